@@ -1,0 +1,102 @@
+#include "nurbs/closest.h"
+
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+ClosestOnPath closestPoint(const Path& path, const Vec3& p) {
+  ClosestOnPath best;
+  best.distanceMm = 1e300;
+  const auto offer = [&](double t) {
+    const Vec3 q = path.at(t);
+    const double d = (q - p).norm();
+    if (d < best.distanceMm) best = {t, q, d};
+  };
+  for (size_t i = 0; i < path.segments().size(); ++i) {
+    std::vector<double> grid;
+    int per = 12;
+    std::vector<double> breaks{0.0, 1.0};
+    if (const auto* c = std::get_if<Spline>(&path.segments()[i])) {
+      breaks = breakpoints(c->knots(), c->degree());
+      for (double& b : breaks) b = (b - c->first()) / (c->last() - c->first());
+      per = 2 * c->degree();
+    }
+    for (size_t k = 0; k + 1 < breaks.size(); ++k)
+      for (int j = 0; j < per; ++j) grid.push_back(double(i) + breaks[k] + (breaks[k + 1] - breaks[k]) * j / per);
+    grid.push_back(double(i) + 1.0);
+    std::vector<double> dist(grid.size());
+    for (size_t k = 0; k < grid.size(); ++k) dist[k] = (path.at(std::min(grid[k], path.last())) - p).squaredNorm();
+    for (size_t k = 0; k < grid.size(); ++k) {
+      if ((k > 0 && dist[k - 1] < dist[k]) || (k + 1 < grid.size() && dist[k + 1] < dist[k])) continue;
+      double lo = grid[k > 0 ? k - 1 : k], hi = grid[std::min(k + 1, grid.size() - 1)];
+      offer(lo), offer(std::min(hi, path.last()));
+      double t = grid[k];
+      for (int it = 0; it < 40 && hi - lo > 1e-14; ++it) {
+        CurveDerivatives d;
+        path.derivatives(std::min(t, double(i) + 1.0 - 1e-15), 2, d);
+        const Vec3 r = d[0] - p;
+        const double f = r.dot(d[1]), df = d[1].squaredNorm() + r.dot(d[2]);
+        (f > 0 ? hi : lo) = t;
+        double next = df > 0 ? t - f / df : 0.5 * (lo + hi);
+        if (!(next > lo && next < hi)) next = 0.5 * (lo + hi);
+        if (std::abs(next - t) < 1e-14) break;
+        t = next;
+      }
+      offer(std::min(t, path.last()));
+    }
+  }
+  return best;
+}
+
+ClosestOnSurface closestPoint(const Surface& s, const Vec3& p) {
+  ClosestOnSurface best;
+  best.distanceMm = 1e300;
+  struct Seed { double d, u, v; };
+  std::vector<Seed> seeds;
+  const auto grid = [](const Knots& U, int deg) {
+    std::vector<double> g;
+    const auto b = breakpoints(U, deg);
+    for (size_t k = 0; k + 1 < b.size(); ++k)
+      for (int j = 0; j < 3; ++j) g.push_back(b[k] + (b[k + 1] - b[k]) * j / 3);
+    g.push_back(b.back());
+    return g;
+  };
+  for (double u : grid(s.knotsU(), s.degreeU()))
+    for (double v : grid(s.knotsV(), s.degreeV())) seeds.push_back({(s.at(u, v) - p).squaredNorm(), u, v});
+  const size_t keep = std::min<size_t>(6, seeds.size());
+  std::partial_sort(seeds.begin(), seeds.begin() + keep, seeds.end(), [](const Seed& a, const Seed& b) { return a.d < b.d; });
+  const double u0 = s.firstU(), u1 = s.lastU(), v0 = s.firstV(), v1 = s.lastV();
+  for (size_t k = 0; k < keep; ++k) {
+    double u = seeds[k].u, v = seeds[k].v, dist = seeds[k].d;
+    for (int it = 0; it < 30; ++it) {
+      SurfaceDerivatives d;
+      s.derivatives(u, v, 2, d);
+      const Vec3 r = d(0, 0) - p;
+      Eigen::Matrix2d J;
+      // Gauss-Newton part plus the curvature part where that keeps it positive.
+      J << d(1, 0).squaredNorm() + r.dot(d(2, 0)), d(1, 0).dot(d(0, 1)) + r.dot(d(1, 1)),
+          d(1, 0).dot(d(0, 1)) + r.dot(d(1, 1)), d(0, 1).squaredNorm() + r.dot(d(0, 2));
+      if (J.determinant() <= 0 || J(0, 0) <= 0)
+        J << d(1, 0).squaredNorm() + 1e-12, d(1, 0).dot(d(0, 1)), d(1, 0).dot(d(0, 1)), d(0, 1).squaredNorm() + 1e-12;
+      const Vec2 g(r.dot(d(1, 0)), r.dot(d(0, 1)));
+      Vec2 step = -J.fullPivLu().solve(g);
+      const auto wrap = [&](double x) { return s.closedU() ? (x < u0 ? x + (u1 - u0) : x > u1 ? x - (u1 - u0) : x) : std::clamp(x, u0, u1); };
+      double nu = u, nv = v, nd = dist;
+      for (double f = 1.0; f > 1e-3; f *= 0.5) {
+        nu = wrap(u + f * step.x()), nv = std::clamp(v + f * step.y(), v0, v1);
+        nd = (s.at(nu, nv) - p).squaredNorm();
+        if (nd <= dist) break;
+      }
+      const double moved = std::abs(nu - u) + std::abs(nv - v);
+      if (nd > dist) break;
+      u = nu, v = nv, dist = nd;
+      if (moved < 1e-13) break;
+    }
+    if (std::sqrt(dist) < best.distanceMm) best = {u, v, s.at(u, v), std::sqrt(dist)};
+  }
+  return best;
+}
+
+} // namespace lumsk::nurbs

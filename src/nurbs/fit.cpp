@@ -1,0 +1,239 @@
+#include "nurbs/fit.h"
+
+#include "nurbs/arc_length.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+/// Samples of a family and the fits to them.
+class Fitter {
+public:
+  Fitter(const CurveFamily& family, const LeanOptions& options) : family_(family), options_(options) {
+    width_ = 3 * family.curves;
+    const int n = options.baseSamples;
+    for (int i = 0; i < n + (family.closed ? 0 : 1); ++i) addSample(double(i) / n);
+  }
+
+  LeanFit fit(const std::vector<double>& breaks) {
+    densify(breaks);
+    LeanFit out;
+    out.degree = options_.degree;
+    out.closed = family_.closed;
+    const LeastSquares ls(options_.degree, breaks, family_.closed, t_);
+    out.knots = ls.knots();
+    out.controls = ls.solve(Eigen::Map<const Rows>(xyz_.data(), Eigen::Index(t_.size()), width_));
+    measure(breaks, out);
+    return out;
+  }
+
+  const std::vector<double>& spanErrors() const { return spanErrors_; }
+
+private:
+  void addSample(double t) {
+    t_.push_back(t);
+    xyz_.resize(xyz_.size() + width_);
+    family_.sample(t, xyz_.data() + xyz_.size() - width_);
+  }
+
+  /// Every span gets at least degree + 3 samples, between those it has.
+  void densify(const std::vector<double>& breaks) {
+    const int need = options_.degree + 3;
+    std::vector<int> have(breaks.size() - 1, 0);
+    for (double t : t_) ++have[spanOf(breaks, t)];
+    for (size_t k = 0; k + 1 < breaks.size(); ++k)
+      if (have[k] < need)
+        for (int i = 0; i < need; ++i) addSample(breaks[k] + (breaks[k + 1] - breaks[k]) * (i + 0.5) / need);
+  }
+
+  static int spanOf(const std::vector<double>& breaks, double t) {
+    return int(std::upper_bound(breaks.begin() + 1, breaks.end() - 1, t) - breaks.begin()) - 1;
+  }
+
+  void measure(const std::vector<double>& breaks, LeanFit& out) {
+    spanErrors_.assign(breaks.size() - 1, 0.0);
+    double N[kMaxDegree + 1];
+    Eigen::RowVectorXd value(width_);
+    for (size_t s = 0; s < t_.size(); ++s) {
+      const int f = basisFunctions(out.knots, options_.degree, t_[s], N);
+      value = -Eigen::Map<const Eigen::RowVectorXd>(xyz_.data() + s * width_, width_);
+      for (int i = 0; i <= options_.degree; ++i) value += N[i] * out.controls.row(f + i);
+      double worst = 0.0;
+      for (int k = 0; k < family_.curves; ++k) worst = std::max(worst, value.segment<3>(3 * k).squaredNorm());
+      double& e = spanErrors_[spanOf(breaks, t_[s])];
+      e = std::max(e, std::sqrt(worst));
+    }
+    out.deviationMm = *std::max_element(spanErrors_.begin(), spanErrors_.end());
+  }
+
+  const CurveFamily& family_;
+  const LeanOptions& options_;
+  int width_ = 0;
+  std::vector<double> t_, xyz_;
+  std::vector<double> spanErrors_;
+};
+
+std::vector<double> equalBreaks(int spans) {
+  std::vector<double> b(spans + 1);
+  for (int i = 0; i <= spans; ++i) b[i] = double(i) / spans;
+  return b;
+}
+
+/// Greedy removal: the knot between the two best-fitted neighbours goes first.
+LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const LeanOptions& o, int fewest) {
+  std::vector<double> refused;
+  for (int tries = 0; tries < 400 && int(breaks.size()) - 1 > fewest; ++tries) {
+    fitter.fit(breaks);
+    int pick = -1;
+    double least = 1e300;
+    for (size_t k = 1; k + 1 < breaks.size(); ++k) {
+      if (std::find(refused.begin(), refused.end(), breaks[k]) != refused.end()) continue;
+      const double score = std::max(fitter.spanErrors()[k - 1], fitter.spanErrors()[k]) *
+                           (breaks[k + 1] - breaks[k - 1]);
+      if (score < least) least = score, pick = int(k);
+    }
+    if (pick < 0) break;
+    std::vector<double> trial = breaks;
+    trial.erase(trial.begin() + pick);
+    LeanFit f = fitter.fit(trial);
+    if (f.deviationMm <= o.fit.mm) {
+      best = std::move(f);
+      breaks = std::move(trial);
+    } else {
+      refused.push_back(breaks[pick]);
+    }
+  }
+  return best;
+}
+
+} // namespace
+
+Spline LeanFit::curve(int k) const {
+  return Spline::trusted(degree, knots, controls.middleCols(3 * k, 3), closed);
+}
+
+LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t)
+    : p_(degree), n_(closed ? int(breaks.size()) - 1 : int(breaks.size()) + degree - 1), closed_(closed),
+      knots_(clampedKnots(degree, breaks)), A_(std::max(1, closed ? n_ : n_ - 2), degree, closed) {
+  if (closed) periodic_ = periodicKnots(degree, breaks);
+  basis_.resize(t.size());
+  for (size_t s = 0; s < t.size(); ++s) {
+    Row& r = basis_[s];
+    r.first = basisFunctions(closed ? periodic_ : knots_, p_, t[s], r.N);
+    if (t[s] == 0.0) at0_ = int(s);
+    if (t[s] == 1.0) at1_ = int(s);
+    for (int i = 0; i <= p_; ++i)
+      for (int j = 0; j <= i; ++j) {
+        const double w = r.N[i] * r.N[j];
+        if (closed) {
+          // A short periodic basis may meet itself: both contributions then fall on one entry.
+          const int a = (r.first + i) % n_, b = (r.first + j) % n_;
+          A_.add(a, b, a == b && i != j ? 2 * w : w);
+        } else if (const int a = r.first + i - 1, b = r.first + j - 1; b >= 0 && a < n_ - 2) {
+          A_.add(a, b, w);
+        }
+      }
+  }
+  if (closed || n_ > 2) A_.factor();
+}
+
+Rows LeastSquares::solve(const Rows& data) const { return closed_ ? solvePeriodic(data) : solveOpen(data); }
+
+Rows LeastSquares::solveOpen(const Rows& data) const {
+  Rows out(n_, data.cols());
+  out.row(0) = data.row(at0_);
+  out.row(n_ - 1) = data.row(at1_);
+  if (n_ == 2) return out;
+  Rows rhs = Rows::Zero(n_ - 2, data.cols());
+  Eigen::RowVectorXd row(data.cols());
+  for (size_t s = 0; s < basis_.size(); ++s) {
+    const Row& r = basis_[s];
+    row = data.row(Eigen::Index(s));
+    if (r.first == 0) row -= r.N[0] * out.row(0);
+    if (r.first + p_ == n_ - 1) row -= r.N[p_] * out.row(n_ - 1);
+    for (int i = 0; i <= p_; ++i)
+      if (const int a = r.first + i - 1; a >= 0 && a < n_ - 2) rhs.row(a) += r.N[i] * row;
+  }
+  A_.solve(rhs);
+  out.middleRows(1, n_ - 2) = rhs;
+  return out;
+}
+
+Rows LeastSquares::solvePeriodic(const Rows& data) const {
+  Rows rhs = Rows::Zero(n_, data.cols());
+  for (size_t s = 0; s < basis_.size(); ++s)
+    for (int i = 0; i <= p_; ++i)
+      rhs.row((basis_[s].first + i) % n_) += basis_[s].N[i] * data.row(Eigen::Index(s));
+  A_.solve(rhs);
+  // From the periodic to the clamped control points: a linear map, the same for all columns.
+  Points unit(n_ + p_, 3);
+  Rows map(n_ + p_, n_ + p_);
+  for (int k = 0; k < n_ + p_; k += 3) {
+    unit.setZero();
+    for (int c = 0; c < 3 && k + c < n_ + p_; ++c) unit(k + c, c) = 1.0;
+    const Spline column = clamp(p_, periodic_, unit, true);
+    for (int c = 0; c < 3 && k + c < n_ + p_; ++c) map.col(k + c) = column.points().col(c);
+  }
+  Rows wrapped(n_ + p_, data.cols());
+  for (int i = 0; i < n_ + p_; ++i) wrapped.row(i) = rhs.row(i % n_);
+  // The map is the identity but for the first and last rows: multiply only those.
+  Rows out = wrapped;
+  for (int i = 0; i < n_ + p_; ++i)
+    if (i < p_ || i >= n_) out.row(i) = map.row(i) * wrapped;
+  out.row(n_ + p_ - 1) = out.row(0);
+  return out;
+}
+
+Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
+  Fitter fitter(family, o);
+  const int fewest = family.closed ? std::max(3, o.degree + 1) : 1;
+  std::vector<double> breaks =
+      int(o.firstBreaks.size()) > fewest ? o.firstBreaks : equalBreaks(std::max(o.firstSpans, fewest));
+  // Aim below the limit: between the samples the error is a little larger than at them.
+  const double aim = 0.7 * o.fit.mm;
+  LeanFit fit;
+  for (;;) {
+    fit = fitter.fit(breaks);
+    if (fit.deviationMm <= aim) break;
+    const int spans = int(breaks.size()) - 1;
+    if (spans >= o.maxSpans || !std::isfinite(fit.deviationMm))
+      return fail(problem("LM-G101", "the curves cannot be followed closely enough").measure(millimetres(fit.deviationMm))
+                      .want(millimetres(o.fit.mm)).tryThis("remove corners and noise, or allow a larger fit tolerance"));
+    const auto& errors = fitter.spanErrors();
+    const auto bad = std::count_if(errors.begin(), errors.end(), [&](double e) { return e > aim; });
+    if (bad * 2 >= spans) {
+      const double grow = std::clamp(std::pow(fit.deviationMm / aim, 1.0 / (o.degree + 1)), 1.1, 2.0);
+      breaks = equalBreaks(std::max(spans + 1, int(std::ceil(spans * grow))));
+    } else {
+      std::vector<double> next{breaks.front()};
+      for (int k = 0; k < spans; ++k) {
+        if (errors[k] > aim) next.push_back(0.5 * (breaks[k] + breaks[k + 1]));
+        next.push_back(breaks[k + 1]);
+      }
+      breaks = std::move(next);
+    }
+  }
+  if (o.removeKnots) fit = thin(fitter, std::move(fit), breaks, o, fewest);
+  return fit;
+}
+
+LeanFit fitOnBreaks(const CurveFamily& family, const std::vector<double>& breaks, const LeanOptions& options) {
+  return Fitter(family, options).fit(breaks);
+}
+
+Expected<Spline> fitPath(const Path& path, const LeanOptions& options) {
+  const ArcLength length(path);
+  CurveFamily family;
+  family.curves = 1;
+  family.closed = path.closed() && path.corners({1.0}).empty();
+  family.sample = [&](double t, double* out) {
+    Eigen::Map<Vec3>(out, 3) = path.at(length.parameterAt(std::clamp(t, 0.0, 1.0) * length.total()));
+  };
+  LUMSK_TRY(fit, fitLean(family, options));
+  return fit.curve(0);
+}
+
+} // namespace lumsk::nurbs

@@ -1,0 +1,70 @@
+#pragma once
+#include "nurbs/banded.h"
+#include "nurbs/path.h"
+
+#include <functional>
+
+namespace lumsk::nurbs {
+
+/// N curves over the same parameter [0, 1], sampled together.
+struct CurveFamily {
+  int curves = 0;
+  bool closed = false;
+  /// Writes the 3 * curves coordinates at parameter t to `out`.
+  std::function<void(double t, double* out)> sample;
+};
+
+struct LeanOptions {
+  int degree = 5;                ///< 1..9
+  LengthTolerance fit{0.0005};   ///< largest distance of samples from the fit
+  int firstSpans = 4;            ///< where the search starts
+  std::vector<double> firstBreaks; ///< or these breakpoints, if any
+  int maxSpans = 600;            ///< where it gives up
+  int baseSamples = 240;         ///< evenly spread samples; more are added inside short spans
+  bool removeKnots = false;      ///< try to take out knots again (slower, fewest spans)
+};
+
+/// One knot vector for all curves. Row i of `controls` holds control point i of every curve: x, y, z of curve 0, ...
+struct LeanFit {
+  int degree = 0;
+  Knots knots;
+  Rows controls;
+  bool closed = false;
+  double deviationMm = 0.0; ///< largest distance at samples
+  std::vector<double> breaks() const { return breakpoints(knots, degree); }
+  Spline curve(int k) const;
+};
+
+/// Linear least squares on fixed breakpoints over [0, 1] and fixed sample parameters: factored once, solved for any
+/// number of columns. Open: the samples must contain 0 and 1, whose values are met exactly. Closed: periodic.
+class LeastSquares {
+public:
+  LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t);
+  /// `data` one row a sample; returns one row a control point of the clamped spline over `knots()`.
+  Rows solve(const Rows& data) const;
+  const Knots& knots() const { return knots_; }
+
+private:
+  Rows solveOpen(const Rows& data) const;
+  Rows solvePeriodic(const Rows& data) const;
+  struct Row {
+    int first;
+    double N[kMaxDegree + 1];
+  };
+  int p_, n_; ///< n_: unknowns
+  bool closed_;
+  Knots knots_, periodic_;
+  std::vector<Row> basis_;
+  int at0_ = 0, at1_ = 0;
+  BandedSpd A_;
+};
+
+/// Least squares on one common knot vector, as few spans as meet `fit`: equal spans grown by the error, then only bad
+/// spans halved (de Boor 1978, ch. XIV; Piegl & Tiller 1997, 9.4). One banded Cholesky serves all curves. Ends are met
+/// exactly; closed families are periodic, so they are smooth at the seam. Fails with LM-G101 when `maxSpans` do not do.
+Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& options);
+
+/// A path as one spline within `fit`, parameterised by arc length over [0, 1]. Must have no corners.
+Expected<Spline> fitPath(const Path& path, const LeanOptions& options);
+
+} // namespace lumsk::nurbs

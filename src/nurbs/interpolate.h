@@ -1,0 +1,35 @@
+#pragma once
+#include "nurbs/banded.h"
+#include "nurbs/path.h"
+
+#include <optional>
+
+namespace lumsk::nurbs {
+
+enum class Spacing { Centripetal, ChordLength };
+
+/// Parameters over [0, 1] for points in order (Lee 1989 for centripetal); n values, closed: n + 1 with 1 at the end.
+std::vector<double> parametersFor(const Points& points, Spacing spacing, bool closed);
+
+struct InterpolationOptions {
+  int degree = 3;
+  bool closed = false;
+  Spacing spacing = Spacing::Centripetal;
+  std::optional<Vec3> startTangent, endTangent; ///< directions with length relative to the natural speed (1 = natural)
+};
+
+/// The spline through points (n x 3, mm), degree lowered to n - 1 when there are too few points.
+/// Fails with LM-G005 for fewer than two different points, LM-G006 for equal neighbours, LM-G007 for over 2000 points
+/// of a closed curve.
+Expected<Spline> interpolate(const Points& points, const InterpolationOptions& options);
+
+/// Interpolates rows of values at increasing parameters: rows of `values` are the data, `startDerivative` and
+/// `endDerivative` (one row or none) fix first derivatives. Returns knots and control rows. Banded, linear time.
+struct RowInterpolation {
+  Knots knots;
+  Rows controls;
+};
+Expected<RowInterpolation> interpolateRows(const std::vector<double>& parameters, const Rows& values, int degree,
+                                           const Rows& startDerivative, const Rows& endDerivative);
+
+} // namespace lumsk::nurbs

@@ -1,0 +1,181 @@
+#include "nurbs/offset.h"
+
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+std::vector<double> places(const Knots& U, int p, int perSpan) {
+  std::vector<double> out;
+  const auto b = breakpoints(U, p);
+  for (size_t k = 0; k + 1 < b.size(); ++k)
+    for (int i = 0; i < perSpan; ++i) out.push_back(b[k] + (b[k + 1] - b[k]) * i / perSpan);
+  out.push_back(b.back());
+  return out;
+}
+
+/// Breakpoints scaled to [0, 1].
+std::vector<double> unitBreaks(const Knots& U, int p) {
+  auto b = breakpoints(U, p);
+  const double a = b.front(), w = b.back() - b.front();
+  for (double& x : b) x = (x - a) / w;
+  b.back() = 1.0;
+  return b;
+}
+
+/// The true offset over the domain cut or extended to its planes.
+class Domain {
+public:
+  Domain(const Surface& s, const OffsetOptions& o) : s_(s), o_(o) {}
+
+  Vec3 offset(double u, double v) const {
+    if (s_.closedU()) {
+      const double w = s_.lastU() - s_.firstU();
+      u = s_.firstU() + (u - s_.firstU()) - w * std::floor((u - s_.firstU()) / w);
+    }
+    return s_.at(u, v) + o_.distanceMm * s_.normal(u, v);
+  }
+
+  Expected<void> plan() {
+    for (int a = 0; a < 2; ++a)
+      for (int b = 0; b < 2; ++b) {
+        LUMSK_TRY(c, corner(a, b));
+        corner_[a][b] = c;
+      }
+    return {};
+  }
+
+  /// Domain point for (x, y) in [0, 1]^2 (bilinearly blended Coons map, Coons 1967).
+  Vec2 map(double x, double y) {
+    if (s_.closedU()) {
+      const double u = s_.firstU() + x * (s_.lastU() - s_.firstU());
+      const double a = side(FirstV, u), b = side(LastV, u);
+      return {u, a + y * (b - a)};
+    }
+    const auto along = [&](int k, double t) {
+      if (k == FirstV || k == LastV) {
+        const int b = k == LastV;
+        const double u = (1 - t) * corner_[0][b].x() + t * corner_[1][b].x();
+        return Vec2(u, side(k, u));
+      }
+      const int a = k == LastU;
+      const double v = (1 - t) * corner_[a][0].y() + t * corner_[a][1].y();
+      return Vec2(side(k, v), v);
+    };
+    const Vec2 bilinear = (1 - x) * (1 - y) * corner_[0][0] + x * (1 - y) * corner_[1][0] +
+                          (1 - x) * y * corner_[0][1] + x * y * corner_[1][1];
+    return (1 - y) * along(FirstV, x) + y * along(LastV, x) + (1 - x) * along(FirstU, y) + x * along(LastU, y) - bilinear;
+  }
+
+  bool reached() const { return reached_; }
+  const Vec3& missedAt() const { return missed_; }
+
+private:
+  double borderOf(int k) const {
+    return k == FirstU ? s_.firstU() : k == LastU ? s_.lastU() : k == FirstV ? s_.firstV() : s_.lastV();
+  }
+
+  /// Parameter across side k where the offset meets the side's plane, at parameter t along it.
+  double side(int k, double t) {
+    const double border = borderOf(k);
+    if (!o_.flat[k]) return border;
+    const bool acrossU = k == FirstU || k == LastU;
+    const Frame& plane = *o_.flat[k];
+    const double width = acrossU ? s_.lastU() - s_.firstU() : s_.lastV() - s_.firstV();
+    const auto height = [&](double x) {
+      return (acrossU ? offset(x, t) : offset(t, x)).dot(plane.normal()) - plane.origin.dot(plane.normal());
+    };
+    // Secant steps from the border; the offset is smooth and the start is close.
+    double x0 = border, f0 = height(x0), x1 = border + 1e-4 * width * (k % 2 ? -1 : 1), f1 = height(x1);
+    for (int it = 0; it < 40 && std::abs(f0) > 1e-11; ++it) {
+      if (f1 == f0) break;
+      const double x = std::clamp(x0 - f0 * (x1 - x0) / (f1 - f0), border - 0.25 * width, border + 0.25 * width);
+      x1 = x0, f1 = f0;
+      x0 = x, f0 = height(x0);
+    }
+    if (!(std::abs(f0) < 1e-7)) {
+      reached_ = false;
+      missed_ = acrossU ? s_.at(border, t) : s_.at(t, border);
+      return border;
+    }
+    return x0;
+  }
+
+  Expected<Vec2> corner(int a, int b) {
+    Vec2 p(a ? s_.lastU() : s_.firstU(), b ? s_.lastV() : s_.firstV());
+    if (s_.closedU()) return p;
+    // Alternating solves along both sides: each is a contraction, since sides are nearly square to each other.
+    for (int it = 0; it < 60; ++it) {
+      const Vec2 q(side(a, p.y()), p.y());
+      const Vec2 r(q.x(), side(2 + b, q.x()));
+      const double moved = (r - p).norm();
+      p = r;
+      if (moved < 1e-13) break;
+    }
+    return p;
+  }
+
+  const Surface& s_;
+  const OffsetOptions& o_;
+  Vec2 corner_[2][2];
+  bool reached_ = true;
+  Vec3 missed_ = Vec3::Zero();
+};
+
+} // namespace
+
+ConcaveRadius tightestRadius(const Surface& s, bool alongNormal) {
+  const auto bend = [&](double u, double v) {
+    const PrincipalCurvatures k = s.curvatures(u, v);
+    return alongNormal ? k.k1 : -k.k2;
+  };
+  double worst = 0.0, bu = s.firstU(), bv = s.firstV();
+  const auto us = places(s.knotsU(), s.degreeU(), 4), vs = places(s.knotsV(), s.degreeV(), 6);
+  for (double u : us)
+    for (double v : vs)
+      if (const double k = bend(u, v); k > worst) worst = k, bu = u, bv = v;
+  ConcaveRadius out;
+  if (!(worst > 0)) return out;
+  // Pattern search around the worst place.
+  double hu = (s.lastU() - s.firstU()) / double(us.size()), hv = (s.lastV() - s.firstV()) / double(vs.size());
+  for (int it = 0; it < 60; ++it) {
+    bool better = false;
+    for (int d = 0; d < 4; ++d) {
+      const double u = std::clamp(bu + (d == 0 ? hu : d == 1 ? -hu : 0), s.firstU(), s.lastU());
+      const double v = std::clamp(bv + (d == 2 ? hv : d == 3 ? -hv : 0), s.firstV(), s.lastV());
+      if (const double k = bend(u, v); k > worst) worst = k, bu = u, bv = v, better = true;
+    }
+    if (!better) hu *= 0.5, hv *= 0.5;
+  }
+  return {1.0 / worst, s.at(bu, bv), bu, bv};
+}
+
+Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, const Context& cx) {
+  const ConcaveRadius tight = tightestRadius(s, o.distanceMm > 0);
+  if (std::abs(o.distanceMm) >= tight.radiusMm * (1 - 1e-6))
+    return fail(problem("LM-T001", "the skin folds over itself at this distance: its concave radius is smaller")
+                    .measure(millimetres(tight.radiusMm)).want(millimetres(std::abs(o.distanceMm))).at(tight.at)
+                    .tryThis("take less than " + formatNumber(tight.radiusMm, 3) + " mm or round this place more"));
+  Domain domain(s, o);
+  LUMSK_CHECK(domain.plan());
+  SurfaceFitOptions fit;
+  fit.closedU = s.closedU();
+  fit.fit = cx.tolerances.fit;
+  fit.firstBreaksU = unitBreaks(s.knotsU(), s.degreeU());
+  fit.firstBreaksV = unitBreaks(s.knotsV(), s.degreeV());
+  const auto f = [&](double x, double y) {
+    const Vec2 p = domain.map(x, y);
+    return domain.offset(p.x(), p.y());
+  };
+  auto fitted = fitSurface(f, fit, cx);
+  if (!domain.reached())
+    return fail(problem("LM-T002", "the rim is too slanted to be cut flat").at(domain.missedAt())
+                    .tryThis("let the skin meet its rim at a steeper angle"));
+  if (!fitted) return fail(fitted.error());
+  return OffsetResult{fitted->surface, fitted->deviationMm};
+}
+
+} // namespace lumsk::nurbs

@@ -1,0 +1,34 @@
+#pragma once
+#include "nurbs/surface_fit.h"
+
+#include <optional>
+
+namespace lumsk::nurbs {
+
+/// The four sides of a surface's domain.
+enum Side { FirstU = 0, LastU = 1, FirstV = 2, LastV = 3 };
+
+struct OffsetOptions {
+  double distanceMm = 1.0;                      ///< along the normal; negative: against it
+  std::array<std::optional<Frame>, 4> flat;     ///< sides whose offset edge is to lie in this plane
+};
+
+/// Tightest radius that an offset by `distanceMm` meets: the smallest concave radius on that side, mm, and its place.
+struct ConcaveRadius {
+  double radiusMm = 1e300;
+  Vec3 at = Vec3::Zero();
+  double u = 0.0, v = 0.0;
+};
+ConcaveRadius tightestRadius(const Surface& s, bool alongNormal);
+
+struct OffsetResult {
+  Surface surface;
+  double deviationMm = 0.0; ///< from the true offset
+};
+
+/// The surface at a constant distance as one spline within `fit` (exact offset sampled on the extended surface).
+/// Sides with a plane are cut or extended to it, so that a planar rim stays planar. Fails with LM-T001 where the
+/// distance reaches the concave radius (place and radius given), LM-T002 where a side does not reach its plane.
+Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& options, const Context& cx);
+
+} // namespace lumsk::nurbs

@@ -1,0 +1,72 @@
+#pragma once
+#include "nurbs/spline.h"
+
+namespace lumsk::nurbs {
+
+/// S and its partial derivatives: (i, j) is the i-th in u and j-th in v, i + j <= order.
+class SurfaceDerivatives {
+public:
+  Vec3& operator()(int i, int j) { return d_[i * 4 + j]; }
+  const Vec3& operator()(int i, int j) const { return d_[i * 4 + j]; }
+
+private:
+  std::array<Vec3, 16> d_;
+};
+
+/// Principal curvatures (1/mm, k1 >= k2, positive where the surface bends towards its normal) and their directions.
+struct PrincipalCurvatures {
+  double k1 = 0.0, k2 = 0.0;
+  Vec3 normal = Vec3::Zero(), direction1 = Vec3::Zero(), direction2 = Vec3::Zero();
+};
+
+/// Polynomial tensor B-spline surface with clamped knots. The control grid is row-major: point (i, j) with i along u
+/// (0..nu-1) and j along v (0..nv-1) is row i * nv + j of an n x 3 matrix, mm.
+class Surface {
+public:
+  Surface() = default;
+  static Surface trusted(int degreeU, int degreeV, Knots U, Knots V, Points grid, bool closedU);
+
+  int degreeU() const { return pu_; }
+  int degreeV() const { return pv_; }
+  const Knots& knotsU() const { return U_; }
+  const Knots& knotsV() const { return V_; }
+  const Points& grid() const { return grid_; }
+  int sizeU() const { return int(U_.size()) - pu_ - 1; }
+  int sizeV() const { return int(V_.size()) - pv_ - 1; }
+  int controlPoints() const { return int(grid_.rows()); }
+  bool closedU() const { return closedU_; }
+  double firstU() const { return U_[pu_]; }
+  double lastU() const { return U_[sizeU()]; }
+  double firstV() const { return V_[pv_]; }
+  double lastV() const { return V_[sizeV()]; }
+  auto point(int i, int j) const { return grid_.row(i * sizeV() + j); }
+  auto point(int i, int j) { return grid_.row(i * sizeV() + j); }
+
+  Vec3 at(double u, double v) const;
+  void derivatives(double u, double v, int order, SurfaceDerivatives& out) const;
+  /// Unit normal S_u x S_v; at a pole or a collapsed edge its limit. Zero only where the surface has none.
+  Vec3 normal(double u, double v) const;
+  /// Fails to be finite only where the surface has no normal; then all zero.
+  PrincipalCurvatures curvatures(double u, double v) const;
+
+  Spline isoU(double u) const; ///< curve along v at fixed u
+  Spline isoV(double v) const; ///< curve along u at fixed v
+
+  /// True when the whole edge v = first (or last) is one point within `point`.
+  bool poleAtFirstV(LengthTolerance point) const;
+  bool poleAtLastV(LengthTolerance point) const;
+
+private:
+  int pu_ = 1, pv_ = 1;
+  Knots U_, V_;
+  Points grid_;
+  bool closedU_ = false;
+};
+
+Surface transformed(const Surface& s, const Eigen::Isometry3d& t);
+/// Same shape with u reversed: the normal turns over.
+Surface reversedU(const Surface& s);
+Surface insertKnotU(const Surface& s, double u);
+Surface insertKnotV(const Surface& s, double v);
+
+} // namespace lumsk::nurbs
