@@ -1,0 +1,80 @@
+#include "nurbs/fit.h"
+#include <Eigen/LU>
+#include "nurbs/arc_length.h"
+#include "nurbs/closest.h"
+#include "nurbs/shapes.h"
+#include "support/registry.h"
+
+using namespace lumsk;
+using namespace lumsk::nurbs;
+
+class FitTest : public QObject {
+  Q_OBJECT
+private slots:
+  void fittedCurvesStayWithinTheTolerance() {
+    for (const Path& p : {*circle({}, 90), *ellipse({}, 90, 40, {0.001}), *roundedRectangle({}, 80, 50, 12, {0.001})}) {
+      const auto c = fitPath(p, {});
+      VERIFY_OK(c);
+      double worst = 0;
+      for (int i = 0; i < 3000; ++i) worst = std::max(worst, closestPoint(p, c->at(i / 3000.0)).distanceMm);
+      VERIFY_AT_MOST(worst, 0.0005);
+      CurveDerivatives a, b;
+      c->derivatives(0, 2, a);
+      c->derivatives(1, 2, b);
+      VERIFY_AT_MOST((a[2] - b[2]).norm(), 1e-6 * a[2].norm());
+    }
+  }
+
+  void circlesNeedFewControlPoints() {
+    const auto c = fitPath(*circle({}, 90), {});
+    VERIFY_AT_MOST(c->size(), 17);
+  }
+
+  void knotRemovalMakesFitsLeaner() {
+    const Path p = *roundedRectangle({}, 80, 50, 12, {0.001});
+    LeanOptions plain, lean;
+    lean.removeKnots = true;
+    const auto a = fitPath(p, plain), b = fitPath(p, lean);
+    VERIFY_OK(b);
+    VERIFY_AT_MOST(b->size(), a->size() - 1);
+    for (int i = 0; i < 1000; ++i) VERIFY_AT_MOST(closestPoint(p, b->at(i / 1000.0)).distanceMm, 0.0007);
+  }
+
+  void bandedSolversAgreeWithDenseOnes() {
+    for (bool cyclic : {false, true}) {
+      const int n = 17, b = 4;
+      BandedSpd A(n, b, cyclic);
+      Eigen::MatrixXd D = Eigen::MatrixXd::Zero(n, n);
+      for (int i = 0; i < n; ++i)
+        for (int k = 0; k <= b; ++k) {
+          const int j = cyclic ? (i + k) % n : i + k;
+          if (j >= n) continue;
+          const double v = k == 0 ? 20.0 + i : std::sin(3.0 * i + k);
+          A.add(i, j, v);
+          D(i, j) = v;
+          D(j, i) = v;
+        }
+      Rows rhs = Rows::Random(n, 5);
+      const Eigen::MatrixXd expected = D.inverse() * rhs;
+      QVERIFY(A.factor());
+      A.solve(rhs);
+      VERIFY_AT_MOST((rhs - expected).norm(), 1e-12);
+    }
+  }
+
+  void impossibleFitsSayHowFarTheyGot() {
+    CurveFamily corner;
+    corner.curves = 1;
+    corner.sample = [](double t, double* out) { Eigen::Map<Vec3>(out, 3) = Vec3(t * 50, std::abs(t - 0.37) * 50, 0); };
+    LeanOptions o;
+    o.maxSpans = 40;
+    o.fit = {1e-6};
+    const auto fit = fitLean(corner, o);
+    QVERIFY(!fit);
+    QCOMPARE(fit.error().code, std::string("LM-G101"));
+    QVERIFY(fit.error().measured->value > 1e-6);
+  }
+};
+
+static test::Register<FitTest> registered;
+#include "fit_test.moc"
