@@ -15,6 +15,7 @@ function(lumsk_test name)
   add_executable(${name} ${ARG_SOURCES})
   set_target_properties(${name} PROPERTIES AUTOMOC ON)
   target_include_directories(${name} PRIVATE ${PROJECT_SOURCE_DIR}/tests)
+  target_compile_options(${name} PRIVATE $<$<CONFIG:Release>:-O1>) # building is most of the time of a check
   target_link_libraries(${name} PRIVATE Qt6::Test ${ARG_LINKS})
   target_compile_definitions(${name} PRIVATE LUMSK_DATA_DIR="${PROJECT_SOURCE_DIR}/data"
                              LUMSK_SOURCE_DIR="${PROJECT_SOURCE_DIR}")

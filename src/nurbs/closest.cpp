@@ -63,9 +63,18 @@ ClosestOnSurface closestPoint(const Surface& s, const Vec3& p) {
     g.push_back(b.back());
     return g;
   };
-  for (double u : grid(s.knotsU(), s.degreeU()))
-    for (double v : grid(s.knotsV(), s.degreeV())) seeds.push_back({(s.at(u, v) - p).squaredNorm(), u, v});
-  const size_t keep = std::min<size_t>(6, seeds.size());
+  const std::vector<double> us = grid(s.knotsU(), s.degreeU()), vs = grid(s.knotsV(), s.degreeV());
+  const int nu = int(us.size()), nv = int(vs.size());
+  Eigen::MatrixXd dist2(nu, nv);
+  for (int i = 0; i < nu; ++i)
+    for (int j = 0; j < nv; ++j) dist2(i, j) = (s.at(us[i], vs[j]) - p).squaredNorm();
+  // Every local minimum of the grid is a start: at a pole many grid points are one point and would crowd out others.
+  for (int i = 0; i < nu; ++i)
+    for (int j = 0; j < nv; ++j) {
+      const int i0 = std::max(0, i - 1), i1 = std::min(nu - 1, i + 1), j0 = std::max(0, j - 1), j1 = std::min(nv - 1, j + 1);
+      if (dist2(i, j) <= dist2.block(i0, j0, i1 - i0 + 1, j1 - j0 + 1).minCoeff()) seeds.push_back({dist2(i, j), us[i], vs[j]});
+    }
+  const size_t keep = std::min<size_t>(24, seeds.size());
   std::partial_sort(seeds.begin(), seeds.begin() + keep, seeds.end(), [](const Seed& a, const Seed& b) { return a.d < b.d; });
   const double u0 = s.firstU(), u1 = s.lastU(), v0 = s.firstV(), v1 = s.lastV();
   for (size_t k = 0; k < keep; ++k) {
@@ -83,15 +92,15 @@ ClosestOnSurface closestPoint(const Surface& s, const Vec3& p) {
       const Vec2 g(r.dot(d(1, 0)), r.dot(d(0, 1)));
       Vec2 step = -J.fullPivLu().solve(g);
       const auto wrap = [&](double x) { return s.closedU() ? (x < u0 ? x + (u1 - u0) : x > u1 ? x - (u1 - u0) : x) : std::clamp(x, u0, u1); };
-      double nu = u, nv = v, nd = dist;
+      double tryU = u, tryV = v, nd = dist;
       for (double f = 1.0; f > 1e-3; f *= 0.5) {
-        nu = wrap(u + f * step.x()), nv = std::clamp(v + f * step.y(), v0, v1);
-        nd = (s.at(nu, nv) - p).squaredNorm();
+        tryU = wrap(u + f * step.x()), tryV = std::clamp(v + f * step.y(), v0, v1);
+        nd = (s.at(tryU, tryV) - p).squaredNorm();
         if (nd <= dist) break;
       }
-      const double moved = std::abs(nu - u) + std::abs(nv - v);
+      const double moved = std::abs(tryU - u) + std::abs(tryV - v);
       if (nd > dist) break;
-      u = nu, v = nv, dist = nd;
+      u = tryU, v = tryV, dist = nd;
       if (moved < 1e-13) break;
     }
     if (std::sqrt(dist) < best.distanceMm) best = {u, v, s.at(u, v), std::sqrt(dist)};

@@ -1,0 +1,55 @@
+#include "brep/body.h"
+
+#include "brep/convert.h"
+#include "brep/guard.h"
+
+#include <BRepBuilderAPI_Copy.hxx>
+#include <BRepBuilderAPI_Transform.hxx>
+#include <TopExp.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
+#include <TopoDS.hxx>
+
+namespace lumsk::brep {
+
+bool Body::solid() const {
+  TopTools_IndexedMapOfShape m;
+  TopExp::MapShapes(shape, TopAbs_SOLID, m);
+  return m.Extent() > 0;
+}
+
+namespace {
+template <class T, class Cast> std::vector<T> collect(const TopoDS_Shape& s, TopAbs_ShapeEnum kind, Cast cast) {
+  TopTools_IndexedMapOfShape m;
+  TopExp::MapShapes(s, kind, m);
+  std::vector<T> out;
+  for (int i = 1; i <= m.Extent(); ++i) out.push_back(cast(m(i)));
+  return out;
+}
+} // namespace
+
+std::vector<TopoDS_Face> faces(const Body& b) {
+  return collect<TopoDS_Face>(b.shape, TopAbs_FACE, [](const TopoDS_Shape& s) { return TopoDS::Face(s); });
+}
+std::vector<TopoDS_Edge> edges(const Body& b) {
+  return collect<TopoDS_Edge>(b.shape, TopAbs_EDGE, [](const TopoDS_Shape& s) { return TopoDS::Edge(s); });
+}
+std::vector<TopoDS_Vertex> vertices(const Body& b) {
+  return collect<TopoDS_Vertex>(b.shape, TopAbs_VERTEX, [](const TopoDS_Shape& s) { return TopoDS::Vertex(s); });
+}
+
+TopoDS_Shape copyOf(const TopoDS_Shape& s) { return BRepBuilderAPI_Copy(s, true, false).Shape(); }
+
+Expected<BodyPtr> moved(const Body& b, const Eigen::Isometry3d& t) {
+  return guarded("moving a body", [&]() -> Expected<BodyPtr> {
+    gp_Trsf trsf;
+    const auto& m = t.matrix();
+    trsf.SetValues(m(0, 0), m(0, 1), m(0, 2), m(0, 3), m(1, 0), m(1, 1), m(1, 2), m(1, 3), m(2, 0), m(2, 1), m(2, 2), m(2, 3));
+    auto out = std::make_shared<Body>(b);
+    out->shape = BRepBuilderAPI_Transform(b.shape, trsf, true).Shape();
+    for (auto& [name, face] : out->natural)
+      face.surface = std::make_shared<nurbs::Surface>(nurbs::transformed(*face.surface, t));
+    return out;
+  });
+}
+
+} // namespace lumsk::brep

@@ -1,0 +1,35 @@
+#pragma once
+#include "base/vec.h"
+#include "nurbs/path.h"
+#include "nurbs/surface.h"
+
+#include <Geom_BSplineSurface.hxx>
+#include <Geom_Curve.hxx>
+#include <TopoDS_Edge.hxx>
+#include <TopoDS_Wire.hxx>
+#include <gp_Dir.hxx>
+#include <gp_Pnt.hxx>
+
+#include <optional>
+
+namespace lumsk::brep {
+
+inline gp_Pnt toPnt(const Vec3& p) { return {p.x(), p.y(), p.z()}; }
+inline Vec3 toVec(const gp_XYZ& p) { return {p.X(), p.Y(), p.Z()}; }
+inline Vec3 toVec(const gp_Pnt& p) { return toVec(p.XYZ()); }
+inline Vec3 toVec(const gp_Vec& p) { return toVec(p.XYZ()); }
+
+Handle(Geom_Curve) toCurve(const nurbs::Spline& c);
+/// Lines stay lines, arcs stay circles or ellipses. The curve's range is [first, last].
+struct BoundedCurve {
+  Handle(Geom_Curve) curve;
+  double first = 0.0, last = 1.0;
+};
+BoundedCurve toCurve(const nurbs::Segment& s);
+TopoDS_Wire toWire(const nurbs::Path& p);
+Handle(Geom_BSplineSurface) toSurface(const nurbs::Surface& s);
+
+/// Edge to path: exact for lines, circles, ellipses and polynomial splines; nothing for other kinds.
+std::optional<nurbs::Path> toPath(const TopoDS_Edge& e);
+
+} // namespace lumsk::brep

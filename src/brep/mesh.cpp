@@ -1,0 +1,191 @@
+#include "brep/mesh.h"
+
+#include "brep/convert.h"
+#include "brep/guard.h"
+
+#include <BRepAdaptor_Surface.hxx>
+#include <BRepMesh_IncrementalMesh.hxx>
+#include <BRep_Tool.hxx>
+#include <Poly_Triangulation.hxx>
+#include <TopExp.hxx>
+#include <TopLoc_Location.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
+#include <TopoDS.hxx>
+
+#include <algorithm>
+#include <map>
+
+namespace lumsk::brep {
+
+namespace {
+
+/// Places along one direction: every span divided so that chords and turns stay in limits.
+std::vector<double> division(const nurbs::Surface& s, bool alongU, const MeshLimits& m) {
+  const auto breaks = alongU ? nurbs::breakpoints(s.knotsU(), s.degreeU()) : nurbs::breakpoints(s.knotsV(), s.degreeV());
+  const double w0 = alongU ? s.firstV() : s.firstU(), w1 = alongU ? s.lastV() : s.lastU();
+  std::vector<double> out;
+  for (size_t k = 0; k + 1 < breaks.size(); ++k) {
+    int parts = 1;
+    for (int line = 0; line < 5; ++line) {
+      const double w = w0 + (w1 - w0) * (line + 0.5) / 5, h = breaks[k + 1] - breaks[k];
+      const auto at = [&](double f) { return alongU ? s.at(breaks[k] + f * h, w) : s.at(w, breaks[k] + f * h); };
+      const Vec3 a = at(0), b = at(0.5), c = at(1);
+      const double sag = (b - 0.5 * (a + c)).norm(), turn = degFromRad(angleBetweenRad(b - a, c - b)) * 2;
+      if ((c - a).norm() < 1e-9) continue;
+      parts = std::max({parts, int(std::ceil(std::sqrt(sag / m.chordMm))), int(std::ceil(turn / m.angleDeg))});
+    }
+    parts = std::min(parts, 64);
+    for (int i = 0; i < parts; ++i) out.push_back(breaks[k] + (breaks[k + 1] - breaks[k]) * i / parts);
+  }
+  out.push_back(breaks.back());
+  return out;
+}
+
+void thin(std::vector<double>& t, double keep) {
+  std::vector<double> out;
+  const int n = std::max(8, int(std::ceil((t.size() - 1) * keep)));
+  for (int i = 0; i <= n; ++i) {
+    const double x = double(i) / n * double(t.size() - 1);
+    const size_t a = std::min(size_t(x), t.size() - 2);
+    out.push_back(t[a] + (t[a + 1] - t[a]) * (x - double(a)));
+  }
+  t = std::move(out);
+}
+
+FaceMesh gridMesh(const NaturalFace& face, const MeshLimits& limits, int budget) {
+  const nurbs::Surface& s = *face.surface;
+  auto us = division(s, true, limits), vs = division(s, false, limits);
+  const double triangles = 2.0 * double(us.size() - 1) * double(vs.size() - 1);
+  if (triangles > budget) {
+    const double keep = std::sqrt(budget / triangles);
+    thin(us, keep);
+    thin(vs, keep);
+  }
+  FaceMesh m;
+  const int nu = int(us.size()), nv = int(vs.size());
+  m.points.reserve(size_t(nu) * nv);
+  for (double u : us)
+    for (double v : vs) {
+      m.points.push_back(s.at(u, v));
+      m.normals.push_back(s.normal(u, v) * (face.reversed ? -1.0 : 1.0));
+    }
+  for (int i = 0; i + 1 < nu; ++i)
+    for (int j = 0; j + 1 < nv; ++j) {
+      const int a = i * nv + j, b = a + nv, c = b + 1, d = a + 1;
+      const auto add = [&](int x, int y, int z) {
+        if ((m.points[x] - m.points[y]).squaredNorm() == 0 || (m.points[y] - m.points[z]).squaredNorm() == 0 ||
+            (m.points[z] - m.points[x]).squaredNorm() == 0)
+          return;
+        if (face.reversed) std::swap(y, z);
+        m.triangles.push_back({x, y, z});
+      };
+      add(a, b, c);
+      add(a, c, d);
+    }
+  return m;
+}
+
+FaceMesh kernelMesh(const TopoDS_Face& original, const MeshLimits& limits) {
+  const TopoDS_Face f = TopoDS::Face(copyOf(original));
+  BRepMesh_IncrementalMesh(f, limits.chordMm, false, radFromDeg(limits.angleDeg), false);
+  TopLoc_Location where;
+  FaceMesh m;
+  const Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(f, where);
+  if (t.IsNull()) return m;
+  const BRepAdaptor_Surface surface(f, false);
+  const bool reversed = f.Orientation() == TopAbs_REVERSED;
+  for (int i = 1; i <= t->NbNodes(); ++i) {
+    m.points.push_back(toVec(t->Node(i).Transformed(where)));
+    gp_Pnt p;
+    gp_Vec du, dv;
+    surface.D1(t->UVNode(i).X(), t->UVNode(i).Y(), p, du, dv);
+    const Vec3 n = toVec(du.Crossed(dv));
+    m.normals.push_back(n.norm() > 0 ? Vec3(n.normalized() * (reversed ? -1.0 : 1.0)) : Vec3(Vec3::UnitZ()));
+  }
+  for (int i = 1; i <= t->NbTriangles(); ++i) {
+    int a, b, c;
+    t->Triangle(i).Get(a, b, c);
+    if (reversed) std::swap(b, c);
+    m.triangles.push_back({a - 1, b - 1, c - 1});
+  }
+  return m;
+}
+
+} // namespace
+
+std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int budget) {
+  std::vector<FaceMesh> out;
+  const auto all = faces(b);
+  for (size_t i = 0; i < all.size(); ++i) {
+    const auto natural = b.natural.find(b.faceNames[i]);
+    if (natural != b.natural.end()) {
+      out.push_back(gridMesh(natural->second, limits, budget));
+    } else {
+      const auto made = guarded("meshing", [&]() -> Expected<FaceMesh> { return kernelMesh(all[i], limits); });
+      out.push_back(made ? *made : FaceMesh{});
+    }
+    out.back().face = b.faceNames[i];
+  }
+  return out;
+}
+
+double SolidMesh::volumeMm3() const {
+  double v = 0;
+  for (const auto& t : triangles) v += points[t[0]].dot(points[t[1]].cross(points[t[2]])) / 6;
+  return v;
+}
+
+int SolidMesh::openEdges() const {
+  std::map<std::pair<int, int>, int> balance;
+  for (const auto& t : triangles)
+    for (int k = 0; k < 3; ++k) {
+      const int a = t[k], b = t[(k + 1) % 3];
+      balance[{std::min(a, b), std::max(a, b)}] += a < b ? 1 : 1000;
+    }
+  return int(std::count_if(balance.begin(), balance.end(), [](const auto& e) { return e.second != 1001; }));
+}
+
+Expected<SolidMesh> exportMesh(const Body& b, const MeshLimits& limits, const Context& cx) {
+  return guarded("meshing", [&]() -> Expected<SolidMesh> {
+    const TopoDS_Shape s = copyOf(b.shape);
+    IMeshTools_Parameters parameters;
+    parameters.Deflection = limits.chordMm;
+    parameters.Angle = radFromDeg(limits.angleDeg);
+    parameters.InParallel = true;
+    Handle(KernelProgress) progress = new KernelProgress(cx);
+    BRepMesh_IncrementalMesh(s, parameters, progress->Start());
+    if (cx.stopped()) return fail(cancelled());
+    SolidMesh out;
+    // Points along shared edges are equal to the last bit or nearly so: weld on a grid far below the point tolerance.
+    std::map<std::array<long long, 3>, int> welded;
+    const auto weld = [&](const Vec3& p) {
+      const std::array<long long, 3> key{std::llround(p.x() * 1e5), std::llround(p.y() * 1e5), std::llround(p.z() * 1e5)};
+      for (long long dx = -1; dx <= 1; ++dx)
+        for (long long dy = -1; dy <= 1; ++dy)
+          for (long long dz = -1; dz <= 1; ++dz)
+            if (const auto it = welded.find({key[0] + dx, key[1] + dy, key[2] + dz}); it != welded.end()) return it->second;
+      out.points.push_back(p);
+      return welded[key] = int(out.points.size()) - 1;
+    };
+    TopTools_IndexedMapOfShape all;
+    TopExp::MapShapes(s, TopAbs_FACE, all);
+    for (int i = 1; i <= all.Extent(); ++i) {
+      const TopoDS_Face f = TopoDS::Face(all(i));
+      TopLoc_Location where;
+      const Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(f, where);
+      if (t.IsNull()) return fail(problem("LM-K005", "a face could not be meshed").tryThis("take a finer chord"));
+      std::vector<int> index(t->NbNodes() + 1);
+      for (int k = 1; k <= t->NbNodes(); ++k) index[k] = weld(toVec(t->Node(k).Transformed(where)));
+      for (int k = 1; k <= t->NbTriangles(); ++k) {
+        int x, y, z;
+        t->Triangle(k).Get(x, y, z);
+        if (f.Orientation() == TopAbs_REVERSED) std::swap(y, z);
+        x = index[x], y = index[y], z = index[z];
+        if (x != y && y != z && z != x) out.triangles.push_back({x, y, z});
+      }
+    }
+    return out;
+  });
+}
+
+} // namespace lumsk::brep

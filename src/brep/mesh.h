@@ -1,0 +1,33 @@
+#pragma once
+#include "base/context.h"
+#include "brep/body.h"
+
+namespace lumsk::brep {
+
+struct MeshLimits {
+  double chordMm = 0.05; ///< largest distance of a triangle's edge from the surface
+  double angleDeg = 10;  ///< largest turn of the normal along a triangle's edge
+};
+
+/// Triangles of one face; normals point out of the face's front.
+struct FaceMesh {
+  std::string face;
+  std::vector<Vec3> points, normals;
+  std::vector<std::array<int, 3>> triangles;
+};
+
+/// Meshes for the eye: untrimmed faces are evaluated on a grid, the others meshed by the kernel on a copy.
+/// `budget` bounds the triangles of each untrimmed face.
+std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int budget);
+
+/// One closed, welded mesh for printing (points shared along edges). Fails with LM-K005 when the kernel's mesher leaves
+/// a face out.
+struct SolidMesh {
+  std::vector<Vec3> points;
+  std::vector<std::array<int, 3>> triangles;
+  double volumeMm3() const;
+  int openEdges() const; ///< edges not met by exactly two triangles in opposite directions
+};
+Expected<SolidMesh> exportMesh(const Body& b, const MeshLimits& limits, const Context& cx);
+
+} // namespace lumsk::brep

@@ -1,0 +1,197 @@
+#include "brep/names.h"
+
+#include "brep/convert.h"
+
+#include <BRepAdaptor_Curve.hxx>
+#include <BRepAdaptor_Surface.hxx>
+#include <BRepBndLib.hxx>
+#include <BRepGProp.hxx>
+#include <BRepTools.hxx>
+#include <BRep_Tool.hxx>
+#include <Bnd_Box.hxx>
+#include <GCPnts_AbscissaPoint.hxx>
+#include <GProp_GProps.hxx>
+#include <Geom2d_Curve.hxx>
+#include <TopExp.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
+#include <TopoDS.hxx>
+
+#include <algorithm>
+#include <array>
+
+namespace lumsk::brep {
+
+std::string faceName(const std::string& step, const std::string& role, const std::string& source) {
+  return step + "." + role + (source.empty() ? "" : "(" + source + ")");
+}
+
+const char* partKindName(PartKind k) {
+  return k == PartKind::Face ? "face" : k == PartKind::Edge ? "edge" : "vertex";
+}
+
+namespace {
+
+/// "start", "end", "left", "right" for an edge along a side of the face's domain; "seam" and "rim" otherwise.
+std::string sideOf(const TopoDS_Edge& e, const TopoDS_Face& f) {
+  if (BRep_Tool::IsClosed(e, f)) return "seam";
+  double a, b;
+  const Handle(Geom2d_Curve) c = BRep_Tool::CurveOnSurface(e, f, a, b);
+  if (c.IsNull()) return "rim";
+  double u0, u1, v0, v1;
+  BRepTools::UVBounds(f, u0, u1, v0, v1);
+  const gp_Pnt2d p = c->Value(a), q = c->Value(b), m = c->Value(0.5 * (a + b));
+  const auto all = [&](double gp_XY_value, auto get) {
+    const double eps = 1e-6 * std::max(1.0, std::abs(gp_XY_value));
+    return std::abs(get(p) - gp_XY_value) < eps && std::abs(get(q) - gp_XY_value) < eps && std::abs(get(m) - gp_XY_value) < eps;
+  };
+  const auto x = [](const gp_Pnt2d& g) { return g.X(); };
+  const auto y = [](const gp_Pnt2d& g) { return g.Y(); };
+  if (all(v0, y)) return "start";
+  if (all(v1, y)) return "end";
+  if (all(u0, x)) return "left";
+  if (all(u1, x)) return "right";
+  return "rim";
+}
+
+Vec3 middleOf(const TopoDS_Edge& e) {
+  if (BRep_Tool::Degenerated(e)) return toVec(BRep_Tool::Pnt(TopExp::FirstVertex(e)));
+  double a, b;
+  const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
+  return c.IsNull() ? Vec3(0, 0, 0) : toVec(c->Value(0.5 * (a + b)));
+}
+
+/// Numbers equal names by the order of their places, so that the numbers do not depend on the order of the map.
+void numberTies(std::vector<std::string>& names, const std::vector<Vec3>& places) {
+  std::map<std::string, std::vector<int>> groups;
+  for (size_t i = 0; i < names.size(); ++i) groups[names[i]].push_back(int(i));
+  for (auto& [name, members] : groups) {
+    if (members.size() < 2) continue;
+    std::sort(members.begin(), members.end(), [&](int a, int b) {
+      for (int k : {2, 1, 0})
+        if (std::abs(places[a][k] - places[b][k]) > 1e-6) return places[a][k] < places[b][k];
+      return a < b;
+    });
+    for (size_t k = 1; k < members.size(); ++k) names[members[k]] += "#" + std::to_string(k + 1);
+  }
+}
+
+} // namespace
+
+void nameBody(Body& body, const FaceNames& faceNames) {
+  body.faceNames.clear();
+  for (const TopoDS_Face& f : faces(body)) body.faceNames.push_back(faceNames.IsBound(f) ? faceNames(f) : "?");
+  const auto nameOf = [&](const TopoDS_Shape& f) { return faceNames.IsBound(f) ? faceNames(f) : std::string("?"); };
+
+  TopTools_IndexedDataMapOfShapeListOfShape edgeFaces;
+  TopExp::MapShapesAndAncestors(body.shape, TopAbs_EDGE, TopAbs_FACE, edgeFaces);
+  std::vector<Vec3> places;
+  const auto allEdges = edges(body);
+  body.edgeNames.clear();
+  for (const TopoDS_Edge& e : allEdges) {
+    std::vector<std::string> owners;
+    const int at = edgeFaces.FindIndex(e);
+    TopoDS_Face first;
+    if (at > 0)
+      for (const TopoDS_Shape& f : edgeFaces(at)) {
+        if (owners.empty()) first = TopoDS::Face(f);
+        if (std::find(owners.begin(), owners.end(), nameOf(f)) == owners.end()) owners.push_back(nameOf(f));
+      }
+    std::sort(owners.begin(), owners.end());
+    std::string name;
+    if (BRep_Tool::Degenerated(e))
+      name = owners.front() + "|pole-" + sideOf(e, first);
+    else if (owners.size() == 1)
+      name = owners.front() + "|" + sideOf(e, first);
+    else
+      for (const auto& o : owners) name += (name.empty() ? "" : "|") + o;
+    body.edgeNames.push_back(name);
+    places.push_back(middleOf(e));
+  }
+  numberTies(body.edgeNames, places);
+
+  TopTools_IndexedDataMapOfShapeListOfShape vertexEdges;
+  TopExp::MapShapesAndAncestors(body.shape, TopAbs_VERTEX, TopAbs_EDGE, vertexEdges);
+  TopTools_IndexedMapOfShape edgeIndex;
+  TopExp::MapShapes(body.shape, TopAbs_EDGE, edgeIndex);
+  places.clear();
+  body.vertexNames.clear();
+  for (const TopoDS_Vertex& v : vertices(body)) {
+    std::vector<std::string> owners;
+    const int at = vertexEdges.FindIndex(v);
+    if (at > 0)
+      for (const TopoDS_Shape& e : vertexEdges(at)) {
+        const std::string& n = body.edgeNames[edgeIndex.FindIndex(e) - 1];
+        if (std::find(owners.begin(), owners.end(), n) == owners.end()) owners.push_back(n);
+      }
+    std::sort(owners.begin(), owners.end());
+    std::string name;
+    for (const auto& o : owners) name += (name.empty() ? "" : "&") + o;
+    body.vertexNames.push_back(name);
+    places.push_back(toVec(BRep_Tool::Pnt(v)));
+  }
+  numberTies(body.vertexNames, places);
+}
+
+Signature signatureOf(const Body& b, PartKind kind, int index) {
+  Signature s;
+  if (kind == PartKind::Vertex) {
+    s.middle = toVec(BRep_Tool::Pnt(vertices(b)[index]));
+  } else if (kind == PartKind::Edge) {
+    const TopoDS_Edge e = edges(b)[index];
+    s.middle = middleOf(e);
+    if (!BRep_Tool::Degenerated(e)) {
+      const BRepAdaptor_Curve c(e);
+      gp_Pnt p;
+      gp_Vec d;
+      c.D1(0.5 * (c.FirstParameter() + c.LastParameter()), p, d);
+      s.direction = toVec(d).normalized();
+      s.size = GCPnts_AbscissaPoint::Length(c, 1e-3);
+    }
+  } else {
+    const TopoDS_Face f = faces(b)[index];
+    GProp_GProps g;
+    BRepGProp::SurfaceProperties(f, g, 1e-3);
+    s.size = std::sqrt(std::abs(g.Mass()));
+    double u0, u1, v0, v1;
+    BRepTools::UVBounds(f, u0, u1, v0, v1);
+    const BRepAdaptor_Surface a(f);
+    gp_Pnt p;
+    gp_Vec du, dv;
+    a.D1(0.5 * (u0 + u1), 0.5 * (v0 + v1), p, du, dv);
+    s.middle = toVec(p);
+    const Vec3 n = toVec(du.Crossed(dv));
+    if (n.norm() > 0) s.direction = n.normalized() * (f.Orientation() == TopAbs_REVERSED ? -1 : 1);
+  }
+  return s;
+}
+
+Found findPart(const Body& b, PartKind kind, const std::string& name, const Signature* signature) {
+  const auto& names = kind == PartKind::Face ? b.faceNames : kind == PartKind::Edge ? b.edgeNames : b.vertexNames;
+  const auto it = std::find(names.begin(), names.end(), name);
+  if (it != names.end()) return {int(it - names.begin()), false};
+  if (!signature) return {};
+  Bnd_Box box;
+  BRepBndLib::Add(b.shape, box);
+  const double reach = 0.05 * std::sqrt(box.SquareExtent());
+  int best = -1;
+  double nearest = 1e300, second = 1e300;
+  for (size_t i = 0; i < names.size(); ++i) {
+    const Signature s = signatureOf(b, kind, int(i));
+    const double d = (s.middle - signature->middle).norm();
+    const double turn = signature->direction.norm() > 0 && s.direction.norm() > 0 ? angleBetweenRad(s.direction, signature->direction) : 0.0;
+    const double line = kind == PartKind::Edge ? std::min(turn, kPi - turn) : turn;
+    if (d > reach || line > radFromDeg(30)) continue;
+    if (d < nearest) {
+      second = nearest;
+      nearest = d;
+      best = int(i);
+    } else {
+      second = std::min(second, d);
+    }
+  }
+  if (best < 0 || 2 * nearest > second) return {};
+  return {best, true};
+}
+
+} // namespace lumsk::brep

@@ -1,0 +1,105 @@
+#include "brep/skin.h"
+
+#include "brep/convert.h"
+#include "brep/guard.h"
+#include "brep/names.h"
+
+#include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBuilderAPI_MakeSolid.hxx>
+#include <BRepBuilderAPI_Sewing.hxx>
+#include <BRepCheck_Analyzer.hxx>
+#include <BRepGProp.hxx>
+#include <BRepLib.hxx>
+#include <BRep_Builder.hxx>
+#include <GProp_GProps.hxx>
+#include <ShapeAnalysis_FreeBounds.hxx>
+#include <TopExp.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
+#include <TopoDS.hxx>
+#include <TopoDS_Compound.hxx>
+#include <TopoDS_Shell.hxx>
+
+namespace lumsk::brep {
+
+TopoDS_Face naturalFace(const nurbs::Surface& s, bool reversed, LengthTolerance point) {
+  TopoDS_Face f = BRepBuilderAPI_MakeFace(toSurface(s), point.mm * 1e-2).Face();
+  if (reversed) f.Reverse();
+  return f;
+}
+
+Expected<void> checkValid(const TopoDS_Shape& s) {
+  if (s.IsNull()) return fail(problem("LM-K002", "the result is empty").tryThis("change the inputs a little"));
+  if (!BRepCheck_Analyzer(s).IsValid())
+    return fail(problem("LM-K002", "the result is not a valid body").tryThis("change the inputs a little"));
+  return {};
+}
+
+double largestTolerance(const TopoDS_Shape& s) {
+  double t = 0;
+  for (TopExp_Explorer e(s, TopAbs_EDGE); e.More(); e.Next()) t = std::max(t, BRep_Tool::Tolerance(TopoDS::Edge(e.Current())));
+  for (TopExp_Explorer e(s, TopAbs_VERTEX); e.More(); e.Next()) t = std::max(t, BRep_Tool::Tolerance(TopoDS::Vertex(e.Current())));
+  return t;
+}
+
+Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shape) {
+  TopoDS_Shape solid = shape;
+  if (shape.ShapeType() == TopAbs_SHELL) solid = BRepBuilderAPI_MakeSolid(TopoDS::Shell(shape)).Solid();
+  if (solid.IsNull() || solid.ShapeType() != TopAbs_SOLID)
+    return fail(problem("LM-K003", "the faces do not close to one solid").tryThis("look at the openings"));
+  TopTools_IndexedDataMapOfShapeListOfShape owners;
+  TopExp::MapShapesAndAncestors(solid, TopAbs_EDGE, TopAbs_FACE, owners);
+  Problem open = problem("LM-K003", "the body is not closed").tryThis("look at the openings");
+  for (int i = 1; i <= owners.Extent(); ++i) {
+    const TopoDS_Edge e = TopoDS::Edge(owners.FindKey(i));
+    if (owners(i).Extent() >= 2 || BRep_Tool::Degenerated(e) || BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First()))) continue;
+    double a, b;
+    const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
+    if (!c.IsNull()) open.at(toVec(c->Value(0.5 * (a + b))));
+  }
+  if (!open.where.empty()) return fail(open);
+  GProp_GProps g;
+  BRepGProp::VolumeProperties(solid, g, 1e-3);
+  if (g.Mass() < 0) solid.Reverse();
+  LUMSK_CHECK(checkValid(solid));
+  if (const double t = largestTolerance(solid); t > 0.1)
+    return fail(problem("LM-K004", "the faces meet too roughly").measure(millimetres(t)).want(millimetres(0.1)));
+  return solid;
+}
+
+Expected<BodyPtr> skinFromSurfaces(const std::vector<NamedSurface>& surfaces, const Context& cx) {
+  return guarded("building a skin", [&]() -> Expected<BodyPtr> {
+    auto body = std::make_shared<Body>();
+    FaceNames names;
+    BRepBuilderAPI_Sewing sewing(cx.tolerances.point.mm);
+    sewing.SetNonManifoldMode(false);
+    TopoDS_Shell shell;
+    BRep_Builder builder;
+    builder.MakeShell(shell);
+    std::vector<TopoDS_Face> made;
+    for (const NamedSurface& s : surfaces) {
+      made.push_back(naturalFace(*s.surface, s.reversed, cx.tolerances.point));
+      body->natural[s.name] = {s.surface, s.reversed};
+      if (surfaces.size() > 1)
+        sewing.Add(made.back());
+      else
+        builder.Add(shell, made.back());
+    }
+    if (surfaces.size() > 1) {
+      Handle(KernelProgress) progress = new KernelProgress(cx);
+      sewing.Perform(progress->Start());
+      if (cx.stopped()) return fail(cancelled());
+      body->shape = sewing.SewedShape();
+    } else {
+      body->shape = shell;
+    }
+    for (size_t i = 0; i < made.size(); ++i)
+      names.Bind(surfaces.size() > 1 && sewing.IsModified(made[i]) ? sewing.Modified(made[i]) : made[i], surfaces[i].name);
+    LUMSK_CHECK(checkValid(body->shape));
+    nameBody(*body, names);
+    return body;
+  });
+}
+
+} // namespace lumsk::brep

@@ -1,0 +1,30 @@
+#pragma once
+#include "base/context.h"
+#include "brep/body.h"
+
+#include <TopTools_ListOfShape.hxx>
+
+namespace lumsk::brep {
+
+/// A face to be built: its spline and its lasting name.
+struct NamedSurface {
+  std::shared_ptr<const nurbs::Surface> surface;
+  std::string name;
+  bool reversed = false;
+};
+
+/// Skin from untrimmed faces that share whole borders (one face: no sewing). Fails with LM-K002 when the result is
+/// not valid.
+Expected<BodyPtr> skinFromSurfaces(const std::vector<NamedSurface>& surfaces, const Context& cx);
+
+/// The untrimmed face of a spline surface.
+TopoDS_Face naturalFace(const nurbs::Surface& s, bool reversed, LengthTolerance point);
+
+/// Checks that a shape is valid and, when it must be a solid, closed with positive volume (turned over if need be).
+/// Fails with LM-K002, LM-K003 (open where it should be closed; places given) or LM-K004 (edge tolerance above 0.1 mm).
+Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shellOrSolid);
+Expected<void> checkValid(const TopoDS_Shape& s);
+/// Largest tolerance of edges and vertices, mm.
+double largestTolerance(const TopoDS_Shape& s);
+
+} // namespace lumsk::brep

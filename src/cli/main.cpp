@@ -1,0 +1,204 @@
+// Headless Lumsk: run, check, convert, steps (docs/command-line.md). Exit 0 done; 1 the recipe or model has failures;
+// 2 wrong use or unreadable input.
+#include "exchange/export.h"
+#include "exchange/files.h"
+#include "exchange/mesh_file.h"
+#include "exchange/project.h"
+#include "exchange/report.h"
+#include "exchange/step_file.h"
+#include "inspect/state.h"
+#include "recipe/evaluator.h"
+#include "scene/picture.h"
+#include "steps/registry.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <fstream>
+#include <iostream>
+#include <nlohmann/json.hpp>
+
+using namespace lumsk;
+using nlohmann::json;
+
+namespace {
+
+constexpr int kDone = 0, kFailures = 1, kWrongUse = 2;
+
+void complain(const Problem& p) { std::cerr << p.code << ": " << sentence(p) << '\n'; }
+
+/// NAME=EXPR on a parameter. False when there is no such number.
+bool setNumber(recipe::Recipe& r, const std::string& assignment) {
+  const auto eq = assignment.find('=');
+  if (eq == std::string::npos) return false;
+  for (recipe::Parameter& p : r.parameters)
+    if (p.name == assignment.substr(0, eq)) {
+      p.expression = assignment.substr(eq + 1);
+      return true;
+    }
+  return false;
+}
+
+void tellFailures(const recipe::Model& m) {
+  for (const auto& s : m.recipe->steps) {
+    const recipe::StepResult* r = m.result(s->id);
+    if (r->status == recipe::Status::Failed && r->problem) std::cerr << s->id << " (" << s->label << "): " << r->problem->code << ": " << sentence(*r->problem) << '\n';
+    if (r->status == recipe::Status::Stale) std::cerr << s->id << " (" << s->label << "): waits for a step that failed\n";
+  }
+}
+
+struct RunArguments {
+  std::string file, report, picture;
+  std::vector<std::string> set, exports;
+  double chord = 0.05, angle = 10;
+};
+
+int run(const RunArguments& a) {
+  auto project = exchange::readProject(a.file);
+  if (!project) return complain(project.error()), kWrongUse;
+  for (const std::string& s : a.set)
+    if (!setNumber(project->recipe, s)) {
+      std::cerr << "there is no number to set by '" << s << "'; the numbers are:";
+      for (const auto& p : project->recipe.parameters) std::cerr << ' ' << p.name;
+      std::cerr << '\n';
+      return kWrongUse;
+    }
+  recipe::Evaluator evaluator(steps::registry());
+  const auto model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(project->recipe), {});
+  tellFailures(*model);
+  bool failed = model->failed();
+  if (!a.report.empty()) {
+    const std::string text = exchange::reportOf(*model).dump(2) + "\n";
+    const auto wrote = exchange::replaceFile(a.report, [&](const std::string& t) -> Expected<void> {
+      std::ofstream out(t);
+      if (!(out << text).flush()) return fail(problem("LM-F022", "the report cannot be written").tryThis("choose another folder"));
+      return {};
+    });
+    if (!wrote) return complain(wrote.error()), kWrongUse;
+  }
+  for (const std::string& path : a.exports) {
+    const auto done = exchange::exportModel(*model, path, {{a.chord, a.angle}}, {});
+    if (!done) {
+      complain(done.error());
+      if (done.error().code != "LM-F024") return kWrongUse;
+      failed = true;
+      continue;
+    }
+    for (const auto& l : done->leftOut) std::cerr << "left out: " << l << '\n';
+    std::cout << path << ": " << done->bodies << (done->bodies == 1 ? " body" : " bodies");
+    if (done->triangles) std::cout << ", " << done->triangles << " triangles";
+    std::cout << '\n';
+  }
+  if (!a.picture.empty())
+    if (const auto done = scene::writePicture(*model, a.picture, 1280, 960); !done) return complain(done.error()), kWrongUse;
+  return failed ? kFailures : kDone;
+}
+
+void tellState(const json& b) {
+  std::cout << fmt::format("{} {}: {}, {}, {} faces, {} open edges, area {:.1f} mm2, volume {:.1f} mm3, worst gap {:.5f} mm, angle {:.4f} deg\n", b["id"].get<std::string>(),
+                           b["label"].get<std::string>(), b["kind"].get<std::string>(), b["valid"].get<bool>() ? "valid" : "NOT valid", b["faces"].get<int>(),
+                           b["open_edges"].get<int>(), b["area_mm2"].get<double>(), b["volume_mm3"].get<double>(), b["joins"]["gap_mm"].get<double>(), b["joins"]["angle_deg"].get<double>());
+}
+
+int check(const std::string& file, bool asJson) {
+  const std::string ending = exchange::extensionOf(file);
+  json out{{"bodies", json::array()}};
+  bool good = true;
+  if (ending == ".stl") {
+    const auto mesh = exchange::readStl(file);
+    if (!mesh) return complain(mesh.error()), kWrongUse;
+    const int open = mesh->openEdges();
+    json b{{"id", "b1"}, {"label", "mesh"}, {"kind", open == 0 ? "solid" : "skin"}, {"triangles", mesh->triangles.size()}, {"open_edges", open}, {"volume_mm3", open == 0 ? mesh->volumeMm3() : 0.0}};
+    good = open > 0 || mesh->volumeMm3() > 0;
+    b["valid"] = good;
+    if (!asJson) std::cout << fmt::format("mesh: {}, {} triangles, {} open edges, volume {:.1f} mm3\n", b["kind"].get<std::string>(), mesh->triangles.size(), open, b["volume_mm3"].get<double>());
+    out["bodies"].push_back(b);
+  } else {
+    std::vector<recipe::BodyEntry> bodies;
+    Tolerances tol;
+    if (ending == ".step" || ending == ".stp" || ending == ".brep") {
+      auto read = exchange::readBodies(file);
+      if (!read) return complain(read.error()), kWrongUse;
+      bodies = std::move(*read);
+    } else {
+      const auto project = exchange::readProject(file);
+      if (!project) return complain(project.error()), kWrongUse;
+      recipe::Evaluator evaluator(steps::registry());
+      const auto model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(project->recipe), {});
+      tellFailures(*model);
+      good = !model->failed();
+      bodies = model->bodies;
+      tol = project->recipe.tolerances;
+    }
+    for (const auto& b : bodies) {
+      out["bodies"].push_back(exchange::reportOf(b, tol));
+      good = good && out["bodies"].back()["valid"].get<bool>();
+      if (!asJson) tellState(out["bodies"].back());
+    }
+  }
+  if (asJson) std::cout << out.dump(2) << '\n';
+  return good ? kDone : kFailures;
+}
+
+int convert(const std::string& in, const std::string& to) {
+  const std::string ending = exchange::extensionOf(in);
+  recipe::Model model;
+  model.recipe = std::make_shared<const recipe::Recipe>();
+  if (ending == ".lumsk" || ending == ".json") return run({in, "", "", {}, {to}});
+  auto bodies = exchange::readBodies(in);
+  if (!bodies) return complain(bodies.error()), kWrongUse;
+  model.bodies = std::move(*bodies);
+  const auto done = exchange::exportModel(model, to, {}, {});
+  if (!done) return complain(done.error()), done.error().code == "LM-F024" ? kFailures : kWrongUse;
+  for (const auto& l : done->leftOut) std::cerr << "left out: " << l << '\n';
+  return kDone;
+}
+
+int listSteps(bool asJson) {
+  json all = json::array();
+  for (const auto& s : steps::registry().all()) {
+    if (asJson)
+      all.push_back({{"kind", s.kind}, {"version", s.version}, {"label", s.label}, {"stage", recipe::stageName(s.stage)}, {"fields", recipe::toJson(s.schema())}});
+    else
+      std::cout << fmt::format("{:14} {:10} {}\n", s.kind, recipe::stageName(s.stage), s.label);
+    if (!asJson)
+      for (const auto& f : s.schema()) std::cout << fmt::format("    {:12} {:11} {}\n", f.key, recipe::fieldKindName(f.kind), f.help);
+  }
+  if (asJson) std::cout << all.dump(2) << '\n';
+  return kDone;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  CLI::App app{"Lumsk without a window"};
+  app.require_subcommand(1);
+  RunArguments r;
+  auto* runCommand = app.add_subcommand("run", "evaluate a project and export");
+  runCommand->add_option("FILE", r.file, "project (.lumsk or recipe.json)")->required();
+  runCommand->add_option("--set", r.set, "NAME=EXPR: another value for a number")->take_all();
+  runCommand->add_option("--export", r.exports, "file to write: .step .stl .3mf .brep")->take_all();
+  runCommand->add_option("--report", r.report, "report as JSON");
+  runCommand->add_option("--picture", r.picture, "picture as PNG (needs a display)");
+  runCommand->add_option("--chord", r.chord, "mesh: largest distance from the surface, mm")->check(CLI::Range(0.0005, 100.0));
+  runCommand->add_option("--angle", r.angle, "mesh: largest turn between neighbours, degrees")->check(CLI::Range(0.1, 90.0));
+  std::string file, to;
+  bool asJson = false;
+  auto* checkCommand = app.add_subcommand("check", "states of the bodies of a file (.lumsk .step .brep .stl)");
+  checkCommand->add_option("FILE", file)->required();
+  checkCommand->add_flag("--json", asJson, "as JSON");
+  auto* convertCommand = app.add_subcommand("convert", "read one format, write another");
+  convertCommand->add_option("IN", file)->required();
+  convertCommand->add_option("OUT", to)->required();
+  auto* stepsCommand = app.add_subcommand("steps", "all steps with their inputs");
+  stepsCommand->add_flag("--json", asJson, "as JSON");
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& e) {
+    const int code = app.exit(e);
+    return code == 0 ? kDone : kWrongUse;
+  }
+  if (*runCommand) return run(r);
+  if (*checkCommand) return check(file, asJson);
+  if (*convertCommand) return convert(file, to);
+  return listSteps(asJson);
+}

@@ -1,0 +1,130 @@
+#include "exchange/project.h"
+
+#include "exchange/files.h"
+
+#include <csignal>
+#include <filesystem>
+#include <fstream>
+#include <unistd.h>
+#include <zip.h>
+
+namespace lumsk::exchange {
+
+namespace {
+
+constexpr zip_uint64_t kLargestEntry = zip_uint64_t(512) << 20;
+
+Problem damaged(const std::string& why) {
+  return problem("LM-F001", "this is not a whole Lumsk project: " + why).tryThis("open an earlier copy");
+}
+
+/// Closes an archive on leaving, dropping changes unless it was closed before.
+struct Archive {
+  zip_t* zip = nullptr;
+  ~Archive() {
+    if (zip) zip_discard(zip);
+  }
+};
+
+Expected<std::string> entry(zip_t* z, const char* name) {
+  zip_stat_t s;
+  if (zip_stat(z, name, 0, &s) != 0) return fail(damaged(std::string("'") + name + "' is missing"));
+  if (s.size > kLargestEntry) return fail(damaged(std::string("'") + name + "' is too large"));
+  zip_file_t* f = zip_fopen(z, name, 0);
+  if (!f) return fail(damaged(std::string("'") + name + "' cannot be read"));
+  std::string bytes(s.size, '\0');
+  const zip_int64_t got = zip_fread(f, bytes.data(), s.size);
+  // Closing checks the sum over the entry.
+  const bool whole = zip_fclose(f) == 0 && got == zip_int64_t(s.size);
+  if (!whole) return fail(damaged(std::string("'") + name + "' is damaged"));
+  return bytes;
+}
+
+Expected<void> add(zip_t* z, const std::string& name, const std::string& bytes) {
+  zip_source_t* source = zip_source_buffer(z, bytes.data(), bytes.size(), 0);
+  if (!source || zip_file_add(z, name.c_str(), source, ZIP_FL_OVERWRITE | ZIP_FL_ENC_UTF_8) < 0) {
+    if (source) zip_source_free(source);
+    return fail(problem("LM-F022", "the project cannot be packed"));
+  }
+  return {};
+}
+
+} // namespace
+
+Expected<Project> readProject(const std::string& path) {
+  Project out;
+  if (extensionOf(path) == ".json") {
+    LUMSK_TRY(text, readFile(path));
+    LUMSK_TRY(recipe, recipe::fromText(text));
+    out.recipe = std::move(recipe);
+    return out;
+  }
+  LUMSK_CHECK(readFile(path));
+  int error = 0;
+  Archive a{zip_open(path.c_str(), ZIP_RDONLY | ZIP_CHECKCONS, &error)};
+  if (!a.zip) return fail(damaged("it is of another kind or cut off"));
+  LUMSK_TRY(text, entry(a.zip, "recipe.json"));
+  LUMSK_TRY(recipe, recipe::fromText(text));
+  out.recipe = std::move(recipe);
+  const std::string folder = "imports/";
+  for (zip_int64_t i = 0; i < zip_get_num_entries(a.zip, 0); ++i) {
+    const char* name = zip_get_name(a.zip, zip_uint64_t(i), 0);
+    if (!name || std::string(name).rfind(folder, 0) != 0) continue;
+    LUMSK_TRY(bytes, entry(a.zip, name));
+    const std::string hash = recipe::hashOf(bytes);
+    if ("xxh128:" + std::string(name).substr(folder.size()) != hash)
+      return fail(problem("LM-F004", "an imported file in the project is damaged").tryThis("open an earlier copy"));
+    out.recipe.imports[hash] = std::make_shared<const std::string>(std::move(bytes));
+  }
+  if (auto png = entry(a.zip, "thumbnail.png")) out.thumbnailPng = std::move(*png);
+  return out;
+}
+
+Expected<void> writeProject(const std::string& path, const Project& p) {
+  return replaceFile(path, [&](const std::string& temporary) -> Expected<void> {
+    int error = 0;
+    Archive a{zip_open(temporary.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &error)};
+    const auto cannot = [&](const std::string& why) {
+      return fail(problem("LM-F022", "'" + std::filesystem::path(path).filename().string() + "' cannot be written (" + why + ")")
+                      .tryThis("choose another folder or make room on the disk"));
+    };
+    if (!a.zip) {
+      zip_error_t e;
+      zip_error_init_with_code(&e, error);
+      const std::string why = zip_error_strerror(&e);
+      zip_error_fini(&e);
+      return cannot(why);
+    }
+    const std::string text = recipe::toText(p.recipe);
+    LUMSK_CHECK(add(a.zip, "recipe.json", text));
+    if (!p.thumbnailPng.empty()) LUMSK_CHECK(add(a.zip, "thumbnail.png", p.thumbnailPng));
+    for (const auto& [hash, bytes] : p.recipe.imports) LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *bytes));
+    if (zip_close(a.zip) != 0) return cannot(zip_strerror(a.zip));
+    a.zip = nullptr;
+    return {};
+  });
+}
+
+std::optional<std::string> ProjectLock::take(const std::string& projectPath) {
+  release();
+  const std::filesystem::path p(projectPath);
+  const std::string lock = (p.parent_path() / ("." + p.filename().string() + ".lock")).string();
+  char host[256] = "";
+  ::gethostname(host, sizeof host - 1);
+  if (std::ifstream in(lock); in) {
+    std::string otherHost;
+    long pid = 0;
+    in >> otherHost >> pid;
+    const bool here = otherHost == host;
+    if (pid != ::getpid() && (!here || ::kill(pid_t(pid), 0) == 0)) return "it is open in another window" + (here ? std::string() : " on " + otherHost);
+  }
+  if (std::ofstream out(lock); out << host << ' ' << ::getpid() << '\n') path_ = lock;
+  return {};
+}
+
+void ProjectLock::release() {
+  if (!path_.empty()) ::unlink(path_.c_str());
+  path_.clear();
+}
+
+} // namespace lumsk::exchange

@@ -1,0 +1,31 @@
+#pragma once
+#include "recipe/recipe.h"
+
+#include <optional>
+
+namespace lumsk::exchange {
+
+struct Project {
+  recipe::Recipe recipe;
+  std::string thumbnailPng; ///< may be empty
+};
+
+/// Reads NAME.lumsk (a zip, docs/file-format.md) or a bare recipe.json. Fails with LM-F001 (not a zip or truncated),
+/// LM-F00x as `recipe::fromText`, LM-F004 (an imported file is damaged).
+Expected<Project> readProject(const std::string& path);
+
+/// Writes NAME.lumsk; the old file stays whole until the new one is complete. Fails with LM-F022.
+Expected<void> writeProject(const std::string& path, const Project& project);
+
+/// A lock beside a project that is open for editing. `take` returns the other editor's words if somebody has it.
+class ProjectLock {
+public:
+  ~ProjectLock() { release(); }
+  std::optional<std::string> take(const std::string& projectPath);
+  void release();
+
+private:
+  std::string path_;
+};
+
+} // namespace lumsk::exchange

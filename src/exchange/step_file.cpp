@@ -1,0 +1,138 @@
+#include "exchange/step_file.h"
+
+#include "brep/guard.h"
+#include "brep/names.h"
+#include "exchange/files.h"
+
+#include <BRepTools.hxx>
+#include <BRep_Builder.hxx>
+#include <Interface_Static.hxx>
+#include <Quantity_Color.hxx>
+#include <STEPCAFControl_Writer.hxx>
+#include <STEPControl_Controller.hxx>
+#include <STEPControl_Reader.hxx>
+#include <TDataStd_Name.hxx>
+#include <TDocStd_Document.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopoDS_Compound.hxx>
+#include <XCAFDoc_ColorTool.hxx>
+#include <XCAFDoc_DocumentTool.hxx>
+#include <XCAFDoc_ShapeTool.hxx>
+
+#include <filesystem>
+#include <fstream>
+#include <mutex>
+#include <sstream>
+
+namespace lumsk::exchange {
+
+namespace {
+
+std::mutex& stepLock() {
+  static std::mutex m; // the kernel's STEP reader and writer share state
+  return m;
+}
+
+std::string nameOf(const std::string& path) { return std::filesystem::path(path).filename().string(); }
+
+Problem cannot(const std::string& path) {
+  return problem("LM-F022", "'" + nameOf(path) + "' cannot be written").tryThis("choose another folder or make room on the disk");
+}
+
+Quantity_Color colourOf(const std::string& hex) {
+  unsigned r = 232, g = 226, b = 214;
+  if (hex.size() == 7) std::sscanf(hex.c_str(), "#%2x%2x%2x", &r, &g, &b);
+  return Quantity_Color(r / 255.0, g / 255.0, b / 255.0, Quantity_TOC_sRGB);
+}
+
+recipe::BodyEntry entryFor(const TopoDS_Shape& s, int number, const std::string& file) {
+  auto body = std::make_shared<brep::Body>();
+  body->shape = s;
+  brep::FaceNames names;
+  int k = 0;
+  for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next())
+    if (!names.IsBound(e.Current())) names.Bind(e.Current(), brep::faceName(file, "face", std::to_string(++k)));
+  brep::nameBody(*body, names);
+  recipe::BodyEntry out;
+  out.id = "b" + std::to_string(number);
+  out.label = file + " " + std::to_string(number);
+  out.body = body;
+  return out;
+}
+
+} // namespace
+
+Expected<void> writeStep(const std::string& path, const std::vector<recipe::BodyEntry>& bodies) {
+  const std::lock_guard lock(stepLock());
+  return replaceFile(path, [&](const std::string& temporary) {
+    return brep::guarded("writing STEP", [&]() -> Expected<void> {
+      Handle(TDocStd_Document) doc = new TDocStd_Document("XmlXCAF");
+      const Handle(XCAFDoc_ShapeTool) shapes = XCAFDoc_DocumentTool::ShapeTool(doc->Main());
+      const Handle(XCAFDoc_ColorTool) colours = XCAFDoc_DocumentTool::ColorTool(doc->Main());
+      for (const auto& b : bodies) {
+        const TDF_Label label = shapes->AddShape(b.body->shape, false);
+        TDataStd_Name::Set(label, TCollection_ExtendedString(b.label.c_str(), true));
+        colours->SetColor(label, colourOf(b.colour), XCAFDoc_ColorSurf);
+      }
+      STEPCAFControl_Writer writer;
+      Interface_Static::SetCVal("write.step.schema", "AP214IS");
+      Interface_Static::SetCVal("write.step.unit", "MM");
+      writer.SetNameMode(true);
+      writer.SetColorMode(true);
+      if (!writer.Transfer(doc, STEPControl_AsIs)) return fail(problem("LM-F033", "the bodies cannot be written as STEP"));
+      std::ostringstream text;
+      if (writer.ChangeWriter().WriteStream(text) != IFSelect_RetDone) return fail(cannot(path));
+      std::ofstream out(temporary, std::ios::binary);
+      out << text.str();
+      out.close();
+      if (!out) return fail(cannot(path));
+      return {};
+    });
+  });
+}
+
+Expected<void> writeBrep(const std::string& path, const std::vector<recipe::BodyEntry>& bodies) {
+  return replaceFile(path, [&](const std::string& temporary) {
+    return brep::guarded("writing BREP", [&]() -> Expected<void> {
+      TopoDS_Compound all;
+      BRep_Builder builder;
+      builder.MakeCompound(all);
+      for (const auto& b : bodies) builder.Add(all, b.body->shape);
+      std::ofstream out(temporary, std::ios::binary);
+      BRepTools::Write(bodies.size() == 1 ? bodies[0].body->shape : TopoDS_Shape(all), out);
+      out.close();
+      if (!out) return fail(cannot(path));
+      return {};
+    });
+  });
+}
+
+Expected<std::vector<recipe::BodyEntry>> readBodies(const std::string& path) {
+  return brep::guarded("reading a file", [&]() -> Expected<std::vector<recipe::BodyEntry>> {
+    LUMSK_TRY(bytes, readFile(path));
+    const auto broken = problem("LM-F032", "'" + nameOf(path) + "' cannot be read as bodies").tryThis("export it again as STEP");
+    TopoDS_Shape shape;
+    if (extensionOf(path) == ".brep") {
+      std::istringstream in(bytes);
+      BRep_Builder builder;
+      BRepTools::Read(shape, in, builder);
+    } else {
+      const std::lock_guard lock(stepLock());
+      if (bytes.rfind("ISO-10303-21", 0) != 0) return fail(broken);
+      STEPControl_Reader reader;
+      if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return fail(broken);
+      reader.TransferRoots();
+      shape = reader.OneShape();
+    }
+    if (shape.IsNull()) return fail(broken);
+    std::vector<recipe::BodyEntry> out;
+    const std::string file = std::filesystem::path(path).stem().string();
+    for (TopExp_Explorer e(shape, TopAbs_SOLID); e.More(); e.Next()) out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
+    for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next()) out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
+    for (TopExp_Explorer e(shape, TopAbs_FACE, TopAbs_SHELL); e.More(); e.Next()) out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
+    if (out.empty()) return fail(broken);
+    return out;
+  });
+}
+
+} // namespace lumsk::exchange

@@ -1,0 +1,14 @@
+#pragma once
+#include "recipe/model.h"
+
+namespace lumsk::exchange {
+
+/// STEP AP214 in millimetres with names and colours of bodies. Fails with LM-F022.
+Expected<void> writeStep(const std::string& path, const std::vector<recipe::BodyEntry>& bodies);
+/// The kernel's own format. Fails with LM-F022.
+Expected<void> writeBrep(const std::string& path, const std::vector<recipe::BodyEntry>& bodies);
+
+/// Bodies of a STEP or BREP file, in mm. Fails with LM-F032.
+Expected<std::vector<recipe::BodyEntry>> readBodies(const std::string& path);
+
+} // namespace lumsk::exchange

@@ -1,0 +1,30 @@
+#pragma once
+#include "base/tolerances.h"
+#include "brep/body.h"
+
+namespace lumsk::inspect {
+
+/// How well the two faces of one edge meet: worst of 33 places inside it, each side evaluated on its own surface
+/// through its own parameter curve.
+struct Join {
+  std::string edge;
+  double gapMm = 0.0;
+  double angleDeg = 0.0;
+  double curvatureRel = 0.0; ///< |k1 - k2| / max(|k1|, |k2|, 1/(10 L)), across the edge; L the body's diagonal
+  Vec3 gapAt = Vec3::Zero(), angleAt = Vec3::Zero(), curvatureAt = Vec3::Zero();
+  bool meantSmooth = false; ///< asked to be tangent or better, or below 5 degrees when nothing was asked
+  /// Best of "G2", "G1", "G0", "-" that the tolerances allow.
+  std::string achieved(const Tolerances& t) const;
+};
+
+/// All edges where two faces meet, seams of one face with itself included.
+std::vector<Join> joins(const brep::Body& b, const Tolerances& tol);
+
+struct JoinSummary {
+  int smoothEdges = 0;
+  double gapMm = 0.0, angleDeg = 0.0, curvatureRel = 0.0; ///< worst over the smooth edges (gap: over all)
+  Vec3 worstAt = Vec3::Zero();
+};
+JoinSummary summarise(const std::vector<Join>& joins);
+
+} // namespace lumsk::inspect

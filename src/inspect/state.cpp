@@ -1,0 +1,114 @@
+#include "inspect/state.h"
+
+#include "brep/convert.h"
+#include "brep/guard.h"
+#include "brep/skin.h"
+#include "nurbs/offset.h"
+
+#include <BRepAdaptor_Surface.hxx>
+#include <BRepBndLib.hxx>
+#include <BRepCheck_Analyzer.hxx>
+#include <BRepGProp.hxx>
+#include <BRep_Tool.hxx>
+#include <Bnd_Box.hxx>
+#include <GProp_GProps.hxx>
+#include <Geom_BSplineSurface.hxx>
+#include <TopExp.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopoDS.hxx>
+
+namespace lumsk::inspect {
+
+namespace {
+
+/// Open edges chained into rings by their end points.
+std::vector<Opening> chain(const std::vector<TopoDS_Edge>& open) {
+  std::vector<Opening> out;
+  std::vector<bool> used(open.size(), false);
+  for (size_t i = 0; i < open.size(); ++i) {
+    if (used[i]) continue;
+    Opening o;
+    TopoDS_Vertex first = TopExp::FirstVertex(open[i]), tip = TopExp::LastVertex(open[i]);
+    const auto take = [&](size_t k) {
+      used[k] = true;
+      ++o.edges;
+      double a, b;
+      const Handle(Geom_Curve) c = BRep_Tool::Curve(open[k], a, b);
+      Vec3 before = brep::toVec(c->Value(a));
+      for (int s = 0; s <= 64; ++s) {
+        const Vec3 p = brep::toVec(c->Value(a + (b - a) * s / 64));
+        o.lengthMm += (p - before).norm();
+        o.outline.push_back(p);
+        before = p;
+      }
+    };
+    take(i);
+    for (bool grown = true; grown && !tip.IsSame(first);) {
+      grown = false;
+      for (size_t k = 0; k < open.size() && !grown; ++k) {
+        if (used[k]) continue;
+        const TopoDS_Vertex a = TopExp::FirstVertex(open[k]), b = TopExp::LastVertex(open[k]);
+        if (!a.IsSame(tip) && !b.IsSame(tip)) continue;
+        tip = a.IsSame(tip) ? b : a;
+        take(k);
+        grown = true;
+      }
+    }
+    out.push_back(std::move(o));
+  }
+  return out;
+}
+
+} // namespace
+
+BodyState stateOf(const brep::Body& b) {
+  BodyState s;
+  const auto done = brep::guarded("measuring a body", [&]() -> Expected<bool> {
+    s.solid = b.solid();
+    s.valid = BRepCheck_Analyzer(b.shape).IsValid();
+    const auto allFaces = brep::faces(b);
+    s.faces = int(allFaces.size());
+    TopTools_IndexedDataMapOfShapeListOfShape owners;
+    TopExp::MapShapesAndAncestors(b.shape, TopAbs_EDGE, TopAbs_FACE, owners);
+    std::vector<TopoDS_Edge> open;
+    for (int i = 1; i <= owners.Extent(); ++i) {
+      const TopoDS_Edge e = TopoDS::Edge(owners.FindKey(i));
+      if (owners(i).Extent() == 1 && !BRep_Tool::Degenerated(e) && !BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First())))
+        open.push_back(e);
+    }
+    s.openEdges = int(open.size());
+    s.openings = chain(open);
+    for (const TopoDS_Face& f : allFaces) {
+      const Handle(Geom_BSplineSurface) g = Handle(Geom_BSplineSurface)::DownCast(BRep_Tool::Surface(f));
+      if (!g.IsNull()) s.controlPoints += g->NbUPoles() * g->NbVPoles();
+    }
+    GProp_GProps area, volume;
+    BRepGProp::SurfaceProperties(b.shape, area, 1e-6);
+    s.areaMm2 = area.Mass();
+    if (s.solid) {
+      BRepGProp::VolumeProperties(b.shape, volume, 1e-6);
+      s.volumeMm3 = volume.Mass();
+    }
+    Bnd_Box box;
+    BRepBndLib::AddOptimal(b.shape, box, false, false);
+    double x0, y0, z0, x1, y1, z1;
+    box.Get(x0, y0, z0, x1, y1, z1);
+    s.boxLow = {x0, y0, z0};
+    s.boxHigh = {x1, y1, z1};
+    s.largestToleranceMm = brep::largestTolerance(b.shape);
+    return true;
+  });
+  if (!done) s.valid = false;
+  return s;
+}
+
+SmallestRadius smallestRadius(const brep::Body& b, bool front) {
+  SmallestRadius out;
+  for (const auto& [name, face] : b.natural) {
+    const auto r = nurbs::tightestRadius(*face.surface, front != face.reversed);
+    if (r.radiusMm < out.mm) out = {r.radiusMm, r.at};
+  }
+  return out;
+}
+
+} // namespace lumsk::inspect

@@ -1,0 +1,47 @@
+#include "recipe/cache.h"
+
+namespace lumsk::recipe {
+
+size_t sizeOf(const Outcome& o) {
+  size_t n = 1024;
+  for (const Output& out : o.outputs) {
+    if (const auto* body = std::get_if<brep::BodyPtr>(&out.object)) {
+      n += 4096 * (*body)->faceNames.size();
+      // The spline is held twice: ours and the kernel's, with its parameter curves.
+      for (const auto& [name, f] : (*body)->natural) n += size_t(f.surface->controlPoints()) * 96;
+    } else if (const auto* curve = std::get_if<CurvePtr>(&out.object)) {
+      for (const auto& s : (*curve)->segments())
+        n += std::holds_alternative<nurbs::Spline>(s) ? size_t(std::get<nurbs::Spline>(s).size()) * 40 : 200;
+    }
+  }
+  return n;
+}
+
+OutcomePtr Cache::find(const std::string& key) {
+  const std::lock_guard lock(mutex_);
+  const auto it = index_.find(key);
+  if (it == index_.end()) return nullptr;
+  entries_.splice(entries_.begin(), entries_, it->second);
+  return it->second->outcome;
+}
+
+void Cache::put(const std::string& key, OutcomePtr outcome) {
+  const std::lock_guard lock(mutex_);
+  if (index_.count(key)) return;
+  const size_t n = sizeOf(*outcome);
+  entries_.push_front({key, std::move(outcome), n});
+  index_[key] = entries_.begin();
+  bytes_ += n;
+  while (bytes_ > limit_ && entries_.size() > 1) {
+    bytes_ -= entries_.back().bytes;
+    index_.erase(entries_.back().key);
+    entries_.pop_back();
+  }
+}
+
+size_t Cache::bytes() const {
+  const std::lock_guard lock(mutex_);
+  return bytes_;
+}
+
+} // namespace lumsk::recipe

@@ -1,0 +1,34 @@
+#pragma once
+#include "recipe/model.h"
+
+#include <list>
+#include <mutex>
+#include <unordered_map>
+
+namespace lumsk::recipe {
+
+/// Least-recently-used store of outcomes by key. Shown and stale results are held by models too, so dropping one here
+/// never takes it from the screen. Safe from several threads.
+class Cache {
+public:
+  explicit Cache(size_t bytes = size_t(512) << 20) : limit_(bytes) {}
+  OutcomePtr find(const std::string& key);
+  void put(const std::string& key, OutcomePtr outcome);
+  size_t bytes() const;
+
+private:
+  struct Entry {
+    std::string key;
+    OutcomePtr outcome;
+    size_t bytes;
+  };
+  mutable std::mutex mutex_;
+  std::list<Entry> entries_; ///< most recent first
+  std::unordered_map<std::string, std::list<Entry>::iterator> index_;
+  size_t limit_, bytes_ = 0;
+};
+
+/// Estimate of the memory an outcome holds.
+size_t sizeOf(const Outcome& o);
+
+} // namespace lumsk::recipe

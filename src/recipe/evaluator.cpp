@@ -1,0 +1,148 @@
+#include "recipe/evaluator.h"
+
+#include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
+
+#include <chrono>
+#include <fmt/format.h>
+#include <thread>
+
+namespace lumsk::recipe {
+
+namespace {
+
+constexpr const char* kKernelVersion = "kernel-1";
+
+std::string tolerancesKey(const Tolerances& t) {
+  return fmt::format("{} {} {} {}", t.point.mm, t.fit.mm, t.angle.deg, t.curvature.relative);
+}
+
+/// The last good outcome of a step, kept while it cannot be computed.
+void keepLastGood(StepResult& r, const std::string& id, const ModelPtr& previous) {
+  if (!previous) return;
+  if (const StepResult* old = previous->result(id)) r.outcome = old->outcome;
+}
+
+} // namespace
+
+double Evaluator::lastSeconds(const std::string& id) const {
+  const std::lock_guard lock(mutex_);
+  const auto it = seconds_.find(id);
+  return it == seconds_.end() ? 0.0 : it->second;
+}
+
+StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const EvaluateOptions& o) {
+  StepResult r;
+  const auto failed = [&](Problem p) {
+    r.status = isCancelled(p) ? Status::Stale : Status::Failed;
+    if (!isCancelled(p)) r.problem = std::move(p);
+    keepLastGood(r, entry.id, o.previous);
+    return r;
+  };
+  if (!entry.on) {
+    r.status = Status::Off;
+    return r;
+  }
+  const Step* step = registry_.find(entry.kind);
+  if (!step) return failed(problem("LM-R001", "this Lumsk has no step '" + entry.kind + "'").tryThis("update Lumsk; the step is kept as it is"));
+  if (entry.version > step->version) return failed(problem("LM-R002", "this step was made by a newer Lumsk").tryThis("update Lumsk"));
+  // What waits for a failed or stale step is itself stale, not failed: one mark at the culprit is enough.
+  for (const std::string& id : referencesOf(entry)) {
+    const StepResult* before = soFar.result(id);
+    if (before && (before->status == Status::Failed || before->status == Status::Stale)) {
+      r.status = Status::Stale;
+      keepLastGood(r, entry.id, o.previous);
+      return r;
+    }
+  }
+  if (soFar.numbersProblem) return failed(*soFar.numbersProblem);
+  auto inputs = Inputs::resolve(entry, registry_.schemaOf(entry.kind), *soFar.recipe, soFar.numbers, soFar);
+  if (!inputs) return failed(inputs.error());
+  r.key = hashOf(fmt::format("{}|{}|{}|{}|{}|{}", kKernelVersion, entry.kind, step->version, entry.id, tolerancesKey(soFar.recipe->tolerances), inputs->fingerprint()));
+  if (OutcomePtr known = cache_.find(r.key)) {
+    r.outcome = known;
+    r.status = Status::Ok;
+    r.seconds = lastSeconds(entry.id);
+    return r;
+  }
+  if (o.lightOnly && lastSeconds(entry.id) >= kLightSeconds) {
+    keepLastGood(r, entry.id, o.previous);
+    return r;
+  }
+  Context cx;
+  cx.tolerances = soFar.recipe->tolerances;
+  cx.cancel = o.cancel;
+  if (o.progress) cx.progress = [&](double f, const std::string& words) { o.progress(f, entry.label + ": " + words); };
+  const auto start = std::chrono::steady_clock::now();
+  auto outcome = step->compute(*inputs, cx);
+  r.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+  if (!outcome) return failed(outcome.error());
+  for (Problem& note : inputs->notes) outcome->notes.push_back(std::move(note));
+  auto kept = std::make_shared<const Outcome>(std::move(*outcome));
+  cache_.put(r.key, kept);
+  r.outcome = std::move(kept);
+  r.status = Status::Ok;
+  const std::lock_guard lock(mutex_);
+  seconds_[entry.id] = r.seconds;
+  return r;
+}
+
+ModelPtr Evaluator::evaluate(RecipePtr recipe, const EvaluateOptions& o) {
+  auto model = std::make_shared<Model>();
+  model->recipe = recipe;
+  if (auto numbers = parameterValues(*recipe))
+    model->numbers = *numbers;
+  else
+    model->numbersProblem = numbers.error();
+
+  const int n = int(recipe->steps.size());
+  std::vector<int> level(n, 0);
+  int levels = 0;
+  for (int i = 0; i < n; ++i) {
+    for (const std::string& id : referencesOf(*recipe->steps[i]))
+      if (const int j = recipe->indexOf(id); j >= 0 && j < i) level[i] = std::max(level[i], level[j] + 1);
+    levels = std::max(levels, level[i] + 1);
+  }
+  static tbb::task_arena arena(std::max(1, int(std::thread::hardware_concurrency()) - 1));
+  for (int l = 0; l < levels; ++l) {
+    std::vector<int> now;
+    for (int i = 0; i < n; ++i)
+      if (level[i] == l) now.push_back(i);
+    std::vector<StepResult> results(now.size());
+    arena.execute([&] {
+      tbb::parallel_for(size_t(0), now.size(), [&](size_t k) {
+        const StepEntry& entry = *recipe->steps[now[k]];
+        if (o.cancel.cancelled())
+          keepLastGood(results[k], entry.id, o.previous);
+        else
+          results[k] = run(entry, *model, o);
+      });
+    });
+    for (size_t k = 0; k < now.size(); ++k) model->results[recipe->steps[now[k]]->id] = std::move(results[k]);
+  }
+  collectBodies(*model);
+  return model;
+}
+
+const char* stageName(Stage s) {
+  static const char* names[kStages] = {"Curves", "Surfaces", "Flow", "Trim", "Solid", "Check", "Deliver"};
+  return names[int(s)];
+}
+
+Registry::Registry(std::vector<Step> steps) : steps_(std::move(steps)) {
+  for (const Step& s : steps_) schemas_[s.kind] = s.schema();
+}
+
+const Step* Registry::find(const std::string& kind) const {
+  for (const Step& s : steps_)
+    if (s.kind == kind) return &s;
+  return nullptr;
+}
+
+const Schema& Registry::schemaOf(const std::string& kind) const {
+  static const Schema none;
+  const auto it = schemas_.find(kind);
+  return it == schemas_.end() ? none : it->second;
+}
+
+} // namespace lumsk::recipe

@@ -1,0 +1,36 @@
+#pragma once
+#include "recipe/cache.h"
+#include "recipe/step.h"
+
+namespace lumsk::recipe {
+
+struct EvaluateOptions {
+  CancelToken cancel;
+  ProgressSink progress;
+  bool lightOnly = false; ///< during a drag: steps that took 40 ms or more last time stay stale
+  ModelPtr previous;      ///< where last good results come from
+};
+
+/// Turns recipes into models. Safe from several threads, though one evaluation at a time is the intended use.
+/// Independent steps run side by side; one core is left to drawing.
+class Evaluator {
+public:
+  explicit Evaluator(const Registry& registry) : registry_(registry) {}
+  /// Always gives a model; a cancelled one has the steps that were not reached stale.
+  ModelPtr evaluate(RecipePtr recipe, const EvaluateOptions& options);
+  const Registry& registry() const { return registry_; }
+  /// Seconds of the step's last compute, 0 if it never ran. Light steps are below `kLightSeconds`.
+  double lastSeconds(const std::string& stepId) const;
+
+  static constexpr double kLightSeconds = 0.040;
+
+private:
+  StepResult run(const StepEntry& entry, const Model& soFar, const EvaluateOptions& options);
+
+  const Registry& registry_;
+  Cache cache_;
+  mutable std::mutex mutex_;
+  std::map<std::string, double> seconds_;
+};
+
+} // namespace lumsk::recipe

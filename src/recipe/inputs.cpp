@@ -1,0 +1,262 @@
+#include "recipe/inputs.h"
+
+#include "brep/convert.h"
+#include "brep/names.h"
+
+#include <cmath>
+
+namespace lumsk::recipe {
+
+using nlohmann::json;
+
+namespace {
+
+Problem fieldProblem(Problem p, const Field& f) {
+  p.what = f.label + ": " + p.what;
+  return p.inField(f.key);
+}
+
+Expected<double> numberOf(const json& v, const Field& f, const Names& names) {
+  double value = 0;
+  if (v.is_number()) {
+    value = v.get<double>();
+  } else {
+    auto q = evaluate(v.get<std::string>(), f.dimension, names);
+    if (!q) return fail(fieldProblem(q.error(), f));
+    value = q->value;
+  }
+  if (!std::isfinite(value) || value < f.low || value > f.high)
+    return fail(fieldProblem(problem("LM-R010", "this number is out of range").measure({value, f.dimension})
+                                 .tryThis("take " + formatNumber(f.low) + " to " + formatNumber(f.high)), f));
+  return value;
+}
+
+/// Part of a curve's or body's name space, e.g. a point "start" of a curve or an edge of a body.
+Expected<Picked> followPart(Picked out, const Object& object, const json& pick, Kind accepts) {
+  const auto missing = [&] {
+    return fail(problem("LM-R020", "the picked " + kindNames(out.kind) + " is no longer there").tryThis("pick it again"));
+  };
+  if (const auto* curve = std::get_if<CurvePtr>(&object)) {
+    for (const auto& [name, at] : pointsOf(**curve))
+      if (name == out.part) {
+        out.kind = Kind::Point;
+        out.object = PointObject{at};
+        return out;
+      }
+    return missing();
+  }
+  const auto* body = std::get_if<brep::BodyPtr>(&object);
+  if (!body) return missing();
+  const brep::PartKind kind = has(accepts, Kind::Face) && out.kind == Kind::Face ? brep::PartKind::Face
+                              : out.kind == Kind::Point                         ? brep::PartKind::Vertex
+                                                                                : brep::PartKind::Edge;
+  brep::Signature near;
+  const brep::Signature* signature = nullptr;
+  if (pick.contains("near") && pick["near"].is_object()) {
+    const json& n = pick["near"];
+    const auto vec = [&](const char* key) {
+      Vec3 v = Vec3::Zero();
+      if (n.contains(key) && n[key].is_array() && n[key].size() == 3)
+        for (int i = 0; i < 3; ++i) v[i] = n[key][i].is_number() ? n[key][i].get<double>() : 0.0;
+      return v;
+    };
+    near.middle = vec("at");
+    near.direction = vec("direction");
+    signature = &near;
+  }
+  const brep::Found found = brep::findPart(**body, kind, out.part, signature);
+  if (found.index < 0) return missing();
+  out.doubtful = found.doubtful;
+  if (kind == brep::PartKind::Vertex) {
+    out.object = PointObject{brep::signatureOf(**body, kind, found.index).middle};
+  } else if (kind == brep::PartKind::Edge) {
+    const auto path = brep::toPath(brep::edges(**body)[found.index]);
+    if (!path) return fail(problem("LM-R021", "this edge cannot be used as a curve").tryThis("pick another edge"));
+    out.object = std::make_shared<const nurbs::Path>(*path);
+  } else {
+    out.object = *body;
+  }
+  return out;
+}
+
+Kind kindOfObject(const Object& o) {
+  if (std::holds_alternative<PlaneObject>(o)) return Kind::Plane;
+  if (std::holds_alternative<PointObject>(o)) return Kind::Point;
+  if (const auto* body = std::get_if<brep::BodyPtr>(&o)) return (*body)->solid() ? Kind::Solid : Kind::Skin;
+  return Kind::Curve;
+}
+
+Kind kindFromName(const std::string& n) {
+  for (Kind k : {Kind::Point, Kind::Curve, Kind::Edge, Kind::Face, Kind::Skin, Kind::Solid, Kind::Plane})
+    if (kindNames(k) == n) return k;
+  return Kind::None;
+}
+
+} // namespace
+
+Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
+  Picked out;
+  out.item = pick.value("id", "");
+  out.step = pick.at("step").get<std::string>();
+  out.part = pick.value("part", "");
+  out.kind = kindFromName(pick.value("kind", ""));
+  if (out.step == "world") {
+    for (const auto& [name, frame] : worldPlanes())
+      if (name == out.part) {
+        out.kind = Kind::Plane;
+        out.object = PlaneObject{frame};
+        return out;
+      }
+    if (out.part == "origin") {
+      out.kind = Kind::Point;
+      out.object = PointObject{Vec3::Zero()};
+      return out;
+    }
+    return fail(problem("LM-R020", "there is no such plane").tryThis("pick it again"));
+  }
+  const StepResult* r = model.result(out.step);
+  const StepEntry* entry = model.recipe->find(out.step);
+  if (!r || !entry)
+    return fail(problem("LM-R020", "the picked object is no longer there, or comes later in the recipe").tryThis("pick it again"));
+  if (r->status == Status::Off)
+    return fail(problem("LM-R022", "'" + entry->label + "' is switched off").tryThis("switch it on or pick something else"));
+  if (r->status != Status::Ok || !r->outcome)
+    return fail(problem("LM-R022", "'" + entry->label + "' comes first and has no result").tryThis("mend that step"));
+  if (r->outcome->outputs.empty()) return fail(problem("LM-R020", "'" + entry->label + "' makes nothing to pick"));
+  const Object* object = &r->outcome->outputs.front().object;
+  std::string part = out.part;
+  for (const Output& o : r->outcome->outputs)
+    if (!o.name.empty() && (part == o.name || part.rfind(o.name + "/", 0) == 0)) {
+      object = &o.object;
+      part = part == o.name ? "" : part.substr(o.name.size() + 1);
+    }
+  out.part = part;
+  if (!part.empty()) {
+    LUMSK_TRY(found, followPart(out, *object, pick, accepts));
+    out = found;
+  } else {
+    out.object = *object;
+    out.kind = kindOfObject(*object);
+  }
+  if (!has(accepts, out.kind))
+    return fail(problem("LM-R021", "a " + kindNames(out.kind) + " cannot be used here").tryThis("pick a " + kindNames(accepts)));
+  return out;
+}
+
+const std::vector<Picked>& Inputs::picked(const std::string& key) const {
+  static const std::vector<Picked> none;
+  const auto it = picked_.find(key);
+  return it == picked_.end() ? none : it->second;
+}
+
+const json& Inputs::sub(const std::string& key, size_t index, const std::string& subKey) const {
+  static const json null;
+  const json& list = values_.at(key);
+  return index < list.size() && list[index].contains(subKey) ? list[index][subKey] : null;
+}
+
+Frame Inputs::plane(const std::string& key, const Frame& fallback) const {
+  const auto& p = picked(key);
+  return p.empty() ? fallback : std::get<PlaneObject>(p.front().object).frame;
+}
+
+const std::string* Inputs::file(const std::string& key) const {
+  const auto it = files_.find(key);
+  return it == files_.end() ? nullptr : it->second.get();
+}
+
+Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, const Recipe& recipe, const Names& names, const Model& model) {
+  Inputs in;
+  in.stepId_ = entry.id;
+  in.names_ = names;
+  if (const std::string e = shapeError(schema, *entry.inputs); !e.empty())
+    return fail(problem("LM-R011", "the stored inputs are damaged: " + e).tryThis("drop this step and make it again"));
+  json print = json::object();
+  const int self = recipe.indexOf(entry.id);
+  for (const Field& f : schema) {
+    if (!applies(f, schema, *entry.inputs)) continue;
+    const json stored = entry.inputs->contains(f.key) ? (*entry.inputs)[f.key] : defaultValue(f);
+    switch (f.kind) {
+    case FieldKind::Quantity: {
+      LUMSK_TRY(v, numberOf(stored, f, names));
+      in.values_[f.key] = print[f.key] = v;
+      break;
+    }
+    case FieldKind::Points: {
+      Points p(Eigen::Index(stored.size()), 3);
+      Field coordinate = length(f.key, f.label, "", "0");
+      for (size_t i = 0; i < stored.size(); ++i)
+        for (int k = 0; k < 3; ++k) {
+          auto v = numberOf(stored[i]["at"][k], coordinate, names);
+          if (!v) {
+            v.error().what = "point " + std::to_string(i + 1) + ": " + v.error().what;
+            return fail(v.error());
+          }
+          p(Eigen::Index(i), k) = *v;
+        }
+      in.values_[f.key] = stored;
+      json numbers = json::array();
+      for (Eigen::Index i = 0; i < p.size(); ++i) numbers.push_back(p.data()[i]);
+      print[f.key] = numbers;
+      in.points_[f.key] = std::move(p);
+      break;
+    }
+    case FieldKind::Picks: {
+      if (int(stored.size()) < f.least)
+        return fail(fieldProblem(problem("LM-R012", f.least == 1 ? "pick a " + kindNames(f.accepts) : "pick at least " + std::to_string(f.least)), f));
+      if (int(stored.size()) > f.most) return fail(fieldProblem(problem("LM-R012", "only " + std::to_string(f.most) + " can be picked"), f));
+      json list = json::array();
+      print[f.key] = json::array();
+      for (size_t i = 0; i < stored.size(); ++i) {
+        const std::string id = stored[i]["step"].get<std::string>();
+        if (id != "world" && recipe.indexOf(id) >= self && self >= 0)
+          return fail(fieldProblem(problem("LM-R023", "a step can only use what comes before it").tryThis("move this step further down"), f));
+        auto p = follow(stored[i], f.accepts, model);
+        if (!p) return fail(fieldProblem(stored.size() > 1 ? (p.error().what = std::to_string(i + 1) + ". " + p.error().what, p.error()) : p.error(), f));
+        if (p->doubtful)
+          in.notes.push_back(fieldProblem(problem("LM-R101", "pick " + std::to_string(i + 1) + " was found again by its shape").tryThis("check it or pick it again"), f));
+        json item = stored[i];
+        json key{{"part", p->part}, {"from", id == "world" ? id : model.result(id)->key}};
+        for (const Field& s : f.each) {
+          if (!item.contains(s.key)) continue;
+          if (s.kind == FieldKind::Quantity) {
+            if (item[s.key].is_string() && item[s.key].get<std::string>().empty()) {
+              item.erase(s.key);
+              continue;
+            }
+            LUMSK_TRY(v, numberOf(item[s.key], s, names));
+            item[s.key] = v;
+          }
+          key[s.key] = item[s.key];
+        }
+        print[f.key].push_back(std::move(key));
+        list.push_back(std::move(item));
+        in.picked_[f.key].push_back(std::move(*p));
+      }
+      in.values_[f.key] = std::move(list);
+      break;
+    }
+    case FieldKind::File: {
+      in.values_[f.key] = print[f.key] = stored;
+      if (stored.empty()) break;
+      const auto it = recipe.imports.find(stored["hash"].get<std::string>());
+      if (it == recipe.imports.end())
+        return fail(fieldProblem(problem("LM-R013", "the file '" + stored["name"].get<std::string>() + "' is missing from the project").tryThis("choose it again"), f));
+      in.files_[f.key] = it->second;
+      break;
+    }
+    default: in.values_[f.key] = print[f.key] = stored;
+    }
+  }
+  // Points on a picked plane are given in its frame.
+  for (const Field& f : schema)
+    if (f.kind == FieldKind::Points && !f.planeField.empty() && !in.picked(f.planeField).empty() && in.points_.count(f.key)) {
+      const Frame frame = in.plane(f.planeField, {});
+      Points& p = in.points_[f.key];
+      for (Eigen::Index i = 0; i < p.rows(); ++i) p.row(i) = frame.at(p(i, 0), p(i, 1), 0.0).transpose();
+    }
+  in.fingerprint_ = print.dump(-1, ' ', false, json::error_handler_t::replace);
+  return in;
+}
+
+} // namespace lumsk::recipe

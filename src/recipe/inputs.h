@@ -1,0 +1,57 @@
+#pragma once
+#include "recipe/model.h"
+#include "recipe/schema.h"
+
+#include <nlohmann/json.hpp>
+
+namespace lumsk::recipe {
+
+/// An object that a pick led to.
+struct Picked {
+  std::string item, step, part; ///< ids
+  Kind kind = Kind::None;
+  Object object;                ///< curve for curves and edges, point for points, body for skins, solids and faces
+  bool doubtful = false;        ///< found by shape, not by name
+};
+
+/// A step's inputs made ready: expressions are numbers, references are objects, fields that do not apply are gone.
+/// Accessors take keys of the schema; asking for a key that is not in it is a programming error.
+class Inputs {
+public:
+  const std::string& stepId() const { return stepId_; }
+  double number(const std::string& key) const { return values_.at(key).get<double>(); }
+  int integer(const std::string& key) const { return int(std::lround(number(key))); }
+  bool on(const std::string& key) const { return values_.at(key).get<bool>(); }
+  std::string text(const std::string& key) const { return values_.at(key).get<std::string>(); }
+  bool has(const std::string& key) const { return values_.contains(key); }
+  /// Points in mm; on the plane of the field's `planeField` if one is picked.
+  const Points& points(const std::string& key) const { return points_.at(key); }
+  const std::vector<Picked>& picked(const std::string& key) const;
+  /// Sub-value of a pick's item, e.g. flip or start; null when it is not set.
+  const nlohmann::json& sub(const std::string& key, size_t index, const std::string& subKey) const;
+  /// Frame of the picked plane, or of a world plane when none is picked.
+  Frame plane(const std::string& key, const Frame& fallback) const;
+  /// Bytes of a file field; null when none is chosen.
+  const std::string* file(const std::string& key) const;
+  const Names& names() const { return names_; }
+
+  /// Makes inputs ready. `modelSoFar` holds the results of earlier steps. Fails with LM-R0xx.
+  static Expected<Inputs> resolve(const StepEntry& entry, const Schema& schema, const Recipe& recipe, const Names& names,
+                                  const Model& modelSoFar);
+  /// The values that decide the result, for the cache key: numbers, options, references with the keys of their steps.
+  std::string fingerprint() const { return fingerprint_; }
+  std::vector<Problem> notes; ///< doubtful references
+
+private:
+  std::string stepId_, fingerprint_;
+  nlohmann::json values_;
+  std::map<std::string, std::vector<Picked>> picked_;
+  std::map<std::string, Points> points_;
+  std::map<std::string, std::shared_ptr<const std::string>> files_;
+  Names names_;
+};
+
+/// Follows one stored pick. Fails with LM-R020 (nothing there), LM-R021 (wrong kind), LM-R022 (its step has failed).
+Expected<Picked> follow(const nlohmann::json& pick, Kind accepts, const Model& model);
+
+} // namespace lumsk::recipe

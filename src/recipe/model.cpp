@@ -1,0 +1,81 @@
+#include "recipe/model.h"
+
+#include <algorithm>
+
+namespace lumsk::recipe {
+
+const char* statusName(Status s) {
+  switch (s) {
+  case Status::Ok: return "ok";
+  case Status::Failed: return "failed";
+  case Status::Stale: return "stale";
+  case Status::Off: return "off";
+  }
+  return "";
+}
+
+const StepResult* Model::result(const std::string& id) const {
+  const auto it = results.find(id);
+  return it == results.end() ? nullptr : &it->second;
+}
+
+bool Model::failed() const {
+  if (numbersProblem) return true;
+  return std::any_of(results.begin(), results.end(), [](const auto& r) { return r.second.status == Status::Failed || r.second.status == Status::Stale; });
+}
+
+void collectBodies(Model& m) {
+  m.bodies.clear();
+  m.hidden.clear();
+  std::map<std::string, std::string> bodyOfStep; // step id -> body id
+  std::map<std::string, BodyEntry> byId;
+  std::vector<std::string> order;
+  for (const StepPtr& s : m.recipe->steps) {
+    const StepResult* r = m.result(s->id);
+    if (!r || !r->outcome || r->status == Status::Off) continue;
+    for (const std::string& used : r->outcome->usedUp) m.hidden.push_back(used);
+    for (const Output& o : r->outcome->outputs) {
+      const auto* body = std::get_if<brep::BodyPtr>(&o.object);
+      if (!body) continue;
+      const auto from = bodyOfStep.find(o.continues);
+      const std::string id = from != bodyOfStep.end() ? from->second : "b" + (s->id.size() > 1 ? s->id.substr(1) : s->id);
+      bodyOfStep[s->id] = id;
+      if (!byId.count(id)) order.push_back(id);
+      BodyEntry& e = byId[id];
+      if (e.id.empty()) e.label = s->label;
+      e.id = id;
+      e.step = s->id;
+      e.body = *body;
+      e.stale = r->status != Status::Ok;
+    }
+  }
+  for (const std::string& id : order) {
+    BodyEntry& e = byId[id];
+    if (std::find(m.hidden.begin(), m.hidden.end(), e.step) != m.hidden.end()) continue;
+    if (const auto look = m.recipe->looks.find(id); look != m.recipe->looks.end()) {
+      if (!look->second.label.empty()) e.label = look->second.label;
+      e.colour = look->second.colour;
+      e.visible = look->second.visible;
+    }
+    m.bodies.push_back(e);
+  }
+}
+
+const std::vector<std::pair<std::string, Frame>>& worldPlanes() {
+  static const std::vector<std::pair<std::string, Frame>> planes{
+      {"top", {Vec3::Zero(), Vec3::UnitX(), Vec3::UnitY()}},
+      {"front", {Vec3::Zero(), Vec3::UnitX(), Vec3::UnitZ()}},
+      {"side", {Vec3::Zero(), Vec3::UnitY(), Vec3::UnitZ()}}};
+  return planes;
+}
+
+std::vector<std::pair<std::string, Vec3>> pointsOf(const nurbs::Path& p) {
+  std::vector<std::pair<std::string, Vec3>> out;
+  if (const auto* e = p.wholeEllipse()) out.emplace_back("centre", e->centre);
+  out.emplace_back("start", p.start());
+  if (!p.closed()) out.emplace_back("end", p.end());
+  for (size_t i = 1; i < p.segments().size() && p.segments().size() <= 64; ++i) out.emplace_back("t" + std::to_string(i), p.at(double(i)));
+  return out;
+}
+
+} // namespace lumsk::recipe

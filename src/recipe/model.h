@@ -1,0 +1,98 @@
+#pragma once
+#include "brep/body.h"
+#include "nurbs/correspond.h"
+#include "recipe/recipe.h"
+
+#include <variant>
+
+namespace lumsk::recipe {
+
+struct PlaneObject {
+  Frame frame;
+  double halfSizeMm = 60; ///< for show
+};
+struct PointObject {
+  Vec3 at;
+};
+using CurvePtr = std::shared_ptr<const nurbs::Path>;
+using Object = std::variant<PlaneObject, PointObject, CurvePtr, brep::BodyPtr>;
+
+struct Output {
+  std::string name; ///< of several outputs of a step; empty for the main one
+  Object object;
+  std::string continues; ///< bodies: id of the step whose body this one goes on from
+};
+
+/// A mark on an input item that the view shows: a section's flag with its start and direction.
+struct Flag {
+  std::string field, item; ///< key of the picks field and id of the item
+  Vec3 at = Vec3::Zero();
+  Vec3 direction = Vec3::Zero(); ///< unit; zero when there is none
+  bool startMovable = false;
+};
+
+/// A place where a quantity of the step can be dragged.
+struct HandlePlace {
+  std::string field;
+  Vec3 at = Vec3::Zero();        ///< where the value is nought
+  Vec3 direction = Vec3::Zero(); ///< unit
+  double mmPerUnit = 1.0;        ///< how far the handle moves for a change of 1 of the value
+};
+
+/// What a step made.
+struct Outcome {
+  std::vector<Output> outputs;
+  std::vector<Problem> notes;
+  std::vector<std::string> usedUp; ///< ids of steps whose objects are hidden from now on
+  std::vector<Flag> flags;
+  std::vector<HandlePlace> handles;
+  std::string summary; ///< one line: "4 sections - 210 points"
+};
+using OutcomePtr = std::shared_ptr<const Outcome>;
+
+enum class Status { Ok, Failed, Stale, Off };
+const char* statusName(Status s);
+
+struct StepResult {
+  Status status = Status::Stale;
+  OutcomePtr outcome; ///< for failed and stale steps the last good one, if any
+  std::optional<Problem> problem;
+  double seconds = 0.0;
+  std::string key; ///< what it was computed from
+};
+
+/// A body as the person counts them: it keeps its id through the steps that change it.
+struct BodyEntry {
+  std::string id;    ///< "b4": after the step that made it
+  std::string step;  ///< the step that changed it last
+  std::string label;
+  std::string colour; ///< "#rrggbb" or empty
+  bool visible = true;
+  bool stale = false;
+  brep::BodyPtr body;
+};
+
+/// The evaluated recipe.
+struct Model {
+  RecipePtr recipe;
+  Names numbers;
+  std::optional<Problem> numbersProblem;
+  std::map<std::string, StepResult> results; ///< by step id
+  std::vector<BodyEntry> bodies;             ///< those that are not used up, in order
+  std::vector<std::string> hidden;           ///< ids of steps whose objects were used up
+
+  const StepResult* result(const std::string& id) const;
+  bool failed() const;
+};
+using ModelPtr = std::shared_ptr<const Model>;
+
+/// Fills `bodies` and `hidden` from the results and the recipe's looks.
+void collectBodies(Model& m);
+
+/// Planes that are always there: "top" (z = 0), "front" (y = 0), "side" (x = 0).
+const std::vector<std::pair<std::string, Frame>>& worldPlanes();
+
+/// Points of a curve that can be picked: "start", "end", "centre" (of circles and ellipses), "t3" ends of segments.
+std::vector<std::pair<std::string, Vec3>> pointsOf(const nurbs::Path& p);
+
+} // namespace lumsk::recipe

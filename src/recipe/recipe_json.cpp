@@ -1,0 +1,111 @@
+#include "recipe/recipe.h"
+
+#include <nlohmann/json.hpp>
+
+#include <set>
+
+namespace lumsk::recipe {
+
+using nlohmann::json;
+
+namespace {
+
+const std::vector<Dimension> kDimensions{Dimension::Ratio, Dimension::Count, Dimension::Length, Dimension::Angle, Dimension::Area, Dimension::Volume};
+
+Problem foreign(const std::string& why) {
+  return problem("LM-F002", "this is not a recipe that Lumsk can read: " + why).tryThis("open the copy that was saved before");
+}
+
+template <class T> T value(const json& j, const char* key, T fallback) {
+  const auto it = j.find(key);
+  return it == j.end() ? fallback : it->get<T>();
+}
+
+Recipe read(const json& j) {
+  Recipe r;
+  const json t = value(j, "tolerances", json::object());
+  r.tolerances.point.mm = value(t, "point_mm", r.tolerances.point.mm);
+  r.tolerances.fit.mm = value(t, "fit_mm", r.tolerances.fit.mm);
+  r.tolerances.angle.deg = value(t, "angle_deg", r.tolerances.angle.deg);
+  r.tolerances.curvature.relative = value(t, "curvature", r.tolerances.curvature.relative);
+  const json numbers = value(j, "numbers", json::array());
+  for (const json& p : numbers) {
+    Parameter q{p.at("name").get<std::string>(), p.at("value").get<std::string>(), Dimension::Length};
+    const auto dimension = value<std::string>(p, "dimension", "length");
+    bool known = false;
+    for (Dimension d : kDimensions)
+      if (dimension == dimensionName(d)) q.dimension = d, known = true;
+    if (!known) throw std::runtime_error("unknown dimension '" + dimension + "'");
+    r.parameters.push_back(std::move(q));
+  }
+  r.lastId = value(j, "last_id", 0);
+  std::set<std::string> ids;
+  for (const json& s : j.at("steps")) {
+    auto e = std::make_shared<StepEntry>();
+    e->id = s.at("id").get<std::string>();
+    e->kind = s.at("kind").get<std::string>();
+    e->version = value(s, "version", 1);
+    e->label = value<std::string>(s, "label", e->kind);
+    e->on = value(s, "on", true);
+    e->inputs = std::make_shared<const json>(value(s, "inputs", json::object()));
+    if (e->id.empty() || !ids.insert(e->id).second) throw std::runtime_error("two steps have the id '" + e->id + "'");
+    if (!e->inputs->is_object()) throw std::runtime_error("the inputs of '" + e->id + "' are no object");
+    if (e->id.size() > 1 && e->id.size() < 9 && e->id.find_first_not_of("0123456789", 1) == std::string::npos)
+      r.lastId = std::max(r.lastId, std::stoi(e->id.substr(1)));
+    r.steps.push_back(std::move(e));
+  }
+  const json looks = value(j, "looks", json::object());
+  for (const auto& [id, l] : looks.items())
+    r.looks[id] = {value<std::string>(l, "label", ""), value<std::string>(l, "colour", ""), value(l, "visible", true)};
+  r.here = value<std::string>(j, "here", "");
+  return r;
+}
+
+} // namespace
+
+std::string toText(const Recipe& r) {
+  json j;
+  j["format"] = "lumsk-recipe";
+  j["version"] = kFormatVersion;
+  j["tolerances"] = {{"point_mm", r.tolerances.point.mm}, {"fit_mm", r.tolerances.fit.mm}, {"angle_deg", r.tolerances.angle.deg}, {"curvature", r.tolerances.curvature.relative}};
+  j["numbers"] = json::array();
+  for (const Parameter& p : r.parameters) j["numbers"].push_back({{"name", p.name}, {"value", p.expression}, {"dimension", dimensionName(p.dimension)}});
+  j["steps"] = json::array();
+  for (const StepPtr& s : r.steps) {
+    json e{{"id", s->id}, {"kind", s->kind}, {"version", s->version}, {"label", s->label}, {"inputs", *s->inputs}};
+    if (!s->on) e["on"] = false;
+    j["steps"].push_back(std::move(e));
+  }
+  j["looks"] = json::object();
+  for (const auto& [id, l] : r.looks) {
+    json e = json::object();
+    if (!l.label.empty()) e["label"] = l.label;
+    if (!l.colour.empty()) e["colour"] = l.colour;
+    if (!l.visible) e["visible"] = false;
+    if (!e.empty()) j["looks"][id] = std::move(e);
+  }
+  if (!r.here.empty()) j["here"] = r.here;
+  j["last_id"] = r.lastId;
+  return j.dump(1, ' ', false, json::error_handler_t::replace) + "\n";
+}
+
+Expected<Recipe> fromText(const std::string& text) {
+  const json j = json::parse(text, nullptr, false);
+  if (j.is_discarded()) return fail(foreign("its text is damaged"));
+  if (!j.is_object() || value<json>(j, "format", "") != "lumsk-recipe") return fail(foreign("it is of another kind"));
+  const json version = value<json>(j, "version", 0);
+  if (!version.is_number_integer() || version < 1) return fail(foreign("it has no version"));
+  if (version > kFormatVersion)
+    return fail(problem("LM-F003", "this file was made by a newer Lumsk").measure(count(version.get<double>())).want(count(kFormatVersion)).tryThis("update Lumsk"));
+  try {
+    Recipe r = read(j);
+    LUMSK_CHECK(validate(r.tolerances));
+    return r;
+  } catch (const std::exception& e) {
+    std::string why = e.what();
+    if (const auto end = why.find("] "); end != std::string::npos) why = why.substr(end + 2);
+    return fail(foreign(why));
+  }
+}
+
+} // namespace lumsk::recipe

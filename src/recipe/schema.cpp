@@ -1,0 +1,232 @@
+#include "recipe/schema.h"
+
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <set>
+
+namespace lumsk::recipe {
+
+using nlohmann::json;
+
+std::string kindNames(Kind k) {
+  static const std::pair<Kind, const char*> all[] = {{Kind::Curve, "curve"}, {Kind::Edge, "edge"},   {Kind::Face, "face"}, {Kind::Skin, "skin"},
+                                                     {Kind::Solid, "solid"}, {Kind::Plane, "plane"}, {Kind::Point, "point"}};
+  std::vector<std::string> names;
+  for (const auto& [kind, name] : all)
+    if (has(k, kind)) names.push_back(name);
+  std::string out;
+  for (size_t i = 0; i < names.size(); ++i) out += (i == 0 ? "" : i + 1 == names.size() ? " or " : ", ") + names[i];
+  return out;
+}
+
+const char* fieldKindName(FieldKind k) {
+  static const char* names[] = {"quantity", "choice", "switch", "text", "file", "continuity", "picks", "table", "graph", "points", "drawing"};
+  return names[int(k)];
+}
+
+Field& Field::when(std::string k, std::vector<std::string> values) { conditions.push_back({std::move(k), std::move(values), false}); return *this; }
+Field& Field::unless(std::string k, std::vector<std::string> values) { conditions.push_back({std::move(k), std::move(values), true}); return *this; }
+Field& Field::within(double lo, double hi) { low = lo, high = hi; return *this; }
+Field& Field::withHandle(Handle h) { handle = h; return *this; }
+Field& Field::atLeast(int n) { least = n; return *this; }
+Field& Field::atMost(int n) { most = n; return *this; }
+Field& Field::optional() { least = 0; return *this; }
+Field& Field::eachWith(std::vector<Field> sub) { each = std::move(sub); return *this; }
+Field& Field::onPlane(std::string k) { planeField = std::move(k); return *this; }
+
+namespace {
+Field make(FieldKind kind, std::string key, std::string label, std::string help) {
+  Field f;
+  f.kind = kind;
+  f.key = std::move(key);
+  f.label = std::move(label);
+  f.help = std::move(help);
+  return f;
+}
+} // namespace
+
+Field quantity(std::string key, std::string label, std::string help, Dimension d, std::string fallback) {
+  Field f = make(FieldKind::Quantity, std::move(key), std::move(label), std::move(help));
+  f.dimension = d;
+  f.fallback = std::move(fallback);
+  return f;
+}
+Field length(std::string k, std::string l, std::string h, std::string v) { return quantity(std::move(k), std::move(l), std::move(h), Dimension::Length, std::move(v)); }
+Field angle(std::string k, std::string l, std::string h, std::string v) { return quantity(std::move(k), std::move(l), std::move(h), Dimension::Angle, std::move(v)).within(-36000, 36000); }
+Field ratioField(std::string k, std::string l, std::string h, std::string v) { return quantity(std::move(k), std::move(l), std::move(h), Dimension::Ratio, std::move(v)); }
+Field countField(std::string k, std::string l, std::string h, std::string v) { return quantity(std::move(k), std::move(l), std::move(h), Dimension::Count, std::move(v)); }
+
+Field choice(std::string key, std::string label, std::string help, std::vector<Option> options) {
+  Field f = make(FieldKind::Choice, std::move(key), std::move(label), std::move(help));
+  f.fallback = options.front().key;
+  f.options = std::move(options);
+  return f;
+}
+Field toggle(std::string key, std::string label, std::string help, bool on) {
+  Field f = make(FieldKind::Switch, std::move(key), std::move(label), std::move(help));
+  f.fallback = on ? "true" : "false";
+  return f;
+}
+Field text(std::string key, std::string label, std::string help, std::string fallback) {
+  Field f = make(FieldKind::Text, std::move(key), std::move(label), std::move(help));
+  f.fallback = std::move(fallback);
+  return f;
+}
+Field file(std::string key, std::string label, std::string help, std::string filter) {
+  Field f = make(FieldKind::File, std::move(key), std::move(label), std::move(help));
+  f.filter = std::move(filter);
+  return f;
+}
+Field continuity(std::string key, std::string label, std::string help, std::vector<std::string> allowed) {
+  Field f = make(FieldKind::Continuity, std::move(key), std::move(label), std::move(help));
+  static const std::map<std::string, std::string> labels{{"free", "free"}, {"perpendicular", "square"}, {"g0", "G0"}, {"g1", "G1"}, {"g2", "G2"}, {"g3", "G3"}};
+  for (const auto& a : allowed) f.options.push_back({a, labels.at(a)});
+  f.fallback = allowed.front();
+  return f;
+}
+Field picks(std::string key, std::string label, std::string help, Kind accepts) {
+  Field f = make(FieldKind::Picks, std::move(key), std::move(label), std::move(help));
+  f.accepts = accepts;
+  f.least = 1;
+  return f;
+}
+Field table(std::string key, std::string label, std::string help, std::vector<Field> columns) {
+  Field f = make(FieldKind::Table, std::move(key), std::move(label), std::move(help));
+  f.columns = std::move(columns);
+  return f;
+}
+Field graph(std::string key, std::string label, std::string help, Dimension d) {
+  Field f = make(FieldKind::Graph, std::move(key), std::move(label), std::move(help));
+  f.dimension = d;
+  return f;
+}
+Field points(std::string key, std::string label, std::string help) { return make(FieldKind::Points, std::move(key), std::move(label), std::move(help)); }
+Field drawing(std::string key, std::string label, std::string help) { return make(FieldKind::Drawing, std::move(key), std::move(label), std::move(help)); }
+
+Field startMark() {
+  // Empty: aligned by itself.
+  return ratioField("start", "Start", "Where the section starts, as a fraction of its length; empty lets Lumsk align it.", "").within(0, 1);
+}
+Field flip() { return toggle("flip", "Flip", "Turns the direction of this section.", false); }
+
+const Field* findField(const Schema& s, const std::string& key) {
+  const auto it = std::find_if(s.begin(), s.end(), [&](const Field& f) { return f.key == key; });
+  return it == s.end() ? nullptr : &*it;
+}
+
+json defaultValue(const Field& f) {
+  switch (f.kind) {
+  case FieldKind::Switch: return f.fallback == "true";
+  case FieldKind::File: return json::object();
+  case FieldKind::Drawing: return json::object();
+  case FieldKind::Picks:
+  case FieldKind::Table:
+  case FieldKind::Graph:
+  case FieldKind::Points: return json::array();
+  default: return f.fallback;
+  }
+}
+
+bool applies(const Field& f, const Schema& s, const json& values) {
+  for (const Condition& c : f.conditions) {
+    const Field* other = findField(s, c.key);
+    const json v = values.contains(c.key) ? values[c.key] : other ? defaultValue(*other) : json();
+    const std::string text = v.is_string() ? v.get<std::string>() : v.is_boolean() ? (v.get<bool>() ? "true" : "false") : v.is_array() ? (v.empty() ? "none" : "picked") : "";
+    const bool hit = std::find(c.values.begin(), c.values.end(), text) != c.values.end();
+    if (hit == c.negated) return false;
+  }
+  return true;
+}
+
+namespace {
+
+bool quantityShaped(const json& v) { return v.is_string() || (v.is_number() && std::isfinite(v.get<double>())); }
+
+std::string fieldError(const Field& f, const json& v);
+
+std::string itemsError(const Field& f, const json& v, const std::vector<Field>& sub, const std::function<std::string(const json&)>& own,
+                       const std::set<std::string>& known) {
+  if (!v.is_array()) return "'" + f.key + "' must be a list";
+  std::set<std::string> ids;
+  for (const json& item : v) {
+    if (!item.is_object() || !item.contains("id") || !item["id"].is_string()) return "an item of '" + f.key + "' has no id";
+    if (!ids.insert(item["id"].get<std::string>()).second) return "two items of '" + f.key + "' have one id";
+    if (const std::string e = own(item); !e.empty()) return e;
+    for (const auto& [key, value] : item.items()) {
+      if (known.count(key)) continue;
+      const Field* s = findField(sub, key);
+      if (!s) return "an item of '" + f.key + "' has an unknown key '" + key + "'";
+      if (const std::string e = fieldError(*s, value); !e.empty()) return e;
+    }
+  }
+  return {};
+}
+
+std::string fieldError(const Field& f, const json& v) {
+  const std::string wrong = "'" + f.key + "' is not a " + fieldKindName(f.kind);
+  const auto nothing = [](const json&) { return std::string(); };
+  switch (f.kind) {
+  case FieldKind::Quantity: return quantityShaped(v) ? "" : wrong;
+  case FieldKind::Switch: return v.is_boolean() ? "" : wrong;
+  case FieldKind::Text: return v.is_string() ? "" : wrong;
+  case FieldKind::File:
+    return v.is_object() && (v.empty() || (v.contains("hash") && v["hash"].is_string() && v.contains("name") && v["name"].is_string())) ? "" : wrong;
+  case FieldKind::Drawing: return v.is_object() ? "" : wrong;
+  case FieldKind::Choice:
+  case FieldKind::Continuity:
+    if (!v.is_string()) return wrong;
+    for (const Option& o : f.options)
+      if (o.key == v.get<std::string>()) return {};
+    return "'" + f.key + "' cannot be '" + v.get<std::string>() + "'";
+  case FieldKind::Picks:
+    return itemsError(f, v, f.each, [&](const json& i) { return i.contains("step") && i["step"].is_string() && (!i.contains("part") || i["part"].is_string()) ? "" : "an item of '" + f.key + "' names no step"; },
+                      {"id", "step", "kind", "part", "near"});
+  case FieldKind::Table: return itemsError(f, v, f.columns, nothing, {"id"});
+  case FieldKind::Graph:
+    return itemsError(f, v, {}, [&](const json& i) { return i.contains("at") && quantityShaped(i["at"]) && i.contains("value") && quantityShaped(i["value"]) ? "" : wrong; },
+                      {"id", "at", "value"});
+  case FieldKind::Points:
+    return itemsError(f, v, {}, [&](const json& i) {
+      return i.contains("at") && i["at"].is_array() && i["at"].size() == 3 && std::all_of(i["at"].begin(), i["at"].end(), quantityShaped) ? "" : wrong;
+    }, {"id", "at"});
+  }
+  return wrong;
+}
+
+} // namespace
+
+std::string shapeError(const Schema& s, const json& values) {
+  if (!values.is_object()) return "the inputs are not an object";
+  for (const auto& [key, value] : values.items()) {
+    const Field* f = findField(s, key);
+    if (!f) return "there is no input '" + key + "'";
+    if (const std::string e = fieldError(*f, value); !e.empty()) return e;
+  }
+  return {};
+}
+
+json toJson(const Schema& s) {
+  json out = json::array();
+  for (const Field& f : s) {
+    json j{{"key", f.key}, {"label", f.label}, {"help", f.help}, {"kind", fieldKindName(f.kind)}};
+    if (f.kind == FieldKind::Quantity || f.kind == FieldKind::Graph) {
+      j["dimension"] = dimensionName(f.dimension);
+      j["range"] = {f.low, f.high};
+    }
+    if (f.kind != FieldKind::Picks && f.kind != FieldKind::Table) j["default"] = defaultValue(f);
+    for (const Option& o : f.options) j["options"].push_back(o.key);
+    if (f.kind == FieldKind::Picks) {
+      j["accepts"] = kindNames(f.accepts);
+      j["least"] = f.least;
+      if (f.most < 100000) j["most"] = f.most;
+      if (!f.each.empty()) j["each"] = toJson(f.each);
+    }
+    if (!f.columns.empty()) j["columns"] = toJson(f.columns);
+    for (const Condition& c : f.conditions) j["when"].push_back({{"key", c.key}, {c.negated ? "not" : "is", c.values}});
+    out.push_back(std::move(j));
+  }
+  return out;
+}
+
+} // namespace lumsk::recipe

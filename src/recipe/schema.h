@@ -1,0 +1,108 @@
+#pragma once
+#include "base/quantity.h"
+#include "base/vec.h"
+
+#include <functional>
+#include <memory>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+namespace lumsk::recipe {
+
+/// What can be picked; kinds are combined with |.
+enum class Kind : unsigned { None = 0, Point = 1, Curve = 2, Edge = 4, Face = 8, Skin = 16, Solid = 32, Plane = 64 };
+constexpr Kind operator|(Kind a, Kind b) { return Kind(unsigned(a) | unsigned(b)); }
+constexpr bool has(Kind set, Kind k) { return (unsigned(set) & unsigned(k)) != 0; }
+std::string kindNames(Kind k); ///< "curve, edge or point"
+
+enum class FieldKind { Quantity, Choice, Switch, Text, File, Continuity, Picks, Table, Graph, Points, Drawing };
+const char* fieldKindName(FieldKind k);
+
+/// A handle that the view offers for a quantity.
+enum class Handle { None, Distance, Magnitude };
+
+struct Option {
+  std::string key, label;
+};
+
+/// A condition on another field's value: the field is shown and used only while it holds. Plain data.
+struct Condition {
+  std::string key;
+  std::vector<std::string> values; ///< as text: option keys, "true", continuity names; "picked" for non-empty picks
+  bool negated = false;
+};
+
+/// One field of a step. The schema is the only source for form, file keys, CLI, help table, validation and defaults.
+struct Field {
+  FieldKind kind = FieldKind::Quantity;
+  std::string key, label, help;
+  std::vector<Condition> conditions; ///< all must hold
+
+  // Quantity
+  Dimension dimension = Dimension::Length;
+  double low = -1e6, high = 1e6;
+  std::string fallback; ///< default as text: expression, option key, "true"; for files and picks empty
+  Handle handle = Handle::None;
+
+  // Choice and continuity
+  std::vector<Option> options;
+
+  // Picks
+  Kind accepts = Kind::None;
+  int least = 0, most = 100000;
+  std::vector<Field> each; ///< sub-fields of every item (start mark, flip, continuity, magnitude)
+  std::vector<Field> columns; ///< of tables
+
+  // Points
+  std::string planeField; ///< picks field whose plane the points lie in, if picked
+  // File
+  std::string filter; ///< "Tables (*.txt *.csv *.xyz)"
+
+  Field& when(std::string key, std::vector<std::string> values);
+  Field& unless(std::string key, std::vector<std::string> values);
+  Field& within(double lo, double hi);
+  Field& withHandle(Handle h);
+  Field& atLeast(int n);
+  Field& atMost(int n);
+  Field& optional();
+  Field& eachWith(std::vector<Field> sub);
+  Field& onPlane(std::string picksKey);
+};
+
+Field quantity(std::string key, std::string label, std::string help, Dimension d, std::string fallback);
+Field length(std::string key, std::string label, std::string help, std::string fallback);
+Field angle(std::string key, std::string label, std::string help, std::string fallback);
+Field ratioField(std::string key, std::string label, std::string help, std::string fallback);
+Field countField(std::string key, std::string label, std::string help, std::string fallback);
+Field choice(std::string key, std::string label, std::string help, std::vector<Option> options);
+Field toggle(std::string key, std::string label, std::string help, bool on);
+Field text(std::string key, std::string label, std::string help, std::string fallback);
+Field file(std::string key, std::string label, std::string help, std::string filter);
+/// One vocabulary everywhere: free, perpendicular, g0, g1, g2, g3.
+Field continuity(std::string key, std::string label, std::string help, std::vector<std::string> allowed);
+Field picks(std::string key, std::string label, std::string help, Kind accepts);
+Field table(std::string key, std::string label, std::string help, std::vector<Field> columns);
+Field graph(std::string key, std::string label, std::string help, Dimension d);
+Field points(std::string key, std::string label, std::string help);
+Field drawing(std::string key, std::string label, std::string help);
+
+/// Sub-fields of picks used by several steps.
+Field startMark();
+Field flip();
+
+using Schema = std::vector<Field>;
+const Field* findField(const Schema& s, const std::string& key);
+
+/// The value that a field has when nothing is stored.
+nlohmann::json defaultValue(const Field& f);
+/// Whether the field counts, given the step's values.
+bool applies(const Field& f, const Schema& s, const nlohmann::json& values);
+/// Checks shape and keys of stored values (not the numbers behind expressions). Message of the first breach, or empty.
+std::string shapeError(const Schema& s, const nlohmann::json& values);
+/// The schema as data, for `lumsk-cli steps --json` and the file's documentation.
+nlohmann::json toJson(const Schema& s);
+
+} // namespace lumsk::recipe

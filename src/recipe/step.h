@@ -1,0 +1,38 @@
+#pragma once
+#include "base/context.h"
+#include "recipe/inputs.h"
+#include "recipe/model.h"
+#include "recipe/schema.h"
+
+namespace lumsk::recipe {
+
+/// Stages of the work: the order of the rail.
+enum class Stage { Curves, Surfaces, Flow, Trim, Solid, Check, Deliver };
+constexpr int kStages = 7;
+const char* stageName(Stage s);
+
+/// A kind of modelling step: a schema and a pure function.
+struct Step {
+  std::string kind;
+  int version = 1;
+  std::string label;
+  Stage stage = Stage::Curves;
+  Schema (*schema)() = nullptr;
+  /// Same inputs, same outcome; cancel, progress and tolerances through the context. Never throws.
+  Expected<Outcome> (*compute)(const Inputs& in, const Context& cx) = nullptr;
+};
+
+/// All kinds that this program knows.
+class Registry {
+public:
+  explicit Registry(std::vector<Step> steps);
+  const std::vector<Step>& all() const { return steps_; }
+  const Step* find(const std::string& kind) const;
+  const Schema& schemaOf(const std::string& kind) const; ///< empty for unknown kinds
+
+private:
+  std::vector<Step> steps_;
+  std::map<std::string, Schema> schemas_;
+};
+
+} // namespace lumsk::recipe

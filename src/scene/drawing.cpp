@@ -1,0 +1,129 @@
+#include "scene/drawing.h"
+
+#include "brep/convert.h"
+#include "brep/guard.h"
+
+#include <BRep_Tool.hxx>
+#include <GCPnts_QuasiUniformDeflection.hxx>
+#include <GeomAdaptor_Curve.hxx>
+#include <TopExp.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopoDS.hxx>
+
+#include <algorithm>
+
+namespace lumsk::scene {
+
+namespace {
+
+constexpr int kMovingTriangles = 8000; ///< of the whole drawing while something is dragged
+constexpr int kFineTriangles = 60000;
+
+std::vector<DrawnEdge> edgesOf(const brep::Body& b) {
+  std::vector<DrawnEdge> out;
+  TopTools_IndexedDataMapOfShapeListOfShape owners;
+  TopExp::MapShapesAndAncestors(b.shape, TopAbs_EDGE, TopAbs_FACE, owners);
+  const auto all = brep::edges(b);
+  for (size_t i = 0; i < all.size(); ++i) {
+    if (BRep_Tool::Degenerated(all[i])) continue;
+    double first, last;
+    const Handle(Geom_Curve) c = BRep_Tool::Curve(all[i], first, last);
+    if (c.IsNull()) continue;
+    DrawnEdge e;
+    e.name = b.edgeNames[i];
+    const int at = owners.FindIndex(all[i]);
+    const bool closedOnFace = at > 0 && BRep_Tool::IsClosed(all[i], TopoDS::Face(owners(at).First()));
+    e.seam = closedOnFace;
+    e.open = at > 0 && owners(at).Extent() == 1 && !closedOnFace;
+    const GeomAdaptor_Curve a(c, first, last);
+    const GCPnts_QuasiUniformDeflection places(a, 0.02);
+    if (places.IsDone())
+      for (int k = 1; k <= places.NbPoints(); ++k) e.points.push_back(brep::toVec(places.Value(k)));
+    out.push_back(std::move(e));
+  }
+  return out;
+}
+
+DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int budget, Quality quality, const Drawing* previous) {
+  DrawnBody d{b.id, b.step, b.label, b.colour, b.stale, b.body->solid(), b.body, {}, nullptr, {}};
+  // Edits from far away (visibility, colour, another body) leave this body's shape the same object.
+  if (previous && quality == Quality::Moving)
+    for (const DrawnBody& old : previous->bodies)
+      if (old.body == b.body) {
+        d.faces = old.faces;
+        d.edges = old.edges;
+        d.vertices = old.vertices;
+        return d;
+      }
+  for (brep::FaceMesh& m : brep::displayMesh(*b.body, limits, budget)) d.faces.push_back(std::make_shared<const brep::FaceMesh>(std::move(m)));
+  const auto made = brep::guarded("drawing edges", [&]() -> Expected<std::vector<DrawnEdge>> { return edgesOf(*b.body); });
+  d.edges = std::make_shared<const std::vector<DrawnEdge>>(made ? *made : std::vector<DrawnEdge>{});
+  const auto vertices = brep::vertices(*b.body);
+  for (size_t i = 0; i < vertices.size(); ++i) d.vertices.emplace_back(b.body->vertexNames[i], brep::toVec(BRep_Tool::Pnt(vertices[i])));
+  return d;
+}
+
+} // namespace
+
+int Drawing::triangles() const {
+  size_t n = 0;
+  for (const auto& b : bodies)
+    for (const auto& f : b.faces) n += f->triangles.size();
+  return int(n);
+}
+
+DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* previous) {
+  auto out = std::make_shared<Drawing>();
+  const auto& recipe = *model.recipe;
+  const auto hidden = [&](const std::string& step) { return std::find(model.hidden.begin(), model.hidden.end(), step) != model.hidden.end(); };
+  const auto visible = [&](const std::string& step) {
+    const auto look = recipe.looks.find(step);
+    return look == recipe.looks.end() || look->second.visible;
+  };
+  Vec3 low = Vec3::Constant(1e300), high = Vec3::Constant(-1e300);
+  const auto reach = [&](const Vec3& p) {
+    low = low.cwiseMin(p);
+    high = high.cwiseMax(p);
+  };
+
+  int faces = 0;
+  for (const auto& b : model.bodies)
+    if (b.visible) faces += int(b.body->faceNames.size());
+  const brep::MeshLimits limits = quality == Quality::Moving ? brep::MeshLimits{0.3, 12} : brep::MeshLimits{0.03, 5};
+  const int budget = (quality == Quality::Moving ? kMovingTriangles : kFineTriangles) / std::max(1, faces);
+  for (const auto& b : model.bodies) {
+    if (!b.visible) continue;
+    out->bodies.push_back(bodyOf(b, limits, budget, quality, previous));
+    for (const auto& f : out->bodies.back().faces)
+      for (const Vec3& p : f->points) reach(p);
+  }
+  for (const auto& s : recipe.steps) {
+    const recipe::StepResult* r = model.result(s->id);
+    if (!r || !r->outcome || r->status == recipe::Status::Off || hidden(s->id) || !visible(s->id)) continue;
+    for (const recipe::Output& o : r->outcome->outputs) {
+      if (const auto* curve = std::get_if<recipe::CurvePtr>(&o.object)) {
+        DrawnCurve c{s->id, o.name, s->label, *curve, {}, recipe::pointsOf(**curve), r->status != recipe::Status::Ok};
+        const Points pts = nurbs::polylineWithin(**curve, quality == Quality::Moving ? 0.1 : 0.02);
+        for (Eigen::Index i = 0; i < pts.rows(); ++i) {
+          c.points.push_back(pts.row(i).transpose());
+          reach(c.points.back());
+        }
+        out->curves.push_back(std::move(c));
+      } else if (const auto* point = std::get_if<recipe::PointObject>(&o.object)) {
+        out->points.push_back({s->id, s->label, point->at});
+        reach(point->at);
+      } else if (const auto* plane = std::get_if<recipe::PlaneObject>(&o.object)) {
+        out->planes.push_back({s->id, "", s->label, plane->frame, plane->halfSizeMm});
+      }
+    }
+  }
+  if (low.x() <= high.x()) {
+    out->low = low;
+    out->high = high;
+  }
+  for (const auto& [part, frame] : recipe::worldPlanes())
+    out->planes.push_back({"world", part, part + " plane", frame, std::max(60.0, 0.6 * (out->high - out->low).maxCoeff())});
+  return out;
+}
+
+} // namespace lumsk::scene

@@ -1,0 +1,61 @@
+#pragma once
+#include "brep/mesh.h"
+#include "recipe/model.h"
+
+namespace lumsk::scene {
+
+// What is to be seen, as plain data: made on worker threads, read by the view and the picker. A drawing is made from
+// a model; faces and edges that did not change are taken over from the one before.
+
+using MeshPtr = std::shared_ptr<const brep::FaceMesh>;
+
+struct DrawnEdge {
+  std::string name;
+  std::vector<Vec3> points;
+  bool open = false; ///< belongs to one face only
+  bool seam = false; ///< where a closed face meets itself: not shown
+};
+
+struct DrawnBody {
+  std::string id, step, label, colour;
+  bool stale = false, solid = false;
+  brep::BodyPtr body;
+  std::vector<MeshPtr> faces;
+  std::shared_ptr<const std::vector<DrawnEdge>> edges;
+  std::vector<std::pair<std::string, Vec3>> vertices;
+};
+
+struct DrawnCurve {
+  std::string step, output, label;
+  recipe::CurvePtr path;
+  std::vector<Vec3> points;
+  std::vector<std::pair<std::string, Vec3>> marks; ///< pickable points on it
+  bool stale = false;
+};
+
+struct DrawnPoint {
+  std::string step, label;
+  Vec3 at;
+};
+
+struct DrawnPlane {
+  std::string step, part, label; ///< step "world" for those that are always there
+  Frame frame;
+  double halfSizeMm = 60;
+};
+
+struct Drawing {
+  std::vector<DrawnBody> bodies;
+  std::vector<DrawnCurve> curves;
+  std::vector<DrawnPoint> points;
+  std::vector<DrawnPlane> planes;
+  Vec3 low = Vec3::Constant(-60), high = Vec3::Constant(60); ///< box of bodies, curves and points
+  int triangles() const;
+};
+using DrawingPtr = std::shared_ptr<const Drawing>;
+
+enum class Quality { Moving, Fine };
+
+DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* previous);
+
+} // namespace lumsk::scene

@@ -1,0 +1,38 @@
+#pragma once
+#include "brep/names.h"
+#include "recipe/schema.h"
+#include "scene/drawing.h"
+
+namespace lumsk::scene {
+
+/// Where the eye is: world to clip space, and the size of the view in pixels.
+struct Camera {
+  Eigen::Matrix4d worldToClip = Eigen::Matrix4d::Identity();
+  int width = 1, height = 1;
+  Vec3 eye = Vec3::Zero(), direction = Vec3::UnitY(), up = Vec3::UnitZ();
+
+  /// Pixel (x right, y down) and depth in [-1, 1] (smaller is nearer).
+  Vec3 toScreen(const Vec3& p) const;
+  /// Point and unit direction of the line of sight through a pixel.
+  std::pair<Vec3, Vec3> ray(double x, double y) const;
+  /// mm per pixel at a point.
+  double pixelSize(const Vec3& p) const;
+};
+
+/// Something under the pointer.
+struct Hit {
+  recipe::Kind kind = recipe::Kind::None;
+  std::string step, part, label; ///< what a pick would store, and its name for people
+  Vec3 at = Vec3::Zero();        ///< where on it
+  double depth = 0.0;
+  brep::Signature near;          ///< of edges, faces and vertices
+};
+
+/// All that lies under a pixel and is of a wanted kind, best first: points, then curves and edges in front of faces,
+/// then faces or bodies from near to far, then planes.
+std::vector<Hit> pickAt(const Drawing& d, const Camera& camera, double x, double y, recipe::Kind wanted);
+
+/// Same object (kind, step, part)?
+bool same(const Hit& a, const Hit& b);
+
+} // namespace lumsk::scene

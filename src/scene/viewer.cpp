@@ -1,0 +1,378 @@
+#include "scene/viewer.h"
+
+#include "brep/convert.h"
+#include "inspect/combs.h"
+
+#include <Aspect_GradientFillMethod.hxx>
+#include <Aspect_Window.hxx>
+#include <Graphic3d_ArrayOfPoints.hxx>
+#include <Graphic3d_ArrayOfPolylines.hxx>
+#include <Graphic3d_ArrayOfSegments.hxx>
+#include <Graphic3d_ArrayOfTriangles.hxx>
+#include <Graphic3d_AspectFillArea3d.hxx>
+#include <Graphic3d_AspectLine3d.hxx>
+#include <Graphic3d_AspectMarker3d.hxx>
+#include <Graphic3d_Group.hxx>
+
+#include <algorithm>
+
+namespace lumsk::scene {
+
+using brep::toPnt;
+
+namespace {
+
+Quantity_Color colour(unsigned rgb) { return Quantity_Color(((rgb >> 16) & 255) / 255.0, ((rgb >> 8) & 255) / 255.0, (rgb & 255) / 255.0, Quantity_TOC_RGB); }
+
+constexpr unsigned kInk = 0x22262A, kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSoftInk = 0x6E7173, kComb = 0x1F7A6B;
+
+unsigned bodyColour(const std::string& hex) {
+  unsigned v = kFront;
+  if (hex.size() == 7) std::sscanf(hex.c_str(), "#%6x", &v);
+  return v;
+}
+
+void addPolyline(const Handle(Graphic3d_Structure)& s, const std::vector<Vec3>& pts, unsigned rgb, double width, Aspect_TypeOfLine type = Aspect_TOL_SOLID) {
+  if (pts.size() < 2) return;
+  Handle(Graphic3d_ArrayOfPolylines) a = new Graphic3d_ArrayOfPolylines(int(pts.size()));
+  for (const Vec3& p : pts) a->AddVertex(toPnt(p));
+  const Handle(Graphic3d_Group) g = s->NewGroup();
+  g->SetGroupPrimitivesAspect(new Graphic3d_AspectLine3d(colour(rgb), type, width));
+  g->AddPrimitiveArray(a);
+}
+
+void addPoints(const Handle(Graphic3d_Structure)& s, const std::vector<Vec3>& pts, unsigned rgb, double size) {
+  if (pts.empty()) return;
+  Handle(Graphic3d_ArrayOfPoints) a = new Graphic3d_ArrayOfPoints(int(pts.size()));
+  for (const Vec3& p : pts) a->AddVertex(toPnt(p));
+  const Handle(Graphic3d_Group) g = s->NewGroup();
+  g->SetGroupPrimitivesAspect(new Graphic3d_AspectMarker3d(Aspect_TOM_BALL, colour(rgb), size));
+  g->AddPrimitiveArray(a);
+}
+
+} // namespace
+
+Viewer::Viewer(const Handle(OpenGl_GraphicDriver)& driver) {
+  viewer_ = new V3d_Viewer(driver);
+  viewer_->SetDefaultLights();
+  viewer_->SetLightOn();
+  view_ = viewer_->CreateView();
+  view_->SetBgGradientColors(colour(0xE9E6E1), colour(0xBDB9B2), Aspect_GFM_VER);
+  view_->SetImmediateUpdate(false);
+  view_->Camera()->SetProjectionType(Graphic3d_Camera::Projection_Perspective);
+  view_->Camera()->SetFOVy(28);
+  auto& p = view_->ChangeRenderingParams();
+  p.IsAntialiasingEnabled = true;
+  p.NbMsaaSamples = 0;
+  lookFrom(ViewFrom::Corner);
+}
+
+Viewer::~Viewer() {
+  for (auto& [key, s] : meshes_) s->Erase();
+  for (auto& s : rest_) s->Erase();
+  for (auto& s : marks_) s->Erase();
+  meshes_.clear();
+  rest_.clear();
+  marks_.clear();
+  view_->Remove();
+}
+
+Handle(Graphic3d_Structure) Viewer::structure() {
+  Handle(Graphic3d_Structure) s = new Graphic3d_Structure(viewer_->StructureManager());
+  return s;
+}
+
+void Viewer::show(DrawingPtr drawing) {
+  drawing_ = std::move(drawing);
+  redrawAll();
+}
+
+void Viewer::setLens(const LensState& lens) {
+  lens_ = lens;
+  redrawAll();
+}
+
+void Viewer::showPlanes(bool on) {
+  if (planes_ == on) return;
+  planes_ = on;
+  redrawAll();
+}
+
+void Viewer::highlight(const std::vector<Highlight>& picked, const std::optional<Highlight>& hovered) {
+  picked_ = picked;
+  hovered_ = hovered;
+  drawHighlights();
+}
+
+void Viewer::redrawAll() {
+  if (!drawing_) return;
+  std::map<const void*, Handle(Graphic3d_Structure)> before;
+  std::map<const void*, std::string> keys;
+  before.swap(meshes_);
+  keys.swap(meshKeys_);
+  for (const DrawnBody& b : drawing_->bodies)
+    for (const MeshPtr& f : b.faces) {
+      const std::string key = b.colour + (b.stale ? "s" : "") + (lens_.surface == SurfaceLens::Stripes ? "z" : "");
+      if (const auto it = before.find(f.get()); it != before.end() && keys[f.get()] == key) {
+        meshes_[f.get()] = it->second;
+        meshKeys_[f.get()] = key;
+        before.erase(it);
+      }
+    }
+  for (auto& [mesh, s] : before) s->Erase();
+  for (auto& s : rest_) s->Erase();
+  rest_.clear();
+  for (const DrawnBody& b : drawing_->bodies) {
+    drawBody(b);
+    drawEdges(b);
+  }
+  drawCurves();
+  if (lens_.combs) drawCombs();
+  drawPlanes();
+  drawHighlights();
+  keepDepth();
+}
+
+void Viewer::drawBody(const DrawnBody& b) {
+  for (const MeshPtr& f : b.faces) {
+    if (meshes_.count(f.get()) || f->triangles.empty()) continue;
+    const Graphic3d_Vec4ub c(Standard_Byte((bodyColour(b.colour) >> 16) & 255), Standard_Byte((bodyColour(b.colour) >> 8) & 255), Standard_Byte(bodyColour(b.colour) & 255), 255);
+    Handle(Graphic3d_ArrayOfTriangles) a = new Graphic3d_ArrayOfTriangles(int(f->points.size()), int(f->triangles.size()) * 3, true, true);
+    for (size_t i = 0; i < f->points.size(); ++i) {
+      const Vec3& n = f->normals[i];
+      const int k = a->AddVertex(toPnt(f->points[i]), n.norm() > 0 ? gp_Dir(n.x(), n.y(), n.z()) : gp_Dir(0, 0, 1));
+      a->SetVertexColor(k, c);
+    }
+    for (const auto& t : f->triangles) {
+      a->AddEdge(t[0] + 1);
+      a->AddEdge(t[1] + 1);
+      a->AddEdge(t[2] + 1);
+    }
+    const Handle(Graphic3d_Structure) s = structure();
+    const Handle(Graphic3d_Group) g = s->NewGroup();
+    Handle(Graphic3d_AspectFillArea3d) aspect = new Graphic3d_AspectFillArea3d();
+    aspect->SetShaderProgram(faceProgram(lens_.surface, b.stale));
+    aspect->SetFaceCulling(Graphic3d_TypeOfBackfacingModel_DoubleSided);
+    aspect->SetPolygonOffsets(Aspect_POM_Fill, 1.0f, 2.0f);
+    g->SetGroupPrimitivesAspect(aspect);
+    g->AddPrimitiveArray(a);
+    s->Display();
+    meshes_[f.get()] = s;
+    meshKeys_[f.get()] = b.colour + (b.stale ? "s" : "") + (lens_.surface == SurfaceLens::Stripes ? "z" : "");
+  }
+}
+
+void Viewer::drawEdges(const DrawnBody& b) {
+  const Handle(Graphic3d_Structure) s = structure();
+  for (const DrawnEdge& e : *b.edges) {
+    if (e.seam) continue;
+    addPolyline(s, e.points, e.open ? kCoral : b.stale ? kSoftInk : kInk, e.open ? 2.0 : 1.2, e.open ? Aspect_TOL_DASH : Aspect_TOL_SOLID);
+  }
+  s->Display();
+  rest_.push_back(s);
+}
+
+void Viewer::drawCurves() {
+  const Handle(Graphic3d_Structure) s = structure();
+  for (const DrawnCurve& c : drawing_->curves) addPolyline(s, c.points, c.stale ? kSoftInk : kInk, 1.8);
+  std::vector<Vec3> pts;
+  for (const DrawnPoint& p : drawing_->points) pts.push_back(p.at);
+  addPoints(s, pts, kInk, 2.5);
+  s->Display();
+  rest_.push_back(s);
+}
+
+void Viewer::drawCombs() {
+  const Handle(Graphic3d_Structure) s = structure();
+  const double size = (drawing_->high - drawing_->low).norm();
+  for (const DrawnCurve& c : drawing_->curves) {
+    // Teeth of 1/R reach a tenth of the form where R is a quarter of it.
+    const inspect::Comb comb = inspect::comb(*c.path, 12, 0.1 * size * 0.25 * size);
+    if (comb.base.empty()) continue;
+    Handle(Graphic3d_ArrayOfSegments) teeth = new Graphic3d_ArrayOfSegments(int(comb.base.size()) * 2);
+    for (size_t i = 0; i < comb.base.size(); ++i) {
+      teeth->AddVertex(toPnt(comb.base[i]));
+      teeth->AddVertex(toPnt(comb.tip[i]));
+    }
+    const Handle(Graphic3d_Group) g = s->NewGroup();
+    g->SetGroupPrimitivesAspect(new Graphic3d_AspectLine3d(colour(kComb), Aspect_TOL_SOLID, 1.0));
+    g->AddPrimitiveArray(teeth);
+    addPolyline(s, comb.tip, kComb, 1.6);
+    addPoints(s, {comb.largestAt}, kCoral, 2.0);
+    addPoints(s, comb.inflections, 0xC08A1E, 2.0);
+  }
+  s->Display();
+  rest_.push_back(s);
+}
+
+void Viewer::drawPlanes() {
+  const Handle(Graphic3d_Structure) s = structure();
+  for (const DrawnPlane& p : drawing_->planes) {
+    if (p.step == "world" && !planes_) continue;
+    const double h = p.halfSizeMm;
+    addPolyline(s, {p.frame.at(-h, -h), p.frame.at(h, -h), p.frame.at(h, h), p.frame.at(-h, h), p.frame.at(-h, -h)}, 0x7D8C88, 1.0);
+    addPolyline(s, {p.frame.at(0, 0), p.frame.at(0.12 * h, 0)}, 0x7D8C88, 2.0);
+  }
+  s->Display();
+  rest_.push_back(s);
+}
+
+void Viewer::drawHighlights() {
+  for (auto& s : marks_) s->Erase();
+  marks_.clear();
+  if (!drawing_) return;
+  const auto mark = [&](const Highlight& h, unsigned rgb, double width) {
+    const Handle(Graphic3d_Structure) s = structure();
+    s->SetZLayer(Graphic3d_ZLayerId_Top);
+    for (const DrawnCurve& c : drawing_->curves) {
+      if (c.step != h.step) continue;
+      if (h.kind != recipe::Kind::Point && (h.part.empty() || h.part == c.output)) addPolyline(s, c.points, rgb, width);
+      for (const auto& [name, at] : c.marks)
+        if (h.part == name || h.part == c.output + "/" + name) addPoints(s, {at}, rgb, 3.0);
+    }
+    for (const DrawnPoint& p : drawing_->points)
+      if (p.step == h.step) addPoints(s, {p.at}, rgb, 3.2);
+    for (const DrawnBody& b : drawing_->bodies) {
+      if (b.step != h.step) continue;
+      const bool whole = h.part.empty();
+      for (const DrawnEdge& e : *b.edges) {
+        const bool ofFace = h.kind == recipe::Kind::Face && (e.name.rfind(h.part + "|", 0) == 0 || e.name.find("|" + h.part) != std::string::npos);
+        if ((whole && !e.seam) || e.name == h.part || ofFace) addPolyline(s, e.points, rgb, width);
+      }
+      for (const auto& [name, at] : b.vertices)
+        if (name == h.part) addPoints(s, {at}, rgb, 3.2);
+    }
+    for (const DrawnPlane& p : drawing_->planes)
+      if (p.step == h.step && p.part == h.part) {
+        const double k = p.halfSizeMm;
+        addPolyline(s, {p.frame.at(-k, -k), p.frame.at(k, -k), p.frame.at(k, k), p.frame.at(-k, k), p.frame.at(-k, -k)}, rgb, width);
+      }
+    if (h.step == "world" && h.part == "origin") addPoints(s, {Vec3::Zero()}, rgb, 3.2);
+    s->Display();
+    marks_.push_back(s);
+  };
+  for (const Highlight& h : picked_) mark(h, kCoral, 2.6);
+  if (hovered_) mark(*hovered_, kGreen, 2.6);
+}
+
+void Viewer::lookFrom(ViewFrom from) {
+  static const std::map<ViewFrom, std::pair<Vec3, Vec3>> directions{
+      {ViewFrom::Front, {{0, -1, 0}, {0, 0, 1}}}, {ViewFrom::Back, {{0, 1, 0}, {0, 0, 1}}}, {ViewFrom::Left, {{-1, 0, 0}, {0, 0, 1}}},
+      {ViewFrom::Right, {{1, 0, 0}, {0, 0, 1}}},  {ViewFrom::Top, {{0, 0, 1}, {0, 1, 0}}},  {ViewFrom::Bottom, {{0, 0, -1}, {0, 1, 0}}},
+      {ViewFrom::Corner, {Vec3(-0.55, -0.85, 0.42).normalized(), {0, 0, 1}}}};
+  const auto& [eye, up] = directions.at(from);
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  const double distance = c->Distance();
+  const gp_Pnt centre = c->Center();
+  c->SetUp(gp_Dir(up.x(), up.y(), up.z()));
+  c->SetEyeAndCenter(centre.XYZ() + gp_XYZ(eye.x(), eye.y(), eye.z()) * distance, centre);
+  c->SetUp(gp_Dir(up.x(), up.y(), up.z()));
+  c->OrthogonalizeUp();
+  if (drawing_) fit(drawing_->low, drawing_->high);
+}
+
+void Viewer::setPerspective(bool on) {
+  view_->Camera()->SetProjectionType(on ? Graphic3d_Camera::Projection_Perspective : Graphic3d_Camera::Projection_Orthographic);
+  if (drawing_) fit(drawing_->low, drawing_->high);
+}
+
+bool Viewer::perspective() const { return !view_->Camera()->IsOrthographic(); }
+
+void Viewer::fit(const Vec3& low, const Vec3& high) {
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  const Vec3 m = 0.5 * (low + high);
+  const gp_Dir d = c->Direction();
+  const Vec3 dir(d.X(), d.Y(), d.Z());
+  const gp_Dir u = c->Up();
+  const Vec3 up(u.X(), u.Y(), u.Z()), right = dir.cross(up);
+  // Half sizes of the box as seen.
+  double w = 1, h = 1, deep = 0;
+  for (int k = 0; k < 8; ++k) {
+    const Vec3 q = Vec3(k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(), k & 4 ? high.z() : low.z()) - m;
+    w = std::max(w, std::abs(q.dot(right)));
+    h = std::max(h, std::abs(q.dot(up)));
+    deep = std::max(deep, -q.dot(dir));
+  }
+  const double half = 1.18 * std::max(h, w / c->Aspect());
+  const double distance = half / std::tan(radFromDeg(c->FOVy() / 2)) + deep;
+  c->SetEyeAndCenter(toPnt(m - dir * distance), toPnt(m));
+  c->SetScale(2 * half);
+  if (!c->IsOrthographic()) c->SetDistance(distance);
+  keepDepth();
+}
+
+void Viewer::turn(double dx, double dy, const Vec3& about) {
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  gp_Trsf round, tilt;
+  const gp_Pnt p = toPnt(about);
+  round.SetRotation(gp_Ax1(p, gp_Dir(0, 0, 1)), -dx * 0.008);
+  const gp_Dir right = c->Direction().Crossed(c->Up());
+  tilt.SetRotation(gp_Ax1(p, right), -dy * 0.008);
+  c->Transform(round * tilt);
+  keepDepth();
+}
+
+void Viewer::pan(double dx, double dy) {
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  const Camera now = camera();
+  const double size = now.pixelSize(brep::toVec(c->Center()));
+  const gp_Dir right = c->Direction().Crossed(c->Up());
+  const gp_Vec move = gp_Vec(right) * (-dx * size) + gp_Vec(c->Up()) * (dy * size);
+  gp_Trsf t;
+  t.SetTranslation(move);
+  c->Transform(t);
+  keepDepth();
+}
+
+void Viewer::zoom(double factor, double x, double y) {
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  const Camera before = camera();
+  const auto [from, dir] = before.ray(x, y);
+  const Vec3 centre = brep::toVec(c->Center()), axis = before.direction;
+  const Vec3 pivot = from + dir * ((centre - from).dot(axis) / dir.dot(axis));
+  const double distance = std::clamp(c->Distance() / factor, 0.5, 2e5);
+  const double real = c->Distance() / distance;
+  const Vec3 moved = pivot + (centre - pivot) / real;
+  c->SetScale(c->Scale() / real);
+  c->SetEyeAndCenter(toPnt(moved - axis * distance), toPnt(moved));
+  keepDepth();
+}
+
+void Viewer::lookAt(const Vec3& p) {
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  gp_Trsf t;
+  t.SetTranslation(c->Center(), toPnt(p));
+  c->Transform(t);
+  keepDepth();
+}
+
+Camera Viewer::camera() const {
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  Camera out;
+  Standard_Integer w = 1, h = 1;
+  if (!view_->Window().IsNull()) view_->Window()->Size(w, h);
+  out.width = std::max(1, w);
+  out.height = std::max(1, h);
+  const Graphic3d_Mat4d m = c->ProjectionMatrix() * c->OrientationMatrix();
+  for (int i = 0; i < 4; ++i)
+    for (int j = 0; j < 4; ++j) out.worldToClip(i, j) = m.GetValue(i, j);
+  out.eye = brep::toVec(c->Eye());
+  const gp_Dir d = c->Direction(), u = c->Up();
+  out.direction = {d.X(), d.Y(), d.Z()};
+  out.up = {u.X(), u.Y(), u.Z()};
+  return out;
+}
+
+void Viewer::keepDepth() {
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  const Vec3 low = drawing_ ? drawing_->low : Vec3::Constant(-60), high = drawing_ ? drawing_->high : Vec3::Constant(60);
+  const Vec3 m = 0.5 * (low + high);
+  const double reach = (high - low).norm() * 1.5 + 50;
+  const double depth = (m - brep::toVec(c->Eye())).dot(Vec3(c->Direction().X(), c->Direction().Y(), c->Direction().Z()));
+  if (c->IsOrthographic())
+    c->SetZRange(depth - reach, depth + reach);
+  else
+    c->SetZRange(std::max(0.05, depth - reach), std::max(1.0, depth + reach));
+}
+
+} // namespace lumsk::scene

@@ -1,0 +1,31 @@
+#pragma once
+#include "nurbs/path.h"
+#include "recipe/step.h"
+
+namespace lumsk::steps {
+
+// What several steps say in the same way.
+
+inline recipe::Field onPlaneField() {
+  return recipe::picks("plane", "On plane", "The plane to draw on; without one, the top plane.", recipe::Kind::Plane).optional().atMost(1);
+}
+
+inline const Frame& topPlane() { return recipe::worldPlanes().front().second; }
+
+inline recipe::Outcome curveOutcome(nurbs::Path path, std::string summary) {
+  recipe::Outcome out;
+  out.outputs.push_back({"", std::make_shared<const nurbs::Path>(std::move(path)), ""});
+  out.summary = std::move(summary);
+  return out;
+}
+
+/// Warns of a curve that crosses itself.
+inline void noteSelfCrossing(recipe::Outcome& out, const nurbs::Path& path, const Tolerances& tol) {
+  const auto at = nurbs::selfCrossings(path, tol.point);
+  if (at.empty()) return;
+  Problem note = problem("LM-G110", "the curve crosses itself").tryThis("move its points apart");
+  note.where = at;
+  out.notes.push_back(std::move(note));
+}
+
+} // namespace lumsk::steps

@@ -1,0 +1,26 @@
+#include "steps/common.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+Schema schema() {
+  return {onPlaneField(), length("x", "x", "Along the plane's first direction.", "0"), length("y", "y", "Along its second direction.", "0"),
+          length("z", "z", "Along its normal.", "0")};
+}
+
+Expected<Outcome> compute(const Inputs& in, const Context&) {
+  Outcome out;
+  const Vec3 p = in.plane("plane", topPlane()).at(in.number("x"), in.number("y"), in.number("z"));
+  out.outputs.push_back({"", PointObject{p}, ""});
+  out.summary = "at " + formatNumber(p.x()) + ", " + formatNumber(p.y()) + ", " + formatNumber(p.z());
+  return out;
+}
+
+} // namespace
+
+Step point() { return {"point", 1, "Point", Stage::Curves, schema, compute}; }
+
+} // namespace lumsk::steps

@@ -1,0 +1,71 @@
+#include "nurbs/interpolate.h"
+#include "nurbs/shapes.h"
+#include "steps/common.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+Schema schema() {
+  return {onPlaneField(),
+          choice("by", "Points are", "Points the curve passes through, or its control points.", {{"through", "through points"}, {"control", "control points"}}),
+          points("points", "Points", "x, y, z in mm; on a picked plane x and y along its directions.").onPlane("plane"),
+          countField("degree", "Degree", "Degree of the spline; lowered when there are too few points.", "3").within(1, 7),
+          toggle("closed", "Closed", "Joins the last point to the first smoothly.", false),
+          choice("start", "Start", "Direction at the first point.", {{"free", "free"}, {"direction", "direction"}}).when("closed", {"false"}).when("by", {"through"}),
+          angle("startAngle", "Angle", "In the plane, from its first direction.", "0").when("start", {"direction"}).when("closed", {"false"}).when("by", {"through"}),
+          angle("startRise", "Rise", "Out of the plane, towards its normal.", "0").within(-90, 90).when("start", {"direction"}).when("closed", {"false"}).when("by", {"through"}),
+          ratioField("startPull", "Pull", "How strongly the curve follows the direction.", "1").within(0.05, 10).when("start", {"direction"}).when("closed", {"false"}).when("by", {"through"}).withHandle(Handle::Magnitude),
+          choice("end", "End", "Direction at the last point.", {{"free", "free"}, {"direction", "direction"}}).when("closed", {"false"}).when("by", {"through"}),
+          angle("endAngle", "Angle", "In the plane, from its first direction.", "0").when("end", {"direction"}).when("closed", {"false"}).when("by", {"through"}),
+          angle("endRise", "Rise", "Out of the plane, towards its normal.", "0").within(-90, 90).when("end", {"direction"}).when("closed", {"false"}).when("by", {"through"}),
+          ratioField("endPull", "Pull", "How strongly the curve follows the direction.", "1").within(0.05, 10).when("end", {"direction"}).when("closed", {"false"}).when("by", {"through"}).withHandle(Handle::Magnitude)};
+}
+
+Vec3 direction(const Inputs& in, const Frame& f, const std::string& which) {
+  const double a = radFromDeg(in.number(which + "Angle")), r = radFromDeg(in.number(which + "Rise"));
+  return std::cos(r) * (std::cos(a) * f.x + std::sin(a) * f.y) + std::sin(r) * f.normal();
+}
+
+Expected<Outcome> compute(const Inputs& in, const Context& cx) {
+  const Points& pts = in.points("points");
+  if (pts.rows() < 2)
+    return fail(problem("LM-S010", "a spline needs at least two points").measure(count(double(pts.rows()))).inField("points").tryThis("click in the view or add rows"));
+  const Frame frame = in.plane("plane", topPlane());
+  std::vector<HandlePlace> handles;
+  nurbs::Spline curve;
+  if (in.text("by") == "control") {
+    LUMSK_TRY(c, nurbs::controlPointSpline(pts, in.integer("degree"), in.on("closed")));
+    curve = c;
+  } else {
+    nurbs::InterpolationOptions o;
+    o.degree = in.integer("degree");
+    o.closed = in.on("closed");
+    const double reach = 0.25 * (pts.bottomRows(pts.rows() - 1) - pts.topRows(pts.rows() - 1)).rowwise().norm().sum();
+    for (const char* end : {"start", "end"}) {
+      if (!in.has(end) || in.text(end) != "direction") continue;
+      const Vec3 d = direction(in, frame, end);
+      const bool first = std::string(end) == "start";
+      (first ? o.startTangent : o.endTangent) = in.number(std::string(end) + "Pull") * d;
+      handles.push_back({std::string(end) + "Pull", pts.row(first ? 0 : pts.rows() - 1).transpose(), first ? d : Vec3(-d), reach});
+    }
+    LUMSK_TRY(c, nurbs::interpolate(pts, o));
+    curve = c;
+  }
+  const std::string summary = std::to_string(pts.rows()) + " points - degree " + std::to_string(curve.degree());
+  LUMSK_TRY(path, nurbs::Path::make({curve}, cx.tolerances.point));
+  Outcome out = curveOutcome(path, summary);
+  if (curve.degree() < in.integer("degree"))
+    out.notes.push_back(problem("LM-S110", "too few points for the degree").measure(count(curve.degree())).want(count(in.number("degree"))).tryThis("add points"));
+  noteSelfCrossing(out, path, cx.tolerances);
+  out.handles = std::move(handles);
+  return out;
+}
+
+} // namespace
+
+Step spline() { return {"spline", 1, "Spline", Stage::Curves, schema, compute}; }
+
+} // namespace lumsk::steps

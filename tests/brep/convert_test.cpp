@@ -1,0 +1,77 @@
+#include "brep/convert.h"
+#include "brep/mesh.h"
+#include "brep/names.h"
+#include "nurbs/closest.h"
+#include "shapes/bodies.h"
+#include "support/registry.h"
+
+#include <BRepBuilderAPI_MakeEdge.hxx>
+#include <Geom_Circle.hxx>
+
+using namespace lumsk;
+using namespace lumsk::brep;
+using namespace lumsk::test;
+
+class ConvertTest : public QObject {
+  Q_OBJECT
+private slots:
+  void curvesSurviveTheWayThereAndBack() {
+    const Frame f = Frame::fromNormal({3, 4, 5}, {1, 2, 3});
+    for (const nurbs::Path& p : {*nurbs::circle(f, 20), *nurbs::ellipse(f, 20, 50, {0.001}), *nurbs::arc(f, 12, 30, 200, {0.001}),
+                                 *nurbs::line({1, 2, 3}, {4, 5, 9}, {0.001}), *nurbs::superellipse(f, 30, 20, 3, {})}) {
+      const BoundedCurve c = toCurve(p.segments()[0]);
+      for (int i = 0; i <= 10; ++i)
+        VERIFY_AT_MOST((toVec(c.curve->Value(c.first + (c.last - c.first) * i / 10)) - p.at(i / 10.0)).norm(), 1e-9);
+      const auto back = toPath(BRepBuilderAPI_MakeEdge(c.curve, c.first, c.last).Edge());
+      QVERIFY(back.has_value());
+      for (int i = 0; i <= 10; ++i) VERIFY_AT_MOST((back->at(i / 10.0) - p.at(i / 10.0)).norm(), 1e-9);
+    }
+    QVERIFY(dynamic_cast<Geom_Circle*>(toCurve(nurbs::circle(f, 20)->segments()[0]).curve.get()));
+  }
+
+  void displayMeshesLieOnTheirSurfaceAndFaceOutwards() {
+    const BodyPtr b = tumblerSkin();
+    const auto meshes = displayMesh(*b, {0.05, 8}, 20000);
+    QCOMPARE(meshes.size(), size_t(1));
+    const auto& surface = *b->natural.begin()->second.surface;
+    double worst = 0;
+    for (const auto& t : meshes[0].triangles) {
+      const Vec3 m = (meshes[0].points[t[0]] + meshes[0].points[t[1]] + meshes[0].points[t[2]]) / 3;
+      const Vec3 n = (meshes[0].points[t[1]] - meshes[0].points[t[0]]).cross(meshes[0].points[t[2]] - meshes[0].points[t[0]]);
+      QVERIFY(n.dot(meshes[0].normals[t[0]]) > 0);
+      QVERIFY(n.dot(m - Vec3(0, 0, 60)) > 0);
+      if (&t - meshes[0].triangles.data() < 2000) worst = std::max(worst, nurbs::closestPoint(surface, m).distanceMm);
+    }
+    VERIFY_AT_MOST(worst, 0.15); // chords of both directions add up
+  }
+
+  void partsAreFoundByNameAndElseByShape() {
+    const BodyPtr b = tumblerSkin();
+    const auto rim = std::find(b->edgeNames.begin(), b->edgeNames.end(), "t.skin0|end");
+    QVERIFY(rim != b->edgeNames.end());
+    const int index = int(rim - b->edgeNames.begin());
+    const Signature s = signatureOf(*b, PartKind::Edge, index);
+    QCOMPARE(findPart(*b, PartKind::Edge, *rim, nullptr).index, index);
+    const Found byShape = findPart(*b, PartKind::Edge, "gone", &s);
+    QCOMPARE(byShape.index, index);
+    QVERIFY(byShape.doubtful);
+    Signature far = s;
+    far.middle += Vec3(30, 0, 0);
+    QCOMPARE(findPart(*b, PartKind::Edge, "gone", &far).index, -1);
+  }
+
+  void movedBodiesKeepTheirNames() {
+    const BodyPtr b = tumblerSkin();
+    Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
+    t.translate(Vec3(5, 6, 7));
+    t.rotate(Eigen::AngleAxisd(0.5, Vec3::UnitX()));
+    const auto m = moved(*b, t);
+    VERIFY_OK(m);
+    QCOMPARE((*m)->edgeNames, b->edgeNames);
+    const Signature s = signatureOf(*b, PartKind::Face, 0), q = signatureOf(**m, PartKind::Face, 0);
+    VERIFY_AT_MOST((t * s.middle - q.middle).norm(), 1e-9);
+  }
+};
+
+static test::Register<ConvertTest> registered;
+#include "convert_test.moc"

@@ -1,0 +1,127 @@
+#include "recipe/evaluator.h"
+#include "recipe/history.h"
+#include "support/recipes.h"
+
+using namespace lumsk;
+using namespace lumsk::test;
+using recipe::Status;
+
+class EvaluatorTest : public QObject {
+  Q_OBJECT
+private slots:
+  void onlyWhatChangedIsComputedAgain() {
+    Bench b = tumbler();
+    b.run();
+    const auto loft = b.result("s5").outcome, ring = b.result("s2").outcome;
+    b.set("s6", "thickness", 3);
+    b.run();
+    QCOMPARE(b.result("s5").outcome.get(), loft.get());
+    b.set("s4", "width", 80);
+    b.run();
+    QCOMPARE(b.result("s2").outcome.get(), ring.get());
+    QVERIFY(b.result("s5").outcome.get() != loft.get());
+    b.set("s4", "width", 76);
+    b.run();
+    QCOMPARE(b.result("s5").outcome.get(), loft.get());
+  }
+
+  void aFailedStepKeepsWhatFollowsStale() {
+    Bench b = tumbler();
+    b.run();
+    b.set("s3", "width", -5);
+    b.run();
+    QVERIFY(b.result("s3").status == Status::Failed && b.result("s3").outcome);
+    QCOMPARE(b.result("s5").status, Status::Stale);
+    QCOMPARE(b.result("s6").status, Status::Stale);
+    QVERIFY(b.result("s6").outcome);
+    QVERIFY(b.model->bodies.size() == 1 && b.model->bodies[0].stale);
+    b.set("s3", "width", 66);
+    b.run();
+    QCOMPARE(b.result("s6").status, Status::Ok);
+  }
+
+  void numbersDriveStepsAndCirclesAreNamed() {
+    Bench b = tumbler();
+    b.recipe.parameters = {{"total", "3*wall"}, {"wall", "1.5"}};
+    b.set("s6", "thickness", "total/2");
+    b.run();
+    QCOMPARE(b.model->numbers.at("total").value, 4.5);
+    QCOMPARE(b.result("s6").status, Status::Ok);
+    b.recipe.parameters[1].expression = "total/3";
+    b.run();
+    QCOMPARE(b.model->numbersProblem->code, std::string("LM-E006"));
+    QVERIFY(b.model->numbersProblem->what.find("total, wall, total") != std::string::npos);
+  }
+
+  void heavyStepsWaitDuringADrag() {
+    Bench b = tumbler();
+    b.run();
+    const bool heavy = b.evaluator->lastSeconds("s6") >= recipe::Evaluator::kLightSeconds;
+    b.set("s4", "width", 77);
+    b.run(true);
+    QCOMPARE(b.result("s4").status, Status::Ok);
+    QCOMPARE(b.result("s6").status, heavy ? Status::Stale : Status::Ok);
+    QVERIFY(b.result("s6").outcome);
+  }
+
+  void referencesToLaterLostAndWrongThingsAreExplained() {
+    Bench b;
+    b.add("loft", {{"sections", picks({pick("s2"), pick("s3")})}});
+    b.add("ring", {});
+    b.add("ring", {{"height", 30}});
+    b.add("thicken", {{"skin", picks({pick("s2")})}});
+    b.add("thicken", {{"skin", picks({pick("s77")})}});
+    b.run();
+    QCOMPARE(b.code("s1"), std::string("LM-R023"));
+    QCOMPARE(b.code("s4"), std::string("LM-R021"));
+    QCOMPARE(b.code("s5"), std::string("LM-R020"));
+  }
+
+  void anEdgeIsFoundAgainByShapeAndMarkedDoubtful() {
+    Bench b;
+    b.add("ring", {{"width", 60}});
+    b.add("ring", {{"width", 50}, {"height", 40}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
+    b.add("ring", {{"width", 30}, {"height", 80}});
+    json edge = pick("s3", "edge", "gone|end");
+    edge["near"] = {{"at", {-25, 0, 40}}, {"direction", {0, 1, 0}}};
+    b.add("loft", {{"sections", picks({edge, pick("s4")})}});
+    b.run();
+    VERIFY_STEP(b, "s5");
+    QCOMPARE(b.result("s5").outcome->notes.back().code, std::string("LM-R101"));
+  }
+
+  void recipesSurviveTheWayThroughText() {
+    Bench b = tumbler();
+    b.recipe.parameters = {{"wall", "2 mm"}};
+    b.recipe.looks["b5"] = {"Cup", "#aabbcc", false};
+    b.recipe.here = "s3";
+    const std::string text = recipe::toText(b.recipe);
+    const auto back = recipe::fromText(text);
+    VERIFY_OK(back);
+    QCOMPARE(recipe::toText(*back), text);
+    for (size_t cut = 0; cut < text.size(); cut += 37) QVERIFY(!recipe::fromText(text.substr(0, cut)));
+    QCOMPARE(recipe::fromText("{\"format\":\"lumsk-recipe\",\"version\":99,\"steps\":[]}").error().code, std::string("LM-F003"));
+    QCOMPARE(recipe::fromText("[1,2]").error().code, std::string("LM-F002"));
+    QCOMPARE(recipe::fromText("{\"format\":\"lumsk-recipe\",\"version\":1,\"steps\":[{\"id\":3}]}").error().code, std::string("LM-F002"));
+  }
+
+  void undoReturnsEveryEarlierValue() {
+    recipe::History h(std::make_shared<const recipe::Recipe>());
+    std::vector<std::string> texts{recipe::toText(*h.now())};
+    recipe::Recipe r;
+    for (int i = 0; i < 50; ++i) {
+      r.parameters.push_back({"p" + std::to_string(i), std::to_string(i)});
+      h.push(std::make_shared<const recipe::Recipe>(r), "add");
+      texts.push_back(recipe::toText(r));
+    }
+    for (int i = 50; i-- > 0;) {
+      h.undo();
+      QCOMPARE(recipe::toText(*h.now()), texts[i]);
+    }
+    QVERIFY(!h.canUndo() && h.canRedo());
+  }
+};
+
+static test::Register<EvaluatorTest> registered;
+#include "evaluator_test.moc"
