@@ -74,9 +74,9 @@ Expected<void> write3mf(const std::string& path, const std::vector<NamedMesh>& m
       std::vector<NMR::MODELMESHVERTEX> vertices;
       for (const Vec3& p : m.mesh.points) vertices.push_back({{float(p.x()), float(p.y()), float(p.z())}});
       std::vector<NMR::MODELMESHTRIANGLE> triangles;
-      for (const auto& t : m.mesh.triangles) triangles.push_back({{NMR::DWORD(t[0]), NMR::DWORD(t[1]), NMR::DWORD(t[2])}});
+      for (const auto& t : m.mesh.triangles) triangles.push_back({{DWORD(t[0]), DWORD(t[1]), DWORD(t[2])}});
       if (NMR::lib3mf_model_addmeshobject(model.p, &object.p) != 0 || NMR::lib3mf_object_setnameutf8(object.p, m.name.c_str()) != 0 ||
-          NMR::lib3mf_meshobject_setgeometry(object.p, vertices.data(), NMR::DWORD(vertices.size()), triangles.data(), NMR::DWORD(triangles.size())) != 0 ||
+          NMR::lib3mf_meshobject_setgeometry(object.p, vertices.data(), DWORD(vertices.size()), triangles.data(), DWORD(triangles.size())) != 0 ||
           NMR::lib3mf_model_addbuilditem(model.p, object.p, nullptr, &item.p) != 0)
         return fail(cannot(path, "the 3MF library refuses '" + m.name + "'"));
     }

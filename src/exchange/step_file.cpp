@@ -80,12 +80,7 @@ Expected<void> writeStep(const std::string& path, const std::vector<recipe::Body
       writer.SetNameMode(true);
       writer.SetColorMode(true);
       if (!writer.Transfer(doc, STEPControl_AsIs)) return fail(problem("LM-F033", "the bodies cannot be written as STEP"));
-      std::ostringstream text;
-      if (writer.ChangeWriter().WriteStream(text) != IFSelect_RetDone) return fail(cannot(path));
-      std::ofstream out(temporary, std::ios::binary);
-      out << text.str();
-      out.close();
-      if (!out) return fail(cannot(path));
+      if (writer.Write(temporary.c_str()) != IFSelect_RetDone) return fail(cannot(path));
       return {};
     });
   });

@@ -23,7 +23,7 @@ struct Bench {
     s->kind = kind;
     s->version = steps::registry().find(kind)->version;
     s->label = kind + " " + s->id;
-    s->inputs = std::make_shared<const json>(std::move(inputs));
+    s->inputs = std::make_shared<const json>(inputs.is_null() ? json::object() : std::move(inputs));
     recipe.steps.push_back(s);
     return s->id;
   }

@@ -1,0 +1,54 @@
+#include "app/export_dialog.h"
+
+#include <QComboBox>
+#include <QDialogButtonBox>
+#include <QFormLayout>
+#include <QPushButton>
+#include <QLineEdit>
+
+namespace lumsk::app {
+
+ExportDialog::ExportDialog(Workspace& w, QWidget* parent) : QDialog(parent), w_(w), format_(new QComboBox), chord_(new QLineEdit("0.05")), angle_(new QLineEdit("10")), triangles_(new QLabel), mesh_(new QWidget) {
+  setWindowTitle(tr("Export"));
+  setObjectName("export-dialog");
+  auto* l = new QVBoxLayout(this);
+  format_->setObjectName("export-format");
+  for (const auto& [ending, words] : {std::pair{".3mf", tr("3MF: solids for printing")}, std::pair{".stl", tr("STL: solids as a mesh")}, std::pair{".step", tr("STEP: all bodies for the toolmaker")}, std::pair{".brep", tr("BREP: all bodies, exact")}})
+    format_->addItem(words, QString(ending));
+  l->addWidget(format_);
+  auto* form = new QFormLayout(mesh_);
+  chord_->setToolTip(tr("largest distance of the mesh from the surface"));
+  angle_->setToolTip(tr("largest turn between neighbouring triangles"));
+  form->addRow(tr("Chord, mm"), chord_);
+  form->addRow(tr("Angle, deg"), angle_);
+  form->addRow(tr("Triangles"), triangles_);
+  l->addWidget(mesh_);
+  auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+  buttons->button(QDialogButtonBox::Ok)->setText(tr("Choose the file"));
+  l->addWidget(buttons);
+  connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
+  connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+  connect(format_, &QComboBox::currentIndexChanged, this, &ExportDialog::count);
+  connect(chord_, &QLineEdit::editingFinished, this, &ExportDialog::count);
+  connect(angle_, &QLineEdit::editingFinished, this, &ExportDialog::count);
+  count();
+}
+
+QString ExportDialog::ending() const { return format_->currentData().toString(); }
+
+exchange::ExportOptions ExportDialog::options() const {
+  exchange::ExportOptions o;
+  if (const auto c = recipe::evaluate(chord_->text().toStdString(), Dimension::Length, w_.names())) o.mesh.chordMm = std::clamp(c->value, 0.0005, 100.0);
+  if (const auto a = recipe::evaluate(angle_->text().toStdString(), Dimension::Angle, w_.names())) o.mesh.angleDeg = std::clamp(a->value, 0.1, 90.0);
+  return o;
+}
+
+void ExportDialog::count() {
+  const bool mesh = ending() == ".3mf" || ending() == ".stl";
+  mesh_->setVisible(mesh);
+  if (!mesh) return;
+  const auto n = exchange::countTriangles(*w_.model(), options(), {});
+  triangles_->setText(n ? QString::number(*n) : QString::fromStdString(sentence(n.error())));
+}
+
+} // namespace lumsk::app

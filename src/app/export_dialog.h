@@ -1,0 +1,29 @@
+#pragma once
+#include "app/workspace.h"
+#include "exchange/export.h"
+
+#include <QDialog>
+
+class QLineEdit;
+class QComboBox;
+
+namespace lumsk::app {
+
+/// Asks for format and mesh limits, shows how many triangles there will be.
+class ExportDialog : public QDialog {
+  Q_OBJECT
+public:
+  ExportDialog(Workspace& w, QWidget* parent);
+  QString ending() const; ///< ".3mf"
+  exchange::ExportOptions options() const;
+
+private:
+  void count();
+  Workspace& w_;
+  QComboBox* format_;
+  QLineEdit *chord_, *angle_;
+  QLabel* triangles_;
+  QWidget* mesh_;
+};
+
+} // namespace lumsk::app

@@ -1,0 +1,314 @@
+#include "app/field_editors.h"
+
+#include "app/picks_editor.h"
+#include "app/theme.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QHeaderView>
+#include <QKeyEvent>
+#include <QTableWidget>
+#include <QWheelEvent>
+
+namespace lumsk::app {
+
+using recipe::Field;
+using recipe::FieldKind;
+
+namespace {
+
+QHBoxLayout* flat(QWidget* w) {
+  auto* l = new QHBoxLayout(w);
+  l->setContentsMargins(0, 0, 0, 0);
+  l->setSpacing(0);
+  return l;
+}
+
+QString textOf(const json& v) {
+  if (v.is_string()) return QString::fromStdString(v.get<std::string>());
+  if (v.is_number()) return QString::fromStdString(formatNumber(v.get<double>(), 9));
+  return {};
+}
+
+} // namespace
+
+FieldEditor::FieldEditor(Field f, QWidget* parent) : QWidget(parent), field_(std::move(f)) {
+  setObjectName("field-" + QString::fromStdString(field_.key));
+  setAccessibleName(QString::fromStdString(field_.label));
+  setToolTip(QString::fromStdString(field_.help));
+}
+
+void FieldEditor::markProblem(const QString&) {}
+
+// Quantity
+
+QuantityEditor::QuantityEditor(Field f, Workspace& w) : FieldEditor(std::move(f)), w_(w), edit_(new QLineEdit) {
+  auto* l = flat(this);
+  l->addWidget(edit_);
+  edit_->setAccessibleName(QString::fromStdString(field_.label));
+  edit_->setObjectName("edit-" + QString::fromStdString(field_.key));
+  edit_->installEventFilter(this);
+  if (field_.fallback.empty()) edit_->setPlaceholderText(tr("automatic"));
+  const char* unit = unitName(field_.dimension);
+  if (*unit) {
+    auto* u = new QLabel(QString::fromUtf8(unit));
+    u->setStyleSheet("color: #5F6468; padding-left: 6px;");
+    u->setMinimumWidth(30);
+    l->addWidget(u);
+  }
+  connect(edit_, &QLineEdit::editingFinished, this, &QuantityEditor::take);
+  setFocusProxy(edit_);
+}
+
+void QuantityEditor::setValue(const json& v) {
+  value_ = v;
+  if (!edit_->hasFocus() || !edit_->isModified()) edit_->setText(textOf(v));
+  edit_->setModified(false);
+}
+
+void QuantityEditor::take() {
+  if (!edit_->isModified()) return;
+  edit_->setModified(false);
+  const std::string text = edit_->text().trimmed().toStdString();
+  const auto q = recipe::evaluate(text, field_.dimension, w_.names());
+  if (!q && !(text.empty() && field_.fallback.empty())) {
+    // The wrong text stays to be mended; the value before stays in use.
+    markProblem(QString::fromStdString(sentence(q.error())));
+    return;
+  }
+  markProblem({});
+  value_ = text;
+  emit changed(value_);
+}
+
+void QuantityEditor::markProblem(const QString& reason) {
+  edit_->setProperty("bad", !reason.isEmpty());
+  edit_->setToolTip(reason.isEmpty() ? QString::fromStdString(field_.help) : reason);
+  edit_->style()->unpolish(edit_);
+  edit_->style()->polish(edit_);
+}
+
+void QuantityEditor::step(double steps) {
+  const auto q = recipe::evaluate(edit_->text().toStdString(), field_.dimension, w_.names());
+  if (!q) return;
+  const double size = field_.dimension == Dimension::Angle ? 5 : field_.dimension == Dimension::Ratio ? 0.05 : 1;
+  const double v = std::clamp(std::round((q->value + steps * size) * 1e6) / 1e6, field_.low, field_.high);
+  edit_->setText(QString::fromStdString(formatNumber(v, 9)));
+  edit_->setModified(true);
+  take();
+}
+
+bool QuantityEditor::eventFilter(QObject* o, QEvent* e) {
+  if (e->type() == QEvent::FocusIn) emit focused();
+  if (e->type() == QEvent::KeyPress) {
+    const auto* k = static_cast<QKeyEvent*>(e);
+    if (k->key() == Qt::Key_Up || k->key() == Qt::Key_Down) {
+      step((k->key() == Qt::Key_Up ? 1 : -1) * (k->modifiers() & Qt::ShiftModifier ? 10 : 1));
+      return true;
+    }
+    if ((k->key() == Qt::Key_Return || k->key() == Qt::Key_Enter) && !edit_->isModified()) {
+      emit enterAgain();
+      return true;
+    }
+  }
+  if (e->type() == QEvent::Wheel && edit_->hasFocus()) {
+    step(static_cast<QWheelEvent*>(e)->angleDelta().y() > 0 ? 1 : -1);
+    return true;
+  }
+  return FieldEditor::eventFilter(o, e);
+}
+
+// Choice
+
+ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)) {
+  auto* l = flat(this);
+  if (field_.options.size() > 3) {
+    box_ = new QComboBox;
+    for (const auto& o : field_.options) box_->addItem(QString::fromStdString(o.label), QString::fromStdString(o.key));
+    box_->setAccessibleName(QString::fromStdString(field_.label));
+    l->addWidget(box_);
+    connect(box_, &QComboBox::activated, this, [this](int i) { emit changed(field_.options[i].key); });
+    return;
+  }
+  for (const auto& o : field_.options) {
+    auto* b = new QPushButton(QString::fromStdString(o.label));
+    b->setProperty("role", "segment");
+    b->setCheckable(true);
+    b->setObjectName("option-" + QString::fromStdString(field_.key + "-" + o.key));
+    b->setAccessibleName(QString::fromStdString(field_.label + ": " + o.label));
+    l->addWidget(b);
+    segments_.push_back(b);
+    connect(b, &QPushButton::clicked, this, [this, key = o.key] {
+      setValue(key);
+      emit changed(key);
+    });
+  }
+}
+
+void ChoiceEditor::setValue(const json& v) {
+  for (size_t i = 0; i < field_.options.size(); ++i) {
+    const bool now = v.is_string() && v.get<std::string>() == field_.options[i].key;
+    if (box_ && now) box_->setCurrentIndex(int(i));
+    if (!box_) segments_[i]->setChecked(now);
+  }
+}
+
+// Switch
+
+SwitchEditor::SwitchEditor(Field f) : FieldEditor(std::move(f)), box_(new QCheckBox) {
+  flat(this)->addWidget(box_);
+  box_->setAccessibleName(QString::fromStdString(field_.label));
+  connect(box_, &QCheckBox::clicked, this, [this](bool on) { emit changed(on); });
+}
+
+void SwitchEditor::setValue(const json& v) { box_->setChecked(v.is_boolean() && v.get<bool>()); }
+
+// Text
+
+TextEditor::TextEditor(Field f) : FieldEditor(std::move(f)), edit_(new QLineEdit) {
+  flat(this)->addWidget(edit_);
+  connect(edit_, &QLineEdit::editingFinished, this, [this] {
+    if (edit_->isModified()) emit changed(edit_->text().toStdString());
+    edit_->setModified(false);
+  });
+}
+
+void TextEditor::setValue(const json& v) { edit_->setText(textOf(v)); }
+
+// File
+
+FileEditor::FileEditor(Field f, Workspace& w) : FieldEditor(std::move(f)), button_(new QPushButton) {
+  flat(this)->addWidget(button_);
+  connect(button_, &QPushButton::clicked, this, [this, &w] {
+    const QString path = QFileDialog::getOpenFileName(this, QString::fromStdString(field_.label), {}, QString::fromStdString(field_.filter));
+    if (path.isEmpty()) return;
+    const auto v = w.importFile(path);
+    if (v)
+      emit changed(*v);
+    else
+      emit w.problemArose(v.error());
+  });
+}
+
+void FileEditor::setValue(const json& v) {
+  button_->setText(v.is_object() && v.contains("name") ? QString::fromStdString(v["name"].get<std::string>()) : tr("choose a file"));
+}
+
+// Rows
+
+RowsEditor::RowsEditor(Field f) : FieldEditor(std::move(f)), table_(new QTableWidget) {
+  auto* l = new QVBoxLayout(this);
+  l->setContentsMargins(0, 0, 0, 0);
+  QStringList heads;
+  if (field_.kind == FieldKind::Points) heads << "x" << "y" << "z";
+  if (field_.kind == FieldKind::Graph) heads << tr("at") << tr("value");
+  for (const Field& c : field_.columns) heads << QString::fromStdString(c.label);
+  table_->setColumnCount(int(heads.size()));
+  table_->setHorizontalHeaderLabels(heads);
+  table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+  table_->verticalHeader()->setDefaultSectionSize(24);
+  table_->setMinimumHeight(120);
+  table_->setMaximumHeight(190);
+  table_->setAccessibleName(QString::fromStdString(field_.label));
+  table_->setObjectName("rows-" + QString::fromStdString(field_.key));
+  l->addWidget(table_);
+  auto* buttons = new QHBoxLayout;
+  auto* add = new QPushButton(tr("Add row"));
+  auto* remove = new QPushButton(tr("Take out"));
+  buttons->addWidget(add);
+  buttons->addWidget(remove);
+  buttons->addStretch();
+  l->addLayout(buttons);
+  connect(table_, &QTableWidget::cellChanged, this, [this] {
+    if (!filling_) emitRows();
+  });
+  connect(add, &QPushButton::clicked, this, [this] {
+    filling_ = true;
+    const int n = table_->rowCount(), at = table_->currentRow() >= 0 ? table_->currentRow() + 1 : n;
+    table_->insertRow(at);
+    // A new row starts from the one above, a little further on, so that no two points coincide.
+    for (int c = 0; c < table_->columnCount(); ++c) {
+      const QString above = at > 0 && table_->item(at - 1, c) ? table_->item(at - 1, c)->text() : "0";
+      bool number = false;
+      const double v = above.toDouble(&number);
+      table_->setItem(at, c, new QTableWidgetItem(c == 0 && number && at > 0 ? QString::number(v + 10) : above));
+    }
+    filling_ = false;
+    emitRows();
+  });
+  connect(remove, &QPushButton::clicked, this, [this] {
+    if (table_->rowCount() == 0) return;
+    table_->removeRow(table_->currentRow() >= 0 ? table_->currentRow() : table_->rowCount() - 1);
+    emitRows();
+  });
+}
+
+json RowsEditor::cell(const QString& text) const {
+  bool number = false;
+  const double v = text.trimmed().toDouble(&number);
+  return number ? json(v) : json(text.trimmed().toStdString());
+}
+
+void RowsEditor::emitRows() {
+  json out = json::array();
+  for (int r = 0; r < table_->rowCount(); ++r) {
+    const auto at = [&](int c) { return cell(table_->item(r, c) ? table_->item(r, c)->text() : "0"); };
+    json row{{"id", "q" + std::to_string(r + 1)}};
+    if (field_.kind == FieldKind::Points) row["at"] = {at(0), at(1), at(2)};
+    if (field_.kind == FieldKind::Graph) row["at"] = at(0), row["value"] = at(1);
+    for (size_t c = 0; c < field_.columns.size(); ++c) row[field_.columns[c].key] = at(int(c));
+    out.push_back(std::move(row));
+  }
+  value_ = out;
+  emit changed(out);
+}
+
+void RowsEditor::setValue(const json& v) {
+  if (v == value_ && table_->rowCount() == int(v.size())) return;
+  value_ = v;
+  filling_ = true;
+  table_->setRowCount(int(v.size()));
+  for (int r = 0; r < int(v.size()); ++r)
+    for (int c = 0; c < table_->columnCount(); ++c) {
+      json value;
+      if (field_.kind == FieldKind::Points) value = v[r]["at"][c];
+      else if (field_.kind == FieldKind::Graph) value = c == 0 ? v[r]["at"] : v[r]["value"];
+      else value = v[r].value(field_.columns[c].key, json(""));
+      if (!table_->item(r, c)) table_->setItem(r, c, new QTableWidgetItem);
+      table_->item(r, c)->setText(textOf(value));
+    }
+  filling_ = false;
+}
+
+// Plain
+
+PlainEditor::PlainEditor(Field f) : FieldEditor(std::move(f)), edit_(new QLineEdit) {
+  flat(this)->addWidget(edit_);
+  connect(edit_, &QLineEdit::editingFinished, this, [this] {
+    const json v = json::parse(edit_->text().toStdString(), nullptr, false);
+    if (!v.is_discarded() && edit_->isModified()) emit changed(v);
+    edit_->setModified(false);
+  });
+}
+
+void PlainEditor::setValue(const json& v) { edit_->setText(QString::fromStdString(v.dump())); }
+
+FieldEditor* makeEditor(const Field& f, Workspace& w, ViewWidget& view) {
+  switch (f.kind) {
+  case FieldKind::Quantity: return new QuantityEditor(f, w);
+  case FieldKind::Choice:
+  case FieldKind::Continuity: return new ChoiceEditor(f);
+  case FieldKind::Switch: return new SwitchEditor(f);
+  case FieldKind::Text: return new TextEditor(f);
+  case FieldKind::File: return new FileEditor(f, w);
+  case FieldKind::Picks: return new PicksEditor(f, w, view);
+  case FieldKind::Points:
+  case FieldKind::Graph:
+  case FieldKind::Table: return new RowsEditor(f);
+  case FieldKind::Drawing: return new PlainEditor(f);
+  }
+  return new PlainEditor(f);
+}
+
+} // namespace lumsk::app

@@ -1,0 +1,116 @@
+#pragma once
+#include "app/workspace.h"
+
+#include <QLineEdit>
+#include <nlohmann/json.hpp>
+
+class QTableWidget;
+
+namespace lumsk::app {
+
+/// Editor of one field: shows a value and reports a new one. One class per kind of field, none per step.
+class FieldEditor : public QWidget {
+  Q_OBJECT
+public:
+  explicit FieldEditor(recipe::Field f, QWidget* parent = nullptr);
+  const recipe::Field& field() const { return field_; }
+  virtual void setValue(const json& v) = 0;
+  virtual void markProblem(const QString& reason); ///< empty: none
+signals:
+  void changed(const nlohmann::json& value);
+  void focused();
+  void enterAgain(); ///< Enter on a value that is taken already
+
+protected:
+  recipe::Field field_;
+};
+
+/// A number: expression, units, names; up, down and wheel step sensibly.
+class QuantityEditor : public FieldEditor {
+  Q_OBJECT
+public:
+  QuantityEditor(recipe::Field f, Workspace& w);
+  void setValue(const json& v) override;
+  void markProblem(const QString& reason) override;
+
+protected:
+  bool eventFilter(QObject* o, QEvent* e) override;
+
+private:
+  void take();
+  void step(double steps);
+  Workspace& w_;
+  QLineEdit* edit_;
+  json value_;
+};
+
+class ChoiceEditor : public FieldEditor {
+  Q_OBJECT
+public:
+  explicit ChoiceEditor(recipe::Field f); ///< also for continuity
+  void setValue(const json& v) override;
+
+private:
+  std::vector<QPushButton*> segments_;
+  class QComboBox* box_ = nullptr;
+};
+
+class SwitchEditor : public FieldEditor {
+  Q_OBJECT
+public:
+  explicit SwitchEditor(recipe::Field f);
+  void setValue(const json& v) override;
+
+private:
+  class QCheckBox* box_;
+};
+
+class TextEditor : public FieldEditor {
+  Q_OBJECT
+public:
+  explicit TextEditor(recipe::Field f);
+  void setValue(const json& v) override;
+
+private:
+  QLineEdit* edit_;
+};
+
+class FileEditor : public FieldEditor {
+  Q_OBJECT
+public:
+  FileEditor(recipe::Field f, Workspace& w);
+  void setValue(const json& v) override;
+
+private:
+  QPushButton* button_;
+};
+
+/// Rows of values: points, graphs and tables. Columns come from the field.
+class RowsEditor : public FieldEditor {
+  Q_OBJECT
+public:
+  explicit RowsEditor(recipe::Field f);
+  void setValue(const json& v) override;
+
+private:
+  void emitRows();
+  json cell(const QString& text) const;
+  QTableWidget* table_;
+  json value_ = json::array();
+  bool filling_ = false;
+};
+
+/// What has no editor of its own yet: its text, to be seen and changed.
+class PlainEditor : public FieldEditor {
+  Q_OBJECT
+public:
+  explicit PlainEditor(recipe::Field f);
+  void setValue(const json& v) override;
+
+private:
+  QLineEdit* edit_;
+};
+
+FieldEditor* makeEditor(const recipe::Field& f, Workspace& w, class ViewWidget& view);
+
+} // namespace lumsk::app

@@ -1,0 +1,27 @@
+#include "app/main_window.h"
+#include "app/theme.h"
+#include "steps/registry.h"
+
+#include <QApplication>
+#include <QFile>
+#include <cstdio>
+
+int main(int argc, char** argv) {
+  // The view draws through X11 (also under Wayland, by XWayland).
+  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "xcb");
+  if (qEnvironmentVariableIsEmpty("DISPLAY")) {
+    std::fputs("Lumsk needs a display. Without one: xvfb-run -s '-screen 0 1280x800x24' lumsk\n", stderr);
+    return 2;
+  }
+  QApplication app(argc, argv);
+  QApplication::setApplicationName("Lumsk");
+  QApplication::setOrganizationName("Lumsk");
+  QApplication::setDesktopFileName("lumsk");
+  lumsk::app::applyTheme(app);
+  app.setWindowIcon(lumsk::app::icon("icons/lumsk"));
+  lumsk::app::MainWindow window(lumsk::steps::registry());
+  window.show();
+  const QStringList arguments = QApplication::arguments();
+  if (arguments.size() > 1) window.openPath(arguments[1]);
+  return QApplication::exec();
+}

@@ -1,0 +1,376 @@
+#include "app/main_window.h"
+
+#include "app/export_dialog.h"
+#include "app/help.h"
+#include "app/numbers_panel.h"
+#include "app/parts_panel.h"
+#include "app/theme.h"
+#include "exchange/files.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QDropEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QLineEdit>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+#include <QSplitter>
+#include <QTabWidget>
+#include <QTableWidget>
+
+namespace lumsk::app {
+
+MainWindow::MainWindow(const recipe::Registry& registry)
+    : w_(registry), view_(new ViewWidget(w_)), rail_(new StageRail), drawer_(new Drawer(w_)), column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), strip_(new ReadoutStrip(w_)) {
+  setObjectName("main");
+  resize(1280, 800);
+  setAcceptDrops(true);
+  tabs_->setObjectName("column");
+  tabs_->setAttribute(Qt::WA_StyledBackground);
+  tabs_->addTab(column_, tr("Recipe"));
+  tabs_->addTab(new PartsPanel(w_), tr("Parts"));
+  tabs_->addTab(new NumbersPanel(w_), tr("Numbers"));
+  tabs_->setMinimumWidth(290);
+  auto* split = new QSplitter;
+  split->setObjectName("split");
+  split->addWidget(view_);
+  split->addWidget(tabs_);
+  split->setStretchFactor(0, 1);
+  split->setSizes({940, 310});
+  split->setCollapsible(0, false);
+  auto* middle = new QHBoxLayout;
+  middle->setContentsMargins(0, 0, 0, 0);
+  middle->setSpacing(0);
+  middle->addWidget(rail_);
+  middle->addWidget(drawer_);
+  middle->addWidget(split, 1);
+  auto* whole = new QWidget;
+  auto* layout = new QVBoxLayout(whole);
+  layout->setContentsMargins(0, 0, 0, 0);
+  layout->setSpacing(0);
+  layout->addLayout(middle, 1);
+  layout->addWidget(strip_);
+  setCentralWidget(whole);
+
+  command_ = new CommandField(w_, view_);
+  start_ = new StartPanel(view_);
+  makeMenus();
+  makeViewTags();
+  makeCommands();
+  view_->installEventFilter(this);
+
+  connect(rail_, &StageRail::chosen, drawer_, &Drawer::show);
+  connect(drawer_, &Drawer::exportWanted, this, &MainWindow::exportDialog);
+  connect(drawer_, &Drawer::used, this, [this] {
+    if (!drawer_->pinned()) {
+      rail_->choose(-1);
+      drawer_->show(-1);
+    }
+    tabs_->setCurrentIndex(0);
+    view_->setFocus();
+  });
+  connect(start_, &StartPanel::toolWanted, this, [this](const QString& k) { w_.startDraft(k.toStdString()); });
+  connect(start_, &StartPanel::openWanted, this, &MainWindow::openDialog);
+  connect(start_, &StartPanel::fileWanted, this, &MainWindow::openPath);
+  connect(column_, &RecipeColumn::helpWanted, this, [this](const QString& k) { showHelp(w_.registry(), k, this); });
+  connect(&w_, &Workspace::problemArose, this, &MainWindow::report);
+  connect(&w_, &Workspace::recipeChanged, this, [this] {
+    syncTitle();
+    syncStart();
+  });
+  connect(&w_, &Workspace::fileChanged, this, [this] {
+    syncTitle();
+    syncStart();
+  });
+  QSettings settings;
+  restoreGeometry(settings.value("window/geometry").toByteArray());
+  split->restoreState(settings.value("window/split").toByteArray());
+  drawer_->setPinned(settings.value("window/drawerPinned", true).toBool());
+  const int stage = settings.value("window/stage", 0).toInt();
+  rail_->choose(stage);
+  drawer_->show(stage);
+  connect(rail_, &StageRail::chosen, this, [](int s) { QSettings().setValue("window/stage", s); });
+  start_->setRecent(settings.value("recent").toStringList());
+  syncTitle();
+  syncStart();
+  view_->setFocus();
+}
+
+QAction* MainWindow::action(QMenu* menu, const QString& text, const QKeySequence& keys, std::function<void()> run) {
+  auto* a = menu->addAction(text);
+  a->setShortcut(keys);
+  connect(a, &QAction::triggered, this, [run = std::move(run)] { run(); });
+  return a;
+}
+
+void MainWindow::makeMenus() {
+  auto* file = menuBar()->addMenu(tr("File"));
+  action(file, tr("New"), QKeySequence::New, [this] { if (mayLeave()) w_.newProject(); });
+  action(file, tr("Open"), QKeySequence::Open, [this] { openDialog(); });
+  auto* recent = file->addMenu(tr("Open recent"));
+  connect(recent, &QMenu::aboutToShow, this, [this, recent] {
+    recent->clear();
+    for (const QString& f : QSettings().value("recent").toStringList()) recent->addAction(QFileInfo(f).fileName(), this, [this, f] { openPath(f); });
+  });
+  file->addSeparator();
+  action(file, tr("Save"), QKeySequence::Save, [this] { save(); });
+  action(file, tr("Save as"), QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
+  action(file, tr("Export"), QKeySequence("Ctrl+E"), [this] { exportDialog(); });
+  file->addSeparator();
+  action(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
+  auto* edit = menuBar()->addMenu(tr("Edit"));
+  undo_ = action(edit, tr("Undo"), QKeySequence::Undo, [this] { w_.undo(); });
+  redo_ = action(edit, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { w_.redo(); });
+  action(edit, tr("Rename step"), QKeySequence("F2"), [this] { column_->renameOpen(); });
+  action(edit, tr("Remove step"), {}, [this] { if (!w_.open().empty()) w_.removeStep(w_.open()); });
+  auto* view = menuBar()->addMenu(tr("View"));
+  using scene::ViewFrom;
+  const std::tuple<QString, const char*, ViewFrom> views[] = {{tr("Front"), "Ctrl+Down", ViewFrom::Front}, {tr("Back"), "", ViewFrom::Back}, {tr("Left"), "Ctrl+Left", ViewFrom::Left},
+                                                              {tr("Right"), "Ctrl+Right", ViewFrom::Right}, {tr("Top"), "Ctrl+Up", ViewFrom::Top}, {tr("Bottom"), "", ViewFrom::Bottom}, {tr("Corner"), "Ctrl+Home", ViewFrom::Corner}};
+  for (const auto& [name, keys, from] : views) action(view, name, QKeySequence(keys), [this, from = from] { view_->lookFrom(from); });
+  view->addSeparator();
+  action(view, tr("Fit all"), {}, [this] { view_->fitAll(); });
+  action(view, tr("Perspective or parallel"), {}, [this] { view_->setPerspective(!view_->perspective()); });
+  auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
+  for (const auto& s : w_.registry().all())
+    stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), QString::fromStdString(s.label), this, [this, k = s.kind] {
+      w_.startDraft(k);
+      view_->setFocus();
+    });
+  auto* help = menuBar()->addMenu(tr("Help"));
+  action(help, tr("Help on the step"), QKeySequence("F1"), [this] {
+    const auto* entry = w_.recipe().find(w_.open());
+    showHelp(w_.registry(), QString::fromStdString(entry ? entry->kind : "loft"), this);
+  });
+  action(help, tr("About Lumsk"), {}, [this] { QMessageBox::about(this, tr("About Lumsk"), tr("Lumsk shapes smooth exteriors from curves.\nGPL-3.0-or-later")); });
+}
+
+void MainWindow::makeViewTags() {
+  const auto bar = [&](const char* name) {
+    auto* w = new QWidget(view_);
+    w->setObjectName(name);
+    auto* l = new QHBoxLayout(w);
+    l->setContentsMargins(0, 0, 0, 0);
+    l->setSpacing(6);
+    return w;
+  };
+  const auto tag = [&](QWidget* in, const QString& text, const QString& tip) {
+    auto* b = new QPushButton(text);
+    b->setProperty("role", "tag");
+    b->setObjectName("tag-" + text.toLower());
+    b->setToolTip(tip);
+    b->setFocusPolicy(Qt::TabFocus);
+    in->layout()->addWidget(b);
+    return b;
+  };
+  tags_ = bar("tags");
+  using scene::ViewFrom;
+  for (const auto& [text, from] : {std::pair{tr("Front"), ViewFrom::Front}, std::pair{tr("Left"), ViewFrom::Left}, std::pair{tr("Top"), ViewFrom::Top}, std::pair{tr("Corner"), ViewFrom::Corner}})
+    connect(tag(tags_, text, tr("look from here")), &QPushButton::clicked, this, [this, f = from] { view_->lookFrom(f); });
+  connect(tag(tags_, tr("Fit"), tr("fit all (F)")), &QPushButton::clicked, view_, &ViewWidget::fitAll);
+  auto* perspective = tag(tags_, tr("Perspective"), tr("perspective or parallel"));
+  perspective->setCheckable(true);
+  perspective->setChecked(true);
+  connect(perspective, &QPushButton::toggled, view_, &ViewWidget::setPerspective);
+  lenses_ = bar("lenses");
+  auto* shade = tag(lenses_, tr("Shade"), tr("plain clay"));
+  auto* stripes = tag(lenses_, tr("Stripes"), tr("reflected light tubes (hold S to peek)"));
+  auto* combs = tag(lenses_, tr("Combs"), tr("curvature of curves (hold C to peek)"));
+  for (auto* b : {shade, stripes, combs}) b->setCheckable(true);
+  const auto sync = [this, shade, stripes, combs] {
+    const auto l = view_->lens();
+    shade->setChecked(l.surface == scene::SurfaceLens::Shade);
+    stripes->setChecked(l.surface == scene::SurfaceLens::Stripes);
+    combs->setChecked(l.combs);
+  };
+  const auto choose = [this](scene::SurfaceLens s) {
+    auto l = view_->lens();
+    l.surface = s;
+    view_->setLens(l);
+  };
+  connect(shade, &QPushButton::clicked, this, [choose] { choose(scene::SurfaceLens::Shade); });
+  connect(stripes, &QPushButton::clicked, this, [choose] { choose(scene::SurfaceLens::Stripes); });
+  connect(combs, &QPushButton::clicked, this, [this](bool on) {
+    auto l = view_->lens();
+    l.combs = on;
+    view_->setLens(l);
+  });
+  connect(view_, &ViewWidget::lensChanged, this, sync);
+  sync();
+}
+
+void MainWindow::makeCommands() {
+  using scene::ViewFrom;
+  for (const auto& [text, from] : {std::pair{tr("view: Front"), ViewFrom::Front}, std::pair{tr("view: Left"), ViewFrom::Left}, std::pair{tr("view: Right"), ViewFrom::Right}, std::pair{tr("view: Top"), ViewFrom::Top}, std::pair{tr("view: Corner"), ViewFrom::Corner}})
+    command_->addCommand(text, [this, f = from] { view_->lookFrom(f); });
+  command_->addCommand(tr("view: Fit all"), [this] { view_->fitAll(); });
+  command_->addCommand(tr("file: Save"), [this] { save(); });
+  command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
+  command_->addCommand(tr("lens: Shade"), [this] { view_->setLens({}); });
+  command_->addCommand(tr("lens: Stripes"), [this] { view_->setLens({scene::SurfaceLens::Stripes, false}); });
+  command_->addCommand(tr("lens: Combs"), [this] { view_->setLens({scene::SurfaceLens::Shade, true}); });
+}
+
+void MainWindow::placeOverView() {
+  tags_->adjustSize();
+  lenses_->adjustSize();
+  tags_->move(12, 12);
+  const bool room = tags_->width() + lenses_->width() + 36 < view_->width();
+  lenses_->move(view_->width() - lenses_->width() - 12, room ? 12 : 20 + tags_->height());
+  start_->adjustSize();
+  start_->move((view_->width() - start_->width()) / 2, (view_->height() - start_->height()) / 2);
+}
+
+void MainWindow::syncTitle() {
+  const QString name = w_.path().isEmpty() ? tr("untitled") : QFileInfo(w_.path()).completeBaseName();
+  setWindowTitle(name + (w_.modified() ? "*" : "") + " - Lumsk");
+  undo_->setEnabled(w_.canUndo());
+  redo_->setEnabled(w_.canRedo());
+}
+
+void MainWindow::syncStart() {
+  start_->setVisible(w_.recipe().steps.empty());
+  placeOverView();
+}
+
+bool MainWindow::mayLeave() {
+  if (!w_.modified()) return true;
+  const auto answer = QMessageBox::question(this, tr("Save changes?"), tr("This project has changes that are not saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+  if (answer == QMessageBox::Save) return save();
+  return answer == QMessageBox::Discard;
+}
+
+void MainWindow::openDialog() {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Open"), StartPanel::demoFolder(), tr("Lumsk projects (*.lumsk *.json)"));
+  if (!path.isEmpty()) openPath(path);
+}
+
+bool MainWindow::openPath(const QString& path) {
+  if (!mayLeave()) return false;
+  if (const auto done = w_.openFile(path); !done) {
+    report(done.error());
+    return false;
+  }
+  remember(path);
+  view_->setFocus();
+  return true;
+}
+
+bool MainWindow::savePath(const QString& path) {
+  if (const auto done = w_.saveFile(path, view_->thumbnail()); !done) {
+    report(done.error());
+    return false;
+  }
+  remember(path);
+  strip_->tell(tr("saved %1").arg(QFileInfo(path).fileName()));
+  return true;
+}
+
+bool MainWindow::save() { return w_.path().isEmpty() ? saveAs() : savePath(w_.path()); }
+
+bool MainWindow::saveAs() {
+  QString path = QFileDialog::getSaveFileName(this, tr("Save as"), w_.path().isEmpty() ? "untitled.lumsk" : w_.path(), tr("Lumsk projects (*.lumsk)"));
+  if (path.isEmpty()) return false;
+  if (!path.endsWith(".lumsk")) path += ".lumsk";
+  return savePath(path);
+}
+
+void MainWindow::exportDialog() {
+  ExportDialog dialog(w_, this);
+  if (dialog.exec() != QDialog::Accepted) return;
+  const QString base = w_.path().isEmpty() ? "untitled" : QFileInfo(w_.path()).path() + "/" + QFileInfo(w_.path()).completeBaseName();
+  QString path = QFileDialog::getSaveFileName(this, tr("Export"), base + dialog.ending(), "*" + dialog.ending());
+  if (path.isEmpty()) return;
+  if (!path.endsWith(dialog.ending())) path += dialog.ending();
+  exportPath(path, dialog.options());
+}
+
+bool MainWindow::exportPath(const QString& path, const exchange::ExportOptions& options) {
+  const auto done = exchange::exportModel(*w_.model(), path.toStdString(), options, {});
+  if (!done) {
+    report(done.error());
+    return false;
+  }
+  QString words = tr("wrote %1: %n bodies", nullptr, done->bodies).arg(QFileInfo(path).fileName());
+  if (done->triangles) words += tr(", %1 triangles").arg(done->triangles);
+  for (const auto& l : done->leftOut) words += tr("; left out %1").arg(QString::fromStdString(l));
+  strip_->tell(words);
+  return true;
+}
+
+void MainWindow::remember(const QString& path) {
+  QSettings s;
+  QStringList list = s.value("recent").toStringList();
+  const QString full = QFileInfo(path).absoluteFilePath();
+  list.removeAll(full);
+  list.prepend(full);
+  s.setValue("recent", list.mid(0, 8));
+  start_->setRecent(list);
+}
+
+void MainWindow::report(const Problem& p) {
+  strip_->tell(QString::fromStdString(sentence(p)));
+  auto* box = new QMessageBox(QMessageBox::Warning, tr("Lumsk"), QString::fromStdString(p.what), QMessageBox::Ok, this);
+  box->setObjectName("problem-box");
+  box->setInformativeText(QString::fromStdString(p.remedyText + "\n" + p.code));
+  box->setAttribute(Qt::WA_DeleteOnClose);
+  box->open();
+}
+
+void MainWindow::closeEvent(QCloseEvent* e) {
+  if (!mayLeave()) return e->ignore();
+  QSettings s;
+  s.setValue("window/geometry", saveGeometry());
+  s.setValue("window/split", findChild<QSplitter*>("split")->saveState());
+  s.setValue("window/drawerPinned", drawer_->pinned());
+  e->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
+  if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* e) {
+  for (const QUrl& url : e->mimeData()->urls()) {
+    const QString path = url.toLocalFile();
+    const auto ending = exchange::extensionOf(path.toStdString());
+    if (ending == ".txt" || ending == ".csv" || ending == ".xyz" || ending == ".dat") {
+      w_.startDraft("points_curve");
+      for (const auto& f : w_.registry().schemaOf("points_curve"))
+        if (f.kind == recipe::FieldKind::File) {
+          const auto v = w_.importFile(path);
+          if (v) w_.setInput(w_.draft(), f.key, *v, tr("choose a file"));
+          else report(v.error());
+        }
+    } else {
+      openPath(path);
+    }
+    return;
+  }
+}
+
+bool MainWindow::eventFilter(QObject* o, QEvent* e) {
+  if (o == view_ && e->type() == QEvent::Resize) placeOverView();
+  return QMainWindow::eventFilter(o, e);
+}
+
+void MainWindow::keyPressEvent(QKeyEvent* e) {
+  if (e->key() == Qt::Key_Escape) {
+    w_.escape();
+    return;
+  }
+  if (e->modifiers() == Qt::NoModifier && e->key() >= Qt::Key_1 && e->key() < Qt::Key_1 + recipe::kStages) {
+    const int stage = e->key() - Qt::Key_1;
+    rail_->choose(stage);
+    drawer_->show(stage);
+    return;
+  }
+  if (e->key() == Qt::Key_Space && e->modifiers() == Qt::NoModifier) return command_->open();
+  if (e->key() == Qt::Key_Delete && !w_.open().empty()) return w_.removeStep(w_.open());
+  QMainWindow::keyPressEvent(e);
+}
+
+} // namespace lumsk::app

@@ -1,0 +1,62 @@
+#pragma once
+#include "app/command_field.h"
+#include "app/readout_strip.h"
+#include "app/recipe_column.h"
+#include "app/start_panel.h"
+#include "app/tool_panels.h"
+
+#include <QMainWindow>
+
+class QTabWidget;
+
+namespace lumsk::app {
+
+/// Wires the panels; holds nothing of the project itself.
+class MainWindow : public QMainWindow {
+  Q_OBJECT
+public:
+  explicit MainWindow(const recipe::Registry& registry);
+  Workspace& workspace() { return w_; }
+  ViewWidget& view() { return *view_; }
+
+  bool openPath(const QString& path);
+  bool savePath(const QString& path);
+  bool exportPath(const QString& path, const exchange::ExportOptions& options);
+
+protected:
+  void closeEvent(QCloseEvent* e) override;
+  void dragEnterEvent(QDragEnterEvent* e) override;
+  void dropEvent(QDropEvent* e) override;
+  void keyPressEvent(QKeyEvent* e) override;
+  bool eventFilter(QObject* o, QEvent* e) override;
+
+private:
+  void makeMenus();
+  void makeViewTags();
+  void makeCommands();
+  void placeOverView();
+  void syncTitle();
+  void syncStart();
+  bool mayLeave();
+  void openDialog();
+  bool save();
+  bool saveAs();
+  void exportDialog();
+  void remember(const QString& path);
+  void report(const Problem& p);
+  QAction* action(QMenu* menu, const QString& text, const QKeySequence& keys, std::function<void()> run);
+
+  Workspace w_;
+  ViewWidget* view_;
+  StageRail* rail_;
+  Drawer* drawer_;
+  RecipeColumn* column_;
+  QTabWidget* tabs_;
+  ReadoutStrip* strip_;
+  CommandField* command_;
+  StartPanel* start_;
+  QWidget *tags_, *lenses_;
+  QAction *undo_, *redo_;
+};
+
+} // namespace lumsk::app

@@ -1,0 +1,209 @@
+#include "app/overlay.h"
+
+#include "app/theme.h"
+
+#include <QPainter>
+#include <QPainterPath>
+#include <nlohmann/json.hpp>
+
+namespace lumsk::app {
+
+using recipe::Field;
+using recipe::FieldKind;
+
+namespace {
+
+QPointF pixel(const Vec3& screen) { return {screen.x(), screen.y()}; }
+
+double valueOf(const json& v, const Field& f, const recipe::Names& names) {
+  if (v.is_number()) return v.get<double>();
+  const auto q = v.is_string() ? recipe::evaluate(v.get<std::string>(), f.dimension, names) : Expected<Quantity>(Quantity{});
+  return q ? q->value : 0.0;
+}
+
+void addPoints(const Workspace& w, const recipe::StepEntry& entry, const Field& f, const scene::Camera& c, std::vector<Mark>& out) {
+  const auto names = w.names();
+  Frame frame;
+  bool onPlane = false;
+  if (!f.planeField.empty()) {
+    const json planes = entry.inputs->value(f.planeField, json::array());
+    if (!planes.empty())
+      if (const auto p = recipe::follow(planes[0], recipe::Kind::Plane, *w.model())) {
+        frame = std::get<recipe::PlaneObject>(p->object).frame;
+        onPlane = true;
+      }
+  }
+  const Field coordinate = recipe::length("", "", "", "0");
+  const json points = entry.inputs->value(f.key, json::array());
+  for (size_t i = 0; i < points.size(); ++i) {
+    Vec3 p;
+    for (int k = 0; k < 3; ++k) p[k] = valueOf(points[i]["at"][k], coordinate, names);
+    if (!p.allFinite() || p.norm() > 1e7) continue;
+    if (onPlane) p = frame.at(p.x(), p.y());
+    Mark m{Mark::Kind::Point, pixel(c.toScreen(p)), {}, {}, QString::number(i + 1), entry.id, f.key, points[i]["id"].get<std::string>()};
+    m.index = int(i);
+    m.world = p;
+    out.push_back(m);
+  }
+}
+
+void addHandles(const Workspace& w, const recipe::StepEntry& entry, const recipe::Outcome& o, const scene::Camera& c, std::vector<Mark>& out) {
+  const auto& schema = w.registry().schemaOf(entry.kind);
+  const auto names = w.names();
+  for (const auto& h : o.handles) {
+    const Field* f = recipe::findField(schema, h.field);
+    if (!f || !recipe::applies(*f, schema, *entry.inputs)) continue;
+    const double v = valueOf(entry.inputs->contains(h.field) ? (*entry.inputs)[h.field] : recipe::defaultValue(*f), *f, names);
+    const Vec3 at = h.at + h.direction * (v * h.mmPerUnit);
+    Mark m{Mark::Kind::Handle, pixel(c.toScreen(at)), pixel(c.toScreen(h.at)), {}, QString::fromStdString(f->label).toLower() + " " + QString::fromStdString(format({v, f->dimension})), entry.id, h.field, ""};
+    // A handle that would sit on its own foot is moved out, so that it can be grabbed.
+    const QPointF d = m.at - m.from;
+    if (std::hypot(d.x(), d.y()) < 24) {
+      const QPointF out2 = pixel(c.toScreen(h.at + h.direction * c.pixelSize(h.at) * 40)) - m.from;
+      const double l = std::hypot(out2.x(), out2.y());
+      m.at = m.from + (l > 4 ? out2 * (40 / l) : QPointF(28, -28));
+    }
+    m.world = h.at;
+    m.direction = h.direction;
+    m.mmPerUnit = h.mmPerUnit;
+    m.value = v;
+    out.push_back(m);
+  }
+}
+
+void addFlags(const recipe::StepEntry& entry, const recipe::Outcome& o, const scene::Camera& c, std::vector<Mark>& out) {
+  int n = 0;
+  for (const auto& f : o.flags) {
+    ++n;
+    const double reach = c.pixelSize(f.at) * 26;
+    Mark m{Mark::Kind::Flag, pixel(c.toScreen(f.at)), {}, pixel(c.toScreen(f.at + f.direction * reach)), QString::number(n), entry.id, f.field, f.item};
+    m.world = f.at;
+    m.direction = f.direction;
+    m.startMovable = f.startMovable;
+    out.push_back(m);
+  }
+}
+
+} // namespace
+
+std::vector<Mark> marksFor(const Workspace& w, const scene::Camera& c) {
+  std::vector<Mark> out;
+  for (const auto& s : w.recipe().steps)
+    if (const auto* r = w.model()->result(s->id); r && r->status == recipe::Status::Failed && r->problem)
+      for (const Vec3& p : r->problem->where) {
+        Mark m{Mark::Kind::Problem, pixel(c.toScreen(p)), {}, {}, QString::fromStdString(sentence(*r->problem)), s->id, "", ""};
+        m.world = p;
+        out.push_back(m);
+      }
+  const auto* entry = w.recipe().find(w.open());
+  if (!entry) return out;
+  if (const auto* r = w.model()->result(entry->id); r && r->outcome) {
+    addFlags(*entry, *r->outcome, c, out);
+    addHandles(w, *entry, *r->outcome, c, out);
+  }
+  for (const Field& f : w.registry().schemaOf(entry->kind))
+    if (f.kind == FieldKind::Points) addPoints(w, *entry, f, c, out);
+  return out;
+}
+
+Overlay::Overlay(QWidget* parent) : QWidget(parent) {
+  setAttribute(Qt::WA_TransparentForMouseEvents);
+  setAttribute(Qt::WA_NoSystemBackground);
+}
+
+void Overlay::set(std::vector<Mark> marks, const scene::Camera& camera) {
+  marks_ = std::move(marks);
+  camera_ = camera;
+  update();
+}
+
+void Overlay::setHover(const QString& label, QPointF at) {
+  if (hover_ == label && (label.isEmpty() || hoverAt_ == at)) return;
+  hover_ = label;
+  hoverAt_ = at;
+  update();
+}
+
+int Overlay::markAt(QPointF p) const {
+  int best = -1;
+  double nearest = 1e9;
+  for (size_t i = 0; i < marks_.size(); ++i) {
+    if (marks_[i].kind == Mark::Kind::Problem) continue;
+    const QPointF d = marks_[i].at - p;
+    const double l = std::hypot(d.x(), d.y());
+    if (l < 12 && l < nearest) nearest = l, best = int(i);
+  }
+  return best;
+}
+
+void Overlay::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  QFont small = font();
+  small.setPointSizeF(small.pointSizeF() * 0.92);
+  p.setFont(small);
+  const auto label = [&](QPointF at, const QString& text, const QColor& ink, const QColor& border) {
+    QRectF r = p.fontMetrics().boundingRect(text).adjusted(-7, -4, 7, 4);
+    r.moveTo(at.x() + 12, at.y() - r.height() / 2);
+    if (r.right() > width() - 6) r.moveRight(std::min(at.x() - 12, width() - 6.0));
+    p.setPen(QPen(border, 1));
+    p.setBrush(QColor(251, 250, 247, 235));
+    p.drawRoundedRect(r, 5, 5);
+    p.setPen(ink);
+    p.drawText(r, Qt::AlignCenter, text);
+  };
+  for (const Mark& m : marks_) {
+    switch (m.kind) {
+    case Mark::Kind::Point:
+      p.setPen(QPen(clay::text, 1.5));
+      p.setBrush(Qt::white);
+      p.drawEllipse(m.at, 5, 5);
+      break;
+    case Mark::Kind::Handle:
+      p.setPen(QPen(clay::text, 1.4));
+      p.drawLine(m.from, m.at);
+      p.setBrush(Qt::white);
+      p.drawEllipse(m.at, 6, 6);
+      label(m.at, m.text, clay::text, clay::line);
+      break;
+    case Mark::Kind::Flag: {
+      p.setPen(QPen(clay::accent, 2));
+      p.drawLine(m.at, m.tip);
+      const QPointF d = m.tip - m.at;
+      if (const double l = std::hypot(d.x(), d.y()); l > 8) {
+        const QPointF u = d / l, n(-u.y(), u.x());
+        p.setBrush(clay::accent);
+        p.drawPolygon(QPolygonF{m.tip + u * 4, m.tip - u * 5 + n * 4, m.tip - u * 5 - n * 4});
+      }
+      p.setPen(QPen(Qt::white, 1.5));
+      p.setBrush(clay::accent);
+      p.drawEllipse(m.at, 9, 9);
+      p.drawText(QRectF(m.at.x() - 9, m.at.y() - 9, 18, 18), Qt::AlignCenter, m.text);
+      break;
+    }
+    case Mark::Kind::Problem:
+      p.setPen(QPen(Qt::white, 1.5));
+      p.setBrush(clay::attention);
+      p.drawPolygon(QPolygonF{m.at + QPointF(0, -9), m.at + QPointF(9, 7), m.at + QPointF(-9, 7)});
+      label(m.at, m.text, clay::attentionText, clay::attention);
+      break;
+    }
+  }
+  if (!hover_.isEmpty()) label(hoverAt_ + QPointF(6, -16), hover_, clay::accent, clay::line);
+  paintAxes(p);
+}
+
+void Overlay::paintAxes(QPainter& p) const {
+  const QPointF o(36, height() - 40);
+  const Vec3 right = camera_.direction.cross(camera_.up);
+  static const std::pair<Vec3, const char*> axes[] = {{Vec3::UnitX(), "x"}, {Vec3::UnitY(), "y"}, {Vec3::UnitZ(), "z"}};
+  static const QColor colours[] = {QColor("#B3401F"), QColor("#3F7A3A"), QColor("#34559C")};
+  for (int k = 0; k < 3; ++k) {
+    const QPointF d(axes[k].first.dot(right) * 24, -axes[k].first.dot(camera_.up) * 24);
+    p.setPen(QPen(colours[k], 2));
+    p.drawLine(o, o + d);
+    p.drawText(QRectF(o.x() + d.x() * 1.35 - 8, o.y() + d.y() * 1.35 - 8, 16, 16), Qt::AlignCenter, axes[k].second);
+  }
+}
+
+} // namespace lumsk::app

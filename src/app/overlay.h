@@ -1,0 +1,48 @@
+#pragma once
+#include "app/workspace.h"
+
+#include <QWidget>
+
+namespace lumsk::app {
+
+/// What lies over the view and can be grabbed: points of the open step, handles with their number, section flags,
+/// problem marks. Positions are pixels of the view.
+struct Mark {
+  enum class Kind { Point, Handle, Flag, Problem } kind;
+  QPointF at;             ///< centre of what is grabbed
+  QPointF from;           ///< handles: where the value is nought
+  QPointF tip;            ///< flags: end of the arrow
+  QString text;
+  std::string step, field, item;
+  int index = -1;         ///< points
+  Vec3 world = Vec3::Zero(), direction = Vec3::Zero();
+  double mmPerUnit = 1.0, value = 0.0;
+  bool startMovable = false;
+};
+
+/// All marks for the open step, seen by a camera.
+std::vector<Mark> marksFor(const Workspace& w, const scene::Camera& camera);
+
+/// Transparent widget over the view that paints marks, the axes and the label of what is hovered.
+class Overlay : public QWidget {
+  Q_OBJECT
+public:
+  explicit Overlay(QWidget* parent);
+  void set(std::vector<Mark> marks, const scene::Camera& camera);
+  void setHover(const QString& label, QPointF at);
+  const std::vector<Mark>& marks() const { return marks_; }
+  /// Index of the mark under a pixel, or -1.
+  int markAt(QPointF p) const;
+
+protected:
+  void paintEvent(QPaintEvent*) override;
+
+private:
+  void paintAxes(QPainter& p) const;
+  std::vector<Mark> marks_;
+  scene::Camera camera_;
+  QString hover_;
+  QPointF hoverAt_;
+};
+
+} // namespace lumsk::app

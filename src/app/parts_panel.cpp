@@ -1,0 +1,87 @@
+#include "app/parts_panel.h"
+
+#include "app/theme.h"
+#include "inspect/state.h"
+
+#include <QColorDialog>
+#include <QHeaderView>
+#include <QTreeWidget>
+
+namespace lumsk::app {
+
+namespace {
+constexpr int kId = Qt::UserRole, kStep = Qt::UserRole + 1;
+
+QString sizeOf(const Vec3& low, const Vec3& high) {
+  const Vec3 s = high - low;
+  const auto n = [](double v) { return QString::fromStdString(formatNumber(v, 4)); };
+  return n(s.x()) + " × " + n(s.y()) + " × " + n(s.z());
+}
+} // namespace
+
+PartsPanel::PartsPanel(Workspace& w, QWidget* parent) : QWidget(parent), w_(w), tree_(new QTreeWidget) {
+  auto* l = new QVBoxLayout(this);
+  l->setContentsMargins(6, 6, 6, 6);
+  tree_->setColumnCount(3);
+  tree_->setHeaderLabels({tr("Part"), tr("Kind"), tr("Size, mm")});
+  tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+  tree_->setRootIsDecorated(false);
+  tree_->setAccessibleName(tr("parts"));
+  tree_->setObjectName("parts");
+  l->addWidget(tree_);
+  auto* buttons = new QHBoxLayout;
+  auto* colour = new QPushButton(tr("Colour"));
+  buttons->addWidget(colour);
+  buttons->addStretch();
+  l->addLayout(buttons);
+  connect(&w_, &Workspace::modelChanged, this, &PartsPanel::sync);
+  connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
+    if (filling_ || column != 0) return;
+    w_.setVisible(item->data(0, kId).toString().toStdString(), item->checkState(0) == Qt::Checked);
+  });
+  connect(tree_, &QTreeWidget::itemDoubleClicked, this, [this](QTreeWidgetItem* item) { w_.unfold(item->data(0, kStep).toString().toStdString()); });
+  connect(colour, &QPushButton::clicked, this, [this] {
+    auto* item = tree_->currentItem();
+    if (!item) return;
+    const QColor c = QColorDialog::getColor(QColor("#F3EEE4"), this, tr("Colour"));
+    if (!c.isValid()) return;
+    recipe::Recipe next = w_.recipe();
+    next.looks[item->data(0, kId).toString().toStdString()].colour = c.name().toStdString();
+    w_.edit(std::move(next), tr("colour"));
+  });
+}
+
+void PartsPanel::sync() {
+  if (w_.dragging()) return;
+  filling_ = true;
+  tree_->clear();
+  const auto add = [&](const QString& label, const QString& kind, const QString& size, const std::string& id, const std::string& step, bool visible) {
+    auto* item = new QTreeWidgetItem(tree_, {label, kind, size});
+    item->setData(0, kId, QString::fromStdString(id));
+    item->setData(0, kStep, QString::fromStdString(step));
+    item->setCheckState(0, visible ? Qt::Checked : Qt::Unchecked);
+  };
+  for (const auto& b : w_.model()->bodies) {
+    const auto s = inspect::stateOf(*b.body);
+    const QString kind = s.solid ? tr("solid, closed") : tr("skin, %n opening(s)", nullptr, int(s.openings.size()));
+    add(QString::fromStdString(b.label), kind + (b.stale ? tr(", stale") : QString()), sizeOf(s.boxLow, s.boxHigh), b.id, b.step, b.visible);
+  }
+  for (const auto& step : w_.recipe().steps) {
+    const auto* r = w_.model()->result(step->id);
+    if (!r || !r->outcome) continue;
+    for (const auto& o : r->outcome->outputs) {
+      const auto* curve = std::get_if<recipe::CurvePtr>(&o.object);
+      if (!curve) continue;
+      const Points p = nurbs::polyline(**curve, 16);
+      const auto look = w_.recipe().looks.find(step->id);
+      add(QString::fromStdString(step->label), (*curve)->closed() ? tr("curve, closed") : tr("curve, open"), sizeOf(p.colwise().minCoeff().transpose(), p.colwise().maxCoeff().transpose()), step->id, step->id,
+          look == w_.recipe().looks.end() || look->second.visible);
+      break;
+    }
+  }
+  tree_->resizeColumnToContents(1);
+  tree_->resizeColumnToContents(2);
+  filling_ = false;
+}
+
+} // namespace lumsk::app

@@ -1,0 +1,121 @@
+#include "app/picks_editor.h"
+
+#include "app/view_widget.h"
+
+#include <QMouseEvent>
+
+namespace lumsk::app {
+
+Chip::Chip(int number, const QString& text, QWidget* parent) : QWidget(parent) {
+  setObjectName("chip");
+  setAttribute(Qt::WA_StyledBackground);
+  setFixedHeight(26);
+  setCursor(Qt::OpenHandCursor);
+  setAccessibleName(tr("pick %1: %2").arg(number).arg(text));
+  auto* l = new QHBoxLayout(this);
+  l->setContentsMargins(4, 0, 4, 0);
+  l->setSpacing(6);
+  auto* n = new QLabel(QString::number(number));
+  n->setAlignment(Qt::AlignCenter);
+  n->setFixedSize(18, 18);
+  n->setStyleSheet("background: #1F7A6B; color: white; border-radius: 9px; font-weight: 600; font-size: 8pt;");
+  l->addWidget(n);
+  l->addWidget(new QLabel(text), 1);
+  auto* x = new QPushButton("×");
+  x->setObjectName("remove-pick");
+  x->setAccessibleName(tr("remove pick %1").arg(number));
+  x->setFixedSize(20, 20);
+  x->setStyleSheet("border: none; background: transparent; padding: 0;");
+  l->addWidget(x);
+  connect(x, &QPushButton::clicked, this, &Chip::removed);
+}
+
+void Chip::mousePressEvent(QMouseEvent* e) {
+  pressed_ = e->globalPosition().toPoint();
+  dragging_ = false;
+}
+
+void Chip::mouseMoveEvent(QMouseEvent* e) {
+  if ((e->globalPosition().toPoint() - pressed_).manhattanLength() > 5) {
+    dragging_ = true;
+    setCursor(Qt::ClosedHandCursor);
+    raise();
+    move(x(), y() + int(e->globalPosition().y()) - pressed_.y());
+    pressed_ = e->globalPosition().toPoint();
+  }
+}
+
+void Chip::mouseReleaseEvent(QMouseEvent* e) {
+  setCursor(Qt::OpenHandCursor);
+  if (dragging_) emit draggedTo(e->globalPosition().toPoint());
+  dragging_ = false;
+}
+
+PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view) : FieldEditor(std::move(f)), w_(w), view_(view), list_(new QVBoxLayout), more_(new QPushButton) {
+  auto* l = new QVBoxLayout(this);
+  l->setContentsMargins(0, 0, 0, 0);
+  l->setSpacing(3);
+  list_->setSpacing(3);
+  l->addLayout(list_);
+  l->addWidget(more_);
+  more_->setCheckable(true);
+  more_->setObjectName("pick-" + QString::fromStdString(field_.key));
+  more_->setAccessibleName(tr("pick for %1").arg(QString::fromStdString(field_.label)));
+  more_->setStyleSheet("QPushButton { text-align: left; color: #5F6468; border: 1px dashed #C9C4BB; } QPushButton:checked { color: #1F7A6B; border: 1.5px solid #1F7A6B; background: #E1EEEA; }");
+  connect(more_, &QPushButton::clicked, this, &FieldEditor::focused);
+}
+
+void PicksEditor::setActive(bool on) {
+  more_->setChecked(on);
+  const QString kinds = QString::fromStdString(recipe::kindNames(field_.accepts));
+  more_->setText(on ? tr("pick in the view: %1").arg(kinds) : tr("pick %1").arg(kinds));
+}
+
+QString PicksEditor::labelOf(const json& pick) const {
+  const std::string step = pick.value("step", ""), part = pick.value("part", ""), kind = pick.value("kind", "");
+  if (step == "world") return part == "origin" ? tr("origin") : tr("%1 plane").arg(QString::fromStdString(part));
+  const auto* entry = w_.recipe().find(step);
+  const QString name = entry ? QString::fromStdString(entry->label) : tr("lost");
+  if (part.empty()) return name;
+  return name + ", " + (kind == "edge" || kind == "face" ? QString::fromStdString(kind) : part.find('|') != std::string::npos ? tr("vertex") : QString::fromStdString(part));
+}
+
+void PicksEditor::setValue(const json& v) {
+  value_ = v;
+  for (Chip* c : chips_) c->deleteLater();
+  chips_.clear();
+  for (int i = 0; i < int(v.size()); ++i) {
+    auto* chip = new Chip(i + 1, labelOf(v[i]), this);
+    list_->addWidget(chip);
+    chips_.push_back(chip);
+    connect(chip, &Chip::removed, this, [this, i] {
+      json next = value_;
+      next.erase(size_t(i));
+      view_.pointTo({});
+      emit changed(next);
+    });
+    connect(chip, &Chip::hovered, this, [this, i](bool on) {
+      if (on && i < int(value_.size()))
+        view_.pointTo(scene::Highlight{value_[i].value("kind", "") == "point" ? recipe::Kind::Point : recipe::Kind::Curve, value_[i].value("step", ""), value_[i].value("part", "")});
+      else
+        view_.pointTo({});
+    });
+    connect(chip, &Chip::draggedTo, this, [this, i](QPoint p) { move(i, p); });
+  }
+  more_->setVisible(int(v.size()) < field_.most || field_.most == 1);
+}
+
+void PicksEditor::move(int from, QPoint global) {
+  const int y = mapFromGlobal(global).y();
+  const int to = std::clamp(y / 29, 0, int(value_.size()) - 1);
+  json next = json::array();
+  for (int i = 0; i < int(value_.size()); ++i)
+    if (i != from) next.push_back(value_[i]);
+  next.insert(next.begin() + to, value_[from]);
+  if (next == value_)
+    setValue(value_);
+  else
+    emit changed(next);
+}
+
+} // namespace lumsk::app

@@ -1,0 +1,51 @@
+#pragma once
+#include "app/field_editors.h"
+#include "scene/viewer.h"
+
+namespace lumsk::app {
+
+/// One pick: lights its object on hover, can be dragged to another place or removed.
+class Chip : public QWidget {
+  Q_OBJECT
+public:
+  Chip(int number, const QString& text, QWidget* parent);
+signals:
+  void removed();
+  void hovered(bool on);
+  void draggedTo(QPoint global);
+
+protected:
+  void enterEvent(QEnterEvent*) override { emit hovered(true); }
+  void leaveEvent(QEvent*) override { emit hovered(false); }
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent* e) override;
+
+private:
+  QPoint pressed_;
+  bool dragging_ = false;
+};
+
+/// A row of chips in pick order.
+class PicksEditor : public FieldEditor {
+  Q_OBJECT
+public:
+  PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view);
+  void setValue(const json& v) override;
+  void setActive(bool on);
+
+protected:
+  void mousePressEvent(QMouseEvent*) override { emit focused(); }
+
+private:
+  QString labelOf(const json& pick) const;
+  void move(int from, QPoint global);
+  Workspace& w_;
+  ViewWidget& view_;
+  QVBoxLayout* list_;
+  QPushButton* more_;
+  std::vector<Chip*> chips_;
+  json value_;
+};
+
+} // namespace lumsk::app

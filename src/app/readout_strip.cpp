@@ -1,0 +1,90 @@
+#include "app/readout_strip.h"
+
+#include "app/theme.h"
+#include "inspect/combs.h"
+#include "inspect/state.h"
+#include "nurbs/arc_length.h"
+
+#include <QProgressBar>
+
+namespace lumsk::app {
+
+ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent) : QWidget(parent), w_(w), words_(new QLabel), figures_(new QHBoxLayout), progress_(new QProgressBar) {
+  setObjectName("strip");
+  setAttribute(Qt::WA_StyledBackground);
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(0, 0, 0, 0);
+  outer->setSpacing(0);
+  progress_->setTextVisible(false);
+  progress_->setFixedHeight(3);
+  progress_->setRange(0, 1000);
+  outer->addWidget(progress_);
+  auto* l = new QHBoxLayout;
+  l->setContentsMargins(12, 4, 12, 5);
+  words_->setObjectName("instruction");
+  l->addWidget(words_, 1);
+  figures_->setSpacing(16);
+  l->addLayout(figures_);
+  outer->addLayout(l);
+  connect(&w_, &Workspace::modelChanged, this, &ReadoutStrip::sync);
+  connect(&w_, &Workspace::focusChanged, this, &ReadoutStrip::sync);
+  connect(&w_, &Workspace::busyChanged, this, [this](bool busy) { progress_->setValue(busy ? 60 : 0); });
+  connect(&w_, &Workspace::progressed, this, [this](double f, const QString& words) {
+    progress_->setValue(int(1000 * f));
+    if (w_.lastSeconds() > 0.3) words_->setText(words);
+  });
+  sync();
+}
+
+void ReadoutStrip::tell(const QString& sentence) { words_->setText(sentence); }
+
+QPushButton* ReadoutStrip::link(const QString& text, const Vec3& at, const QString& name) {
+  auto* b = new QPushButton(text);
+  b->setProperty("role", "link");
+  b->setObjectName("figure-" + name);
+  b->setToolTip(tr("turn the view to this place"));
+  connect(b, &QPushButton::clicked, this, [this, at] { w_.lookAt(at); });
+  return b;
+}
+
+void ReadoutStrip::sync() {
+  words_->setText(w_.instruction());
+  if (w_.dragging()) return;
+  while (auto* item = figures_->takeAt(0)) {
+    if (item->widget()) item->widget()->deleteLater();
+    delete item;
+  }
+  std::string step = w_.open();
+  if (step.empty() && !w_.selection().empty()) step = w_.selection().back().step;
+  if (step.empty() && !w_.model()->bodies.empty()) step = w_.model()->bodies.back().step;
+  const auto* r = w_.model()->result(step);
+  if (!r || !r->outcome || r->outcome->outputs.empty()) return;
+  const auto number = [](double v) { return QString::fromStdString(formatNumber(v, 2)); };
+  const auto& object = r->outcome->outputs.front().object;
+  if (const auto* body = std::get_if<brep::BodyPtr>(&object)) {
+    const auto joins = inspect::joins(**body, w_.recipe().tolerances);
+    const auto s = inspect::stateOf(**body);
+    figures_->addWidget(new QLabel(s.solid ? tr("solid, %1 cm³").arg(QString::fromStdString(formatNumber(s.volumeMm3 / 1000, 4))) : tr("skin, %n opening(s)", nullptr, int(s.openings.size()))));
+    figures_->addWidget(new QLabel(tr("%1 points").arg(s.controlPoints)));
+    if (!joins.empty()) {
+      const auto worst = inspect::summarise(joins);
+      Vec3 gapAt = joins.front().gapAt, curvatureAt = joins.front().curvatureAt;
+      for (const auto& j : joins) {
+        if (j.gapMm >= worst.gapMm) gapAt = j.gapAt;
+        if (j.meantSmooth && j.curvatureRel >= worst.curvatureRel) curvatureAt = j.curvatureAt;
+      }
+      figures_->addWidget(link(tr("gap %1 mm").arg(number(worst.gapMm)), gapAt, "gap"));
+      if (worst.smoothEdges) {
+        figures_->addWidget(link(tr("angle %1°").arg(number(worst.angleDeg)), worst.worstAt, "angle"));
+        figures_->addWidget(link(tr("curvature %1 %").arg(number(worst.curvatureRel * 100)), curvatureAt, "curvature"));
+      }
+    }
+  } else if (const auto* curve = std::get_if<recipe::CurvePtr>(&object)) {
+    const auto c = inspect::comb(**curve, 40, 1.0);
+    const nurbs::ArcLength l(**curve);
+    figures_->addWidget(new QLabel(tr("length %1 mm").arg(QString::fromStdString(formatNumber(l.total(), 5)))));
+    if (c.largest > 0) figures_->addWidget(link(tr("tightest radius %1 mm").arg(QString::fromStdString(formatNumber(c.smallestRadiusMm, 4))), c.largestAt, "radius"));
+  }
+}
+
+} // namespace lumsk::app

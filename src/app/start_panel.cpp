@@ -1,0 +1,73 @@
+#include "app/start_panel.h"
+
+#include "app/theme.h"
+
+#include <QCoreApplication>
+#include <QDir>
+#include <QFileInfo>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+namespace lumsk::app {
+
+StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayout) {
+  setObjectName("start");
+  setAttribute(Qt::WA_StyledBackground);
+  setStyleSheet("#start { background: rgba(251,250,247,235); border: 1px solid #DDD9D2; border-radius: 12px; }");
+  auto* l = new QVBoxLayout(this);
+  l->setContentsMargins(24, 20, 24, 20);
+  l->setSpacing(8);
+  auto* title = new QLabel(tr("Begin a form"));
+  title->setStyleSheet("font-size: 15pt; font-weight: 600;");
+  l->addWidget(title);
+  auto* words = new QLabel(tr("Draw the curves a skin should run through, then loft them.\nOr drop a project on this window."));
+  words->setStyleSheet("color: #5F6468;");
+  l->addWidget(words);
+  auto* tools = new QHBoxLayout;
+  for (const auto& [kind, text] : {std::pair{"ring", tr("Draw a ring")}, std::pair{"spline", tr("Draw a spline")}, std::pair{"points_curve", tr("Read points")}}) {
+    auto* b = new QPushButton(icon("steps/" + QString(kind)), text);
+    b->setObjectName("start-" + QString(kind));
+    b->setIconSize({22, 22});
+    tools->addWidget(b);
+    connect(b, &QPushButton::clicked, this, [this, k = QString(kind)] { emit toolWanted(k); });
+  }
+  l->addLayout(tools);
+  auto* files = new QHBoxLayout;
+  auto* open = new QPushButton(tr("Open a project"));
+  open->setObjectName("start-open");
+  connect(open, &QPushButton::clicked, this, &StartPanel::openWanted);
+  files->addWidget(open);
+  for (const auto& info : QDir(demoFolder()).entryInfoList({"*.lumsk"}, QDir::Files)) {
+    auto* b = new QPushButton(tr("Demo: %1").arg(info.completeBaseName().replace('_', ' ')));
+    b->setObjectName("start-demo-" + info.completeBaseName());
+    files->addWidget(b);
+    connect(b, &QPushButton::clicked, this, [this, p = info.filePath()] { emit fileWanted(p); });
+  }
+  files->addStretch();
+  l->addLayout(files);
+  l->addLayout(recent_);
+}
+
+QString StartPanel::demoFolder() {
+  for (const QString& f : {QString(LUMSK_DEMO_DIR), QCoreApplication::applicationDirPath() + "/../share/lumsk/demos"})
+    if (QDir(f).exists()) return f;
+  return {};
+}
+
+void StartPanel::setRecent(const QStringList& files) {
+  while (auto* item = recent_->takeAt(0)) {
+    delete item->widget();
+    delete item;
+  }
+  for (const QString& f : files.mid(0, 4)) {
+    if (!QFileInfo::exists(f)) continue;
+    auto* b = new QPushButton(tr("Recent: %1").arg(QFileInfo(f).fileName()));
+    b->setProperty("role", "link");
+    recent_->addWidget(b, 0, Qt::AlignLeft);
+    connect(b, &QPushButton::clicked, this, [this, f] { emit fileWanted(f); });
+  }
+  adjustSize();
+}
+
+} // namespace lumsk::app

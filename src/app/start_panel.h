@@ -1,0 +1,26 @@
+#pragma once
+#include <QStringList>
+#include <QWidget>
+
+class QVBoxLayout;
+
+namespace lumsk::app {
+
+/// Shown in the view of an empty project: how to begin.
+class StartPanel : public QWidget {
+  Q_OBJECT
+public:
+  explicit StartPanel(QWidget* parent);
+  void setRecent(const QStringList& files);
+  /// Folder of the demos that came with the program; empty if there is none.
+  static QString demoFolder();
+signals:
+  void toolWanted(const QString& kind);
+  void openWanted();
+  void fileWanted(const QString& path);
+
+private:
+  QVBoxLayout* recent_;
+};
+
+} // namespace lumsk::app

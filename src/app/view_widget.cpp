@@ -1,0 +1,508 @@
+#include "app/view_widget.h"
+
+#include "app/theme.h"
+#include "nurbs/closest.h"
+#include "nurbs/arc_length.h"
+
+#include <Aspect_DisplayConnection.hxx>
+#include <Aspect_NeutralWindow.hxx>
+#include <OpenGl_FrameBuffer.hxx>
+#include <OpenGl_View.hxx>
+#include <OpenGl_Window.hxx>
+
+#include <QBuffer>
+#include <QContextMenuEvent>
+#include <QLineEdit>
+#include <QMenu>
+#include <QMouseEvent>
+#include <nlohmann/json.hpp>
+
+namespace lumsk::app {
+
+using recipe::Kind;
+
+namespace {
+
+/// Qt's frame buffer keeps its own colour space.
+class PlainFrameBuffer : public OpenGl_FrameBuffer {
+public:
+  void BindBuffer(const Handle(OpenGl_Context)& c) override {
+    OpenGl_FrameBuffer::BindBuffer(c);
+    c->SetFrameBufferSRGB(true, false);
+  }
+};
+
+Vec3 onPlane(const Frame& f, const std::pair<Vec3, Vec3>& ray) {
+  const double along = ray.second.dot(f.normal());
+  if (std::abs(along) < 1e-9) return f.origin;
+  return ray.first + ray.second * ((f.origin - ray.first).dot(f.normal()) / along);
+}
+
+/// Parameter along an axis of the place nearest to a line of sight.
+double alongAxis(const Vec3& at, const Vec3& dir, const std::pair<Vec3, Vec3>& ray) {
+  const Vec3 n = dir.cross(ray.second);
+  if (n.squaredNorm() < 1e-12) return 0.0;
+  return (ray.first - at).cross(ray.second).dot(n) / n.squaredNorm();
+}
+
+double tidy(double v) { return std::round(v * 100) / 100; }
+
+} // namespace
+
+ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
+  QSurfaceFormat f;
+  f.setDepthBufferSize(24);
+  f.setStencilBufferSize(8);
+  f.setProfile(QSurfaceFormat::CoreProfile);
+  f.setVersion(3, 3);
+  setFormat(f);
+  setMouseTracking(true);
+  setFocusPolicy(Qt::StrongFocus);
+  setObjectName("view");
+  setAccessibleName(tr("view of the form"));
+  setMinimumSize(240, 200);
+  connect(&w_, &Workspace::modelChanged, this, &ViewWidget::refresh);
+  connect(&w_, &Workspace::focusChanged, this, &ViewWidget::refresh);
+  connect(&w_, &Workspace::recipeChanged, this, [this] { if (viewer_) overlay_->set(marksFor(w_, camera()), camera()); });
+  connect(&w_, &Workspace::fileChanged, this, [this] { fitted_ = false; });
+  connect(&w_, &Workspace::wantsLookAt, this, [this](const Vec3& p) {
+    if (!viewer_) return;
+    viewer_->lookAt(p);
+    changed();
+  });
+}
+
+ViewWidget::~ViewWidget() {
+  makeCurrent();
+  viewer_.reset();
+  driver_.Nullify();
+  doneCurrent();
+}
+
+void ViewWidget::initializeGL() {
+  viewer_.reset();
+  Handle(Aspect_DisplayConnection) display = new Aspect_DisplayConnection();
+  driver_ = new OpenGl_GraphicDriver(display, false);
+  driver_->ChangeOptions().buffersNoSwap = true;
+  driver_->ChangeOptions().buffersOpaqueAlpha = true;
+  driver_->ChangeOptions().useSystemBuffer = false;
+  viewer_ = std::make_unique<scene::Viewer>(driver_);
+  Handle(OpenGl_Context) context = new OpenGl_Context();
+  if (!context->Init(true)) {
+    emit w_.problemArose(problem("LM-D003", "the display cannot draw in 3D").tryThis("install OpenGL drivers (Mesa)"));
+    viewer_.reset();
+    return;
+  }
+  Handle(Aspect_NeutralWindow) window = new Aspect_NeutralWindow();
+  window->SetVirtual(true);
+  window->SetNativeHandle(Aspect_Drawable(this->window()->winId()));
+  window->SetSize(int(width() * devicePixelRatioF()), int(height() * devicePixelRatioF()));
+  viewer_->view()->SetWindow(window, context->RenderingContext());
+  viewer_->setLens(lens_);
+  shown_ = nullptr;
+  fitted_ = false;
+  refresh();
+}
+
+void ViewWidget::resizeGL(int w, int h) { overlay_->setGeometry(0, 0, w, h); }
+
+void ViewWidget::paintGL() {
+  if (!viewer_) return;
+  const Handle(V3d_View)& view = viewer_->view();
+  const Handle(OpenGl_Context) context = driver_->GetSharedContext();
+  if (context.IsNull()) return;
+  Handle(OpenGl_FrameBuffer) target = context->DefaultFrameBuffer();
+  if (target.IsNull()) {
+    target = new PlainFrameBuffer();
+    context->SetDefaultFrameBuffer(target);
+  }
+  if (!target->InitWrapper(context)) return;
+  const Graphic3d_Vec2i size(target->GetVPSizeX(), target->GetVPSizeY());
+  Standard_Integer w = 0, h = 0;
+  view->Window()->Size(w, h);
+  if (w != size.x() || h != size.y()) {
+    Handle(Aspect_NeutralWindow)::DownCast(view->Window())->SetSize(size.x(), size.y());
+    view->MustBeResized();
+    view->Invalidate();
+    if (!fitted_) fitAll();
+  }
+  view->InvalidateImmediate();
+  view->Redraw();
+  ++frames_;
+  overlay_->set(marksFor(w_, camera()), camera());
+}
+
+scene::Camera ViewWidget::camera() const {
+  if (!viewer_) return {};
+  scene::Camera c = viewer_->camera();
+  c.width = std::max(1, width());
+  c.height = std::max(1, height());
+  return c;
+}
+
+void ViewWidget::refresh() {
+  if (!viewer_) return;
+  makeCurrent();
+  const bool planes = recipe::has(w_.wanted(), Kind::Plane);
+  viewer_->showPlanes(planes);
+  if (shown_ != w_.drawing()) {
+    const bool first = !shown_ || (shown_->bodies.empty() && shown_->curves.empty());
+    shown_ = w_.drawing();
+    viewer_->show(shown_);
+    if ((first && !w_.dragging()) || !fitted_) fitAll();
+  }
+  applyHighlights();
+  changed();
+}
+
+void ViewWidget::changed() {
+  if (!viewer_) return;
+  viewer_->view()->Invalidate();
+  update();
+}
+
+void ViewWidget::applyHighlights() {
+  if (!viewer_) return;
+  makeCurrent();
+  std::vector<scene::Highlight> picked;
+  for (const auto& h : w_.selection()) picked.push_back({h.kind, h.step, h.part});
+  const auto* entry = w_.recipe().find(w_.open());
+  const recipe::Field* f = w_.activeField();
+  if (entry && f && f->kind == recipe::FieldKind::Picks)
+    for (const json& p : entry->inputs->value(f->key, json::array())) {
+      const std::string part = p.value("part", "");
+      picked.push_back({p.value("kind", "") == "point" ? Kind::Point : Kind::Curve, p.value("step", ""), part});
+    }
+  viewer_->highlight(picked, chip_ ? chip_ : hover_);
+}
+
+void ViewWidget::pointTo(const std::optional<scene::Highlight>& h) {
+  chip_ = h;
+  applyHighlights();
+  changed();
+}
+
+void ViewWidget::lookFrom(scene::ViewFrom from) {
+  if (!viewer_) return;
+  viewer_->lookFrom(from);
+  changed();
+}
+
+void ViewWidget::setPerspective(bool on) {
+  if (!viewer_) return;
+  viewer_->setPerspective(on);
+  changed();
+}
+
+bool ViewWidget::perspective() const { return !viewer_ || viewer_->perspective(); }
+
+void ViewWidget::fitAll() {
+  if (!viewer_ || !w_.drawing()) return;
+  viewer_->view()->Camera()->SetAspect(double(std::max(1, width())) / std::max(1, height()));
+  viewer_->fit(w_.drawing()->low, w_.drawing()->high);
+  fitted_ = true;
+  changed();
+}
+
+void ViewWidget::setLens(const scene::LensState& lens) {
+  lens_ = lens;
+  if (viewer_) {
+    makeCurrent();
+    viewer_->setLens(lens);
+    changed();
+  }
+  emit lensChanged();
+}
+
+std::string ViewWidget::thumbnail() {
+  const QImage image = grabFramebuffer().scaledToWidth(320, Qt::SmoothTransformation);
+  QByteArray bytes;
+  QBuffer buffer(&bytes);
+  image.save(&buffer, "PNG");
+  return bytes.toStdString();
+}
+
+// Pointer -------------------------------------------------------------------------------------------------------------
+
+void ViewWidget::mousePressEvent(QMouseEvent* e) {
+  setFocus();
+  pressed_ = last_ = e->position();
+  button_ = e->button();
+  if (button_ != Qt::LeftButton) {
+    drag_ = Drag::Pending;
+    return;
+  }
+  if (const int i = overlay_->markAt(pressed_); i >= 0) {
+    grabbed_ = overlay_->marks()[i];
+    drag_ = Drag::Pending;
+    return;
+  }
+  grabbed_ = Mark{Mark::Kind::Problem};
+  drag_ = Drag::Pending;
+  // Turning goes about the point under the pointer, else about the middle of the form.
+  const auto hits = scene::pickAt(*w_.drawing(), camera(), pressed_.x(), pressed_.y(), Kind::Face | Kind::Curve);
+  pivot_ = hits.empty() ? Vec3(0.5 * (w_.drawing()->low + w_.drawing()->high)) : hits.front().at;
+}
+
+void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
+  const QPointF p = e->position(), d = p - last_;
+  if (drag_ == Drag::None) return hoverAt(p);
+  if (drag_ == Drag::Pending) {
+    if ((p - pressed_).manhattanLength() < 4) return;
+    const bool mark = button_ == Qt::LeftButton && grabbed_.kind != Mark::Kind::Problem;
+    drag_ = button_ != Qt::LeftButton ? Drag::Pan : mark ? Drag::Mark : Drag::Turn;
+  }
+  last_ = p;
+  if (!viewer_) return;
+  if (drag_ == Drag::Turn) viewer_->turn(d.x(), d.y(), pivot_);
+  if (drag_ == Drag::Pan) viewer_->pan(d.x(), d.y());
+  if (drag_ == Drag::Mark) dragMark(p, e->modifiers());
+  changed();
+}
+
+void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
+  const Drag was = drag_;
+  drag_ = Drag::None;
+  if (was == Drag::Mark) return w_.endDrag(grabbed_.kind == Mark::Kind::Point ? tr("move a point") : grabbed_.kind == Mark::Kind::Flag ? tr("move a start") : tr("drag %1").arg(QString::fromStdString(grabbed_.field)));
+  if (was != Drag::Pending || e->button() != Qt::LeftButton) return;
+  if (grabbed_.kind == Mark::Kind::Flag) {
+    // A click on a flag flips its section.
+    const auto* entry = w_.recipe().find(grabbed_.step);
+    json list = entry->inputs->value(grabbed_.field, json::array());
+    for (json& item : list)
+      if (item["id"] == grabbed_.item) item["flip"] = !item.value("flip", false);
+    return w_.setInput(grabbed_.step, grabbed_.field, list, tr("flip a section"));
+  }
+  if (grabbed_.kind != Mark::Kind::Problem) return;
+  const recipe::Field* f = w_.activeField();
+  if (f && f->kind == recipe::FieldKind::Points) {
+    const Frame plane = pointsPlane().value_or(Frame{});
+    const auto ray = camera().ray(e->position().x(), e->position().y());
+    Frame target = plane;
+    if (!pointsPlane()) {
+      // In space: in the level of the last point seen square on, as the screen shows it.
+      const auto marks = overlay_->marks();
+      Vec3 through = 0.5 * (w_.drawing()->low + w_.drawing()->high);
+      if (w_.drawing()->curves.empty() && w_.drawing()->bodies.empty()) through.setZero();
+      for (const Mark& m : marks)
+        if (m.kind == Mark::Kind::Point) through = m.world;
+      target = Frame::fromNormal(through, camera().direction);
+    }
+    const Vec3 world = onPlane(target, ray);
+    w_.addPoint(pointsPlane() ? plane.local(world) : world);
+    return;
+  }
+  hoverAt(e->position());
+  if (!under_.empty())
+    w_.pick(under_[cycle_ % under_.size()], e->modifiers() & Qt::ControlModifier);
+  else if (!(e->modifiers() & Qt::ControlModifier) && !w_.selection().empty())
+    w_.clearSelection();
+}
+
+void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
+  if (const int i = overlay_->markAt(e->position()); i >= 0 && overlay_->marks()[i].kind == Mark::Kind::Handle) return editHandle(overlay_->marks()[i]);
+  hoverAt(e->position());
+  if (under_.empty() && w_.wanted() != Kind::None) fitAll();
+}
+
+void ViewWidget::wheelEvent(QWheelEvent* e) {
+  if (!viewer_) return;
+  viewer_->zoom(std::pow(1.0015, e->angleDelta().y()), e->position().x(), e->position().y());
+  changed();
+}
+
+void ViewWidget::contextMenuEvent(QContextMenuEvent* e) {
+  if ((e->pos() - pressed_.toPoint()).manhattanLength() > 4) return;
+  QMenu menu(this);
+  if (!under_.empty()) {
+    const auto hit = under_[cycle_ % under_.size()];
+    menu.addAction(tr("Pick %1").arg(QString::fromStdString(hit.label)), this, [this, hit] { w_.pick(hit, true); });
+    if (hit.step != "world") {
+      menu.addAction(tr("Open its step"), this, [this, hit] { w_.unfold(hit.step); });
+      menu.addAction(tr("Out of sight"), this, [this, hit] {
+        std::string id = hit.step;
+        for (const auto& b : w_.model()->bodies)
+          if (b.step == hit.step) id = b.id;
+        w_.setVisible(id, false);
+      });
+    }
+    menu.addSeparator();
+  }
+  menu.addAction(tr("Fit all"), this, &ViewWidget::fitAll);
+  menu.exec(e->globalPos());
+}
+
+void ViewWidget::leaveEvent(QEvent*) {
+  hover_.reset();
+  under_.clear();
+  overlay_->setHover({}, {});
+  applyHighlights();
+  changed();
+}
+
+void ViewWidget::hoverAt(QPointF p) {
+  last_ = p;
+  if (!viewer_) return;
+  if (const int i = overlay_->markAt(p); i >= 0) {
+    setCursor(Qt::OpenHandCursor);
+    under_.clear();
+    hover_.reset();
+  } else {
+    unsetCursor();
+    auto hits = scene::pickAt(*w_.drawing(), camera(), p.x(), p.y(), w_.wanted());
+    const bool sameAsBefore = hits.size() == under_.size() && std::equal(hits.begin(), hits.end(), under_.begin(), scene::same);
+    under_ = std::move(hits);
+    if (!sameAsBefore) cycle_ = 0;
+  }
+  std::optional<scene::Highlight> next;
+  QString label;
+  if (!under_.empty()) {
+    const auto& h = under_[cycle_ % under_.size()];
+    next = scene::Highlight{h.kind, h.step, h.part};
+    label = QString::fromStdString(h.label);
+    if (under_.size() > 1) label += tr("  (Tab: %1 more)").arg(under_.size() - 1);
+  }
+  overlay_->setHover(label, p);
+  const bool changedHover = next.has_value() != hover_.has_value() || (next && (next->step != hover_->step || next->part != hover_->part || next->kind != hover_->kind));
+  if (!changedHover) return;
+  hover_ = next;
+  emit hovered(label);
+  applyHighlights();
+  changed();
+}
+
+std::optional<Frame> ViewWidget::pointsPlane() const {
+  const auto* entry = w_.recipe().find(w_.open());
+  const recipe::Field* f = w_.activeField();
+  if (!entry) return {};
+  if (!f || f->planeField.empty())
+    for (const auto& g : w_.registry().schemaOf(entry->kind))
+      if (g.kind == recipe::FieldKind::Points) f = recipe::findField(w_.registry().schemaOf(entry->kind), g.key);
+  if (!f || f->planeField.empty()) return {};
+  const json planes = entry->inputs->value(f->planeField, json::array());
+  if (planes.empty()) return {};
+  const auto p = recipe::follow(planes[0], Kind::Plane, *w_.model());
+  if (!p) return {};
+  return std::get<recipe::PlaneObject>(p->object).frame;
+}
+
+void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
+  const auto ray = camera().ray(p.x(), p.y());
+  const auto* entry = w_.recipe().find(grabbed_.step);
+  if (!entry) return;
+  if (grabbed_.kind == Mark::Kind::Handle) {
+    const auto start = camera().ray(pressed_.x(), pressed_.y());
+    const double moved = alongAxis(grabbed_.world, grabbed_.direction, ray) - alongAxis(grabbed_.world, grabbed_.direction, start);
+    const recipe::Field* f = recipe::findField(w_.registry().schemaOf(entry->kind), grabbed_.field);
+    const double v = std::clamp(grabbed_.value + moved / grabbed_.mmPerUnit, f->low, f->high);
+    w_.dragInput(grabbed_.step, grabbed_.field, tidy(v));
+  } else if (grabbed_.kind == Mark::Kind::Point) {
+    const auto plane = pointsPlane();
+    Vec3 world;
+    if (plane) {
+      world = plane->local(onPlane(*plane, ray));
+      world.z() = 0;
+    } else if (keys & Qt::ShiftModifier) {
+      // Along the axis that the pointer has moved most along, as seen.
+      const Vec3 free = onPlane(Frame::fromNormal(grabbed_.world, camera().direction), ray) - grabbed_.world;
+      int k = 0;
+      free.cwiseAbs().maxCoeff(&k);
+      world = grabbed_.world + Vec3::Unit(k) * alongAxis(grabbed_.world, Vec3::Unit(k), ray);
+    } else {
+      world = onPlane(Frame::fromNormal(grabbed_.world, camera().direction), ray);
+    }
+    json list = entry->inputs->value(grabbed_.field, json::array());
+    for (json& item : list)
+      if (item["id"] == grabbed_.item) item["at"] = {tidy(world.x()), tidy(world.y()), tidy(world.z())};
+    w_.dragInput(grabbed_.step, grabbed_.field, list);
+  } else if (grabbed_.kind == Mark::Kind::Flag && grabbed_.startMovable) {
+    json list = entry->inputs->value(grabbed_.field, json::array());
+    for (json& item : list) {
+      if (item["id"] != grabbed_.item) continue;
+      const auto picked = recipe::follow(item, Kind::Curve | Kind::Edge, *w_.model());
+      if (!picked) return;
+      const auto& path = *std::get<recipe::CurvePtr>(picked->object);
+      // The place of the section that is nearest to the line of sight.
+      const scene::Camera c = camera();
+      double best = 1e300, at = 0;
+      for (int i = 0; i < 720; ++i) {
+        const double t = path.last() * i / 720.0;
+        const Vec3 s = c.toScreen(path.at(t));
+        const double dist = std::hypot(s.x() - p.x(), s.y() - p.y()) + 0.5 * s.z();
+        if (dist < best) best = dist, at = t;
+      }
+      item["start"] = std::round(nurbs::ArcLength(path).fractionAt(at) * 1e4) / 1e4;
+    }
+    w_.dragInput(grabbed_.step, grabbed_.field, list);
+  }
+}
+
+void ViewWidget::editHandle(const Mark& m) {
+  if (!editor_) {
+    editor_ = new QLineEdit(this);
+    editor_->setObjectName("handle-editor");
+    editor_->setAccessibleName(tr("value of the handle"));
+  }
+  editor_->disconnect();
+  const auto* entry = w_.recipe().find(m.step);
+  if (!entry) return;
+  const json v = entry->inputs->contains(m.field) ? (*entry->inputs)[m.field] : json(m.value);
+  editor_->setText(v.is_string() ? QString::fromStdString(v.get<std::string>()) : QString::fromStdString(formatNumber(v.get<double>(), 8)));
+  editor_->setGeometry(int(m.at.x()) + 12, int(m.at.y()) - 13, 110, 26);
+  editor_->show();
+  editor_->setFocus();
+  editor_->selectAll();
+  connect(editor_, &QLineEdit::editingFinished, this, [this, m] {
+    if (!editor_->isVisible()) return;
+    editor_->hide();
+    w_.setInput(m.step, m.field, editor_->text().toStdString(), tr("set %1").arg(QString::fromStdString(m.field)));
+    setFocus();
+  });
+}
+
+// Keys ----------------------------------------------------------------------------------------------------------------
+
+bool ViewWidget::peek(int key, bool on) {
+  if (key != Qt::Key_S && key != Qt::Key_C) return false;
+  if (on && peeking_ == 0) {
+    peeking_ = key;
+    beforePeek_ = lens_;
+    scene::LensState l = lens_;
+    if (key == Qt::Key_S) l.surface = scene::SurfaceLens::Stripes;
+    if (key == Qt::Key_C) l.combs = true;
+    setLens(l);
+  } else if (!on && peeking_ == key) {
+    peeking_ = 0;
+    setLens(beforePeek_);
+  }
+  return true;
+}
+
+void ViewWidget::keyPressEvent(QKeyEvent* e) {
+  if (e->isAutoRepeat()) return;
+  if (e->modifiers() == Qt::NoModifier && peek(e->key(), true)) return;
+  if (e->key() == Qt::Key_F && e->modifiers() == Qt::NoModifier) return fitAll();
+  if (e->key() == Qt::Key_Tab && !under_.empty()) {
+    ++cycle_;
+    const auto& h = under_[cycle_ % under_.size()];
+    hover_ = scene::Highlight{h.kind, h.step, h.part};
+    overlay_->setHover(QString::fromStdString(h.label), last_);
+    applyHighlights();
+    return changed();
+  }
+  if (e->key() == Qt::Key_Tab) {
+    QOpenGLWidget::focusNextPrevChild(true);
+    return;
+  }
+  if ((e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) && !w_.draft().empty()) return w_.keepDraft();
+  QOpenGLWidget::keyPressEvent(e);
+}
+
+void ViewWidget::keyReleaseEvent(QKeyEvent* e) {
+  if (!e->isAutoRepeat() && peek(e->key(), false)) return;
+  QOpenGLWidget::keyReleaseEvent(e);
+}
+
+bool ViewWidget::focusNextPrevChild(bool) { return false; } // Tab goes through what lies under the pointer first
+
+} // namespace lumsk::app

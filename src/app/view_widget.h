@@ -1,0 +1,80 @@
+#pragma once
+#include "app/overlay.h"
+#include "scene/viewer.h"
+
+#include <QOpenGLWidget>
+
+class QLineEdit;
+
+namespace lumsk::app {
+
+/// The view: shows the drawing, turns it, picks, drags points, handles and flags.
+class ViewWidget : public QOpenGLWidget {
+  Q_OBJECT
+public:
+  explicit ViewWidget(Workspace& w);
+  ~ViewWidget() override;
+
+  scene::Camera camera() const;
+  const std::vector<Mark>& marks() const { return overlay_->marks(); }
+  void lookFrom(scene::ViewFrom from);
+  void setPerspective(bool on);
+  bool perspective() const;
+  void fitAll();
+  void setLens(const scene::LensState& lens);
+  scene::LensState lens() const { return lens_; }
+  /// Highlights the object of a chip while the pointer is on it.
+  void pointTo(const std::optional<scene::Highlight>& h);
+  std::string thumbnail(); ///< PNG of the view, 320 px wide
+  int framesPainted() const { return frames_; }
+
+signals:
+  void hovered(const QString& label);
+  void lensChanged();
+
+protected:
+  void initializeGL() override;
+  void paintGL() override;
+  void resizeGL(int w, int h) override;
+  void mousePressEvent(QMouseEvent* e) override;
+  void mouseMoveEvent(QMouseEvent* e) override;
+  void mouseReleaseEvent(QMouseEvent* e) override;
+  void mouseDoubleClickEvent(QMouseEvent* e) override;
+  void wheelEvent(QWheelEvent* e) override;
+  void keyPressEvent(QKeyEvent* e) override;
+  void keyReleaseEvent(QKeyEvent* e) override;
+  void leaveEvent(QEvent* e) override;
+  bool focusNextPrevChild(bool) override;
+  void contextMenuEvent(QContextMenuEvent* e) override;
+
+private:
+  void refresh();      ///< new drawing or marks
+  void changed();      ///< camera or lens moved
+  void hoverAt(QPointF p);
+  void dragMark(QPointF p, Qt::KeyboardModifiers keys);
+  void editHandle(const Mark& m);
+  void applyHighlights();
+  std::optional<Frame> pointsPlane() const; ///< plane that new points of the open step lie on
+  bool peek(int key, bool on);
+
+  Workspace& w_;
+  Overlay* overlay_;
+  QLineEdit* editor_ = nullptr;
+  Handle(OpenGl_GraphicDriver) driver_;
+  std::unique_ptr<scene::Viewer> viewer_;
+  scene::LensState lens_, beforePeek_;
+  int peeking_ = 0;
+  scene::DrawingPtr shown_;
+  bool fitted_ = false;
+  QPointF pressed_, last_;
+  enum class Drag { None, Pending, Turn, Pan, Mark } drag_ = Drag::None;
+  Qt::MouseButton button_ = Qt::NoButton;
+  Vec3 pivot_ = Vec3::Zero();
+  Mark grabbed_;
+  std::vector<scene::Hit> under_;
+  size_t cycle_ = 0;
+  std::optional<scene::Highlight> hover_, chip_;
+  int frames_ = 0;
+};
+
+} // namespace lumsk::app

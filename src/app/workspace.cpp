@@ -1,0 +1,365 @@
+#include "app/workspace.h"
+
+#include "exchange/files.h"
+
+#include <QFileInfo>
+#include <nlohmann/json.hpp>
+
+namespace lumsk::app {
+
+using recipe::Field;
+using recipe::FieldKind;
+using recipe::Kind;
+using recipe::Recipe;
+
+Workspace::Workspace(const recipe::Registry& registry)
+    : registry_(registry), history_(std::make_shared<const Recipe>()), now_(history_.now()), saved_(now_), runner_(registry) {
+  auto model = std::make_shared<recipe::Model>();
+  model->recipe = now_;
+  last_.model = model;
+  last_.drawing = scene::draw(*model, scene::Quality::Fine, nullptr);
+  connect(&runner_, &Runner::finished, this, [this](const Evaluated& e) {
+    last_ = e;
+    emit modelChanged();
+    emit busyChanged(runner_.busy());
+  });
+  connect(&runner_, &Runner::started, this, [this] { emit busyChanged(true); });
+  connect(&runner_, &Runner::progressed, this, &Workspace::progressed);
+}
+
+void Workspace::change(recipe::RecipePtr next, bool moving) {
+  now_ = std::move(next);
+  runner_.request(now_, moving);
+  emit recipeChanged();
+}
+
+recipe::Names Workspace::names() const {
+  const auto v = recipe::parameterValues(*now_);
+  return v ? *v : recipe::Names{};
+}
+
+const Field* Workspace::activeField() const {
+  const auto* entry = now_->find(open_);
+  return entry ? recipe::findField(registry_.schemaOf(entry->kind), field_) : nullptr;
+}
+
+Kind Workspace::wanted() const {
+  const Field* f = activeField();
+  if (f && f->kind == FieldKind::Picks) return f->accepts;
+  if (f && f->kind == FieldKind::Points) return Kind::None;
+  return Kind::Point | Kind::Curve | Kind::Edge | Kind::Face | Kind::Skin | Kind::Solid | (now_->steps.empty() ? Kind::Plane : Kind::None);
+}
+
+QString Workspace::instruction() const {
+  const auto* entry = now_->find(open_);
+  const Field* f = activeField();
+  if (entry && f && f->kind == FieldKind::Picks) {
+    const json v = entry->inputs->value(f->key, json::array());
+    const QString what = QString::fromStdString(recipe::kindNames(f->accepts));
+    if (int(v.size()) < f->least) return tr("pick %1 for %2").arg(what, QString::fromStdString(f->label).toLower());
+    if (int(v.size()) < f->most && f->most > 1) return tr("pick another %1, or keep the step").arg(what);
+  }
+  if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");
+  if (!draft_.empty()) return tr("drag a handle or change a number, then keep the step");
+  if (!selection_.empty()) return tr("%n picked: choose a tool", nullptr, int(selection_.size()));
+  return tr("choose a tool, or pick something in the view");
+}
+
+void Workspace::edit(Recipe next, const QString& words) {
+  auto value = std::make_shared<const Recipe>(std::move(next));
+  if (draft_.empty()) history_.push(value, words.toStdString());
+  change(value, false);
+}
+
+void Workspace::setInput(const std::string& step, const std::string& key, const json& value, const QString& words) {
+  const auto* entry = now_->find(step);
+  if (!entry || (entry->inputs->contains(key) && (*entry->inputs)[key] == value)) return;
+  edit(now_->withStep(recipe::withInput(*entry, key, value)), words);
+}
+
+void Workspace::dragInput(const std::string& step, const std::string& key, const json& value) {
+  const auto* entry = now_->find(step);
+  if (!entry) return;
+  if (!dragBase_) dragBase_ = now_;
+  change(std::make_shared<const Recipe>(now_->withStep(recipe::withInput(*entry, key, value))), true);
+}
+
+void Workspace::endDrag(const QString& words) {
+  if (!dragBase_) return;
+  dragBase_ = nullptr;
+  if (draft_.empty()) history_.push(now_, words.toStdString());
+  change(now_, false);
+}
+
+void Workspace::cancelDrag() {
+  if (!dragBase_) return;
+  const auto base = dragBase_;
+  dragBase_ = nullptr;
+  change(base, false);
+}
+
+std::string Workspace::freeLabel(const std::string& base) const {
+  for (int n = 1;; ++n) {
+    const std::string label = n == 1 ? base : base + " " + std::to_string(n);
+    if (std::none_of(now_->steps.begin(), now_->steps.end(), [&](const auto& s) { return s->label == label; })) return label;
+  }
+}
+
+void Workspace::startDraft(const std::string& kind) {
+  if (!draft_.empty()) keepDraft();
+  const recipe::Step* step = registry_.find(kind);
+  if (!step) return;
+  beforeDraft_ = now_;
+  Recipe next = *now_;
+  auto entry = std::make_shared<recipe::StepEntry>();
+  entry->id = "s" + next.newId();
+  entry->kind = kind;
+  entry->version = step->version;
+  entry->label = freeLabel(step->label);
+  json inputs = json::object();
+  // Objects picked beforehand fill the inputs they fit, in order.
+  std::vector<scene::Hit> left = selection_;
+  for (const Field& f : registry_.schemaOf(kind)) {
+    if (f.kind != FieldKind::Picks || !recipe::applies(f, registry_.schemaOf(kind), inputs)) continue;
+    json list = json::array();
+    for (auto it = left.begin(); it != left.end() && int(list.size()) < f.most;) {
+      if (!recipe::has(f.accepts, it->kind)) {
+        ++it;
+        continue;
+      }
+      json p = pickValue(*it);
+      p["id"] = "p" + std::to_string(list.size() + 1);
+      list.push_back(p);
+      it = left.erase(it);
+    }
+    if (!list.empty()) inputs[f.key] = list;
+  }
+  entry->inputs = std::make_shared<const json>(std::move(inputs));
+  draft_ = entry->id;
+  open_ = entry->id;
+  field_.clear();
+  selection_.clear();
+  change(std::make_shared<const Recipe>(next.withInserted(entry)), false);
+  chooseField();
+  emit focusChanged();
+}
+
+/// The first pick field that still wants something, else the points, else the first pick field.
+void Workspace::chooseField() {
+  const auto* entry = now_->find(open_);
+  field_.clear();
+  if (!entry) return;
+  const auto& schema = registry_.schemaOf(entry->kind);
+  for (const Field& f : schema)
+    if (f.kind == FieldKind::Picks && recipe::applies(f, schema, *entry->inputs) && f.least > 0 &&
+        int(entry->inputs->value(f.key, json::array()).size()) < f.least) {
+      field_ = f.key;
+      return;
+    }
+  for (const Field& f : schema)
+    if (f.kind == FieldKind::Points) {
+      field_ = f.key;
+      return;
+    }
+  for (const Field& f : schema)
+    if (f.kind == FieldKind::Picks && f.most > 1 && recipe::applies(f, schema, *entry->inputs)) {
+      field_ = f.key;
+      return;
+    }
+}
+
+void Workspace::keepDraft() {
+  if (draft_.empty()) return;
+  const auto* entry = now_->find(draft_);
+  history_.push(now_, entry ? tr("add %1").arg(QString::fromStdString(entry->label)).toStdString() : "");
+  draft_.clear();
+  beforeDraft_ = nullptr;
+  open_.clear();
+  field_.clear();
+  emit recipeChanged();
+  emit focusChanged();
+}
+
+void Workspace::dropDraft() {
+  if (draft_.empty()) return;
+  const auto back = beforeDraft_;
+  draft_.clear();
+  open_.clear();
+  field_.clear();
+  beforeDraft_ = nullptr;
+  dragBase_ = nullptr;
+  change(back, false);
+  emit focusChanged();
+}
+
+void Workspace::undo() {
+  if (!draft_.empty()) return dropDraft();
+  history_.undo();
+  change(history_.now(), false);
+  if (!now_->find(open_)) unfold({});
+}
+
+void Workspace::redo() {
+  if (!draft_.empty()) return;
+  history_.redo();
+  change(history_.now(), false);
+}
+
+void Workspace::unfold(const std::string& step, const std::string& field) {
+  if (!draft_.empty() && step != draft_) keepDraft();
+  open_ = step;
+  if (field.empty())
+    chooseField();
+  else
+    field_ = field;
+  emit focusChanged();
+}
+
+json Workspace::pickValue(const scene::Hit& h) {
+  json p{{"step", h.step}, {"kind", recipe::kindNames(h.kind)}};
+  if (!h.part.empty()) p["part"] = h.part;
+  if (h.kind == Kind::Edge || h.kind == Kind::Face || (h.kind == Kind::Point && h.part.find('|') != std::string::npos)) {
+    const auto list = [](const Vec3& v) { return json{v.x(), v.y(), v.z()}; };
+    p["near"] = {{"at", list(h.near.middle)}, {"direction", list(h.near.direction)}};
+  }
+  return p;
+}
+
+void Workspace::pick(const scene::Hit& hit, bool toggle) {
+  const auto* entry = now_->find(open_);
+  const Field* f = activeField();
+  if (entry && f && f->kind == FieldKind::Picks && recipe::has(f->accepts, hit.kind)) {
+    json list = entry->inputs->value(f->key, json::array());
+    const json value = pickValue(hit);
+    const auto is = [&](const json& p) { return p["step"] == value["step"] && p.value("part", "") == value.value("part", ""); };
+    const auto known = std::find_if(list.begin(), list.end(), is);
+    if (known != list.end()) {
+      list.erase(known);
+    } else {
+      if (int(list.size()) >= f->most) list.erase(list.begin());
+      int n = 1;
+      while (std::any_of(list.begin(), list.end(), [&](const json& p) { return p["id"] == "p" + std::to_string(n); })) ++n;
+      json p = value;
+      p["id"] = "p" + std::to_string(n);
+      list.push_back(p);
+    }
+    setInput(open_, f->key, list, tr("pick"));
+    if (f->most == 1) chooseField();
+    emit focusChanged();
+    return;
+  }
+  const auto known = std::find_if(selection_.begin(), selection_.end(), [&](const scene::Hit& h) { return scene::same(h, hit); });
+  const bool had = known != selection_.end();
+  if (had) selection_.erase(known);
+  if (!toggle && !(had && selection_.empty())) selection_.clear();
+  if (!had) selection_.push_back(hit);
+  emit focusChanged();
+}
+
+void Workspace::clearSelection() {
+  selection_.clear();
+  emit focusChanged();
+}
+
+void Workspace::removeStep(const std::string& id) {
+  if (id == draft_) return dropDraft();
+  const auto* entry = now_->find(id);
+  if (!entry) return;
+  const QString words = tr("remove %1").arg(QString::fromStdString(entry->label));
+  if (open_ == id) unfold({});
+  edit(now_->without(id), words);
+}
+
+void Workspace::rename(const std::string& id, const QString& label) {
+  const auto* entry = now_->find(id);
+  if (!entry || label.trimmed().isEmpty()) return;
+  auto e = std::make_shared<recipe::StepEntry>(*entry);
+  e->label = label.trimmed().toStdString();
+  edit(now_->withStep(e), tr("rename"));
+}
+
+void Workspace::setOn(const std::string& id, bool on) {
+  const auto* entry = now_->find(id);
+  if (!entry) return;
+  auto e = std::make_shared<recipe::StepEntry>(*entry);
+  e->on = on;
+  edit(now_->withStep(e), on ? tr("switch on") : tr("switch off"));
+}
+
+void Workspace::setVisible(const std::string& id, bool visible) {
+  Recipe next = *now_;
+  next.looks[id].visible = visible;
+  edit(std::move(next), visible ? tr("show") : tr("hide"));
+}
+
+void Workspace::addPoint(const Vec3& p) {
+  const auto* entry = now_->find(open_);
+  const Field* f = activeField();
+  if (!entry || !f || f->kind != FieldKind::Points) return;
+  json list = entry->inputs->value(f->key, json::array());
+  int n = 1;
+  while (std::any_of(list.begin(), list.end(), [&](const json& q) { return q["id"] == "q" + std::to_string(n); })) ++n;
+  const auto tidy = [](double v) { return std::round(v * 100) / 100; };
+  list.push_back({{"id", "q" + std::to_string(n)}, {"at", {tidy(p.x()), tidy(p.y()), tidy(p.z())}}});
+  setInput(open_, f->key, list, tr("add a point"));
+}
+
+bool Workspace::escape() {
+  if (dragBase_) return cancelDrag(), true;
+  if (runner_.busy() && last_.seconds > 0.3) return runner_.stop(), true;
+  if (!selection_.empty()) return clearSelection(), true;
+  if (!draft_.empty()) return dropDraft(), true;
+  if (!open_.empty()) return unfold({}), true;
+  return false;
+}
+
+void Workspace::newProject() {
+  lock_.release();
+  history_ = recipe::History(std::make_shared<const Recipe>());
+  saved_ = history_.now();
+  path_.clear();
+  draft_.clear();
+  open_.clear();
+  field_.clear();
+  selection_.clear();
+  dragBase_ = beforeDraft_ = nullptr;
+  change(history_.now(), false);
+  emit focusChanged();
+  emit fileChanged();
+}
+
+Expected<void> Workspace::openFile(const QString& path) {
+  auto project = exchange::readProject(path.toStdString());
+  if (!project) return fail(project.error());
+  newProject();
+  history_ = recipe::History(std::make_shared<const Recipe>(std::move(project->recipe)));
+  saved_ = history_.now();
+  path_ = path;
+  change(history_.now(), false);
+  if (const auto other = lock_.take(path.toStdString()))
+    emit problemArose(problem("LM-F040", "this project may be open twice: " + *other).tryThis("save under another name"));
+  emit focusChanged();
+  emit fileChanged();
+  return {};
+}
+
+Expected<void> Workspace::saveFile(const QString& path, const std::string& png) {
+  if (!draft_.empty()) keepDraft();
+  LUMSK_CHECK(exchange::writeProject(path.toStdString(), {*now_, png}));
+  saved_ = now_;
+  if (path_ != path) lock_.take(path.toStdString());
+  path_ = path;
+  emit fileChanged();
+  return {};
+}
+
+Expected<json> Workspace::importFile(const QString& path) {
+  LUMSK_TRY(bytes, exchange::readFile(path.toStdString()));
+  const std::string hash = recipe::hashOf(bytes);
+  Recipe next = *now_;
+  next.imports[hash] = std::make_shared<const std::string>(std::move(bytes));
+  now_ = std::make_shared<const Recipe>(std::move(next)); // the edit that uses it follows
+  return json{{"hash", hash}, {"name", QFileInfo(path).fileName().toStdString()}};
+}
+
+} // namespace lumsk::app

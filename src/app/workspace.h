@@ -1,0 +1,101 @@
+#pragma once
+#include "app/runner.h"
+#include "exchange/project.h"
+#include "recipe/history.h"
+#include "scene/picker.h"
+
+#include <QTimer>
+
+namespace lumsk::app {
+
+using nlohmann::json;
+
+/// The open project as the window sees it: recipe, draft, selection, results. Panels read values from here and ask for
+/// changes; nothing else holds state of the project.
+class Workspace : public QObject {
+  Q_OBJECT
+public:
+  explicit Workspace(const recipe::Registry& registry);
+
+  // Values
+  const recipe::Registry& registry() const { return registry_; }
+  const recipe::Recipe& recipe() const { return *now_; } ///< with the draft, if there is one
+  const recipe::ModelPtr& model() const { return last_.model; }
+  const scene::DrawingPtr& drawing() const { return last_.drawing; }
+  double lastSeconds() const { return last_.seconds; }
+  const std::string& draft() const { return draft_; }
+  const std::string& open() const { return open_; }       ///< id of the unfolded row
+  const std::string& field() const { return field_; }     ///< key of its field that picks or points go to
+  const std::vector<scene::Hit>& selection() const { return selection_; }
+  const recipe::Field* activeField() const;
+  recipe::Kind wanted() const; ///< what the pointer should find now
+  QString path() const { return path_; }
+  bool modified() const { return now_ != saved_; }
+  bool busy() const { return runner_.busy(); }
+  QString instruction() const; ///< what the program waits for, one short sentence
+  bool canUndo() const { return !draft_.empty() || history_.canUndo(); }
+  bool canRedo() const { return draft_.empty() && history_.canRedo(); }
+  recipe::Names names() const; ///< of the recipe's numbers, as far as they can be read
+
+  // Changes
+  void edit(recipe::Recipe next, const QString& words);        ///< one undo entry, or part of the draft
+  void setInput(const std::string& step, const std::string& key, const json& value, const QString& words);
+  void dragInput(const std::string& step, const std::string& key, const json& value); ///< live, no undo entry yet
+  void endDrag(const QString& words);
+  void cancelDrag();
+  bool dragging() const { return dragBase_ != nullptr; }
+  void startDraft(const std::string& kind);
+  void keepDraft();
+  void dropDraft();
+  void undo();
+  void redo();
+  void unfold(const std::string& step, const std::string& field = {});
+  void pick(const scene::Hit& hit, bool toggle);
+  void clearSelection();
+  void removeStep(const std::string& id);
+  void rename(const std::string& id, const QString& label);
+  void setOn(const std::string& id, bool on);
+  void setVisible(const std::string& id, bool visible);
+  void addPoint(const Vec3& world);
+  void stop() { runner_.stop(); }
+  /// One step back: stop a drag, stop computing, clear picks, drop the draft, fold the row. False if nothing was left.
+  bool escape();
+
+  // Files
+  void newProject();
+  Expected<void> openFile(const QString& path);
+  Expected<void> saveFile(const QString& path, const std::string& thumbnailPng);
+  /// Puts a file into the project; the value for a file field.
+  Expected<json> importFile(const QString& path);
+
+signals:
+  void recipeChanged();   ///< values or order of steps
+  void modelChanged();    ///< new results
+  void focusChanged();    ///< unfolded row, active field, selection
+  void busyChanged(bool busy);
+  void progressed(double fraction, const QString& words);
+  void fileChanged();
+  void problemArose(const lumsk::Problem& p);
+  void wantsLookAt(const lumsk::Vec3& p);
+
+public:
+  void lookAt(const Vec3& p) { emit wantsLookAt(p); }
+
+private:
+  void change(recipe::RecipePtr next, bool moving);
+  void chooseField();
+  json pickValue(const scene::Hit& h);
+  std::string freeLabel(const std::string& base) const;
+
+  const recipe::Registry& registry_;
+  recipe::History history_;
+  recipe::RecipePtr now_, saved_, dragBase_, beforeDraft_;
+  std::string draft_, open_, field_;
+  std::vector<scene::Hit> selection_;
+  QString path_;
+  exchange::ProjectLock lock_;
+  Evaluated last_;
+  Runner runner_; ///< last: its thread ends before what it reports to
+};
+
+} // namespace lumsk::app
