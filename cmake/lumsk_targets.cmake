@@ -11,12 +11,15 @@ endfunction()
 
 # A Qt Test program: one class, moc by include of its own .moc
 function(lumsk_test name)
-  cmake_parse_arguments(ARG "XVFB" "" "SOURCES;LINKS" ${ARGN})
+  cmake_parse_arguments(ARG "XVFB" "" "SOURCES;LINKS;PCH" ${ARGN})
   add_executable(${name} ${ARG_SOURCES})
   set_target_properties(${name} PROPERTIES AUTOMOC ON)
   target_include_directories(${name} PRIVATE ${PROJECT_SOURCE_DIR}/tests)
   target_compile_options(${name} PRIVATE $<$<CONFIG:Release>:-O1>) # building is most of the time of a check
   target_link_libraries(${name} PRIVATE Qt6::Test ${ARG_LINKS})
+  if(ARG_PCH)
+    target_precompile_headers(${name} PRIVATE ${ARG_PCH})
+  endif()
   target_compile_definitions(${name} PRIVATE LUMSK_DATA_DIR="${PROJECT_SOURCE_DIR}/data"
                              LUMSK_SOURCE_DIR="${PROJECT_SOURCE_DIR}")
   if(ARG_XVFB)

@@ -8,6 +8,7 @@
 #include <QFileDialog>
 #include <QHeaderView>
 #include <QKeyEvent>
+#include <QStyle>
 #include <QTableWidget>
 #include <QWheelEvent>
 

@@ -1,12 +1,17 @@
 #pragma once
+#include "app/widgets.h"
 #include "app/workspace.h"
 
 #include <QLineEdit>
 #include <nlohmann/json.hpp>
 
+class QCheckBox;
+class QComboBox;
 class QTableWidget;
 
 namespace lumsk::app {
+
+class ViewWidget;
 
 /// Editor of one field: shows a value and reports a new one. One class per kind of field, none per step.
 class FieldEditor : public QWidget {
@@ -52,7 +57,7 @@ public:
 
 private:
   std::vector<QPushButton*> segments_;
-  class QComboBox* box_ = nullptr;
+  QComboBox* box_ = nullptr;
 };
 
 class SwitchEditor : public FieldEditor {
@@ -62,7 +67,7 @@ public:
   void setValue(const json& v) override;
 
 private:
-  class QCheckBox* box_;
+  QCheckBox* box_;
 };
 
 class TextEditor : public FieldEditor {
@@ -111,6 +116,6 @@ private:
   QLineEdit* edit_;
 };
 
-FieldEditor* makeEditor(const recipe::Field& f, Workspace& w, class ViewWidget& view);
+FieldEditor* makeEditor(const recipe::Field& f, Workspace& w, ViewWidget& view);
 
 } // namespace lumsk::app

@@ -19,7 +19,6 @@
 #include <QSettings>
 #include <QSplitter>
 #include <QTabWidget>
-#include <QTableWidget>
 
 namespace lumsk::app {
 

@@ -4,6 +4,7 @@
 #include "app/recipe_column.h"
 #include "app/start_panel.h"
 #include "app/tool_panels.h"
+#include "exchange/export.h"
 
 #include <QMainWindow>
 

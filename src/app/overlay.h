@@ -1,4 +1,5 @@
 #pragma once
+#include "app/widgets.h"
 #include "app/workspace.h"
 
 #include <QWidget>

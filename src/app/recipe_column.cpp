@@ -7,6 +7,7 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QScrollArea>
+#include <QStyle>
 #include <QTimer>
 
 namespace lumsk::app {

@@ -76,7 +76,7 @@ std::string prepare(const std::string& text) {
       const bool exponent = before != std::string::npos && before + 1 == out.size() && (c == 'e' || c == 'E') && end < s.size() &&
                             (s[end] == '-' || s[end] == '+' || end > i + 1) && std::isdigit(static_cast<unsigned char>(out[before])) &&
                             (end == i + 1 || std::isdigit(static_cast<unsigned char>(s[i + 1])));
-      const bool afterValue = before != std::string::npos && (std::isdigit(static_cast<unsigned char>(out[before])) || out[before] == '.' || out[before] == ')');
+      const bool afterValue = before != std::string::npos && (std::isdigit(static_cast<unsigned char>(out[before])) || out[before] == '.' || out[before] == ')' || (nameRest(out[before]) && before + 1 < out.size()));
       bool partOfName = false;
       if (before != std::string::npos && std::isdigit(static_cast<unsigned char>(out[before])) && before + 1 == out.size()) {
         size_t b = before;

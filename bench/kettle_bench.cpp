@@ -1,0 +1,45 @@
+// The kettle: everything from nothing, and one step of a drag (a ring's width changed; light steps only, then all).
+#include "exchange/project.h"
+#include "recipe/evaluator.h"
+#include "scene/drawing.h"
+#include "steps/registry.h"
+
+#include <benchmark/benchmark.h>
+#include <nlohmann/json.hpp>
+
+using namespace lumsk;
+
+namespace {
+
+recipe::Recipe kettle() { return exchange::readProject(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk")->recipe; }
+
+void fromNothing(benchmark::State& state) {
+  const auto r = std::make_shared<const recipe::Recipe>(kettle());
+  for (auto _ : state) benchmark::DoNotOptimize(recipe::Evaluator(steps::registry()).evaluate(r, {}));
+}
+
+/// range(0): 1 light steps only and the moving mesh, 0 everything and the fine mesh.
+void dragStep(benchmark::State& state) {
+  recipe::Recipe r = kettle();
+  recipe::Evaluator evaluator(steps::registry());
+  recipe::EvaluateOptions o;
+  o.previous = evaluator.evaluate(std::make_shared<const recipe::Recipe>(r), {});
+  o.lightOnly = state.range(0) == 1;
+  auto drawing = scene::draw(*o.previous, scene::Quality::Fine, nullptr);
+  double width = 150;
+  for (auto _ : state) {
+    r = r.withStep(recipe::withInput(*r.find("s4"), "width", width += 0.01));
+    o.previous = evaluator.evaluate(std::make_shared<const recipe::Recipe>(r), o);
+    drawing = scene::draw(*o.previous, o.lightOnly ? scene::Quality::Moving : scene::Quality::Fine, drawing.get());
+  }
+  state.counters["triangles"] = drawing->triangles();
+  state.counters["loft_ms"] = evaluator.lastSeconds("s8") * 1000;
+  state.counters["thicken_ms"] = evaluator.lastSeconds("s9") * 1000;
+}
+
+BENCHMARK(fromNothing)->Unit(benchmark::kMillisecond);
+BENCHMARK(dragStep)->Arg(1)->Arg(0)->Unit(benchmark::kMillisecond);
+
+} // namespace
+
+BENCHMARK_MAIN();

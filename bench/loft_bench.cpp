@@ -1,0 +1,105 @@
+// Lofts of 3, 8 and 40 sections (degrees 3-5, 9-13 control points, all knots different) beside OCCT and SISL on the
+// same curves: time, control points, deviation at the sections and between them from the form they were taken from.
+#include "brep/convert.h"
+#include "nurbs/closest.h"
+#include "shapes/vessels.h"
+
+#include <BRepBuilderAPI_MakeEdge.hxx>
+#include <BRepBuilderAPI_MakeWire.hxx>
+#include <BRepOffsetAPI_ThruSections.hxx>
+#include <BRep_Tool.hxx>
+#include <GeomAPI_ProjectPointOnSurf.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopoDS.hxx>
+#include <benchmark/benchmark.h>
+#include <sisl.h>
+
+using namespace lumsk;
+using namespace lumsk::nurbs;
+
+namespace {
+
+const std::vector<Section>& sections(int n) {
+  static std::map<int, std::vector<Section>> made;
+  if (!made.count(n)) made[n] = test::formSections(n);
+  return made[n];
+}
+
+/// Worst distance of the sections' points and of the form's points from a skin.
+struct Deviation {
+  double at = 0, between = 0;
+};
+template <class Distance> Deviation deviation(int n, Distance distance) {
+  Deviation d;
+  for (const Section& s : sections(n))
+    for (int k = 0; k <= 60; ++k) d.at = std::max(d.at, distance(s.path()->at(k / 60.0)));
+  for (int i = 1; i < 24; ++i)
+    for (int j = 1; j < 40; ++j) d.between = std::max(d.between, distance(test::smoothForm(i / 24.0, j / 40.0)));
+  return d;
+}
+
+void report(benchmark::State& state, int points, const Deviation& d) {
+  state.counters["points"] = points;
+  state.counters["at_um"] = d.at * 1000;
+  state.counters["between_um"] = d.between * 1000;
+}
+
+void lumskLoft(benchmark::State& state) {
+  const int n = int(state.range(0));
+  const auto& s = sections(n);
+  LoftResult r;
+  for (auto _ : state) r = *loft(s, {}, {});
+  report(state, r.strips[0].controlPoints(), deviation(n, [&](const Vec3& p) { return closestPoint(r.strips[0], p).distanceMm; }));
+}
+
+void occtLoft(benchmark::State& state) {
+  const int n = int(state.range(0));
+  std::vector<TopoDS_Wire> wires;
+  for (const Section& s : sections(n)) wires.push_back(brep::toWire(*s.path()));
+  TopoDS_Shape shape;
+  for (auto _ : state) {
+    BRepOffsetAPI_ThruSections loft(false, false, 1e-6);
+    for (const auto& w : wires) loft.AddWire(w);
+    loft.Build();
+    shape = loft.Shape();
+  }
+  const auto face = TopoDS::Face(TopExp_Explorer(shape, TopAbs_FACE).Current());
+  const auto surface = Handle(Geom_BSplineSurface)::DownCast(BRep_Tool::Surface(face));
+  const auto distance = [&](const Vec3& p) {
+    GeomAPI_ProjectPointOnSurf project(brep::toPnt(p), surface);
+    return project.NbPoints() ? project.LowerDistance() : 0.0;
+  };
+  const bool measure = n <= 8; // 24,654 points take minutes to project on
+  report(state, surface->NbUPoles() * surface->NbVPoles(), measure ? deviation(n, distance) : Deviation{});
+}
+
+void sislLoft(benchmark::State& state) {
+  const int n = int(state.range(0));
+  std::vector<SISLCurve*> curves;
+  for (const Section& s : sections(n)) {
+    const auto& c = std::get<Spline>(s.path()->segments()[0]);
+    curves.push_back(newCurve(c.size(), c.degree() + 1, const_cast<double*>(c.knots().data()), const_cast<double*>(c.points().data()), 1, 3, 1));
+  }
+  std::vector<int> kinds(n, 1);
+  int points = 0;
+  for (auto _ : state) {
+    SISLSurf* surface = nullptr;
+    double* parameters = nullptr;
+    int status = 0;
+    s1538(n, curves.data(), kinds.data(), 0.0, 1, 4, 0, &surface, &parameters, &status);
+    if (surface) points = surface->in1 * surface->in2;
+    if (surface) freeSurf(surface);
+    std::free(parameters);
+  }
+  for (auto* c : curves) freeCurve(c);
+  state.counters["points"] = points;
+}
+
+BENCHMARK(lumskLoft)->Arg(3)->Arg(8)->Arg(40)->Arg(400)->Unit(benchmark::kMillisecond);
+BENCHMARK(occtLoft)->Arg(3)->Arg(8)->Unit(benchmark::kMillisecond);
+BENCHMARK(occtLoft)->Arg(40)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(sislLoft)->Arg(3)->Arg(8)->Arg(40)->Unit(benchmark::kMillisecond);
+
+} // namespace
+
+BENCHMARK_MAIN();

@@ -1,0 +1,19 @@
+#include "app/theme.h"
+#include "support/registry.h"
+
+#include <QApplication>
+#include <QSettings>
+#include <QTemporaryDir>
+
+int main(int argc, char** argv) {
+  // Settings of the test must not touch those of the person.
+  QTemporaryDir home;
+  qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
+  qputenv("QT_QPA_PLATFORM", "xcb");
+  QApplication app(argc, argv);
+  QApplication::setOrganizationName("LumskTest");
+  lumsk::app::applyTheme(app);
+  int failed = 0;
+  for (auto& make : lumsk::test::registry()) failed += QTest::qExec(make().get(), argc, argv);
+  return failed ? 1 : 0;
+}
