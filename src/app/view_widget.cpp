@@ -126,6 +126,8 @@ void ViewWidget::paintGL() {
     view->Invalidate();
     if (!fitted_) fitAll();
   }
+  // Smooth lines when the picture stands still, speed while it moves.
+  view->ChangeRenderingParams().NbMsaaSamples = drag_ == Drag::None || drag_ == Drag::Pending ? 4 : 0;
   view->InvalidateImmediate();
   view->Redraw();
   ++frames_;
@@ -263,6 +265,7 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
 void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = drag_;
   drag_ = Drag::None;
+  if (was != Drag::Pending) changed();
   if (was == Drag::Mark) return w_.endDrag(grabbed_.kind == Mark::Kind::Point ? tr("move a point") : grabbed_.kind == Mark::Kind::Flag ? tr("move a start") : tr("drag %1").arg(QString::fromStdString(grabbed_.field)));
   if (was != Drag::Pending || e->button() != Qt::LeftButton) return;
   if (grabbed_.kind == Mark::Kind::Flag) {

@@ -151,6 +151,7 @@ void Viewer::drawBody(const DrawnBody& b) {
     const Handle(Graphic3d_Structure) s = structure();
     const Handle(Graphic3d_Group) g = s->NewGroup();
     Handle(Graphic3d_AspectFillArea3d) aspect = new Graphic3d_AspectFillArea3d();
+    aspect->SetInteriorStyle(Aspect_IS_SOLID);
     aspect->SetShaderProgram(faceProgram(lens_.surface, b.stale));
     aspect->SetFaceCulling(Graphic3d_TypeOfBackfacingModel_DoubleSided);
     aspect->SetPolygonOffsets(Aspect_POM_Fill, 1.0f, 2.0f);
