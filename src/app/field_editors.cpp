@@ -108,8 +108,12 @@ bool QuantityEditor::eventFilter(QObject* o, QEvent* e) {
       step((k->key() == Qt::Key_Up ? 1 : -1) * (k->modifiers() & Qt::ShiftModifier ? 10 : 1));
       return true;
     }
-    if ((k->key() == Qt::Key_Return || k->key() == Qt::Key_Enter) && !edit_->isModified()) {
-      emit enterAgain();
+    if (k->key() == Qt::Key_Return || k->key() == Qt::Key_Enter) {
+      // Once takes the value, again keeps the draft.
+      if (edit_->isModified())
+        take();
+      else
+        emit enterAgain();
       return true;
     }
   }

@@ -1,7 +1,6 @@
 #include "app/parts_panel.h"
 
 #include "app/theme.h"
-#include "inspect/state.h"
 
 #include <QColorDialog>
 #include <QHeaderView>
@@ -35,6 +34,7 @@ PartsPanel::PartsPanel(Workspace& w, QWidget* parent) : QWidget(parent), w_(w), 
   buttons->addStretch();
   l->addLayout(buttons);
   connect(&w_, &Workspace::modelChanged, this, &PartsPanel::sync);
+  connect(&w_, &Workspace::figuresChanged, this, &PartsPanel::sync);
   connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
     if (filling_ || column != 0) return;
     w_.setVisible(item->data(0, kId).toString().toStdString(), item->checkState(0) == Qt::Checked);
@@ -62,7 +62,12 @@ void PartsPanel::sync() {
     item->setCheckState(0, visible ? Qt::Checked : Qt::Unchecked);
   };
   for (const auto& b : w_.model()->bodies) {
-    const auto s = inspect::stateOf(*b.body);
+    const auto figures = w_.figuresOf(b.body);
+    if (!figures) {
+      add(QString::fromStdString(b.label), b.body->solid() ? tr("solid") : tr("skin"), tr("measuring"), b.id, b.step, b.visible);
+      continue;
+    }
+    const auto& s = figures->state;
     const QString kind = s.solid ? tr("solid, closed") : tr("skin, %n opening(s)", nullptr, int(s.openings.size()));
     add(QString::fromStdString(b.label), kind + (b.stale ? tr(", stale") : QString()), sizeOf(s.boxLow, s.boxHigh), b.id, b.step, b.visible);
   }

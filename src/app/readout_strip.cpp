@@ -2,7 +2,6 @@
 
 #include "app/theme.h"
 #include "inspect/combs.h"
-#include "inspect/state.h"
 #include "nurbs/arc_length.h"
 
 #include <QProgressBar>
@@ -27,6 +26,7 @@ ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent) : QWidget(parent), w_(
   l->addLayout(figures_);
   outer->addLayout(l);
   connect(&w_, &Workspace::modelChanged, this, &ReadoutStrip::sync);
+  connect(&w_, &Workspace::figuresChanged, this, &ReadoutStrip::sync);
   connect(&w_, &Workspace::focusChanged, this, &ReadoutStrip::sync);
   connect(&w_, &Workspace::busyChanged, this, [this](bool busy) { progress_->setValue(busy ? 60 : 0); });
   connect(&w_, &Workspace::progressed, this, [this](double f, const QString& words) {
@@ -59,11 +59,17 @@ void ReadoutStrip::sync() {
   if (step.empty() && !w_.model()->bodies.empty()) step = w_.model()->bodies.back().step;
   const auto* r = w_.model()->result(step);
   if (!r || !r->outcome || r->outcome->outputs.empty()) return;
-  const auto number = [](double v) { return QString::fromStdString(formatNumber(v, 2)); };
+  // Below a millionth the figure is rounding, not shape.
+  const auto number = [](double v) { return v < 1e-6 ? QString("0") : QString::fromStdString(formatNumber(v, 2)); };
   const auto& object = r->outcome->outputs.front().object;
   if (const auto* body = std::get_if<brep::BodyPtr>(&object)) {
-    const auto joins = inspect::joins(**body, w_.recipe().tolerances);
-    const auto s = inspect::stateOf(**body);
+    const auto figures = w_.figuresOf(*body);
+    if (!figures) {
+      figures_->addWidget(new QLabel(tr("measuring")));
+      return;
+    }
+    const auto& joins = figures->joins;
+    const auto& s = figures->state;
     figures_->addWidget(new QLabel(s.solid ? tr("solid, %1 cm³").arg(QString::fromStdString(formatNumber(s.volumeMm3 / 1000, 4))) : tr("skin, %n opening(s)", nullptr, int(s.openings.size()))));
     figures_->addWidget(new QLabel(tr("%1 points").arg(s.controlPoints)));
     if (!joins.empty()) {

@@ -19,9 +19,8 @@ Runner::~Runner() {
 void Runner::request(recipe::RecipePtr recipe, bool moving) {
   {
     const std::lock_guard lock(mutex_);
-    waiting_ = Request{std::move(recipe), moving};
+    waiting_ = Request{std::move(recipe), moving, ++requested_};
     if (running_ && !moving) cancel_.cancel();
-    busy_ = true;
   }
   wake_.notify_all();
 }
@@ -66,11 +65,35 @@ void Runner::loop() {
       const std::lock_guard lock(mutex_);
       running_ = false;
       more = waiting_.has_value();
-      busy_ = more;
     }
     // A run that a newer edit has overtaken is not shown, but for drags, which would else never show anything.
-    if (!more || r.moving) QMetaObject::invokeMethod(this, [this, e] { emit finished(e); });
+    if (!more || r.moving) QMetaObject::invokeMethod(this, [this, e, serial = r.serial] {
+        delivered_ = serial;
+        emit finished(e);
+      });
+    if (!more && !r.moving) measure(*e.model);
   }
+}
+
+/// Every body that a step shows; those measured before are taken over. A newer request comes first.
+void Runner::measure(const recipe::Model& model) {
+  Figures next;
+  for (const auto& [id, result] : model.results) {
+    if (!result.outcome) continue;
+    for (const auto& output : result.outcome->outputs) {
+      const auto* body = std::get_if<brep::BodyPtr>(&output.object);
+      if (!body) continue;
+      {
+        const std::lock_guard lock(mutex_);
+        if (waiting_ || quit_) return;
+      }
+      const auto known = figures_.find(*body);
+      next[*body] = known != figures_.end() ? known->second
+                                            : std::make_shared<const Measured>(Measured{inspect::stateOf(**body), inspect::joins(**body, model.recipe->tolerances)});
+    }
+  }
+  figures_ = next;
+  QMetaObject::invokeMethod(this, [this, next] { emit measured(next); });
 }
 
 } // namespace lumsk::app

@@ -1,4 +1,5 @@
 #pragma once
+#include "inspect/state.h"
 #include "recipe/evaluator.h"
 #include "scene/drawing.h"
 
@@ -8,6 +9,14 @@
 #include <thread>
 
 namespace lumsk::app {
+
+/// Figures of a body, measured once on the worker.
+struct Measured {
+  inspect::BodyState state;
+  std::vector<inspect::Join> joins;
+};
+using MeasuredPtr = std::shared_ptr<const Measured>;
+using Figures = std::map<brep::BodyPtr, MeasuredPtr>;
 
 /// What an evaluation gave.
 struct Evaluated {
@@ -26,20 +35,23 @@ public:
   ~Runner() override;
   void request(recipe::RecipePtr recipe, bool moving);
   void stop(); ///< Esc: the running evaluation
-  bool busy() const { return busy_; }
+  bool busy() const { return delivered_ < requested_; } ///< something asked for has not arrived yet
   const recipe::Evaluator& evaluator() const { return evaluator_; }
 
 signals:
   void started();
   void progressed(double fraction, const QString& words);
   void finished(const lumsk::app::Evaluated& result);
+  void measured(const lumsk::app::Figures& figures); ///< of all bodies, some time after `finished`
 
 private:
   struct Request {
     recipe::RecipePtr recipe;
     bool moving = false;
+    int serial = 0;
   };
   void loop();
+  void measure(const recipe::Model& model);
 
   recipe::Evaluator evaluator_;
   std::mutex mutex_;
@@ -47,9 +59,10 @@ private:
   std::optional<Request> waiting_;
   CancelToken cancel_;
   bool running_ = false, quit_ = false;
-  std::atomic<bool> busy_{false};
+  int requested_ = 0, delivered_ = 0; ///< used on the window's thread only
   recipe::ModelPtr lastModel_;
   scene::DrawingPtr lastDrawing_;
+  Figures figures_;
   std::thread thread_;
 };
 

@@ -81,7 +81,8 @@ ViewWidget::~ViewWidget() {
 
 void ViewWidget::initializeGL() {
   viewer_.reset();
-  Handle(Aspect_DisplayConnection) display = new Aspect_DisplayConnection();
+  // Kept to the end of the program: the GL library still refers to it after the view is gone.
+  static const Handle(Aspect_DisplayConnection) display = new Aspect_DisplayConnection();
   driver_ = new OpenGl_GraphicDriver(display, false);
   driver_->ChangeOptions().buffersNoSwap = true;
   driver_->ChangeOptions().buffersOpaqueAlpha = true;

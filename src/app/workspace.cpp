@@ -23,8 +23,17 @@ Workspace::Workspace(const recipe::Registry& registry)
     emit modelChanged();
     emit busyChanged(runner_.busy());
   });
+  connect(&runner_, &Runner::measured, this, [this](const Figures& f) {
+    figures_ = f;
+    emit figuresChanged();
+  });
   connect(&runner_, &Runner::started, this, [this] { emit busyChanged(true); });
   connect(&runner_, &Runner::progressed, this, &Workspace::progressed);
+}
+
+MeasuredPtr Workspace::figuresOf(const brep::BodyPtr& b) const {
+  const auto it = figures_.find(b);
+  return it == figures_.end() ? nullptr : it->second;
 }
 
 void Workspace::change(recipe::RecipePtr next, bool moving) {

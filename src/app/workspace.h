@@ -22,6 +22,7 @@ public:
   const recipe::Recipe& recipe() const { return *now_; } ///< with the draft, if there is one
   const recipe::ModelPtr& model() const { return last_.model; }
   const scene::DrawingPtr& drawing() const { return last_.drawing; }
+  MeasuredPtr figuresOf(const brep::BodyPtr& b) const; ///< null until they are measured
   double lastSeconds() const { return last_.seconds; }
   const std::string& draft() const { return draft_; }
   const std::string& open() const { return open_; }       ///< id of the unfolded row
@@ -71,6 +72,7 @@ public:
 signals:
   void recipeChanged();   ///< values or order of steps
   void modelChanged();    ///< new results
+  void figuresChanged();  ///< new measurements of bodies
   void focusChanged();    ///< unfolded row, active field, selection
   void busyChanged(bool busy);
   void progressed(double fraction, const QString& words);
@@ -95,6 +97,7 @@ private:
   QString path_;
   exchange::ProjectLock lock_;
   Evaluated last_;
+  Figures figures_;
   Runner runner_; ///< last: its thread ends before what it reports to
 };
 

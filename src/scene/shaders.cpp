@@ -37,7 +37,7 @@ void main() {
   float key = max(dot(m, normalize(vec3(-0.45, 0.65, 0.62))), 0.0);
   float fill = max(dot(m, normalize(vec3(0.7, 0.1, 0.55))), 0.0);
   float sky = 0.5 + 0.5 * m.y;
-  vec3 c = base * (0.30 + 0.16 * sky + 0.46 * key + 0.16 * fill);
+  vec3 c = base * (0.44 + 0.14 * sky + 0.42 * key + 0.12 * fill);
   float edge = pow(1.0 - max(dot(m, toEye), 0.0), 3.0);
   if (uLens == 0) {
     vec3 h = normalize(toEye + normalize(vec3(-0.45, 0.65, 0.62)));

@@ -45,15 +45,14 @@ private slots:
     b.run();
     const double exact = inspect::stateOf(*b.body("s6")).volumeMm3;
     QTemporaryDir dir;
-    for (const char* name : {"/cup.stl", "/cup.3mf"}) {
-      const std::string path = dir.path().toStdString() + name;
-      const auto done = exchange::exportModel(*b.model, path, {{0.01, 5}}, {});
-      VERIFY_OK(done);
-      QVERIFY(done->triangles > 1000);
-      const auto [volume, objects] = foreignVolume(path);
-      QCOMPARE(objects, 1);
-      VERIFY_AT_MOST(std::abs(volume / exact - 1), 0.001);
-    }
+    // 3MF is read back by tests/cli/command_line_test with Python's zip and XML readers.
+    const std::string path = dir.path().toStdString() + "/cup.stl";
+    const auto done = exchange::exportModel(*b.model, path, {{0.01, 5}}, {});
+    VERIFY_OK(done);
+    QVERIFY(done->triangles > 1000);
+    const auto [volume, objects] = foreignVolume(path);
+    QCOMPARE(objects, 1);
+    VERIFY_AT_MOST(std::abs(volume / exact - 1), 0.001);
   }
 
   void projectsSurviveSavingWithTheirImports() {
