@@ -139,6 +139,7 @@ ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)) {
   for (const auto& o : field_.options) {
     auto* b = new QPushButton(QString::fromStdString(o.label));
     b->setProperty("role", "segment");
+    b->setMinimumWidth(30);
     b->setCheckable(true);
     b->setObjectName("option-" + QString::fromStdString(field_.key + "-" + o.key));
     b->setAccessibleName(QString::fromStdString(field_.label + ": " + o.label));

@@ -293,7 +293,7 @@ bool MainWindow::exportPath(const QString& path, const exchange::ExportOptions& 
     report(done.error());
     return false;
   }
-  QString words = tr("wrote %1: %n bodies", nullptr, done->bodies).arg(QFileInfo(path).fileName());
+  QString words = done->bodies == 1 ? tr("wrote %1: 1 body").arg(QFileInfo(path).fileName()) : tr("wrote %1: %2 bodies").arg(QFileInfo(path).fileName()).arg(done->bodies);
   if (done->triangles) words += tr(", %1 triangles").arg(done->triangles);
   for (const auto& l : done->leftOut) words += tr("; left out %1").arg(QString::fromStdString(l));
   strip_->tell(words);

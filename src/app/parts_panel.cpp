@@ -68,7 +68,7 @@ void PartsPanel::sync() {
       continue;
     }
     const auto& s = figures->state;
-    const QString kind = s.solid ? tr("solid, closed") : tr("skin, %n opening(s)", nullptr, int(s.openings.size()));
+    const QString kind = s.solid ? tr("solid, closed") : s.openings.size() == 1 ? tr("skin, 1 opening") : tr("skin, %1 openings").arg(s.openings.size());
     add(QString::fromStdString(b.label), kind + (b.stale ? tr(", stale") : QString()), sizeOf(s.boxLow, s.boxHigh), b.id, b.step, b.visible);
   }
   for (const auto& step : w_.recipe().steps) {

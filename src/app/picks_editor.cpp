@@ -20,7 +20,10 @@ Chip::Chip(int number, const QString& text, QWidget* parent) : QWidget(parent) {
   n->setFixedSize(18, 18);
   n->setStyleSheet("background: #1F7A6B; color: white; border-radius: 9px; font-weight: 600; font-size: 8pt;");
   l->addWidget(n);
-  l->addWidget(new QLabel(text), 1);
+  auto* words = new QLabel(text);
+  words->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // long names are cut, the column keeps its width
+  words->setToolTip(text);
+  l->addWidget(words, 1);
   auto* x = new QPushButton("×");
   x->setObjectName("remove-pick");
   x->setAccessibleName(tr("remove pick %1").arg(number));
@@ -59,6 +62,7 @@ PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view) : Fiel
   l->addLayout(list_);
   l->addWidget(more_);
   more_->setCheckable(true);
+  more_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   more_->setObjectName("pick-" + QString::fromStdString(field_.key));
   more_->setAccessibleName(tr("pick for %1").arg(QString::fromStdString(field_.label)));
   more_->setStyleSheet("QPushButton { text-align: left; color: #5F6468; border: 1px dashed #C9C4BB; } QPushButton:checked { color: #1F7A6B; border: 1.5px solid #1F7A6B; background: #E1EEEA; }");
@@ -68,7 +72,8 @@ PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view) : Fiel
 void PicksEditor::setActive(bool on) {
   more_->setChecked(on);
   const QString kinds = QString::fromStdString(recipe::kindNames(field_.accepts));
-  more_->setText(on ? tr("pick in the view: %1").arg(kinds) : tr("pick %1").arg(kinds));
+  more_->setText(tr("pick %1").arg(kinds));
+  more_->setToolTip(on ? tr("pick in the view now") : tr("click, then pick in the view"));
 }
 
 QString PicksEditor::labelOf(const json& pick) const {

@@ -70,7 +70,7 @@ QString Workspace::instruction() const {
   }
   if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");
   if (!draft_.empty()) return tr("drag a handle or change a number, then keep the step");
-  if (!selection_.empty()) return tr("%n picked: choose a tool", nullptr, int(selection_.size()));
+  if (!selection_.empty()) return tr("%1 picked: choose a tool").arg(selection_.size());
   return tr("choose a tool, or pick something in the view");
 }
 

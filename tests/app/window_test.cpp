@@ -326,6 +326,7 @@ private slots:
     QTest::keyClicks(find<QLineEdit>("command-edit"), "tool: ring");
     QTest::keyClick(find<QLineEdit>("command-edit"), Qt::Key_Return);
     QCOMPARE(w().draft(), std::string("s8"));
+    QVERIFY(settled());
     QTest::keyClick(&view(), Qt::Key_Escape);
     QVERIFY(w().draft().empty() && !w().recipe().find("s8"));
     QTest::keyPress(&view(), Qt::Key_S);
