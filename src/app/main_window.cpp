@@ -16,6 +16,7 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QPushButton>
 #include <QSettings>
 #include <QSplitter>
 #include <QTabWidget>
@@ -312,9 +313,10 @@ void MainWindow::remember(const QString& path) {
 
 void MainWindow::report(const Problem& p) {
   strip_->tell(QString::fromStdString(sentence(p)));
-  auto* box = new QMessageBox(QMessageBox::Warning, tr("Lumsk"), QString::fromStdString(p.what), QMessageBox::Ok, this);
+  auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Lumsk"), QString::fromStdString(p.what), QMessageBox::Ok, this);
   box->setObjectName("problem-box");
   box->setInformativeText(QString::fromStdString(p.remedyText + "\n" + p.code));
+  box->button(QMessageBox::Ok)->setIcon({});
   box->setAttribute(Qt::WA_DeleteOnClose);
   box->open();
 }

@@ -65,7 +65,7 @@ PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view) : Fiel
   more_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   more_->setObjectName("pick-" + QString::fromStdString(field_.key));
   more_->setAccessibleName(tr("pick for %1").arg(QString::fromStdString(field_.label)));
-  more_->setStyleSheet("QPushButton { text-align: left; color: #5F6468; border: 1px dashed #C9C4BB; } QPushButton:checked { color: #1F7A6B; border: 1.5px solid #1F7A6B; background: #E1EEEA; }");
+  more_->setStyleSheet("QPushButton { text-align: left; padding: 5px 8px; color: #5F6468; border: 1px dashed #C9C4BB; } QPushButton:checked { color: #1F7A6B; border: 1.5px solid #1F7A6B; background: #E1EEEA; }");
   connect(more_, &QPushButton::clicked, this, &FieldEditor::focused);
 }
 

@@ -66,7 +66,7 @@ QString Workspace::instruction() const {
     const json v = entry->inputs->value(f->key, json::array());
     const QString what = QString::fromStdString(recipe::kindNames(f->accepts));
     if (int(v.size()) < f->least) return tr("pick %1 for %2").arg(what, QString::fromStdString(f->label).toLower());
-    if (int(v.size()) < f->most && f->most > 1) return tr("pick another %1, or keep the step").arg(what);
+    if (int(v.size()) < f->most && f->most > 1) return draft_.empty() ? tr("pick another %1, or drag a flag or handle").arg(what) : tr("pick another %1, or keep the step").arg(what);
   }
   if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");
   if (!draft_.empty()) return tr("drag a handle or change a number, then keep the step");

@@ -2,7 +2,6 @@
 
 #include "exchange/files.h"
 
-#include <csignal>
 #include <filesystem>
 #include <fstream>
 #include <unistd.h>
@@ -116,7 +115,10 @@ std::optional<std::string> ProjectLock::take(const std::string& projectPath) {
     long pid = 0;
     in >> otherHost >> pid;
     const bool here = otherHost == host;
-    if (pid != ::getpid() && (!here || ::kill(pid_t(pid), 0) == 0)) return "it is open in another window" + (here ? std::string() : " on " + otherHost);
+    // A process that has ended, waited for or not, has no command line any more.
+    std::ifstream command("/proc/" + std::to_string(pid) + "/cmdline");
+    const bool lives = command && command.peek() != std::ifstream::traits_type::eof();
+    if (pid != ::getpid() && (!here || lives)) return "it is open in another window" + (here ? std::string() : " on " + otherHost);
   }
   if (std::ofstream out(lock); out << host << ' ' << ::getpid() << '\n') path_ = lock;
   return {};
