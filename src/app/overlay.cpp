@@ -143,14 +143,17 @@ void Overlay::paintEvent(QPaintEvent*) {
   small.setPointSizeF(small.pointSizeF() * 0.92);
   p.setFont(small);
   const auto label = [&](QPointF at, const QString& text, const QColor& ink, const QColor& border) {
-    QRectF r = p.fontMetrics().boundingRect(text).adjusted(-7, -4, 7, 4);
+    // Long sentences wrap, and the label stays inside the view.
+    QRectF r = p.fontMetrics().boundingRect(QRect(0, 0, 280, 400), Qt::AlignLeft | Qt::TextWordWrap, text).adjusted(-7, -4, 7, 4);
     r.moveTo(at.x() + 12, at.y() - r.height() / 2);
     if (r.right() > width() - 6) r.moveRight(std::min(at.x() - 12, width() - 6.0));
+    r.moveLeft(std::max(6.0, r.left()));
+    r.moveTop(std::clamp(r.top(), 6.0, std::max(6.0, height() - 6.0 - r.height())));
     p.setPen(QPen(border, 1));
     p.setBrush(QColor(251, 250, 247, 235));
     p.drawRoundedRect(r, 5, 5);
     p.setPen(ink);
-    p.drawText(r, Qt::AlignCenter, text);
+    p.drawText(r.adjusted(7, 4, -7, -4), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, text);
   };
   for (const Mark& m : marks_) {
     switch (m.kind) {

@@ -1,0 +1,79 @@
+// Drags the height of a ring of the kettle in the real window and turns the view; prints pictures a second, the time of
+// one evaluation while moving, and the time from release to full quality. Medians of 20 drags.
+#include "app/main_window.h"
+#include "app/overlay.h"
+#include "app/theme.h"
+#include "steps/registry.h"
+
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QtTest>
+#include <algorithm>
+#include <cstdio>
+
+using namespace lumsk;
+using namespace lumsk::app;
+
+namespace {
+
+double median(std::vector<double> v) {
+  std::sort(v.begin(), v.end());
+  return v[v.size() / 2];
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  qputenv("QT_QPA_PLATFORM", "xcb");
+  QApplication program(argc, argv);
+  QApplication::setOrganizationName("LumskBench");
+  applyTheme(program);
+  MainWindow window(steps::registry());
+  window.show();
+  Workspace& w = window.workspace();
+  ViewWidget& view = window.view();
+  const auto settled = [&] { return QTest::qWaitFor([&] { return !w.busy(); }, 30000); };
+  if (!window.openPath(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk") || !settled()) return 1;
+  w.unfold("s4");
+  QTest::qWait(800);
+  std::vector<double> fps, turnFps, compute, release;
+  for (int run = 0; run < 20; ++run) {
+    const Mark* handle = nullptr;
+    for (const Mark& m : view.marks())
+      if (m.kind == Mark::Kind::Handle && m.field == "width") handle = &m;
+    if (!handle) return 1;
+    const QPoint from = handle->at.toPoint();
+    QTest::mousePress(&view, Qt::LeftButton, {}, from);
+    QElapsedTimer clock;
+    clock.start();
+    const int before = view.framesPainted();
+    for (int i = 1; clock.elapsed() < 1000; ++i) {
+      QTest::mouseMove(&view, from + QPoint((run % 2 ? -1 : 1) * (6 + i % 12), 0));
+      QTest::qWait(5);
+      compute.push_back(w.lastSeconds() * 1000);
+    }
+    fps.push_back((view.framesPainted() - before) / (clock.elapsed() / 1000.0));
+    clock.restart();
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, from + QPoint(8, 0));
+    if (!settled()) return 1;
+    const int shown = view.framesPainted();
+    QTest::qWaitFor([&] { return view.framesPainted() > shown; }, 2000);
+    release.push_back(clock.elapsed());
+    const QPoint empty(30, view.height() / 2);
+    QTest::mousePress(&view, Qt::LeftButton, {}, empty);
+    clock.restart();
+    const int turned = view.framesPainted();
+    for (int i = 1; clock.elapsed() < 500; ++i) {
+      QTest::mouseMove(&view, empty + QPoint(5 + i % 7, 0));
+      QTest::qWait(1);
+    }
+    turnFps.push_back((view.framesPainted() - turned) / (clock.elapsed() / 1000.0));
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, empty + QPoint(5, 0));
+    view.lookFrom(scene::ViewFrom::Corner);
+    QTest::qWait(120);
+  }
+  std::printf("view %dx%d: dragging %.1f pictures/s, evaluation and mesh %.1f ms a step, full quality %.0f ms after release; turning %.1f pictures/s\n", view.width(), view.height(),
+              median(fps), median(compute), median(release), median(turnFps));
+  w.newProject();
+  return 0;
+}

@@ -1,0 +1,170 @@
+#include "exchange/project.h"
+#include "inspect/joins.h"
+#include "inspect/wall.h"
+#include "nurbs/surface.h"
+#include "support/recipes.h"
+
+#include <random>
+
+using namespace lumsk;
+using namespace lumsk::test;
+
+namespace {
+
+Bench demo(const std::string& name) {
+  Bench b;
+  b.recipe = exchange::readProject(std::string(LUMSK_DATA_DIR "/demos/") + name + ".lumsk")->recipe;
+  return b;
+}
+
+void setNumber(Bench& b, const std::string& name, const std::string& value) {
+  for (auto& p : b.recipe.parameters)
+    if (p.name == name) p.expression = value;
+}
+
+} // namespace
+
+class DemosTest : public QObject {
+  Q_OBJECT
+private slots:
+  void demosAreClosedSolidsOfEvenWall_data() {
+    QTest::addColumn<QString>("name");
+    QTest::addColumn<QString>("number");
+    QTest::addColumn<QString>("value");
+    QTest::addColumn<double>("wall");
+    QTest::newRow("tumbler") << "tumbler" << "wall" << "2.4" << 2.4;
+    QTest::newRow("tall tumbler") << "tumbler" << "height" << "150" << 2.4;
+    QTest::newRow("thick tumbler") << "tumbler" << "wall" << "2*2" << 4.0;
+    QTest::newRow("kettle") << "pell_kettle" << "wall" << "2.2" << 2.2;
+    QTest::newRow("slim kettle") << "pell_kettle" << "waist" << "140" << 2.2;
+    QTest::newRow("thick kettle") << "pell_kettle" << "wall" << "3" << 3.0;
+  }
+
+  void demosAreClosedSolidsOfEvenWall() {
+    QFETCH(QString, name);
+    QFETCH(QString, number);
+    QFETCH(QString, value);
+    QFETCH(double, wall);
+    Bench b = demo(name.toStdString());
+    setNumber(b, number.toStdString(), value.toStdString());
+    b.run();
+    QVERIFY(!b.model->failed());
+    QCOMPARE(b.model->bodies.size(), size_t(1));
+    const auto& body = *b.model->bodies[0].body;
+    const auto s = inspect::stateOf(body);
+    QVERIFY(s.solid && s.valid);
+    QCOMPARE(s.openEdges, 0);
+    QVERIFY(s.volumeMm3 > 0);
+    VERIFY_AT_MOST(s.largestToleranceMm, 0.01);
+    int measured = 0;
+    for (const auto& [face, natural] : body.natural) {
+      if (face.find(".front(") == std::string::npos) continue;
+      for (const auto& w : inspect::wallBelow(body, face, 500)) {
+        if (w.toRimMm < wall) continue;
+        VERIFY_AT_MOST(std::abs(w.mm - wall), 0.005);
+        ++measured;
+      }
+    }
+    QVERIFY(measured > 400);
+    const auto joins = inspect::summarise(inspect::joins(body, {}));
+    VERIFY_AT_MOST(joins.gapMm, 0.001);
+    VERIFY_AT_MOST(joins.angleDeg, 0.01);
+    VERIFY_AT_MOST(joins.curvatureRel, 0.01);
+  }
+
+  void theRoundedBottomHasOneTangentPlane() {
+    for (const char* name : {"tumbler", "pell_kettle"}) {
+      Bench b = demo(name);
+      b.run();
+      const auto& body = *b.model->bodies[0].body;
+      for (const auto& [face, natural] : body.natural) {
+        const auto& s = *natural.surface;
+        for (int i = 0; i < 36; ++i) {
+          double v = 1e-3;
+          for (int k = 0; k < 60; ++k) v *= 0.001 / (s.at(i / 36.0, v) - s.at(0, 0)).norm();
+          VERIFY_AT_MOST(degFromRad(angleBetweenRad(s.normal(i / 36.0, v), s.normal(0.5, 0))), 0.05);
+        }
+      }
+    }
+  }
+
+  void randomRecipesNeverCrashAndAlwaysAnswer() {
+    std::mt19937 rng(7);
+    const auto pickOne = [&](size_t n) { return std::uniform_int_distribution<size_t>(0, n - 1)(rng); };
+    const std::vector<std::string> odd{"0", "-5", "1e300", "nan", "1/0", "2*", "sin(90)", "3 in", "1e-9", "500", "12", "7.5"};
+    const std::vector<std::string> parts{"", "start", "centre", "end", "nothing", "top", "front", "origin"};
+    const std::vector<std::string> kinds{"curve", "point", "edge", "skin", "plane", "solid", "face", "?"};
+    int ok = 0, failed = 0;
+    for (int k = 0; k < 60; ++k) {
+      Bench b;
+      const size_t steps = 3 + pickOne(8);
+      for (size_t i = 0; i < steps; ++i) {
+        const auto& all = steps::registry().all();
+        const auto& step = all[pickOne(all.size())];
+        json inputs = json::object();
+        for (const auto& f : step.schema()) {
+          if (pickOne(3) == 0) continue;
+          if (f.kind == recipe::FieldKind::Quantity) inputs[f.key] = odd[pickOne(odd.size())];
+          if (f.kind == recipe::FieldKind::Choice || f.kind == recipe::FieldKind::Continuity) inputs[f.key] = f.options[pickOne(f.options.size())].key;
+          if (f.kind == recipe::FieldKind::Switch) inputs[f.key] = pickOne(2) == 0;
+          if (f.kind == recipe::FieldKind::Points)
+            inputs[f.key] = pointList({{0, 0, double(i)}, {double(pickOne(90)), 20, 3}, {40, double(pickOne(60)), 9}, {0, 0, double(pickOne(2))}});
+          if (f.kind == recipe::FieldKind::Picks) {
+            json list = json::array();
+            for (size_t n = pickOne(4); n-- > 0;) list.push_back(pick(i ? "s" + std::to_string(1 + pickOne(i + 1)) : "world", kinds[pickOne(kinds.size())], parts[pickOne(parts.size())]));
+            inputs[f.key] = list;
+          }
+        }
+        b.add(step.kind, inputs);
+      }
+      b.run();
+      for (const auto& [id, r] : b.model->results) {
+        if (r.status == recipe::Status::Failed) {
+          ++failed;
+          QVERIFY(r.problem && !r.problem->code.empty() && !r.problem->what.empty());
+        }
+        ok += r.status == recipe::Status::Ok;
+      }
+      QCOMPARE(recipe::toText(*recipe::fromText(recipe::toText(b.recipe))), recipe::toText(b.recipe));
+    }
+    QVERIFY(ok > 30 && failed > 30);
+  }
+
+  void editsKeepTheReferencesToALoft() {
+    // A second loft on the rim edge of the first: section order, shape, additions and switches must not lose it.
+    Bench b;
+    b.add("ring", {{"width", 60}});
+    b.add("ring", {{"width", 70}, {"height", 40}});
+    b.add("ring", {{"width", 64}, {"height", 20}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
+    b.add("ring", {{"width", 40}, {"height", 70}});
+    b.add("loft", {{"sections", picks({pick("s4", "edge", "s4.skin|end"), pick("s5")})}});
+    b.run();
+    VERIFY_STEP(b, "s6");
+    const auto good = [&](const char* what) {
+      b.run();
+      QVERIFY2(b.result("s6").status == recipe::Status::Ok, what);
+      QVERIFY2(b.result("s6").outcome->notes.empty() || b.result("s6").outcome->notes[0].code != "LM-R101", what);
+    };
+    b.set("s2", "shape", "ellipse");
+    good("shape changed");
+    b.set("s4", "sections", picks({pick("s1"), pick("s3"), pick("s2")}));
+    good("section added");
+    b.set("s4", "degree", 2);
+    good("degree changed");
+    b.set("s4", "end", "perpendicular");
+    good("end condition changed");
+    auto off = std::make_shared<recipe::StepEntry>(*b.recipe.find("s4"));
+    off->on = false;
+    b.recipe = b.recipe.withStep(off);
+    b.run();
+    QCOMPARE(b.code("s6"), std::string("LM-R022"));
+    off = std::make_shared<recipe::StepEntry>(*off);
+    off->on = true;
+    b.recipe = b.recipe.withStep(off);
+    good("switched off and on");
+  }
+};
+
+static test::Register<DemosTest> registered;
+#include "demos_test.moc"
