@@ -17,6 +17,15 @@ std::string tolerancesKey(const Tolerances& t) {
   return fmt::format("{} {} {} {}", t.point.mm, t.fit.mm, t.angle.deg, t.curvature.relative);
 }
 
+/// Nothing is thrown across a layer: what a step should not have thrown becomes a problem that names it.
+Expected<Outcome> computeSafely(const Step& step, const Inputs& inputs, const Context& cx) {
+  try {
+    return step.compute(inputs, cx);
+  } catch (const std::exception& e) {
+    return fail(problem("LM-R030", "the step '" + step.label + "' failed inside (" + e.what() + ")").tryThis("change its inputs a little, and tell us"));
+  }
+}
+
 /// The last good outcome of a step, kept while it cannot be computed.
 void keepLastGood(StepResult& r, const std::string& id, const ModelPtr& previous) {
   if (!previous) return;
@@ -74,7 +83,7 @@ StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const Eval
   cx.cancel = o.cancel;
   if (o.progress) cx.progress = [&](double f, const std::string& words) { o.progress(f, entry.label + ": " + words); };
   const auto start = std::chrono::steady_clock::now();
-  auto outcome = step->compute(*inputs, cx);
+  auto outcome = computeSafely(*step, *inputs, cx);
   r.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   if (!outcome) return failed(outcome.error());
   for (Problem& note : inputs->notes) outcome->notes.push_back(std::move(note));

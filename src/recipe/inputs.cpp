@@ -67,6 +67,8 @@ Expected<Picked> followPart(Picked out, const Object& object, const json& pick, 
   const brep::Found found = brep::findPart(**body, kind, out.part, signature);
   if (found.index < 0) return missing();
   out.doubtful = found.doubtful;
+  // What was stored as the kind is only a hint: the part that was found decides.
+  out.kind = kind == brep::PartKind::Vertex ? Kind::Point : kind == brep::PartKind::Edge ? Kind::Edge : Kind::Face;
   if (kind == brep::PartKind::Vertex) {
     out.object = PointObject{brep::signatureOf(**body, kind, found.index).middle};
   } else if (kind == brep::PartKind::Edge) {
@@ -100,17 +102,21 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
   out.step = pick.at("step").get<std::string>();
   out.part = pick.value("part", "");
   out.kind = kindFromName(pick.value("kind", ""));
+  const auto checked = [&](Picked p) -> Expected<Picked> {
+    if (has(accepts, p.kind)) return p;
+    return fail(problem("LM-R021", "a " + kindNames(p.kind) + " cannot be used here").tryThis("pick a " + kindNames(accepts)));
+  };
   if (out.step == "world") {
     for (const auto& [name, frame] : worldPlanes())
       if (name == out.part) {
         out.kind = Kind::Plane;
         out.object = PlaneObject{frame};
-        return out;
+        return checked(std::move(out));
       }
     if (out.part == "origin") {
       out.kind = Kind::Point;
       out.object = PointObject{Vec3::Zero()};
-      return out;
+      return checked(std::move(out));
     }
     return fail(problem("LM-R020", "there is no such plane").tryThis("pick it again"));
   }
@@ -138,9 +144,7 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
     out.object = *object;
     out.kind = kindOfObject(*object);
   }
-  if (!has(accepts, out.kind))
-    return fail(problem("LM-R021", "a " + kindNames(out.kind) + " cannot be used here").tryThis("pick a " + kindNames(accepts)));
-  return out;
+  return checked(std::move(out));
 }
 
 const std::vector<Picked>& Inputs::picked(const std::string& key) const {

@@ -47,7 +47,7 @@ private slots:
       const auto t = thicken(*skin, {2.0, side, "s9"}, {});
       VERIFY_OK(t);
       verifySolid(*t);
-      verifyWall(*t, "s9.front(t.skin0)", 2.0, 500);
+      verifyWall(*t, "s9.front(t.skin0)", 2.0, side == ThickenSide::Inward ? 500 : 80);
       const auto all = inspect::stateOf(*t->body);
       VERIFY_AT_MOST(std::abs(all.boxHigh.z() - 110), 1e-4);
     }

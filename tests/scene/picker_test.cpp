@@ -56,7 +56,7 @@ private slots:
     const auto ring = at({0, -38, 110}, Kind::Curve);
     QVERIFY(!ring.empty());
     QCOMPARE(ring[0].step, std::string("s4"));
-    const auto wall = at({5, -36, 70}, all);
+    const auto wall = at({5, -36, 58}, all);
     QCOMPARE(wall[0].kind, Kind::Face);
     QCOMPARE(wall[0].part, std::string("s6.front(s5.skin)"));
     QVERIFY(std::any_of(wall.begin(), wall.end(), [](const auto& h) { return h.kind == Kind::Solid; }));
