@@ -57,7 +57,7 @@ int main(int argc, char** argv) {
     QTest::mouseRelease(&view, Qt::LeftButton, {}, from + QPoint(8, 0));
     if (!settled()) return 1;
     const int shown = view.framesPainted();
-    QTest::qWaitFor([&] { return view.framesPainted() > shown; }, 2000);
+    if (!QTest::qWaitFor([&] { return view.framesPainted() > shown; }, 2000)) return 1;
     release.push_back(clock.elapsed());
     const QPoint empty(30, view.height() / 2);
     QTest::mousePress(&view, Qt::LeftButton, {}, empty);
