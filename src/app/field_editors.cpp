@@ -84,6 +84,7 @@ void QuantityEditor::take() {
 }
 
 void QuantityEditor::markProblem(const QString& reason) {
+  if (edit_->property("bad").toBool() == !reason.isEmpty() && reason.isEmpty()) return;
   edit_->setProperty("bad", !reason.isEmpty());
   edit_->setToolTip(reason.isEmpty() ? QString::fromStdString(field_.help) : reason);
   edit_->style()->unpolish(edit_);

@@ -105,6 +105,7 @@ void NumbersPanel::take() {
 }
 
 void NumbersPanel::sync() {
+  if (w_.dragging()) return; // drags change no numbers
   filling_ = true;
   const auto& list = w_.recipe().parameters;
   const auto names = w_.names();

@@ -86,7 +86,11 @@ QString PicksEditor::labelOf(const json& pick) const {
 }
 
 void PicksEditor::setValue(const json& v) {
+  QStringList labels;
+  for (const json& p : v) labels << labelOf(p);
+  if (v == value_ && labels == labels_) return;
   value_ = v;
+  labels_ = labels;
   for (Chip* c : chips_) c->deleteLater();
   chips_.clear();
   for (int i = 0; i < int(v.size()); ++i) {
@@ -111,6 +115,7 @@ void PicksEditor::setValue(const json& v) {
 }
 
 void PicksEditor::move(int from, QPoint global) {
+  labels_.clear(); // the chips have been moved by hand: lay them out anew
   const int y = mapFromGlobal(global).y();
   const int to = std::clamp(y / 29, 0, int(value_.size()) - 1);
   json next = json::array();

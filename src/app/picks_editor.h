@@ -46,6 +46,7 @@ private:
   QPushButton* more_;
   std::vector<Chip*> chips_;
   json value_;
+  QStringList labels_;
 };
 
 } // namespace lumsk::app

@@ -72,13 +72,17 @@ void RecipeRow::sync(int number) {
   if (draft) summary = summary.isEmpty() ? tr("draft") : tr("draft - %1").arg(summary);
   summary_->setText(summary);
   health_->setText(mark);
-  health_->setStyleSheet("color: " + colour + ";");
+  const QString style = "color: " + colour + ";";
+  if (health_->styleSheet() != style) health_->setStyleSheet(style);
   health_->setToolTip(words);
   setAccessibleName(tr("step %1, %2, %3").arg(number).arg(label_->text(), words));
-  setProperty("open", open);
-  setProperty("draft", draft);
-  style()->unpolish(this);
-  style()->polish(this);
+  // Styling a row anew is slow, and most changes do not touch its frame.
+  if (property("open").toBool() != open || property("draft").toBool() != draft) {
+    setProperty("open", open);
+    setProperty("draft", draft);
+    QWidget::style()->unpolish(this);
+    QWidget::style()->polish(this);
+  }
   if (open && !form_) {
     form_ = new StepForm(w_, view_, step_, this);
     layout_->addWidget(form_);

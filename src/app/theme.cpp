@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QFile>
 #include <QFontDatabase>
+#include <QHash>
 #include <QPainter>
 #include <QPixmap>
 #include <QSvgRenderer>
@@ -86,6 +87,10 @@ void applyTheme(QApplication& app) {
 }
 
 QIcon icon(const QString& name, const QColor& colour) {
+  // Rows ask for their icon at every change: each is drawn once.
+  static QHash<QString, QIcon> made;
+  const QString key = name + colour.name();
+  if (const auto it = made.constFind(key); it != made.constEnd()) return *it;
   QFile f(":/" + name + ".svg");
   if (!f.open(QIODevice::ReadOnly)) return {};
   QByteArray svg = f.readAll();
@@ -95,7 +100,7 @@ QIcon icon(const QString& name, const QColor& colour) {
   pixmap.fill(Qt::transparent);
   QPainter painter(&pixmap);
   renderer.render(&painter);
-  return QIcon(pixmap);
+  return made[key] = QIcon(pixmap);
 }
 
 } // namespace lumsk::app
