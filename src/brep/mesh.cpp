@@ -63,12 +63,9 @@ FaceMesh gridMesh(const NaturalFace& face, const MeshLimits& limits, int budget)
   }
   FaceMesh m;
   const int nu = int(us.size()), nv = int(vs.size());
-  m.points.reserve(size_t(nu) * nv);
-  for (double u : us)
-    for (double v : vs) {
-      m.points.push_back(s.at(u, v));
-      m.normals.push_back(s.normal(u, v) * (face.reversed ? -1.0 : 1.0));
-    }
+  nurbs::evaluateGrid(s, us, vs, m.points, m.normals);
+  if (face.reversed)
+    for (Vec3& n : m.normals) n = -n;
   for (int i = 0; i + 1 < nu; ++i)
     for (int j = 0; j + 1 < nv; ++j) {
       const int a = i * nv + j, b = a + nv, c = b + 1, d = a + 1;

@@ -1,10 +1,21 @@
 #include "nurbs/banded.h"
 
+#include "nurbs/kernels.h"
+
 #include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 
 namespace lumsk::nurbs {
+
+namespace {
+
+/// Row `to` of x minus a times row `from`.
+void subtractRow(Rows& x, double a, int from, int to) {
+  addScaled(-a, x.data() + from * x.cols(), x.data() + to * x.cols(), size_t(x.cols()));
+}
+
+} // namespace
 
 BandedSpd::BandedSpd(int n, int halfBandwidth, bool cyclic)
     : n_(n), b_(std::min(halfBandwidth, n - 1)), core_(cyclic ? std::max(0, n - b_) : n) {
@@ -52,12 +63,12 @@ bool BandedSpd::factor() {
 
 void BandedSpd::solveBand(Rows& x) const {
   for (int i = 0; i < core_; ++i) {
-    for (int k = std::max(0, i - b_); k < i; ++k) x.row(i) -= band(i, k) * x.row(k);
+    for (int k = std::max(0, i - b_); k < i; ++k) subtractRow(x, band(i, k), k, i);
     x.row(i) /= band(i, i);
   }
   for (int i = core_ - 1; i >= 0; --i) {
     x.row(i) /= band(i, i);
-    for (int k = std::max(0, i - b_); k < i; ++k) x.row(k) -= band(i, k) * x.row(i);
+    for (int k = std::max(0, i - b_); k < i; ++k) subtractRow(x, band(i, k), i, k);
   }
 }
 
@@ -88,9 +99,9 @@ bool BandedLu::factor() {
 
 void BandedLu::solve(Rows& x) const {
   for (int i = 0; i < n_; ++i)
-    for (int k = std::max(0, i - l_); k < i; ++k) x.row(i) -= at(i, k) * x.row(k);
+    for (int k = std::max(0, i - l_); k < i; ++k) subtractRow(x, at(i, k), k, i);
   for (int i = n_ - 1; i >= 0; --i) {
-    for (int k = i + 1; k <= std::min(n_ - 1, i + u_); ++k) x.row(i) -= at(i, k) * x.row(k);
+    for (int k = i + 1; k <= std::min(n_ - 1, i + u_); ++k) subtractRow(x, at(i, k), k, i);
     x.row(i) /= at(i, i);
   }
 }

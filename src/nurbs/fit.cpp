@@ -1,6 +1,7 @@
 #include "nurbs/fit.h"
 
 #include "nurbs/arc_length.h"
+#include "nurbs/kernels.h"
 
 #include <algorithm>
 #include <cmath>
@@ -23,6 +24,7 @@ public:
     LeanFit out;
     out.degree = options_.degree;
     out.closed = family_.closed;
+    out.breaks = breaks;
     const LeastSquares ls(options_.degree, breaks, family_.closed, t_);
     out.knots = ls.knots();
     out.controls = ls.solve(Eigen::Map<const Rows>(xyz_.data(), Eigen::Index(t_.size()), width_));
@@ -45,7 +47,7 @@ private:
     std::vector<int> have(breaks.size() - 1, 0);
     for (double t : t_) ++have[spanOf(breaks, t)];
     for (size_t k = 0; k + 1 < breaks.size(); ++k)
-      if (have[k] < need)
+      if (have[k] < need && breaks[k + 1] > breaks[k])
         for (int i = 0; i < need; ++i) addSample(breaks[k] + (breaks[k + 1] - breaks[k]) * (i + 0.5) / need);
   }
 
@@ -59,8 +61,8 @@ private:
     Eigen::RowVectorXd value(width_);
     for (size_t s = 0; s < t_.size(); ++s) {
       const int f = basisFunctions(out.knots, options_.degree, t_[s], N);
-      value = -Eigen::Map<const Eigen::RowVectorXd>(xyz_.data() + s * width_, width_);
-      for (int i = 0; i <= options_.degree; ++i) value += N[i] * out.controls.row(f + i);
+      combineRows(out.controls.data() + f * width_, width_, N, options_.degree + 1, width_, value.data());
+      addScaled(-1.0, xyz_.data() + s * width_, value.data(), width_);
       double worst = 0.0;
       for (int k = 0; k < family_.curves; ++k) worst = std::max(worst, value.segment<3>(3 * k).squaredNorm());
       double& e = spanErrors_[spanOf(breaks, t_[s])];
@@ -75,6 +77,18 @@ private:
   std::vector<double> t_, xyz_;
   std::vector<double> spanErrors_;
 };
+
+/// Every span whose error exceeds `aim` in as many parts as its order promises to need, at most `most`.
+std::vector<double> divided(const std::vector<double>& breaks, const std::vector<double>& errors, double aim, int degree, int most) {
+  std::vector<double> next{breaks.front()};
+  for (size_t k = 0; k + 1 < breaks.size(); ++k) {
+    const double grow = std::pow(errors[k] / aim, 1.0 / (degree + 1));
+    const int parts = errors[k] > aim ? std::clamp(int(std::ceil(grow)), 2, most) : 1;
+    for (int i = 1; i < parts; ++i) next.push_back(breaks[k] + (breaks[k + 1] - breaks[k]) * i / parts);
+    next.push_back(breaks[k + 1]);
+  }
+  return next;
+}
 
 std::vector<double> equalBreaks(int spans) {
   std::vector<double> b(spans + 1);
@@ -115,9 +129,17 @@ Spline LeanFit::curve(int k) const {
   return Spline::trusted(degree, knots, controls.middleCols(3 * k, 3), closed);
 }
 
+namespace {
+
+std::vector<double> withoutRepeatedFirst(const std::vector<double>& breaks) {
+  return {std::find_if(breaks.begin(), breaks.end(), [&](double b) { return b > breaks.front(); }) - 1, breaks.end()};
+}
+
+} // namespace
+
 LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t)
     : p_(degree), n_(closed ? int(breaks.size()) - 1 : int(breaks.size()) + degree - 1), closed_(closed),
-      knots_(clampedKnots(degree, breaks)), A_(std::max(1, closed ? n_ : n_ - 2), degree, closed) {
+      knots_(clampedKnots(degree, closed ? withoutRepeatedFirst(breaks) : breaks)), A_(std::max(1, closed ? n_ : n_ - 2), degree, closed) {
   if (closed) periodic_ = periodicKnots(degree, breaks);
   basis_.resize(t.size());
   for (size_t s = 0; s < t.size(); ++s) {
@@ -155,7 +177,7 @@ Rows LeastSquares::solveOpen(const Rows& data) const {
     if (r.first == 0) row -= r.N[0] * out.row(0);
     if (r.first + p_ == n_ - 1) row -= r.N[p_] * out.row(n_ - 1);
     for (int i = 0; i <= p_; ++i)
-      if (const int a = r.first + i - 1; a >= 0 && a < n_ - 2) rhs.row(a) += r.N[i] * row;
+      if (const int a = r.first + i - 1; a >= 0 && a < n_ - 2) addScaled(r.N[i], row.data(), rhs.data() + a * rhs.cols(), rhs.cols());
   }
   A_.solve(rhs);
   out.middleRows(1, n_ - 2) = rhs;
@@ -166,32 +188,32 @@ Rows LeastSquares::solvePeriodic(const Rows& data) const {
   Rows rhs = Rows::Zero(n_, data.cols());
   for (size_t s = 0; s < basis_.size(); ++s)
     for (int i = 0; i <= p_; ++i)
-      rhs.row((basis_[s].first + i) % n_) += basis_[s].N[i] * data.row(Eigen::Index(s));
+      addScaled(basis_[s].N[i], data.data() + Eigen::Index(s) * data.cols(), rhs.data() + (basis_[s].first + i) % n_ * rhs.cols(), rhs.cols());
   A_.solve(rhs);
-  // From the periodic to the clamped control points: a linear map, the same for all columns.
-  Points unit(n_ + p_, 3);
-  Rows map(n_ + p_, n_ + p_);
-  for (int k = 0; k < n_ + p_; k += 3) {
+  // From the periodic to the clamped control points: a linear map, the same for all columns, and all but the rows near
+  // the seam have one entry.
+  const int wrapped = n_ + p_, clamped = int(knots_.size()) - p_ - 1;
+  Points unit(wrapped, 3);
+  Rows map(clamped, wrapped);
+  for (int k = 0; k < wrapped; k += 3) {
     unit.setZero();
-    for (int c = 0; c < 3 && k + c < n_ + p_; ++c) unit(k + c, c) = 1.0;
+    for (int c = 0; c < 3 && k + c < wrapped; ++c) unit(k + c, c) = 1.0;
     const Spline column = clamp(p_, periodic_, unit, true);
-    for (int c = 0; c < 3 && k + c < n_ + p_; ++c) map.col(k + c) = column.points().col(c);
+    for (int c = 0; c < 3 && k + c < wrapped; ++c) map.col(k + c) = column.points().col(c);
   }
-  Rows wrapped(n_ + p_, data.cols());
-  for (int i = 0; i < n_ + p_; ++i) wrapped.row(i) = rhs.row(i % n_);
-  // The map is the identity but for the first and last rows: multiply only those.
-  Rows out = wrapped;
-  for (int i = 0; i < n_ + p_; ++i)
-    if (i < p_ || i >= n_) out.row(i) = map.row(i) * wrapped;
-  out.row(n_ + p_ - 1) = out.row(0);
+  Rows out = Rows::Zero(clamped, data.cols());
+  for (int i = 0; i < clamped; ++i)
+    for (int k = 0; k < wrapped; ++k)
+      if (map(i, k) != 0.0) out.row(i) += map(i, k) * rhs.row(k % n_);
+  out.row(clamped - 1) = out.row(0);
   return out;
 }
 
 Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
   Fitter fitter(family, o);
   const int fewest = family.closed ? std::max(3, o.degree + 1) : 1;
-  std::vector<double> breaks =
-      int(o.firstBreaks.size()) > fewest ? o.firstBreaks : equalBreaks(std::max(o.firstSpans, fewest));
+  std::vector<double> breaks = o.firstBreaks.empty() ? equalBreaks(std::max(o.firstSpans, fewest)) : o.firstBreaks;
+  while (int(breaks.size()) - 1 < fewest) breaks = divided(breaks, std::vector<double>(breaks.size() - 1, 1.0), 0.5, o.degree, 2);
   // Aim below the limit: between the samples the error is a little larger than at them.
   const double aim = 0.7 * o.fit.mm;
   LeanFit fit;
@@ -204,24 +226,16 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
                       .want(millimetres(o.fit.mm)).tryThis("remove corners and noise, or allow a larger fit tolerance"));
     const auto& errors = fitter.spanErrors();
     const auto bad = std::count_if(errors.begin(), errors.end(), [&](double e) { return e > aim; });
-    if (bad * 2 >= spans) {
+    const bool given = !o.firstBreaks.empty();
+    if (!given && bad * 2 >= spans) {
       const double grow = std::clamp(std::pow(fit.deviationMm / aim, 1.0 / (o.degree + 1)), 1.1, 2.0);
       breaks = equalBreaks(std::max(spans + 1, int(std::ceil(spans * grow))));
     } else {
-      std::vector<double> next{breaks.front()};
-      for (int k = 0; k < spans; ++k) {
-        if (errors[k] > aim) next.push_back(0.5 * (breaks[k] + breaks[k + 1]));
-        next.push_back(breaks[k + 1]);
-      }
-      breaks = std::move(next);
+      breaks = divided(breaks, errors, aim, o.degree, given ? 4 : 2);
     }
   }
   if (o.removeKnots) fit = thin(fitter, std::move(fit), breaks, o, fewest);
   return fit;
-}
-
-LeanFit fitOnBreaks(const CurveFamily& family, const std::vector<double>& breaks, const LeanOptions& options) {
-  return Fitter(family, options).fit(breaks);
 }
 
 Expected<Spline> fitPath(const Path& path, const LeanOptions& options) {

@@ -18,7 +18,9 @@ struct LeanOptions {
   int degree = 5;                ///< 1..9
   LengthTolerance fit{0.0005};   ///< largest distance of samples from the fit
   int firstSpans = 4;            ///< where the search starts
-  std::vector<double> firstBreaks; ///< or these breakpoints, if any
+  /// Or these breakpoints, which are then kept; one that stands m times lowers the continuity there to C^(degree - m),
+  /// for families that are no smoother.
+  std::vector<double> firstBreaks;
   int maxSpans = 600;            ///< where it gives up
   int baseSamples = 240;         ///< evenly spread samples; more are added inside short spans
   bool removeKnots = false;      ///< try to take out knots again (slower, fewest spans)
@@ -31,12 +33,13 @@ struct LeanFit {
   Rows controls;
   bool closed = false;
   double deviationMm = 0.0; ///< largest distance at samples
-  std::vector<double> breaks() const { return breakpoints(knots, degree); }
+  std::vector<double> breaks; ///< of the knots, repeated as they are
   Spline curve(int k) const;
 };
 
 /// Linear least squares on fixed breakpoints over [0, 1] and fixed sample parameters: factored once, solved for any
-/// number of columns. Open: the samples must contain 0 and 1, whose values are met exactly. Closed: periodic.
+/// number of columns. Open: the samples must contain 0 and 1, whose values are met exactly. Closed: periodic; the first
+/// breakpoint may be repeated as the others.
 class LeastSquares {
 public:
   LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t);
@@ -60,7 +63,7 @@ private:
 };
 
 /// Least squares on one common knot vector, as few spans as meet `fit`: equal spans grown by the error, then only bad
-/// spans halved (de Boor 1978, ch. XIV; Piegl & Tiller 1997, 9.4). One banded Cholesky serves all curves. Ends are met
+/// spans divided (de Boor 1978, ch. XIV; Piegl & Tiller 1997, 9.4). One banded Cholesky serves all curves. Ends are met
 /// exactly; closed families are periodic, so they are smooth at the seam. Fails with LM-G101 when `maxSpans` do not do.
 Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& options);
 

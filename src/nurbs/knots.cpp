@@ -58,6 +58,12 @@ void basisDerivatives(const Knots& U, int p, double u, int order, BasisDerivativ
   }
   for (int j = 0; j <= p; ++j) out.value[0][j] = ndu[j][p];
   const int top = std::min(order, p);
+  if (order == 1) {
+    // The common case without the general recursion (eq. 2.7).
+    for (int j = 0; j <= p; ++j)
+      out.value[1][j] = p * ((j > 0 ? ndu[j - 1][p - 1] / ndu[p][j - 1] : 0.0) - (j < p ? ndu[j][p - 1] / ndu[p][j] : 0.0));
+    return;
+  }
   for (int r = 0; r <= p; ++r) {
     double a[2][kMaxDegree + 1] = {{1.0}, {}};
     int s1 = 0, s2 = 1;

@@ -3,6 +3,8 @@
 #include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
+#include <memory>
+#include <unordered_map>
 
 namespace lumsk::nurbs {
 
@@ -17,26 +19,31 @@ std::vector<double> places(const Knots& U, int p, int perSpan) {
   return out;
 }
 
-/// Breakpoints scaled to [0, 1].
-std::vector<double> unitBreaks(const Knots& U, int p) {
-  auto b = breakpoints(U, p);
-  const double a = b.front(), w = b.back() - b.front();
-  for (double& x : b) x = (x - a) / w;
-  b.back() = 1.0;
-  return b;
+/// Breakpoints scaled to [0, 1], repeated where the offset, a derivative less smooth than the surface, is rough.
+std::vector<double> offsetBreaks(const Knots& U, int p, int fitDegree, bool closed) {
+  std::vector<double> out;
+  const auto b = breakpoints(U, p);
+  for (size_t k = 0; k < b.size(); ++k) {
+    const bool seam = k == 0 && closed, inside = seam || (k > 0 && k + 1 < b.size());
+    const int smooth = p - (seam ? 1 : multiplicity(U, b[k])) - 1; // of the offset
+    const double x = k + 1 == b.size() ? 1.0 : (b[k] - b.front()) / (b.back() - b.front());
+    out.insert(out.end(), inside && smooth < 3 ? std::clamp(fitDegree - smooth, 1, fitDegree) : 1, x);
+  }
+  return out;
 }
 
 /// The true offset over the domain cut or extended to its planes.
 class Domain {
 public:
-  Domain(const Surface& s, const OffsetOptions& o) : s_(s), o_(o) {}
+  Domain(const Surface& s, const OffsetOptions& o) : s_(s), o_(o), strip_(s.closedU() || !(o.flat[FirstU] || o.flat[LastU])) {}
 
   Vec3 offset(double u, double v) const {
     if (s_.closedU()) {
       const double w = s_.lastU() - s_.firstU();
       u = s_.firstU() + (u - s_.firstU()) - w * std::floor((u - s_.firstU()) / w);
     }
-    return s_.at(u, v) + o_.distanceMm * s_.normal(u, v);
+    const PointAndNormal at = strip_ ? line(u).evaluate(v) : s_.pointAndNormal(u, v);
+    return at.point + o_.distanceMm * at.normal;
   }
 
   Expected<void> plan() {
@@ -45,15 +52,38 @@ public:
         LUMSK_TRY(c, corner(a, b));
         corner_[a][b] = c;
       }
+    if (!strip_) return {};
+    // The lines of knots between the sides can stay in place if both sides move little.
+    const auto b = breakpoints(s_.knotsV(), s_.degreeV());
+    firstInside_ = b.size() > 2 ? b[1] : b.back();
+    lastInside_ = b.size() > 2 ? b[b.size() - 2] : b.front();
+    double moved = 0;
+    for (int i = 0; i <= 32; ++i) {
+      const double u = s_.firstU() + (s_.lastU() - s_.firstU()) * i / 32;
+      moved = std::max({moved, std::abs(side(FirstV, u) - s_.firstV()) / (firstInside_ - s_.firstV()),
+                        std::abs(side(LastV, u) - s_.lastV()) / (s_.lastV() - lastInside_)});
+    }
+    keepsLines_ = b.size() > 2 && moved < 0.2;
     return {};
   }
 
+  /// True when lines y = const inside are lines v = const: the surface's knots are then the offset's.
+  bool keepsLinesV() const { return strip_ && (keepsLines_ || !(o_.flat[FirstV] || o_.flat[LastV])); }
+  bool keepsLinesU() const { return strip_; }
+
   /// Domain point for (x, y) in [0, 1]^2 (bilinearly blended Coons map, Coons 1967).
   Vec2 map(double x, double y) {
-    if (s_.closedU()) {
+    if (strip_) {
       const double u = s_.firstU() + x * (s_.lastU() - s_.firstU());
       const double a = side(FirstV, u), b = side(LastV, u);
-      return {u, a + y * (b - a)};
+      if (!keepsLines_) return {u, a + y * (b - a)};
+      // Each side's move fades out inside its first span, twice differentiable.
+      const double v = s_.firstV() + y * (s_.lastV() - s_.firstV());
+      const auto fade = [&](double end, double inside) {
+        const double left = (inside - v) / (inside - end);
+        return left > 0 ? left * left * left : 0.0;
+      };
+      return {u, v + (a - s_.firstV()) * fade(s_.firstV(), firstInside_) + (b - s_.lastV()) * fade(s_.lastV(), lastInside_)};
     }
     const auto along = [&](int k, double t) {
       if (k == FirstV || k == LastV) {
@@ -78,10 +108,22 @@ private:
     return k == FirstU ? s_.firstU() : k == LastU ? s_.lastU() : k == FirstV ? s_.firstV() : s_.lastV();
   }
 
-  /// Parameter across side k where the offset meets the side's plane, at parameter t along it.
+  /// Kept, since a fit comes back to the same u with many v.
+  const SurfaceLine& line(double u) const {
+    auto& kept = lines_[u];
+    if (!kept) kept = std::make_unique<SurfaceLine>(s_, u);
+    return *kept;
+  }
+
   double side(int k, double t) {
+    if (!o_.flat[k]) return borderOf(k);
+    const auto known = sides_[k].find(t);
+    return known != sides_[k].end() ? known->second : sides_[k][t] = solveSide(k, t);
+  }
+
+  /// Parameter across side k where the offset meets the side's plane, at parameter t along it.
+  double solveSide(int k, double t) {
     const double border = borderOf(k);
-    if (!o_.flat[k]) return border;
     const bool acrossU = k == FirstU || k == LastU;
     const Frame& plane = *o_.flat[k];
     const double width = acrossU ? s_.lastU() - s_.firstU() : s_.lastV() - s_.firstV();
@@ -120,6 +162,11 @@ private:
 
   const Surface& s_;
   const OffsetOptions& o_;
+  bool strip_;              ///< x alone decides u
+  bool keepsLines_ = false; ///< and y alone decides v between the outer spans
+  double firstInside_ = 0, lastInside_ = 0;
+  mutable std::unordered_map<double, std::unique_ptr<SurfaceLine>> lines_;
+  std::array<std::unordered_map<double, double>, 4> sides_;
   Vec2 corner_[2][2];
   bool reached_ = true;
   Vec3 missed_ = Vec3::Zero();
@@ -164,8 +211,8 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
   SurfaceFitOptions fit;
   fit.closedU = s.closedU();
   fit.fit = cx.tolerances.fit;
-  fit.firstBreaksU = unitBreaks(s.knotsU(), s.degreeU());
-  fit.firstBreaksV = unitBreaks(s.knotsV(), s.degreeV());
+  if (domain.keepsLinesU()) fit.firstBreaksU = offsetBreaks(s.knotsU(), s.degreeU(), fit.degreeU, s.closedU());
+  if (domain.keepsLinesV()) fit.firstBreaksV = offsetBreaks(s.knotsV(), s.degreeV(), fit.degreeV, false);
   const auto f = [&](double x, double y) {
     const Vec2 p = domain.map(x, y);
     return domain.offset(p.x(), p.y());

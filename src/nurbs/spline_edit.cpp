@@ -5,28 +5,33 @@
 
 namespace lumsk::nurbs {
 
+namespace {
+
+/// Inserts u into span k of any knot vector, clamped or not (Boehm 1980).
+void insertInSpan(Knots& U, Points& P, int p, double u, int k) {
+  Points Q(P.rows() + 1, 3);
+  for (int i = 0; i < Q.rows(); ++i) {
+    if (i <= k - p) {
+      Q.row(i) = P.row(i);
+    } else if (i > k) {
+      Q.row(i) = P.row(i - 1);
+    } else {
+      const double width = U[i + p] - U[i];
+      const double a = width > 0 ? (u - U[i]) / width : 0.0;
+      Q.row(i) = a * P.row(i) + (1 - a) * P.row(i - 1);
+    }
+  }
+  U.insert(U.begin() + k + 1, u);
+  P = std::move(Q);
+}
+
+} // namespace
+
 Spline insertKnot(const Spline& c, double u, int times) {
   Knots U = c.knots();
   Points P = c.points();
   const int p = c.degree();
-  for (int t = 0; t < times; ++t) {
-    if (multiplicity(U, u) >= p) break;
-    const int k = knotSpan(U, p, u);
-    Points Q(P.rows() + 1, 3);
-    for (int i = 0; i < Q.rows(); ++i) {
-      if (i <= k - p) {
-        Q.row(i) = P.row(i);
-      } else if (i > k) {
-        Q.row(i) = P.row(i - 1);
-      } else {
-        const double width = U[i + p] - U[i];
-        const double a = width > 0 ? (u - U[i]) / width : 0.0;
-        Q.row(i) = a * P.row(i) + (1 - a) * P.row(i - 1);
-      }
-    }
-    U.insert(U.begin() + k + 1, u);
-    P = std::move(Q);
-  }
+  for (int t = 0; t < times && multiplicity(U, u) < p; ++t) insertInSpan(U, P, p, u, knotSpan(U, p, u));
   return Spline::trusted(p, std::move(U), std::move(P), c.closed());
 }
 
@@ -42,24 +47,9 @@ Spline clamp(int p, const Knots& knots, const Points& points, bool closed) {
   // Boehm insertion until both domain ends have multiplicity p, then what lies outside is dropped.
   Knots U = knots;
   Points P = points;
-  const auto insert = [&](double u, int k) {
-    Points Q(P.rows() + 1, 3);
-    for (int i = 0; i < Q.rows(); ++i) {
-      if (i <= k - p) {
-        Q.row(i) = P.row(i);
-      } else if (i > k) {
-        Q.row(i) = P.row(i - 1);
-      } else {
-        const double f = (u - U[i]) / (U[i + p] - U[i]);
-        Q.row(i) = f * P.row(i) + (1 - f) * P.row(i - 1);
-      }
-    }
-    U.insert(U.begin() + k + 1, u);
-    P = std::move(Q);
-  };
   const auto last = [&](double u) { return int(std::upper_bound(U.begin(), U.end(), u) - U.begin()) - 1; };
-  while (multiplicity(U, a) < p) insert(a, last(a));
-  while (multiplicity(U, b) < p) insert(b, last(b));
+  while (multiplicity(U, a) < p) insertInSpan(U, P, p, a, last(a));
+  while (multiplicity(U, b) < p) insertInSpan(U, P, p, b, last(b));
   const int ia = last(a);                                                            // last knot equal to a
   const int ib = int(std::lower_bound(U.begin(), U.end(), b) - U.begin());           // first knot equal to b
   const Points Q = P.middleRows(ia - p, ib - ia + p);

@@ -1,5 +1,7 @@
 #include "nurbs/surface.h"
 
+#include "nurbs/kernels.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -14,36 +16,34 @@ Surface Surface::trusted(int pu, int pv, Knots U, Knots V, Points grid, bool clo
   return s;
 }
 
-Vec3 Surface::at(double u, double v) const {
-  double Nu[kMaxDegree + 1], Nv[kMaxDegree + 1];
-  const int fu = basisFunctions(U_, pu_, u, Nu), fv = basisFunctions(V_, pv_, v, Nv);
-  const int nv = sizeV();
-  Vec3 p = Vec3::Zero();
-  for (int i = 0; i <= pu_; ++i) {
-    Vec3 row = Vec3::Zero();
-    for (int j = 0; j <= pv_; ++j) row += Nv[j] * grid_.row((fu + i) * nv + fv + j).transpose();
-    p += Nu[i] * row;
-  }
+namespace {
+
+/// Sum of weight[j] * row j of n x 3 values.
+Vec3 weighted(const double* xyz, const double* weight, int count) {
+  Vec3 p = weight[0] * Eigen::Map<const Vec3>(xyz);
+  for (int j = 1; j < count; ++j) p += weight[j] * Eigen::Map<const Vec3>(xyz + 3 * j);
   return p;
+}
+
+} // namespace
+
+Vec3 Surface::at(double u, double v) const {
+  double Nu[kMaxDegree + 1], Nv[kMaxDegree + 1], row[3 * (kMaxDegree + 1)];
+  const int fu = basisFunctions(U_, pu_, u, Nu), fv = basisFunctions(V_, pv_, v, Nv);
+  const size_t nv = size_t(sizeV());
+  combineRows(grid_.data() + 3 * (fu * nv + fv), 3 * nv, Nu, pu_ + 1, 3 * (pv_ + 1), row);
+  return weighted(row, Nv, pv_ + 1);
 }
 
 void Surface::derivatives(double u, double v, int order, SurfaceDerivatives& out) const {
   BasisDerivatives bu, bv;
   basisDerivatives(U_, pu_, u, order, bu);
   basisDerivatives(V_, pv_, v, order, bv);
-  const int nv = sizeV();
-  Vec3 rows[kMaxDegree + 1];
-  for (int l = 0; l <= order; ++l) {
-    for (int i = 0; i <= pu_; ++i) {
-      Vec3 r = Vec3::Zero();
-      for (int j = 0; j <= pv_; ++j) r += bv.value[l][j] * grid_.row((bu.first + i) * nv + bv.first + j).transpose();
-      rows[i] = r;
-    }
-    for (int k = 0; k + l <= order; ++k) {
-      Vec3 d = Vec3::Zero();
-      for (int i = 0; i <= pu_; ++i) d += bu.value[k][i] * rows[i];
-      out(k, l) = d;
-    }
+  const size_t nv = size_t(sizeV());
+  double row[3 * (kMaxDegree + 1)];
+  for (int k = 0; k <= order; ++k) {
+    combineRows(grid_.data() + 3 * (bu.first * nv + bv.first), 3 * nv, bu.value[k].data(), pu_ + 1, 3 * (pv_ + 1), row);
+    for (int l = 0; k + l <= order; ++l) out(k, l) = weighted(row, bv.value[l].data(), pv_ + 1);
   }
 }
 
@@ -51,6 +51,8 @@ namespace {
 
 /// Relative length below which a partial derivative counts as vanished.
 constexpr double kCollapsed = 1e-9;
+/// Ratio of first derivatives beyond which the careful way decides.
+constexpr double kNearlyCollapsed = 1e-7;
 
 Vec3 unitOrZero(const Vec3& v) {
   const double n = v.norm();
@@ -73,6 +75,64 @@ Vec3 Surface::normal(double u, double v) const {
     return unitOrZero(side * d(1, 0).cross(d(1, 1)));
   }
   return unitOrZero(d(1, 0).cross(d(0, 1)));
+}
+
+namespace {
+
+PointAndNormal withNormal(const Surface& s, double u, double v, const Vec3& at, const Vec3& du, const Vec3& dv) {
+  const Vec3 n = du.cross(dv);
+  const double length = n.norm(), lu = du.norm(), lv = dv.norm();
+  // Where the sine of the angle or a derivative nearly vanishes, the careful way decides.
+  const bool plain = length > 1e-6 * lu * lv && lu > kNearlyCollapsed * lv && lv > kNearlyCollapsed * lu;
+  return {at, plain ? Vec3(n / length) : s.normal(u, v)};
+}
+
+} // namespace
+
+PointAndNormal Surface::pointAndNormal(double u, double v) const {
+  SurfaceDerivatives d;
+  derivatives(u, v, 1, d);
+  return withNormal(*this, u, v, d(0, 0), d(1, 0), d(0, 1));
+}
+
+SurfaceLine::SurfaceLine(const Surface& s, double u) : surface_(s), u_(u), at_(s.sizeV(), 3), du_(s.sizeV(), 3) {
+  BasisDerivatives b;
+  basisDerivatives(s.knotsU(), s.degreeU(), u, 1, b);
+  const size_t width = 3 * size_t(s.sizeV());
+  const double* rows = s.grid().data() + b.first * width;
+  combineRows(rows, width, b.value[0].data(), s.degreeU() + 1, int(width), at_.data());
+  combineRows(rows, width, b.value[1].data(), s.degreeU() + 1, int(width), du_.data());
+}
+
+PointAndNormal SurfaceLine::evaluate(double v) const {
+  BasisDerivatives b;
+  basisDerivatives(surface_.knotsV(), surface_.degreeV(), v, 1, b);
+  return evaluate(v, b);
+}
+
+PointAndNormal SurfaceLine::evaluate(double v, const BasisDerivatives& b) const {
+  const int count = surface_.degreeV() + 1;
+  const Vec3 du = weighted(du_.data() + 3 * b.first, b.value[0].data(), count);
+  const Vec3 dv = weighted(at_.data() + 3 * b.first, b.value[1].data(), count);
+  return withNormal(surface_, u_, v, weighted(at_.data() + 3 * b.first, b.value[0].data(), count), du, dv);
+}
+
+void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::vector<double>& vs, std::vector<Vec3>& points,
+                  std::vector<Vec3>& normals) {
+  std::vector<BasisDerivatives> basis(vs.size());
+  for (size_t j = 0; j < vs.size(); ++j) basisDerivatives(s.knotsV(), s.degreeV(), vs[j], 1, basis[j]);
+  points.clear();
+  normals.clear();
+  points.reserve(us.size() * vs.size());
+  normals.reserve(us.size() * vs.size());
+  for (const double u : us) {
+    const SurfaceLine line(s, u);
+    for (size_t j = 0; j < vs.size(); ++j) {
+      const PointAndNormal at = line.evaluate(vs[j], basis[j]);
+      points.push_back(at.point);
+      normals.push_back(at.normal);
+    }
+  }
 }
 
 PrincipalCurvatures Surface::curvatures(double u, double v) const {

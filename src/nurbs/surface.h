@@ -19,6 +19,10 @@ struct PrincipalCurvatures {
   Vec3 normal = Vec3::Zero(), direction1 = Vec3::Zero(), direction2 = Vec3::Zero();
 };
 
+struct PointAndNormal {
+  Vec3 point, normal;
+};
+
 /// Polynomial tensor B-spline surface with clamped knots. The control grid is row-major: point (i, j) with i along u
 /// (0..nu-1) and j along v (0..nv-1) is row i * nv + j of an n x 3 matrix, mm.
 class Surface {
@@ -46,6 +50,8 @@ public:
   void derivatives(double u, double v, int order, SurfaceDerivatives& out) const;
   /// Unit normal S_u x S_v; at a pole or a collapsed edge its limit. Zero only where the surface has none.
   Vec3 normal(double u, double v) const;
+  /// Both at the price of first derivatives.
+  PointAndNormal pointAndNormal(double u, double v) const;
   /// Fails to be finite only where the surface has no normal; then all zero.
   PrincipalCurvatures curvatures(double u, double v) const;
 
@@ -62,6 +68,24 @@ private:
   Points grid_;
   bool closedU_ = false;
 };
+
+/// A surface held at one u: evaluations along it cost what a curve's do.
+class SurfaceLine {
+public:
+  SurfaceLine(const Surface& s, double u); ///< the surface must outlive it
+  PointAndNormal evaluate(double v) const;
+  /// As above with the basis of v and its first derivatives computed before.
+  PointAndNormal evaluate(double v, const BasisDerivatives& basis) const;
+
+private:
+  const Surface& surface_;
+  double u_;
+  Points at_, du_; ///< control points of S and S_u along v
+};
+
+/// Points and unit normals at all (u, v), row-major with v running fastest.
+void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::vector<double>& vs, std::vector<Vec3>& points,
+                  std::vector<Vec3>& normals);
 
 Surface transformed(const Surface& s, const Eigen::Isometry3d& t);
 /// Same shape with u reversed: the normal turns over.

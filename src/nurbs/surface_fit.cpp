@@ -14,7 +14,7 @@ std::vector<double> spread(const std::vector<double>& breaks, int perSpan, int a
   const int spans = int(breaks.size()) - 1;
   const int per = std::max(perSpan, (atLeast + spans - 1) / spans);
   for (int k = 0; k < spans; ++k)
-    for (int i = 0; i < per; ++i) t.push_back(breaks[k] + (breaks[k + 1] - breaks[k]) * i / per);
+    for (int i = 0; i < per && breaks[k + 1] > breaks[k]; ++i) t.push_back(breaks[k] + (breaks[k + 1] - breaks[k]) * i / per);
   if (!closed) t.push_back(breaks.back());
   return t;
 }
@@ -34,7 +34,7 @@ Expected<std::vector<double>> chooseBreaks(const PointFunction& f, bool alongU, 
   lean.firstBreaks = alongU ? o.firstBreaksU : o.firstBreaksV;
   lean.baseSamples = std::max<int>(48, 4 * int(lean.firstBreaks.size()));
   LUMSK_TRY(result, fitLean(family, lean));
-  return result.breaks();
+  return result.breaks;
 }
 
 Surface tensorFit(const PointFunction& f, const std::vector<double>& U, const std::vector<double>& V,
@@ -59,7 +59,7 @@ Surface tensorFit(const PointFunction& f, const std::vector<double>& U, const st
 double worstBetween(const PointFunction& f, const Surface& s, const std::vector<double>& U, const std::vector<double>& V) {
   double worst = 0.0;
   for (size_t i = 0; i + 1 < U.size(); ++i)
-    for (size_t j = 0; j + 1 < V.size(); ++j)
+    for (size_t j = 0; j + 1 < V.size() && U[i + 1] > U[i]; ++j)
       for (double a : {0.23, 0.61})
         for (double b : {0.37, 0.79}) {
           const double u = U[i] + a * (U[i + 1] - U[i]), v = V[j] + b * (V[j + 1] - V[j]);

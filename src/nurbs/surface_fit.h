@@ -9,7 +9,7 @@ struct SurfaceFitOptions {
   int degreeU = 5, degreeV = 5;
   bool closedU = false;
   LengthTolerance fit{0.0005};
-  std::vector<double> firstBreaksU, firstBreaksV; ///< over [0, 1]: where the search starts
+  std::vector<double> firstBreaksU, firstBreaksV; ///< over [0, 1], as `LeanOptions::firstBreaks`
 };
 
 struct SurfaceFit {
