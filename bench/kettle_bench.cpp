@@ -1,5 +1,6 @@
 // The kettle: everything from nothing, and one step of a drag (a ring's width changed; light steps only, then all).
 #include "exchange/project.h"
+#include "inspect/state.h"
 #include "recipe/evaluator.h"
 #include "scene/drawing.h"
 #include "steps/registry.h"
@@ -37,8 +38,22 @@ void dragStep(benchmark::State& state) {
   state.counters["thicken_ms"] = evaluator.lastSeconds("s9") * 1000;
 }
 
+/// What the readout strip and the report say of the finished body.
+void measureBody(benchmark::State& state) {
+  recipe::Evaluator evaluator(steps::registry());
+  const auto model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(kettle()), {});
+  const auto& body = *model->bodies.front().body;
+  for (auto _ : state) {
+    benchmark::DoNotOptimize(inspect::stateOf(body));
+    benchmark::DoNotOptimize(inspect::joins(body, model->recipe->tolerances));
+  }
+  state.counters["volume_mm3"] = inspect::stateOf(body).volumeMm3;
+  state.counters["area_mm2"] = inspect::stateOf(body).areaMm2;
+}
+
 BENCHMARK(fromNothing)->Unit(benchmark::kMillisecond);
 BENCHMARK(dragStep)->Arg(1)->Arg(0)->Unit(benchmark::kMillisecond);
+BENCHMARK(measureBody)->Unit(benchmark::kMillisecond);
 
 } // namespace
 

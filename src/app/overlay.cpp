@@ -117,6 +117,12 @@ void Overlay::set(std::vector<Mark> marks, const scene::Camera& camera) {
   update();
 }
 
+void Overlay::setLit(std::vector<Lit> lit) {
+  if (lit.empty() && lit_.empty()) return;
+  lit_ = std::move(lit);
+  update();
+}
+
 void Overlay::setHover(const QString& label, QPointF at) {
   if (hover_ == label && (label.isEmpty() || hoverAt_ == at)) return;
   hover_ = label;
@@ -139,6 +145,7 @@ int Overlay::markAt(QPointF p) const {
 void Overlay::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
+  paintLit(p);
   QFont small = font();
   small.setPointSizeF(small.pointSizeF() * 0.92);
   p.setFont(small);
@@ -194,6 +201,30 @@ void Overlay::paintEvent(QPaintEvent*) {
   }
   if (!hover_.isEmpty()) label(hoverAt_ + QPointF(6, -16), hover_, clay::accent, clay::line);
   paintAxes(p);
+}
+
+void Overlay::paintLit(QPainter& p) const {
+  const auto inFront = [&](const Vec3& q) { return (q - camera_.eye).dot(camera_.direction) > 0; };
+  for (const Lit& lit : lit_) {
+    p.setPen(QPen(lit.colour, 2.6, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+    p.setBrush(Qt::NoBrush);
+    for (const auto& line : lit.outline.lines) {
+      QPolygonF run;
+      for (const Vec3& q : line) {
+        if (inFront(q)) {
+          run << pixel(camera_.toScreen(q));
+          continue;
+        }
+        p.drawPolyline(run);
+        run.clear();
+      }
+      p.drawPolyline(run);
+    }
+    p.setPen(QPen(Qt::white, 1.5));
+    p.setBrush(lit.colour);
+    for (const Vec3& q : lit.outline.points)
+      if (inFront(q)) p.drawEllipse(pixel(camera_.toScreen(q)), 5.5, 5.5);
+  }
 }
 
 void Overlay::paintAxes(QPainter& p) const {

@@ -24,12 +24,19 @@ struct Mark {
 /// All marks for the open step, seen by a camera.
 std::vector<Mark> marksFor(const Workspace& w, const scene::Camera& camera);
 
-/// Transparent widget over the view that paints marks, the axes and the label of what is hovered.
+/// An object that is picked or under the pointer.
+struct Lit {
+  scene::Outline outline;
+  QColor colour;
+};
+
+/// Transparent widget over the view that paints what is lit, marks, the axes and the label of what is hovered.
 class Overlay : public QWidget {
   Q_OBJECT
 public:
   explicit Overlay(QWidget* parent);
   void set(std::vector<Mark> marks, const scene::Camera& camera);
+  void setLit(std::vector<Lit> lit);
   void setHover(const QString& label, QPointF at);
   const std::vector<Mark>& marks() const { return marks_; }
   /// Index of the mark under a pixel, or -1.
@@ -39,7 +46,9 @@ protected:
   void paintEvent(QPaintEvent*) override;
 
 private:
+  void paintLit(QPainter& p) const;
   void paintAxes(QPainter& p) const;
+  std::vector<Lit> lit_;
   std::vector<Mark> marks_;
   scene::Camera camera_;
   QString hover_;

@@ -4,7 +4,14 @@
 
 namespace lumsk::app {
 
-Runner::Runner(const recipe::Registry& registry) : evaluator_(registry) { thread_ = std::thread([this] { loop(); }); }
+namespace {
+constexpr auto kMeasureAfter = std::chrono::milliseconds(200);
+}
+
+Runner::Runner(const recipe::Registry& registry) : evaluator_(registry) {
+  thread_ = std::thread([this] { loop(); });
+  measuring_ = std::thread([this] { measureLoop(); });
+}
 
 Runner::~Runner() {
   {
@@ -14,12 +21,14 @@ Runner::~Runner() {
   }
   wake_.notify_all();
   thread_.join();
+  measuring_.join();
 }
 
 void Runner::request(recipe::RecipePtr recipe, bool moving) {
   {
     const std::lock_guard lock(mutex_);
     waiting_ = Request{std::move(recipe), moving, ++requested_};
+    toMeasure_ = nullptr;
     if (running_ && !moving) cancel_.cancel();
   }
   wake_.notify_all();
@@ -65,18 +74,37 @@ void Runner::loop() {
       const std::lock_guard lock(mutex_);
       running_ = false;
       more = waiting_.has_value();
+      if (!more && !r.moving) toMeasure_ = e.model;
     }
+    wake_.notify_all();
     // A run that a newer edit has overtaken is not shown, but for drags, which would else never show anything.
     if (!more || r.moving) QMetaObject::invokeMethod(this, [this, e, serial = r.serial] {
         delivered_ = serial;
         emit finished(e);
       });
-    if (!more && !r.moving) measure(*e.model);
   }
 }
 
-/// Every body that a step shows; those measured before are taken over. A newer request comes first.
-void Runner::measure(const recipe::Model& model) {
+void Runner::measureLoop() {
+  recipe::ModelPtr done;
+  for (;;) {
+    recipe::ModelPtr model;
+    {
+      std::unique_lock lock(mutex_);
+      wake_.wait(lock, [&] { return quit_ || (toMeasure_ && toMeasure_ != done); });
+      // The picture comes first, and what is edited again at once need not be measured.
+      const auto now = toMeasure_;
+      wake_.wait_for(lock, kMeasureAfter, [&] { return quit_ || toMeasure_ != now; });
+      if (quit_) return;
+      if (toMeasure_ != now) continue;
+      model = now;
+    }
+    if (measure(*model)) done = model;
+  }
+}
+
+/// Every body that a step shows; those measured before are taken over.
+bool Runner::measure(const recipe::Model& model) {
   Figures next;
   for (const auto& [id, result] : model.results) {
     if (!result.outcome) continue;
@@ -85,7 +113,7 @@ void Runner::measure(const recipe::Model& model) {
       if (!body) continue;
       {
         const std::lock_guard lock(mutex_);
-        if (waiting_ || quit_) return;
+        if (!toMeasure_ || quit_) return false;
       }
       const auto known = figures_.find(*body);
       next[*body] = known != figures_.end() ? known->second
@@ -94,6 +122,7 @@ void Runner::measure(const recipe::Model& model) {
   }
   figures_ = next;
   QMetaObject::invokeMethod(this, [this, next] { emit measured(next); });
+  return true;
 }
 
 } // namespace lumsk::app

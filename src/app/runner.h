@@ -27,7 +27,7 @@ struct Evaluated {
 };
 
 /// Evaluates recipes and makes drawings on a thread of its own. A newer edit cancels the older run; while something is
-/// dragged the running one is finished and at most one waits.
+/// dragged the running one is finished and at most one waits. A second thread measures bodies when evaluation rests.
 class Runner : public QObject {
   Q_OBJECT
 public:
@@ -51,7 +51,9 @@ private:
     int serial = 0;
   };
   void loop();
-  void measure(const recipe::Model& model);
+  void measureLoop();
+  /// False if a newer request came first.
+  bool measure(const recipe::Model& model);
 
   recipe::Evaluator evaluator_;
   std::mutex mutex_;
@@ -62,8 +64,9 @@ private:
   int requested_ = 0, delivered_ = 0; ///< used on the window's thread only
   recipe::ModelPtr lastModel_;
   scene::DrawingPtr lastDrawing_;
-  Figures figures_;
-  std::thread thread_;
+  recipe::ModelPtr toMeasure_;
+  Figures figures_; ///< used on the measuring thread only
+  std::thread thread_, measuring_;
 };
 
 } // namespace lumsk::app

@@ -45,6 +45,8 @@ double alongAxis(const Vec3& at, const Vec3& dir, const std::pair<Vec3, Vec3>& r
   return (ray.first - at).cross(ray.second).dot(n) / n.squaredNorm();
 }
 
+constexpr int kSettleMs = 150; ///< without movement, after which the picture is drawn smoothly
+
 double tidy(double v) { return std::round(v * 100) / 100; }
 
 } // namespace
@@ -56,6 +58,10 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
   f.setProfile(QSurfaceFormat::CoreProfile);
   f.setVersion(3, 3);
   setFormat(f);
+  setUpdateBehavior(QOpenGLWidget::PartialUpdate); // what is drawn over the view does not draw the view again
+  settle_.setSingleShot(true);
+  settle_.setInterval(kSettleMs);
+  connect(&settle_, &QTimer::timeout, this, &ViewWidget::changed);
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
   setObjectName("view");
@@ -63,6 +69,7 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
   setMinimumSize(240, 200);
   connect(&w_, &Workspace::modelChanged, this, &ViewWidget::refresh);
   connect(&w_, &Workspace::focusChanged, this, &ViewWidget::refresh);
+  connect(&w_, &Workspace::busyChanged, this, [this](bool busy) { if (!busy && !smooth_) changed(); });
   connect(&w_, &Workspace::recipeChanged, this, [this] { if (viewer_) overlay_->set(marksFor(w_, camera()), camera()); });
   connect(&w_, &Workspace::fileChanged, this, [this] { fitted_ = false; });
   connect(&w_, &Workspace::wantsLookAt, this, [this](const Vec3& p) {
@@ -124,15 +131,20 @@ void ViewWidget::paintGL() {
   if (w != size.x() || h != size.y()) {
     Handle(Aspect_NeutralWindow)::DownCast(view->Window())->SetSize(size.x(), size.y());
     view->MustBeResized();
-    view->Invalidate();
+    stale_ = true;
     if (!fitted_) fitAll();
   }
-  // Smooth lines when the picture stands still, speed while it moves.
-  view->ChangeRenderingParams().NbMsaaSamples = drag_ == Drag::None || drag_ == Drag::Pending ? 4 : 0;
-  view->InvalidateImmediate();
-  view->Redraw();
-  ++frames_;
-  overlay_->set(marksFor(w_, camera()), camera());
+  if (stale_) {
+    // Smooth lines when the picture stands still, speed while it moves or something is being computed.
+    smooth_ = (drag_ == Drag::None || drag_ == Drag::Pending) && !settle_.isActive() && !w_.busy();
+    view->ChangeRenderingParams().NbMsaaSamples = smooth_ ? 4 : 0;
+    view->Invalidate();
+    view->InvalidateImmediate();
+    view->Redraw();
+    stale_ = false;
+    ++frames_;
+    overlay_->set(marksFor(w_, camera()), camera());
+  }
 }
 
 scene::Camera ViewWidget::camera() const {
@@ -146,43 +158,45 @@ scene::Camera ViewWidget::camera() const {
 void ViewWidget::refresh() {
   if (!viewer_) return;
   makeCurrent();
-  const bool planes = recipe::has(w_.wanted(), Kind::Plane);
-  viewer_->showPlanes(planes);
+  if (viewer_->showPlanes(recipe::has(w_.wanted(), Kind::Plane))) changed();
   if (shown_ != w_.drawing()) {
     const bool first = !shown_ || (shown_->bodies.empty() && shown_->curves.empty());
     shown_ = w_.drawing();
     viewer_->show(shown_);
     if ((first && !w_.dragging()) || !fitted_) fitAll();
+    changed();
   }
   applyHighlights();
-  changed();
+  overlay_->set(marksFor(w_, camera()), camera());
 }
 
 void ViewWidget::changed() {
-  if (!viewer_) return;
-  viewer_->view()->Invalidate();
+  stale_ = true;
   update();
 }
 
+void ViewWidget::moved() {
+  settle_.start();
+  changed();
+}
+
 void ViewWidget::applyHighlights() {
-  if (!viewer_) return;
-  makeCurrent();
-  std::vector<scene::Highlight> picked;
-  for (const auto& h : w_.selection()) picked.push_back({h.kind, h.step, h.part});
+  if (!shown_) return;
+  std::vector<Lit> lit;
+  const auto add = [&](const scene::Highlight& h, const QColor& colour) { lit.push_back({scene::outlineOf(*shown_, h), colour}); };
+  for (const auto& h : w_.selection()) add({h.kind, h.step, h.part}, clay::attention);
   const auto* entry = w_.recipe().find(w_.open());
   const recipe::Field* f = w_.activeField();
   if (entry && f && f->kind == recipe::FieldKind::Picks)
-    for (const json& p : entry->inputs->value(f->key, json::array())) {
-      const std::string part = p.value("part", "");
-      picked.push_back({p.value("kind", "") == "point" ? Kind::Point : Kind::Curve, p.value("step", ""), part});
-    }
-  viewer_->highlight(picked, chip_ ? chip_ : hover_);
+    for (const json& p : entry->inputs->value(f->key, json::array()))
+      add({p.value("kind", "") == "point" ? Kind::Point : Kind::Curve, p.value("step", ""), p.value("part", "")}, clay::attention);
+  if (const auto& pointed = chip_ ? chip_ : hover_) add(*pointed, clay::accent);
+  overlay_->setLit(std::move(lit));
 }
 
 void ViewWidget::pointTo(const std::optional<scene::Highlight>& h) {
   chip_ = h;
   applyHighlights();
-  changed();
 }
 
 void ViewWidget::lookFrom(scene::ViewFrom from) {
@@ -266,7 +280,7 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
 void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = drag_;
   drag_ = Drag::None;
-  if (was != Drag::Pending) changed();
+  if (was == Drag::Turn || was == Drag::Pan) changed(); // what a mark changed draws itself when it is computed
   if (was == Drag::Mark) return w_.endDrag(grabbed_.kind == Mark::Kind::Point ? tr("move a point") : grabbed_.kind == Mark::Kind::Flag ? tr("move a start") : tr("drag %1").arg(QString::fromStdString(grabbed_.field)));
   if (was != Drag::Pending || e->button() != Qt::LeftButton) return;
   if (grabbed_.kind == Mark::Kind::Flag) {
@@ -312,7 +326,7 @@ void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
 void ViewWidget::wheelEvent(QWheelEvent* e) {
   if (!viewer_) return;
   viewer_->zoom(std::pow(1.0015, e->angleDelta().y()), e->position().x(), e->position().y());
-  changed();
+  moved();
 }
 
 void ViewWidget::contextMenuEvent(QContextMenuEvent* e) {
@@ -341,7 +355,6 @@ void ViewWidget::leaveEvent(QEvent*) {
   under_.clear();
   overlay_->setHover({}, {});
   applyHighlights();
-  changed();
 }
 
 void ViewWidget::hoverAt(QPointF p) {
@@ -372,7 +385,6 @@ void ViewWidget::hoverAt(QPointF p) {
   hover_ = next;
   emit hovered(label);
   applyHighlights();
-  changed();
 }
 
 std::optional<Frame> ViewWidget::pointsPlane() const {
@@ -491,8 +503,7 @@ void ViewWidget::keyPressEvent(QKeyEvent* e) {
     const auto& h = under_[cycle_ % under_.size()];
     hover_ = scene::Highlight{h.kind, h.step, h.part};
     overlay_->setHover(QString::fromStdString(h.label), last_);
-    applyHighlights();
-    return changed();
+    return applyHighlights();
   }
   if (e->key() == Qt::Key_Tab) {
     QOpenGLWidget::focusNextPrevChild(true);

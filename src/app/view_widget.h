@@ -3,6 +3,7 @@
 #include "scene/viewer.h"
 
 #include <QOpenGLWidget>
+#include <QTimer>
 
 class QLineEdit;
 
@@ -27,6 +28,7 @@ public:
   void pointTo(const std::optional<scene::Highlight>& h);
   std::string thumbnail(); ///< PNG of the view, 320 px wide
   int framesPainted() const { return frames_; }
+  bool atRest() const { return smooth_ && !stale_; } ///< what should be seen is seen, at full quality
 
 signals:
   void hovered(const QString& label);
@@ -49,7 +51,8 @@ protected:
 
 private:
   void refresh();      ///< new drawing or marks
-  void changed();      ///< camera or lens moved
+  void changed();      ///< the scene, camera or lens: draws again
+  void moved();        ///< as above, with more of the same to be expected: smooth only when it rests
   void hoverAt(QPointF p);
   void dragMark(QPointF p, Qt::KeyboardModifiers keys);
   void editHandle(const Mark& m);
@@ -66,6 +69,9 @@ private:
   int peeking_ = 0;
   scene::DrawingPtr shown_;
   bool fitted_ = false;
+  bool stale_ = true;   ///< the picture is not what should be seen
+  bool smooth_ = false; ///< the picture is of full quality
+  QTimer settle_;
   QPointF pressed_, last_;
   enum class Drag { None, Pending, Turn, Pan, Mark } drag_ = Drag::None;
   Qt::MouseButton button_ = Qt::NoButton;

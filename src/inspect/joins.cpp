@@ -24,6 +24,7 @@ constexpr int kPlaces = 33;
 /// One side of an edge: surface and parameter curve.
 struct SideCurve {
   TopoDS_Face face;
+  BRepAdaptor_Surface surface;
   Handle(Geom2d_Curve) curve;
   double first = 0, last = 1;
 };
@@ -36,10 +37,9 @@ struct Place {
 
 Place look(const SideCurve& s, double f) {
   const gp_Pnt2d uv = s.curve->Value(s.first + f * (s.last - s.first));
-  const BRepAdaptor_Surface a(s.face, false);
   gp_Pnt p;
   gp_Vec du, dv, duu, dvv, duv;
-  a.D2(uv.X(), uv.Y(), p, du, dv, duu, dvv, duv);
+  s.surface.D2(uv.X(), uv.Y(), p, du, dv, duu, dvv, duv);
   Place out;
   out.point = brep::toVec(p);
   const Vec3 su = brep::toVec(du), sv = brep::toVec(dv);
@@ -81,6 +81,7 @@ Join measure(const std::string& name, const SideCurve& a, const SideCurve& b, do
 std::optional<SideCurve> sideCurve(const TopoDS_Edge& e, const TopoDS_Face& f) {
   SideCurve s;
   s.face = f;
+  s.surface.Initialize(f, false);
   s.curve = BRep_Tool::CurveOnSurface(e, f, s.first, s.last);
   if (s.curve.IsNull()) return {};
   return s;

@@ -3,12 +3,16 @@
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/skin.h"
+#include "nurbs/surface_measure.h"
 #include "nurbs/offset.h"
 
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepBndLib.hxx>
 #include <BRepCheck_Analyzer.hxx>
 #include <BRepGProp.hxx>
+#include <BRepGProp_Domain.hxx>
+#include <BRepGProp_Face.hxx>
+#include <BRepGProp_Vinert.hxx>
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
 #include <GProp_GProps.hxx>
@@ -59,6 +63,35 @@ std::vector<Opening> chain(const std::vector<TopoDS_Edge>& open) {
   return out;
 }
 
+/// What one face adds to area, volume (by the divergence theorem) and box.
+struct FaceMeasure {
+  double areaMm2 = 0.0, momentMm3 = 0.0;
+  nurbs::Extent box;
+};
+
+/// Whole spline faces by our quadrature, all others by the kernel's adaptive ways.
+FaceMeasure measureFace(const TopoDS_Face& f, const brep::NaturalFace* natural) {
+  constexpr double kRelative = 1e-7; // of the adaptive integration
+  FaceMeasure m;
+  if (natural) {
+    const auto i = nurbs::integralsOf(*natural->surface);
+    m.areaMm2 = i.areaMm2;
+    m.momentMm3 = i.momentMm3 * (natural->reversed ? -1.0 : 1.0);
+    m.box = nurbs::extentOf(*natural->surface);
+    return m;
+  }
+  GProp_GProps area;
+  BRepGProp::SurfaceProperties(f, area, kRelative);
+  m.areaMm2 = area.Mass();
+  BRepGProp_Face surface(f);
+  BRepGProp_Domain borders(f);
+  m.momentMm3 = BRepGProp_Vinert(surface, borders, gp_Pnt(0, 0, 0), kRelative).Mass();
+  Bnd_Box box;
+  BRepBndLib::AddOptimal(f, box, false, false);
+  box.Get(m.box.low.x(), m.box.low.y(), m.box.low.z(), m.box.high.x(), m.box.high.y(), m.box.high.z());
+  return m;
+}
+
 } // namespace
 
 BodyState stateOf(const brep::Body& b) {
@@ -82,19 +115,17 @@ BodyState stateOf(const brep::Body& b) {
       const Handle(Geom_BSplineSurface) g = Handle(Geom_BSplineSurface)::DownCast(BRep_Tool::Surface(f));
       if (!g.IsNull()) s.controlPoints += g->NbUPoles() * g->NbVPoles();
     }
-    GProp_GProps area, volume;
-    BRepGProp::SurfaceProperties(b.shape, area, 1e-6);
-    s.areaMm2 = area.Mass();
-    if (s.solid) {
-      BRepGProp::VolumeProperties(b.shape, volume, 1e-6);
-      s.volumeMm3 = volume.Mass();
+    nurbs::Extent box;
+    for (size_t i = 0; i < allFaces.size(); ++i) {
+      const auto natural = b.natural.find(b.faceNames[i]);
+      const FaceMeasure m = measureFace(allFaces[i], natural == b.natural.end() ? nullptr : &natural->second);
+      s.areaMm2 += m.areaMm2;
+      if (s.solid) s.volumeMm3 += m.momentMm3;
+      box.low = box.low.cwiseMin(m.box.low);
+      box.high = box.high.cwiseMax(m.box.high);
     }
-    Bnd_Box box;
-    BRepBndLib::AddOptimal(b.shape, box, false, false);
-    double x0, y0, z0, x1, y1, z1;
-    box.Get(x0, y0, z0, x1, y1, z1);
-    s.boxLow = {x0, y0, z0};
-    s.boxHigh = {x1, y1, z1};
+    s.boxLow = box.low;
+    s.boxHigh = box.high;
     s.largestToleranceMm = brep::largestTolerance(b.shape);
     return true;
   });

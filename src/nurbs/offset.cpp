@@ -1,5 +1,7 @@
 #include "nurbs/offset.h"
 
+#include "nurbs/surface_measure.h"
+
 #include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
@@ -9,15 +11,6 @@
 namespace lumsk::nurbs {
 
 namespace {
-
-std::vector<double> places(const Knots& U, int p, int perSpan) {
-  std::vector<double> out;
-  const auto b = breakpoints(U, p);
-  for (size_t k = 0; k + 1 < b.size(); ++k)
-    for (int i = 0; i < perSpan; ++i) out.push_back(b[k] + (b[k + 1] - b[k]) * i / perSpan);
-  out.push_back(b.back());
-  return out;
-}
 
 /// Breakpoints scaled to [0, 1], repeated where the offset, a derivative less smooth than the surface, is rough.
 std::vector<double> offsetBreaks(const Knots& U, int p, int fitDegree, bool closed) {
@@ -179,25 +172,9 @@ ConcaveRadius tightestRadius(const Surface& s, bool alongNormal) {
     const PrincipalCurvatures k = s.curvatures(u, v);
     return alongNormal ? k.k1 : -k.k2;
   };
-  double worst = 0.0, bu = s.firstU(), bv = s.firstV();
-  const auto us = places(s.knotsU(), s.degreeU(), 4), vs = places(s.knotsV(), s.degreeV(), 6);
-  for (double u : us)
-    for (double v : vs)
-      if (const double k = bend(u, v); k > worst) worst = k, bu = u, bv = v;
-  ConcaveRadius out;
-  if (!(worst > 0)) return out;
-  // Pattern search around the worst place.
-  double hu = (s.lastU() - s.firstU()) / double(us.size()), hv = (s.lastV() - s.firstV()) / double(vs.size());
-  for (int it = 0; it < 60; ++it) {
-    bool better = false;
-    for (int d = 0; d < 4; ++d) {
-      const double u = std::clamp(bu + (d == 0 ? hu : d == 1 ? -hu : 0), s.firstU(), s.lastU());
-      const double v = std::clamp(bv + (d == 2 ? hv : d == 3 ? -hv : 0), s.firstV(), s.lastV());
-      if (const double k = bend(u, v); k > worst) worst = k, bu = u, bv = v, better = true;
-    }
-    if (!better) hu *= 0.5, hv *= 0.5;
-  }
-  return {1.0 / worst, s.at(bu, bv), bu, bv};
+  const LargestOnSurface worst = largestOn(s, 4, 6, bend);
+  if (!(worst.value > 0)) return {};
+  return {1.0 / worst.value, s.at(worst.u, worst.v), worst.u, worst.v};
 }
 
 Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, const Context& cx) {

@@ -110,11 +110,15 @@ PointAndNormal SurfaceLine::evaluate(double v) const {
   return evaluate(v, b);
 }
 
-PointAndNormal SurfaceLine::evaluate(double v, const BasisDerivatives& b) const {
+FirstDerivatives SurfaceLine::derivatives(const BasisDerivatives& b) const {
   const int count = surface_.degreeV() + 1;
-  const Vec3 du = weighted(du_.data() + 3 * b.first, b.value[0].data(), count);
-  const Vec3 dv = weighted(at_.data() + 3 * b.first, b.value[1].data(), count);
-  return withNormal(surface_, u_, v, weighted(at_.data() + 3 * b.first, b.value[0].data(), count), du, dv);
+  const double *at = at_.data() + 3 * b.first, *du = du_.data() + 3 * b.first;
+  return {weighted(at, b.value[0].data(), count), weighted(du, b.value[0].data(), count), weighted(at, b.value[1].data(), count)};
+}
+
+PointAndNormal SurfaceLine::evaluate(double v, const BasisDerivatives& b) const {
+  const FirstDerivatives d = derivatives(b);
+  return withNormal(surface_, u_, v, d.at, d.du, d.dv);
 }
 
 void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::vector<double>& vs, std::vector<Vec3>& points,

@@ -69,6 +69,10 @@ private:
   bool closedU_ = false;
 };
 
+struct FirstDerivatives {
+  Vec3 at, du, dv;
+};
+
 /// A surface held at one u: evaluations along it cost what a curve's do.
 class SurfaceLine {
 public:
@@ -76,6 +80,7 @@ public:
   PointAndNormal evaluate(double v) const;
   /// As above with the basis of v and its first derivatives computed before.
   PointAndNormal evaluate(double v, const BasisDerivatives& basis) const;
+  FirstDerivatives derivatives(const BasisDerivatives& basis) const;
 
 private:
   const Surface& surface_;

@@ -72,6 +72,36 @@ int Drawing::triangles() const {
   return int(n);
 }
 
+std::vector<Vec3> outlineOf(const DrawnPlane& p) {
+  const double h = p.halfSizeMm;
+  return {p.frame.at(-h, -h), p.frame.at(h, -h), p.frame.at(h, h), p.frame.at(-h, h), p.frame.at(-h, -h)};
+}
+
+Outline outlineOf(const Drawing& d, const Highlight& h) {
+  Outline out;
+  for (const DrawnCurve& c : d.curves) {
+    if (c.step != h.step) continue;
+    if (h.kind != recipe::Kind::Point && (h.part.empty() || h.part == c.output)) out.lines.push_back(c.points);
+    for (const auto& [name, at] : c.marks)
+      if (h.part == name || h.part == c.output + "/" + name) out.points.push_back(at);
+  }
+  for (const DrawnPoint& p : d.points)
+    if (p.step == h.step) out.points.push_back(p.at);
+  for (const DrawnBody& b : d.bodies) {
+    if (b.step != h.step) continue;
+    for (const DrawnEdge& e : *b.edges) {
+      const bool ofFace = h.kind == recipe::Kind::Face && (e.name.rfind(h.part + "|", 0) == 0 || e.name.find("|" + h.part) != std::string::npos);
+      if ((h.part.empty() && !e.seam) || e.name == h.part || ofFace) out.lines.push_back(e.points);
+    }
+    for (const auto& [name, at] : b.vertices)
+      if (name == h.part) out.points.push_back(at);
+  }
+  for (const DrawnPlane& p : d.planes)
+    if (p.step == h.step && p.part == h.part) out.lines.push_back(outlineOf(p));
+  if (h.step == "world" && h.part == "origin") out.points.push_back(Vec3::Zero());
+  return out;
+}
+
 DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* previous) {
   auto out = std::make_shared<Drawing>();
   const auto& recipe = *model.recipe;

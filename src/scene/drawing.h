@@ -1,6 +1,7 @@
 #pragma once
 #include "brep/mesh.h"
 #include "recipe/model.h"
+#include "recipe/schema.h"
 
 namespace lumsk::scene {
 
@@ -53,6 +54,22 @@ struct Drawing {
   int triangles() const;
 };
 using DrawingPtr = std::shared_ptr<const Drawing>;
+
+/// An object that is lit up, since it is picked or under the pointer; an empty part means the whole step.
+struct Highlight {
+  recipe::Kind kind = recipe::Kind::None;
+  std::string step, part;
+};
+
+/// Lines and points that show an object.
+struct Outline {
+  std::vector<std::vector<Vec3>> lines;
+  std::vector<Vec3> points;
+};
+Outline outlineOf(const Drawing& d, const Highlight& h);
+
+/// A plane's frame as a closed line.
+std::vector<Vec3> outlineOf(const DrawnPlane& p);
 
 enum class Quality { Moving, Fine };
 

@@ -22,7 +22,7 @@ using brep::toPnt;
 
 namespace {
 
-Quantity_Color colour(unsigned rgb) { return Quantity_Color(((rgb >> 16) & 255) / 255.0, ((rgb >> 8) & 255) / 255.0, (rgb & 255) / 255.0, Quantity_TOC_RGB); }
+Quantity_Color colour(unsigned rgb) { return Quantity_Color(((rgb >> 16) & 255) / 255.0, ((rgb >> 8) & 255) / 255.0, (rgb & 255) / 255.0, Quantity_TOC_sRGB); }
 
 constexpr unsigned kInk = 0x22262A, kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSoftInk = 0x6E7173, kComb = 0x1F7A6B;
 
@@ -57,7 +57,7 @@ Viewer::Viewer(const Handle(OpenGl_GraphicDriver)& driver) {
   viewer_->SetDefaultLights();
   viewer_->SetLightOn();
   view_ = viewer_->CreateView();
-  view_->SetBgGradientColors(colour(0xE9E6E1), colour(0xBDB9B2), Aspect_GFM_VER);
+  view_->SetBgGradientColors(colour(0xEDEAE6), colour(0xCECAC4), Aspect_GFM_VER);
   view_->SetImmediateUpdate(false);
   view_->Camera()->SetProjectionType(Graphic3d_Camera::Projection_Perspective);
   view_->Camera()->SetFOVy(28);
@@ -70,10 +70,8 @@ Viewer::Viewer(const Handle(OpenGl_GraphicDriver)& driver) {
 Viewer::~Viewer() {
   for (auto& [key, s] : meshes_) s->Erase();
   for (auto& s : rest_) s->Erase();
-  for (auto& s : marks_) s->Erase();
   meshes_.clear();
   rest_.clear();
-  marks_.clear();
   view_->Remove();
 }
 
@@ -92,16 +90,11 @@ void Viewer::setLens(const LensState& lens) {
   redrawAll();
 }
 
-void Viewer::showPlanes(bool on) {
-  if (planes_ == on) return;
+bool Viewer::showPlanes(bool on) {
+  if (planes_ == on) return false;
   planes_ = on;
   redrawAll();
-}
-
-void Viewer::highlight(const std::vector<Highlight>& picked, const std::optional<Highlight>& hovered) {
-  picked_ = picked;
-  hovered_ = hovered;
-  drawHighlights();
+  return true;
 }
 
 void Viewer::redrawAll() {
@@ -129,7 +122,6 @@ void Viewer::redrawAll() {
   drawCurves();
   if (lens_.combs) drawCombs();
   drawPlanes();
-  drawHighlights();
   keepDepth();
 }
 
@@ -210,50 +202,11 @@ void Viewer::drawPlanes() {
   const Handle(Graphic3d_Structure) s = structure();
   for (const DrawnPlane& p : drawing_->planes) {
     if (p.step == "world" && !planes_) continue;
-    const double h = p.halfSizeMm;
-    addPolyline(s, {p.frame.at(-h, -h), p.frame.at(h, -h), p.frame.at(h, h), p.frame.at(-h, h), p.frame.at(-h, -h)}, 0x7D8C88, 1.0);
-    addPolyline(s, {p.frame.at(0, 0), p.frame.at(0.12 * h, 0)}, 0x7D8C88, 2.0);
+    addPolyline(s, outlineOf(p), 0x7D8C88, 1.0);
+    addPolyline(s, {p.frame.at(0, 0), p.frame.at(0.12 * p.halfSizeMm, 0)}, 0x7D8C88, 2.0);
   }
   s->Display();
   rest_.push_back(s);
-}
-
-void Viewer::drawHighlights() {
-  for (auto& s : marks_) s->Erase();
-  marks_.clear();
-  if (!drawing_) return;
-  const auto mark = [&](const Highlight& h, unsigned rgb, double width) {
-    const Handle(Graphic3d_Structure) s = structure();
-    s->SetZLayer(Graphic3d_ZLayerId_Top);
-    for (const DrawnCurve& c : drawing_->curves) {
-      if (c.step != h.step) continue;
-      if (h.kind != recipe::Kind::Point && (h.part.empty() || h.part == c.output)) addPolyline(s, c.points, rgb, width);
-      for (const auto& [name, at] : c.marks)
-        if (h.part == name || h.part == c.output + "/" + name) addPoints(s, {at}, rgb, 3.0);
-    }
-    for (const DrawnPoint& p : drawing_->points)
-      if (p.step == h.step) addPoints(s, {p.at}, rgb, 3.2);
-    for (const DrawnBody& b : drawing_->bodies) {
-      if (b.step != h.step) continue;
-      const bool whole = h.part.empty();
-      for (const DrawnEdge& e : *b.edges) {
-        const bool ofFace = h.kind == recipe::Kind::Face && (e.name.rfind(h.part + "|", 0) == 0 || e.name.find("|" + h.part) != std::string::npos);
-        if ((whole && !e.seam) || e.name == h.part || ofFace) addPolyline(s, e.points, rgb, width);
-      }
-      for (const auto& [name, at] : b.vertices)
-        if (name == h.part) addPoints(s, {at}, rgb, 3.2);
-    }
-    for (const DrawnPlane& p : drawing_->planes)
-      if (p.step == h.step && p.part == h.part) {
-        const double k = p.halfSizeMm;
-        addPolyline(s, {p.frame.at(-k, -k), p.frame.at(k, -k), p.frame.at(k, k), p.frame.at(-k, k), p.frame.at(-k, -k)}, rgb, width);
-      }
-    if (h.step == "world" && h.part == "origin") addPoints(s, {Vec3::Zero()}, rgb, 3.2);
-    s->Display();
-    marks_.push_back(s);
-  };
-  for (const Highlight& h : picked_) mark(h, kCoral, 2.6);
-  if (hovered_) mark(*hovered_, kGreen, 2.6);
 }
 
 void Viewer::lookFrom(ViewFrom from) {

@@ -12,12 +12,6 @@
 
 namespace lumsk::scene {
 
-/// What is lit up by the pointer or picked.
-struct Highlight {
-  recipe::Kind kind = recipe::Kind::None;
-  std::string step, part;
-};
-
 struct LensState {
   SurfaceLens surface = SurfaceLens::Shade;
   bool combs = false;
@@ -36,8 +30,7 @@ public:
   void show(DrawingPtr drawing); ///< redraws only what changed
   void setLens(const LensState& lens);
   const LensState& lens() const { return lens_; }
-  void highlight(const std::vector<Highlight>& picked, const std::optional<Highlight>& hovered);
-  void showPlanes(bool on); ///< world planes are drawn only while a plane is wanted
+  bool showPlanes(bool on); ///< world planes are drawn only while a plane is wanted; true if that changed
 
   void lookFrom(ViewFrom from);
   void setPerspective(bool on);
@@ -57,7 +50,6 @@ private:
   void drawCurves();
   void drawCombs();
   void drawPlanes();
-  void drawHighlights();
   void redrawAll();
 
   Handle(V3d_Viewer) viewer_;
@@ -66,9 +58,7 @@ private:
   LensState lens_;
   std::map<const void*, Handle(Graphic3d_Structure)> meshes_; ///< by face mesh
   std::map<const void*, std::string> meshKeys_;               ///< how it was drawn
-  std::vector<Handle(Graphic3d_Structure)> rest_, marks_;
-  std::vector<Highlight> picked_;
-  std::optional<Highlight> hovered_;
+  std::vector<Handle(Graphic3d_Structure)> rest_;
   bool planes_ = false;
 };
 

@@ -1,0 +1,103 @@
+#include "nurbs/surface_measure.h"
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+std::vector<double> places(const Knots& U, int p, int perSpan) {
+  std::vector<double> out;
+  const auto b = breakpoints(U, p);
+  for (size_t k = 0; k + 1 < b.size(); ++k)
+    for (int i = 0; i < perSpan; ++i) out.push_back(b[k] + (b[k + 1] - b[k]) * i / perSpan);
+  out.push_back(b.back());
+  return out;
+}
+
+/// Steps of (hu, hv) along the axes while they lead up, then ever smaller ones.
+LargestOnSurface climb(const Surface& s, LargestOnSurface from, double hu, double hv, const std::function<double(double, double)>& f) {
+  for (int it = 0; it < 60; ++it) {
+    bool better = false;
+    for (int d = 0; d < 4; ++d) {
+      const double u = std::clamp(from.u + (d == 0 ? hu : d == 1 ? -hu : 0), s.firstU(), s.lastU());
+      const double v = std::clamp(from.v + (d == 2 ? hv : d == 3 ? -hv : 0), s.firstV(), s.lastV());
+      if (const double k = f(u, v); k > from.value) from = {k, u, v}, better = true;
+    }
+    if (!better) hu *= 0.5, hv *= 0.5;
+  }
+  return from;
+}
+
+struct Node {
+  double x, weight;
+};
+
+/// Gauss-Legendre nodes of all spans; n points a span, found by Newton steps on the Legendre polynomial.
+std::vector<Node> gaussNodes(const Knots& U, int p, int n) {
+  std::vector<Node> unit;
+  for (int i = 1; i <= n; ++i) {
+    double x = std::cos(kPi * (i - 0.25) / (n + 0.5)), slope = 1.0;
+    for (int it = 0; it < 20; ++it) {
+      double before = 1.0, value = x;
+      for (int k = 2; k <= n; ++k) before = std::exchange(value, ((2 * k - 1) * x * value - (k - 1) * before) / k);
+      slope = n * (x * value - before) / (x * x - 1.0);
+      x -= value / slope;
+    }
+    unit.push_back({x, 2.0 / ((1.0 - x * x) * slope * slope)});
+  }
+  std::vector<Node> out;
+  const auto b = breakpoints(U, p);
+  for (size_t k = 0; k + 1 < b.size(); ++k)
+    for (const Node& g : unit) out.push_back({0.5 * (b[k] + b[k + 1]) + 0.5 * (b[k + 1] - b[k]) * g.x, 0.5 * (b[k + 1] - b[k]) * g.weight});
+  return out;
+}
+
+} // namespace
+
+SurfaceIntegrals integralsOf(const Surface& s) {
+  const auto us = gaussNodes(s.knotsU(), s.degreeU(), (3 * s.degreeU() + 1) / 2), vs = gaussNodes(s.knotsV(), s.degreeV(), (3 * s.degreeV() + 1) / 2);
+  std::vector<BasisDerivatives> basis(vs.size());
+  for (size_t j = 0; j < vs.size(); ++j) basisDerivatives(s.knotsV(), s.degreeV(), vs[j].x, 1, basis[j]);
+  SurfaceIntegrals out;
+  for (const Node& u : us) {
+    const SurfaceLine line(s, u.x);
+    for (size_t j = 0; j < vs.size(); ++j) {
+      const FirstDerivatives d = line.derivatives(basis[j]);
+      const Vec3 n = d.du.cross(d.dv);
+      out.areaMm2 += u.weight * vs[j].weight * n.norm();
+      out.momentMm3 += u.weight * vs[j].weight * d.at.dot(n) / 3.0;
+    }
+  }
+  return out;
+}
+
+LargestOnSurface largestOn(const Surface& s, int perSpanU, int perSpanV, const std::function<double(double, double)>& f) {
+  const auto us = places(s.knotsU(), s.degreeU(), perSpanU), vs = places(s.knotsV(), s.degreeV(), perSpanV);
+  LargestOnSurface best{-1e300, s.firstU(), s.firstV()};
+  for (double u : us)
+    for (double v : vs)
+      if (const double k = f(u, v); k > best.value) best = {k, u, v};
+  return climb(s, best, (s.lastU() - s.firstU()) / double(us.size()), (s.lastV() - s.firstV()) / double(vs.size()), f);
+}
+
+Extent extentOf(const Surface& s) {
+  const auto us = places(s.knotsU(), s.degreeU(), 3), vs = places(s.knotsV(), s.degreeV(), 3);
+  std::vector<Vec3> points, normals;
+  evaluateGrid(s, us, vs, points, normals);
+  const double hu = (s.lastU() - s.firstU()) / double(us.size()), hv = (s.lastV() - s.firstV()) / double(vs.size());
+  Extent out;
+  for (int k = 0; k < 3; ++k)
+    for (const double sign : {1.0, -1.0}) {
+      const auto better = [&](const Vec3& a, const Vec3& b) { return sign * a[k] < sign * b[k]; };
+      const size_t best = size_t(std::max_element(points.begin(), points.end(), better) - points.begin());
+      const LargestOnSurface start{sign * points[best][k], us[best / vs.size()], vs[best % vs.size()]};
+      const double top = sign * climb(s, start, hu, hv, [&](double u, double v) { return sign * s.at(u, v)[k]; }).value;
+      (sign > 0 ? out.high : out.low)[k] = top;
+    }
+  return out;
+}
+
+} // namespace lumsk::nurbs

@@ -1,0 +1,32 @@
+#pragma once
+#include "nurbs/surface.h"
+
+#include <functional>
+
+namespace lumsk::nurbs {
+
+struct LargestOnSurface {
+  double value = 0.0, u = 0.0, v = 0.0;
+};
+
+/// Largest value of a function over a surface's domain: samples in every span, then a pattern search around the best
+/// (Hooke & Jeeves 1961). Finds the global one where the function has no feature narrower than the samples.
+LargestOnSurface largestOn(const Surface& s, int perSpanU, int perSpanV, const std::function<double(double, double)>& f);
+
+struct Extent {
+  Vec3 low = Vec3::Constant(1e300), high = Vec3::Constant(-1e300);
+};
+
+/// Box of the surface itself, not of its control points, mm.
+Extent extentOf(const Surface& s);
+
+struct SurfaceIntegrals {
+  double areaMm2 = 0.0;
+  /// Integral of x . n / 3 along the normals: summed over a closed body, its volume (divergence theorem).
+  double momentMm3 = 0.0;
+};
+
+/// By Gauss points in every span: the moment exactly (8 points suffice to degree 5), the area nearly so.
+SurfaceIntegrals integralsOf(const Surface& s);
+
+} // namespace lumsk::nurbs
