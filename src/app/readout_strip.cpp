@@ -25,6 +25,11 @@ ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent) : QWidget(parent), w_(
   figures_->setSpacing(16);
   l->addLayout(figures_);
   outer->addLayout(l);
+  // One height with and without figures: the view above must not change its size for them.
+  auto* probe = link("0", Vec3::Zero(), "probe");
+  probe->ensurePolished();
+  setFixedHeight(std::max(probe->sizeHint().height(), words_->sizeHint().height()) + 3 + 9);
+  delete probe;
   connect(&w_, &Workspace::modelChanged, this, &ReadoutStrip::sync);
   connect(&w_, &Workspace::figuresChanged, this, &ReadoutStrip::sync);
   connect(&w_, &Workspace::focusChanged, this, &ReadoutStrip::sync);
