@@ -78,6 +78,15 @@ Expected<Path> superellipse(const Frame& on, double width, double depth, double 
   LeanOptions o;
   o.fit = {0.5 * tol.fit.mm};
   o.firstSpans = 16;
+  if (exponent < 3.2) {
+    // The third derivative has no bound at the middles of the sides: spans shrink towards them, and only the second
+    // derivative is kept there. With larger exponents the corners decide, and equal spans are fewer.
+    for (int quarter = 0; quarter < 4; ++quarter) {
+      o.firstBreaks.insert(o.firstBreaks.end(), 3, quarter / 4.0);
+      for (const double f : {0.1, 0.5, 0.9}) o.firstBreaks.push_back((quarter + f) / 4.0);
+    }
+    o.firstBreaks.push_back(1.0);
+  }
   LUMSK_TRY(fit, fitLean(family, o));
   return Path::make({fit.curve(0)}, tol.point);
 }
