@@ -17,10 +17,13 @@ ExportDialog::ExportDialog(Workspace& w, QWidget* parent) : QDialog(parent), w_(
     format_->addItem(words, QString(ending));
   l->addWidget(format_);
   auto* form = new QFormLayout(mesh_);
+  chord_->setObjectName("export-chord");
+  angle_->setObjectName("export-angle");
   chord_->setToolTip(tr("largest distance of the mesh from the surface"));
   angle_->setToolTip(tr("largest turn between neighbouring triangles"));
   form->addRow(tr("Chord, mm"), chord_);
   form->addRow(tr("Angle, deg"), angle_);
+  triangles_->setObjectName("export-triangles");
   form->addRow(tr("Triangles"), triangles_);
   l->addWidget(mesh_);
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
@@ -47,8 +50,9 @@ void ExportDialog::count() {
   const bool mesh = ending() == ".3mf" || ending() == ".stl";
   mesh_->setVisible(mesh);
   if (!mesh) return;
-  const auto n = exchange::countTriangles(*w_.model(), options(), {});
-  triangles_->setText(n ? QString::number(*n) : QString::fromStdString(sentence(n.error())));
+  triangles_->setText(tr("counting"));
+  counting_.run<Expected<int>>([model = w_.model(), o = options()](const Context& cx) { return exchange::countTriangles(*model, o, cx); },
+                               [this](Expected<int> n) { triangles_->setText(n ? QString::number(*n) : QString::fromStdString(sentence(n.error()))); });
 }
 
 } // namespace lumsk::app

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/background.h"
 #include "app/widgets.h"
 #include "app/workspace.h"
 #include "exchange/export.h"
@@ -25,6 +26,7 @@ private:
   QLineEdit *chord_, *angle_;
   QLabel* triangles_;
   QWidget* mesh_;
+  Background counting_;
 };
 
 } // namespace lumsk::app

@@ -77,6 +77,8 @@ MainWindow::MainWindow(const recipe::Registry& registry)
   connect(start_, &StartPanel::fileWanted, this, &MainWindow::openPath);
   connect(column_, &RecipeColumn::helpWanted, this, [this](const QString& k) { showHelp(w_.registry(), k, this); });
   connect(&w_, &Workspace::problemArose, this, &MainWindow::report);
+  connect(&background_, &Background::progressed, strip_, &ReadoutStrip::progress);
+  connect(&background_, &Background::finished, this, [this] { strip_->progress(0, {}); });
   connect(&w_, &Workspace::recipeChanged, this, [this] {
     syncTitle();
     syncStart();
@@ -288,17 +290,19 @@ void MainWindow::exportDialog() {
   exportPath(path, dialog.options());
 }
 
-bool MainWindow::exportPath(const QString& path, const exchange::ExportOptions& options) {
-  const auto done = exchange::exportModel(*w_.model(), path.toStdString(), options, {});
-  if (!done) {
-    report(done.error());
-    return false;
-  }
-  QString words = done->bodies == 1 ? tr("wrote %1: 1 body").arg(QFileInfo(path).fileName()) : tr("wrote %1: %2 bodies").arg(QFileInfo(path).fileName()).arg(done->bodies);
-  if (done->triangles) words += tr(", %1 triangles").arg(done->triangles);
-  for (const auto& l : done->leftOut) words += tr("; left out %1").arg(QString::fromStdString(l));
-  strip_->tell(words);
-  return true;
+void MainWindow::exportPath(const QString& path, const exchange::ExportOptions& options) {
+  const QString name = QFileInfo(path).fileName();
+  strip_->tell(tr("writing %1, Esc stops it").arg(name));
+  background_.run<Expected<exchange::Exported>>(
+      [model = w_.model(), file = path.toStdString(), options](const Context& cx) { return exchange::exportModel(*model, file, options, cx); },
+      [this, name](const Expected<exchange::Exported>& done) {
+        if (!done && isCancelled(done.error())) return strip_->tell(tr("stopped, %1 is as it was").arg(name));
+        if (!done) return report(done.error());
+        QString words = done->bodies == 1 ? tr("wrote %1: 1 body").arg(name) : tr("wrote %1: %2 bodies").arg(name).arg(done->bodies);
+        if (done->triangles) words += tr(", %1 triangles").arg(done->triangles);
+        for (const auto& l : done->leftOut) words += tr("; left out %1").arg(QString::fromStdString(l));
+        strip_->tell(words);
+      });
 }
 
 void MainWindow::remember(const QString& path) {
@@ -360,6 +364,7 @@ bool MainWindow::eventFilter(QObject* o, QEvent* e) {
 
 void MainWindow::keyPressEvent(QKeyEvent* e) {
   if (e->key() == Qt::Key_Escape) {
+    if (background_.busy()) return background_.stop();
     w_.escape();
     return;
   }

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/background.h"
 #include "app/command_field.h"
 #include "app/readout_strip.h"
 #include "app/recipe_column.h"
@@ -22,7 +23,9 @@ public:
 
   bool openPath(const QString& path);
   bool savePath(const QString& path);
-  bool exportPath(const QString& path, const exchange::ExportOptions& options);
+  /// Writes on another thread; Esc stops it.
+  void exportPath(const QString& path, const exchange::ExportOptions& options);
+  bool exporting() const { return background_.busy(); }
 
 protected:
   void closeEvent(QCloseEvent* e) override;
@@ -58,6 +61,7 @@ private:
   StartPanel* start_;
   QWidget *tags_, *lenses_;
   QAction *undo_, *redo_;
+  Background background_;
 };
 
 } // namespace lumsk::app

@@ -34,11 +34,13 @@ ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent) : QWidget(parent), w_(
   connect(&w_, &Workspace::figuresChanged, this, &ReadoutStrip::sync);
   connect(&w_, &Workspace::focusChanged, this, &ReadoutStrip::sync);
   connect(&w_, &Workspace::busyChanged, this, [this](bool busy) { progress_->setValue(busy ? 60 : 0); });
-  connect(&w_, &Workspace::progressed, this, [this](double f, const QString& words) {
-    progress_->setValue(int(1000 * f));
-    if (w_.lastSeconds() > 0.3) words_->setText(words);
-  });
+  connect(&w_, &Workspace::progressed, this, [this](double f, const QString& words) { progress(f, w_.lastSeconds() > 0.3 ? words : QString()); });
   sync();
+}
+
+void ReadoutStrip::progress(double fraction, const QString& words) {
+  progress_->setValue(int(1000 * fraction));
+  if (!words.isEmpty()) words_->setText(words);
 }
 
 void ReadoutStrip::tell(const QString& sentence) { words_->setText(sentence); }

@@ -11,6 +11,7 @@ class ReadoutStrip : public QWidget {
   Q_OBJECT
 public:
   explicit ReadoutStrip(Workspace& w, QWidget* parent = nullptr);
+  void progress(double fraction, const QString& words); ///< the thin line; words only for what takes long
   void tell(const QString& sentence); ///< a message until the next change
 
 private:

@@ -1,4 +1,5 @@
 #pragma once
+#include "exchange/cache_file.h"
 #include "inspect/state.h"
 #include "recipe/evaluator.h"
 #include "scene/drawing.h"
@@ -36,7 +37,10 @@ public:
   void request(recipe::RecipePtr recipe, bool moving);
   void stop(); ///< Esc: the running evaluation
   bool busy() const { return delivered_ < requested_; } ///< something asked for has not arrived yet
-  const recipe::Evaluator& evaluator() const { return evaluator_; }
+  /// Results that a project brought along.
+  void remember(const exchange::Outcomes& kept) {
+    for (const auto& [key, outcome] : kept) evaluator_.remember(key, outcome);
+  }
 
 signals:
   void started();

@@ -1,5 +1,6 @@
 #include "app/view_widget.h"
 
+#include "app/field_editors.h"
 #include "app/theme.h"
 #include "nurbs/closest.h"
 #include "nurbs/arc_length.h"
@@ -454,26 +455,32 @@ void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
 }
 
 void ViewWidget::editHandle(const Mark& m) {
-  if (!editor_) {
-    editor_ = new QLineEdit(this);
-    editor_->setObjectName("handle-editor");
-    editor_->setAccessibleName(tr("value of the handle"));
-  }
-  editor_->disconnect();
   const auto* entry = w_.recipe().find(m.step);
-  if (!entry) return;
-  const json v = entry->inputs->contains(m.field) ? (*entry->inputs)[m.field] : json(m.value);
-  editor_->setText(v.is_string() ? QString::fromStdString(v.get<std::string>()) : QString::fromStdString(formatNumber(v.get<double>(), 8)));
-  editor_->setGeometry(int(m.at.x()) + 12, int(m.at.y()) - 13, 110, 26);
+  const recipe::Field* f = entry ? recipe::findField(w_.registry().schemaOf(entry->kind), m.field) : nullptr;
+  if (!f) return;
+  closeEditor();
+  editor_ = new QuantityEditor(*f, w_);
+  editor_->setParent(this);
+  editor_->setObjectName("handle-editor");
+  editor_->setValue(entry->inputs->contains(m.field) ? (*entry->inputs)[m.field] : json(m.value));
+  editor_->setGeometry(int(m.at.x()) + 12, int(m.at.y()) - 15, 130, 30);
   editor_->show();
-  editor_->setFocus();
-  editor_->selectAll();
-  connect(editor_, &QLineEdit::editingFinished, this, [this, m] {
-    if (!editor_->isVisible()) return;
-    editor_->hide();
-    w_.setInput(m.step, m.field, editor_->text().toStdString(), tr("set %1").arg(QString::fromStdString(m.field)));
-    setFocus();
-  });
+  auto* line = editor_->findChild<QLineEdit*>();
+  line->setFocus();
+  line->selectAll();
+  connect(editor_, &FieldEditor::changed, this, [this, m, label = f->label](const json& v) { w_.setInput(m.step, m.field, v, tr("set %1").arg(QString::fromStdString(label).toLower())); });
+  connect(editor_, &FieldEditor::changed, this, &ViewWidget::closeEditor);
+  connect(editor_, &FieldEditor::enterAgain, this, &ViewWidget::closeEditor);
+  // Left without a change, or with a text that is no number, it closes; the value before stays.
+  connect(line, &QLineEdit::editingFinished, this, [this, line] { if (!line->hasFocus()) closeEditor(); });
+}
+
+void ViewWidget::closeEditor() {
+  if (!editor_) return;
+  editor_->hide();
+  editor_->deleteLater();
+  editor_ = nullptr;
+  setFocus();
 }
 
 // Keys ----------------------------------------------------------------------------------------------------------------
@@ -496,6 +503,7 @@ bool ViewWidget::peek(int key, bool on) {
 
 void ViewWidget::keyPressEvent(QKeyEvent* e) {
   if (e->isAutoRepeat()) return;
+  if (e->key() == Qt::Key_Escape && editor_) return closeEditor();
   if (e->modifiers() == Qt::NoModifier && peek(e->key(), true)) return;
   if (e->key() == Qt::Key_F && e->modifiers() == Qt::NoModifier) return fitAll();
   if (e->key() == Qt::Key_Tab && !under_.empty()) {

@@ -5,9 +5,9 @@
 #include <QOpenGLWidget>
 #include <QTimer>
 
-class QLineEdit;
-
 namespace lumsk::app {
+
+class FieldEditor;
 
 /// The view: shows the drawing, turns it, picks, drags points, handles and flags.
 class ViewWidget : public QOpenGLWidget {
@@ -56,13 +56,14 @@ private:
   void hoverAt(QPointF p);
   void dragMark(QPointF p, Qt::KeyboardModifiers keys);
   void editHandle(const Mark& m);
+  void closeEditor();
   void applyHighlights();
   std::optional<Frame> pointsPlane() const; ///< plane that new points of the open step lie on
   bool peek(int key, bool on);
 
   Workspace& w_;
   Overlay* overlay_;
-  QLineEdit* editor_ = nullptr;
+  FieldEditor* editor_ = nullptr;
   Handle(OpenGl_GraphicDriver) driver_;
   std::unique_ptr<scene::Viewer> viewer_;
   scene::LensState lens_, beforePeek_;

@@ -12,6 +12,10 @@ using recipe::FieldKind;
 using recipe::Kind;
 using recipe::Recipe;
 
+namespace {
+constexpr int kNoticedMs = 250; ///< computing that lasts longer is what Esc is meant for
+}
+
 Workspace::Workspace(const recipe::Registry& registry)
     : registry_(registry), history_(std::make_shared<const Recipe>()), now_(history_.now()), saved_(now_), runner_(registry) {
   auto model = std::make_shared<recipe::Model>();
@@ -27,7 +31,10 @@ Workspace::Workspace(const recipe::Registry& registry)
     figures_ = f;
     emit figuresChanged();
   });
-  connect(&runner_, &Runner::started, this, [this] { emit busyChanged(true); });
+  connect(&runner_, &Runner::started, this, [this] {
+    busySince_.start();
+    emit busyChanged(true);
+  });
   connect(&runner_, &Runner::progressed, this, &Workspace::progressed);
 }
 
@@ -315,7 +322,7 @@ void Workspace::addPoint(const Vec3& p) {
 
 bool Workspace::escape() {
   if (dragBase_) return cancelDrag(), true;
-  if (runner_.busy() && last_.seconds > 0.3) return runner_.stop(), true;
+  if (runner_.busy() && busySince_.isValid() && busySince_.elapsed() > kNoticedMs) return runner_.stop(), true;
   if (!selection_.empty()) return clearSelection(), true;
   if (!draft_.empty()) return dropDraft(), true;
   if (!open_.empty()) return unfold({}), true;
@@ -341,6 +348,7 @@ Expected<void> Workspace::openFile(const QString& path) {
   auto project = exchange::readProject(path.toStdString());
   if (!project) return fail(project.error());
   newProject();
+  runner_.remember(project->kept);
   history_ = recipe::History(std::make_shared<const Recipe>(std::move(project->recipe)));
   saved_ = history_.now();
   path_ = path;
@@ -354,7 +362,7 @@ Expected<void> Workspace::openFile(const QString& path) {
 
 Expected<void> Workspace::saveFile(const QString& path, const std::string& png) {
   if (!draft_.empty()) keepDraft();
-  LUMSK_CHECK(exchange::writeProject(path.toStdString(), {*now_, png}));
+  LUMSK_CHECK(exchange::writeProject(path.toStdString(), {*now_, png, exchange::worthKeeping(*last_.model)}));
   saved_ = now_;
   if (path_ != path) lock_.take(path.toStdString());
   path_ = path;

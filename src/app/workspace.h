@@ -4,7 +4,7 @@
 #include "recipe/history.h"
 #include "scene/picker.h"
 
-#include <QTimer>
+#include <QElapsedTimer>
 
 namespace lumsk::app {
 
@@ -98,6 +98,7 @@ private:
   exchange::ProjectLock lock_;
   Evaluated last_;
   Figures figures_;
+  QElapsedTimer busySince_;
   Runner runner_; ///< last: its thread ends before what it reports to
 };
 

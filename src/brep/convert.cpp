@@ -96,6 +96,22 @@ Handle(Geom_BSplineSurface) toSurface(const nurbs::Surface& s) {
   return new Geom_BSplineSurface(poles, u.knots(), v.knots(), u.multiplicities(), v.multiplicities(), s.degreeU(), s.degreeV());
 }
 
+std::optional<nurbs::Surface> toSurface(const Handle(Geom_Surface) & s, bool closedU) {
+  const Handle(Geom_BSplineSurface) original = Handle(Geom_BSplineSurface)::DownCast(s);
+  if (original.IsNull() || original->IsURational() || original->IsVRational()) return {};
+  if (original->UDegree() > nurbs::kMaxDegree || original->VDegree() > nurbs::kMaxDegree) return {};
+  const Handle(Geom_BSplineSurface) b = Handle(Geom_BSplineSurface)::DownCast(original->Copy());
+  if (b->IsUPeriodic()) b->SetUNotPeriodic();
+  if (b->IsVPeriodic()) b->SetVNotPeriodic();
+  nurbs::Knots U, V;
+  for (int i = 1; i <= b->NbUKnots(); ++i) U.insert(U.end(), b->UMultiplicity(i), b->UKnot(i));
+  for (int i = 1; i <= b->NbVKnots(); ++i) V.insert(V.end(), b->VMultiplicity(i), b->VKnot(i));
+  Points grid(b->NbUPoles() * b->NbVPoles(), 3);
+  for (int i = 0; i < b->NbUPoles(); ++i)
+    for (int j = 0; j < b->NbVPoles(); ++j) grid.row(i * b->NbVPoles() + j) = toVec(b->Pole(i + 1, j + 1)).transpose();
+  return nurbs::Surface::trusted(b->UDegree(), b->VDegree(), std::move(U), std::move(V), std::move(grid), closedU);
+}
+
 std::optional<nurbs::Path> toPath(const TopoDS_Edge& e) {
   double a = 0, b = 0;
   Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);

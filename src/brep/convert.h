@@ -29,6 +29,9 @@ BoundedCurve toCurve(const nurbs::Segment& s);
 TopoDS_Wire toWire(const nurbs::Path& p);
 Handle(Geom_BSplineSurface) toSurface(const nurbs::Surface& s);
 
+/// Polynomial B-spline surfaces exactly; nothing for other kinds. `closedU`: the two borders across u are one line.
+std::optional<nurbs::Surface> toSurface(const Handle(Geom_Surface) & s, bool closedU);
+
 /// Edge to path: exact for lines, circles, ellipses and polynomial splines; nothing for other kinds.
 std::optional<nurbs::Path> toPath(const TopoDS_Edge& e);
 

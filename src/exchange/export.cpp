@@ -25,6 +25,7 @@ std::vector<recipe::BodyEntry> chosen(const recipe::Model& model, bool solidsOnl
 Expected<std::vector<NamedMesh>> meshesOf(const std::vector<recipe::BodyEntry>& bodies, const ExportOptions& o, const Context& cx) {
   std::vector<NamedMesh> out;
   for (const auto& b : bodies) {
+    cx.report(double(out.size()) / double(bodies.size()), "meshing " + b.label);
     LUMSK_TRY(mesh, brep::exportMesh(*b.body, o.mesh, cx));
     out.push_back({b.label, std::move(mesh)});
   }
@@ -47,10 +48,12 @@ Expected<Exported> exportModel(const recipe::Model& model, const std::string& pa
     return fail(problem("LM-F024", "there is nothing to export" + why).tryThis(mesh ? "thicken the skin, or export STEP" : "make a body first"));
   }
   if (!mesh) {
+    cx.report(0.1, "writing");
     LUMSK_CHECK(ending == ".brep" ? writeBrep(path, bodies) : writeStep(path, bodies));
     return out;
   }
   LUMSK_TRY(meshes, meshesOf(bodies, o, cx));
+  if (cx.stopped()) return fail(cancelled());
   for (const auto& m : meshes) out.triangles += int(m.mesh.triangles.size());
   LUMSK_CHECK(ending == ".stl" ? writeStl(path, meshes) : write3mf(path, meshes));
   return out;

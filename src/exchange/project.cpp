@@ -65,9 +65,16 @@ Expected<Project> readProject(const std::string& path) {
   LUMSK_TRY(text, entry(a.zip, "recipe.json"));
   LUMSK_TRY(recipe, recipe::fromText(text));
   out.recipe = std::move(recipe);
-  const std::string folder = "imports/";
+  const std::string folder = "imports/", cache = "cache/";
   for (zip_int64_t i = 0; i < zip_get_num_entries(a.zip, 0); ++i) {
     const char* name = zip_get_name(a.zip, zip_uint64_t(i), 0);
+    if (name && std::string(name).rfind(cache, 0) == 0) {
+      // Lost results are no loss: they are computed again.
+      const auto kept = entry(a.zip, name);
+      if (!kept) continue;
+      if (auto outcome = unpackOutcome(*kept)) out.kept["xxh128:" + std::string(name).substr(cache.size())] = std::make_shared<const recipe::Outcome>(std::move(*outcome));
+      continue;
+    }
     if (!name || std::string(name).rfind(folder, 0) != 0) continue;
     LUMSK_TRY(bytes, entry(a.zip, name));
     const std::string hash = recipe::hashOf(bytes);
@@ -98,6 +105,13 @@ Expected<void> writeProject(const std::string& path, const Project& p) {
     LUMSK_CHECK(add(a.zip, "recipe.json", text));
     if (!p.thumbnailPng.empty()) LUMSK_CHECK(add(a.zip, "thumbnail.png", p.thumbnailPng));
     for (const auto& [hash, bytes] : p.recipe.imports) LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *bytes));
+    std::vector<std::string> packed; // the archive reads them when it is closed
+    packed.reserve(p.kept.size());
+    for (const auto& [key, outcome] : p.kept)
+      if (auto bytes = packOutcome(*outcome)) {
+        packed.push_back(std::move(*bytes));
+        LUMSK_CHECK(add(a.zip, "cache/" + key.substr(key.find(':') + 1), packed.back()));
+      }
     if (zip_close(a.zip) != 0) return cannot(zip_strerror(a.zip));
     a.zip = nullptr;
     return {};

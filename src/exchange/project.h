@@ -1,5 +1,5 @@
 #pragma once
-#include "recipe/recipe.h"
+#include "exchange/cache_file.h"
 
 #include <optional>
 
@@ -8,6 +8,7 @@ namespace lumsk::exchange {
 struct Project {
   recipe::Recipe recipe;
   std::string thumbnailPng; ///< may be empty
+  Outcomes kept;            ///< results by key; what cannot be read back is left out
 };
 
 /// Reads NAME.lumsk (a zip, docs/file-format.md) or a bare recipe.json. Fails with LM-F001 (not a zip or truncated),

@@ -11,7 +11,8 @@ namespace lumsk::recipe {
 
 namespace {
 
-constexpr const char* kKernelVersion = "kernel-1";
+/// Changed with every change of what a construction gives: results kept in project files are then computed again.
+constexpr const char* kKernelVersion = "kernel-2";
 
 std::string tolerancesKey(const Tolerances& t) {
   return fmt::format("{} {} {} {}", t.point.mm, t.fit.mm, t.angle.deg, t.curvature.relative);

@@ -18,6 +18,8 @@ public:
   explicit Evaluator(const Registry& registry) : registry_(registry) {}
   /// Always gives a model; a cancelled one has the steps that were not reached stale.
   ModelPtr evaluate(RecipePtr recipe, const EvaluateOptions& options);
+  /// Takes a result that was computed before, by its key.
+  void remember(const std::string& key, OutcomePtr outcome) { cache_.put(key, std::move(outcome)); }
   const Registry& registry() const { return registry_; }
   /// Seconds of the step's last compute, 0 if it never ran. Light steps are below `kLightSeconds`.
   double lastSeconds(const std::string& stepId) const;
