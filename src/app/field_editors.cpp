@@ -8,9 +8,11 @@
 #include <QFileDialog>
 #include <QHeaderView>
 #include <QKeyEvent>
+#include <QSignalBlocker>
 #include <QStyle>
 #include <QTableWidget>
 #include <QWheelEvent>
+#include <set>
 
 namespace lumsk::app {
 
@@ -223,6 +225,8 @@ RowsEditor::RowsEditor(Field f) : FieldEditor(std::move(f)), table_(new QTableWi
   auto* buttons = new QHBoxLayout;
   auto* add = new QPushButton(tr("Add row"));
   auto* remove = new QPushButton(tr("Take out"));
+  add->setObjectName("add-row");
+  remove->setObjectName("remove-row");
   buttons->addWidget(add);
   buttons->addWidget(remove);
   buttons->addStretch();
@@ -251,6 +255,8 @@ RowsEditor::RowsEditor(Field f) : FieldEditor(std::move(f)), table_(new QTableWi
   });
 }
 
+QString RowsEditor::idOf(int row) const { return table_->item(row, 0) ? table_->item(row, 0)->data(Qt::UserRole).toString() : QString(); }
+
 json RowsEditor::cell(const QString& text) const {
   bool number = false;
   const double v = text.trimmed().toDouble(&number);
@@ -258,10 +264,16 @@ json RowsEditor::cell(const QString& text) const {
 }
 
 void RowsEditor::emitRows() {
+  const QSignalBlocker quiet(table_);
   json out = json::array();
+  std::set<QString> used;
+  for (int r = 0; r < table_->rowCount(); ++r) used.insert(idOf(r));
   for (int r = 0; r < table_->rowCount(); ++r) {
     const auto at = [&](int c) { return cell(table_->item(r, c) ? table_->item(r, c)->text() : "0"); };
-    json row{{"id", "q" + std::to_string(r + 1)}};
+    // A row keeps its id wherever it moves; a new one gets the first that is free.
+    for (int n = 1; idOf(r).isEmpty(); ++n)
+      if (const QString id = "q" + QString::number(n); used.insert(id).second) table_->item(r, 0)->setData(Qt::UserRole, id);
+    json row{{"id", idOf(r).toStdString()}};
     if (field_.kind == FieldKind::Points) row["at"] = {at(0), at(1), at(2)};
     if (field_.kind == FieldKind::Graph) row["at"] = at(0), row["value"] = at(1);
     for (size_t c = 0; c < field_.columns.size(); ++c) row[field_.columns[c].key] = at(int(c));
@@ -284,6 +296,7 @@ void RowsEditor::setValue(const json& v) {
       else value = v[r].value(field_.columns[c].key, json(""));
       if (!table_->item(r, c)) table_->setItem(r, c, new QTableWidgetItem);
       table_->item(r, c)->setText(textOf(value));
+      if (c == 0) table_->item(r, c)->setData(Qt::UserRole, QString::fromStdString(v[r].value("id", "")));
     }
   filling_ = false;
 }

@@ -99,6 +99,7 @@ public:
 
 private:
   void emitRows();
+  QString idOf(int row) const; ///< empty for a new row
   json cell(const QString& text) const;
   QTableWidget* table_;
   json value_ = json::array();

@@ -1,5 +1,6 @@
 #include "app/main_window.h"
 #include "app/theme.h"
+#include "brep/guard.h"
 #include "steps/registry.h"
 
 #include <QApplication>
@@ -13,6 +14,7 @@ int main(int argc, char** argv) {
     std::fputs("Lumsk needs a display. Without one: xvfb-run -s '-screen 0 1280x800x24' lumsk\n", stderr);
     return 2;
   }
+  lumsk::brep::quietKernel();
   QApplication app(argc, argv);
   QApplication::setApplicationName("Lumsk");
   QApplication::setOrganizationName("Lumsk");

@@ -91,14 +91,18 @@ MainWindow::MainWindow(const recipe::Registry& registry)
   restoreGeometry(settings.value("window/geometry").toByteArray());
   split->restoreState(settings.value("window/split").toByteArray());
   drawer_->setPinned(settings.value("window/drawerPinned", true).toBool());
-  const int stage = settings.value("window/stage", 0).toInt();
-  rail_->choose(stage);
-  drawer_->show(stage);
+  chooseStage(settings.value("window/stage", 0).toInt());
   connect(rail_, &StageRail::chosen, this, [](int s) { QSettings().setValue("window/stage", s); });
   start_->setRecent(settings.value("recent").toStringList());
   syncTitle();
   syncStart();
   view_->setFocus();
+}
+
+void MainWindow::chooseStage(int stage) {
+  rail_->choose(stage);
+  drawer_->show(stage);
+  QSettings().setValue("window/stage", stage);
 }
 
 QAction* MainWindow::action(QMenu* menu, const QString& text, const QKeySequence& keys, std::function<void()> run) {
@@ -135,7 +139,7 @@ void MainWindow::makeMenus() {
   for (const auto& [name, keys, from] : views) action(view, name, QKeySequence(keys), [this, from = from] { view_->lookFrom(from); });
   view->addSeparator();
   action(view, tr("Fit all"), {}, [this] { view_->fitAll(); });
-  action(view, tr("Perspective or parallel"), {}, [this] { view_->setPerspective(!view_->perspective()); });
+  action(view, tr("Perspective or parallel"), {}, [this] { tags_->findChild<QPushButton*>("tag-perspective")->toggle(); });
   auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
   for (const auto& s : w_.registry().all())
     stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), QString::fromStdString(s.label), this, [this, k = s.kind] {
@@ -369,10 +373,7 @@ void MainWindow::keyPressEvent(QKeyEvent* e) {
     return;
   }
   if (e->modifiers() == Qt::NoModifier && e->key() >= Qt::Key_1 && e->key() < Qt::Key_1 + recipe::kStages) {
-    const int stage = e->key() - Qt::Key_1;
-    rail_->choose(stage);
-    drawer_->show(stage);
-    return;
+    return chooseStage(e->key() - Qt::Key_1);
   }
   if (e->key() == Qt::Key_Space && e->modifiers() == Qt::NoModifier) return command_->open();
   if (e->key() == Qt::Key_Delete && !w_.open().empty()) return w_.removeStep(w_.open());

@@ -35,6 +35,7 @@ protected:
   bool eventFilter(QObject* o, QEvent* e) override;
 
 private:
+  void chooseStage(int stage);
   void makeMenus();
   void makeViewTags();
   void makeCommands();

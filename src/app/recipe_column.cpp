@@ -176,8 +176,10 @@ void RecipeColumn::sync() {
 }
 
 void RecipeColumn::renameOpen() {
-  for (RecipeRow* r : list_)
-    if (r->step() == w_.open()) r->startRename();
+  // The row that has the focus, else the one that is open.
+  const auto focused = std::find_if(list_.begin(), list_.end(), [](RecipeRow* r) { return r->hasFocus(); });
+  const auto row = focused != list_.end() ? focused : std::find_if(list_.begin(), list_.end(), [this](RecipeRow* r) { return r->step() == w_.open(); });
+  if (row != list_.end()) (*row)->startRename();
 }
 
 } // namespace lumsk::app

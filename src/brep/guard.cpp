@@ -1,5 +1,9 @@
 #include "brep/guard.h"
 
+#include <Message.hxx>
+#include <Message_Messenger.hxx>
+#include <Message_Printer.hxx>
+
 namespace lumsk::brep {
 
 namespace {
@@ -8,6 +12,8 @@ Problem make(const char* doing, const std::string& why) {
       .tryThis("change the inputs a little");
 }
 } // namespace
+
+void quietKernel() { Message::DefaultMessenger()->RemovePrinters(STANDARD_TYPE(Message_Printer)); }
 
 Problem kernelProblem(const char* doing, const Standard_Failure& f) {
   const char* m = f.GetMessageString();

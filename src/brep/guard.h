@@ -22,6 +22,9 @@ template <class F> auto guarded(const char* doing, F&& f) -> decltype(f()) {
   }
 }
 
+/// Keeps the kernel from writing its own messages to the terminal. Once at the start of a program.
+void quietKernel();
+
 /// Passes cancel and progress of a context to kernel calls that take a progress range.
 class KernelProgress : public Message_ProgressIndicator {
 public:

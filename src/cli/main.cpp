@@ -1,5 +1,6 @@
 // Headless Lumsk: run, check, convert, steps (docs/command-line.md). Exit 0 done; 1 the recipe or model has failures;
 // 2 wrong use or unreadable input.
+#include "brep/guard.h"
 #include "exchange/export.h"
 #include "exchange/files.h"
 #include "exchange/mesh_file.h"
@@ -170,6 +171,7 @@ int listSteps(bool asJson) {
 } // namespace
 
 int main(int argc, char** argv) {
+  brep::quietKernel();
   CLI::App app{"Lumsk without a window"};
   app.require_subcommand(1);
   RunArguments r;

@@ -1,4 +1,5 @@
 #include "app/theme.h"
+#include "brep/guard.h"
 #include "support/registry.h"
 
 #include <QApplication>
@@ -10,6 +11,7 @@ int main(int argc, char** argv) {
   QTemporaryDir home;
   qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
   qputenv("QT_QPA_PLATFORM", "xcb");
+  lumsk::brep::quietKernel();
   QApplication app(argc, argv);
   QApplication::setOrganizationName("LumskTest");
   lumsk::app::applyTheme(app);

@@ -1,21 +1,11 @@
-#include "app/export_dialog.h"
-#include "app/main_window.h"
-#include "app/overlay.h"
-#include "exchange/project.h"
-#include "inspect/state.h"
-#include "steps/registry.h"
-#include "support/registry.h"
+#include "app/window.h"
 
-#include <QFileDialog>
-#include <QLineEdit>
-#include <QMessageBox>
-#include <QTableWidget>
-#include <QTabWidget>
+#include <QComboBox>
 #include <QToolButton>
-#include <nlohmann/json.hpp>
 
 using namespace lumsk;
 using namespace lumsk::app;
+using namespace lumsk::test;
 
 namespace {
 
@@ -39,92 +29,9 @@ double revolvedVolume(const brep::Body& b) {
 
 } // namespace
 
-class WindowTest : public QObject {
+class WindowTest : public WindowTestBase {
   Q_OBJECT
-
-  std::unique_ptr<MainWindow> window_;
-  QTemporaryDir dir_;
-
-  Workspace& w() { return window_->workspace(); }
-  ViewWidget& view() { return window_->view(); }
-
-  template <class T> T* find(const QString& name) {
-    T* found = nullptr;
-    const auto look = [&] {
-      for (T* x : window_->findChildren<T*>(name))
-        if (x->isVisible()) found = x;
-      return found != nullptr;
-    };
-    if (QTest::qWaitFor(look, 2000)) return found;
-    qWarning("nothing visible is called %s", qPrintable(name));
-    return nullptr;
-  }
-
-  void click(const QString& name) {
-    auto* b = find<QAbstractButton>(name);
-    QVERIFY2(b, qPrintable(name));
-    QTest::mouseClick(b, Qt::LeftButton);
-  }
-
-  void type(const QString& field, const QString& text) {
-    auto* e = find<QLineEdit>("edit-" + field);
-    QVERIFY2(e, qPrintable(field));
-    QTest::mouseClick(e, Qt::LeftButton);
-    e->selectAll();
-    QTest::keyClicks(e, text);
-    QTest::keyClick(e, Qt::Key_Return);
-  }
-
-  bool settled() { return QTest::qWaitFor([&] { return !w().busy() && w().model()->recipe.get() == &w().recipe(); }, 20000); }
-
-  QPoint onScreen(const Vec3& p) {
-    const Vec3 s = view().camera().toScreen(p);
-    return {int(std::lround(s.x())), int(std::lround(s.y()))};
-  }
-
-  void pickAt(const Vec3& p) {
-    const QPoint q = onScreen(p);
-    QTest::mouseMove(&view(), q);
-    QTest::qWait(20);
-    QTest::mouseClick(&view(), Qt::LeftButton, {}, q);
-    QVERIFY(settled());
-  }
-
-  void drag(QPoint from, QPoint to) {
-    QTest::mouseMove(&view(), from);
-    QTest::mousePress(&view(), Qt::LeftButton, {}, from);
-    for (int i = 1; i <= 8; ++i) {
-      QTest::mouseMove(&view(), from + (to - from) * i / 8);
-      QTest::qWait(30);
-    }
-    QTest::mouseRelease(&view(), Qt::LeftButton, {}, to);
-    QVERIFY(settled());
-  }
-
-  void ring(const QString& width, const QString& height) {
-    click("tool-ring");
-    QVERIFY(settled());
-    type("width", width);
-    type("height", height);
-    click("keep");
-    QVERIFY(settled());
-  }
-
-  const recipe::StepResult* result(const std::string& id) { return w().model()->result(id); }
-
 private slots:
-  void init() {
-    window_ = std::make_unique<MainWindow>(steps::registry());
-    window_->show();
-    window_->activateWindow();
-    QVERIFY(QTest::qWaitForWindowActive(window_.get()));
-    QVERIFY(QTest::qWaitFor([&] { return view().framesPainted() > 0; }, 10000));
-  }
-  void cleanup() {
-    w().newProject();
-    window_.reset();
-  }
-
   void theTumblerIsMadeFromAnEmptyWindow() {
     QVERIFY(find<QWidget>("start"));
     QTest::keyClick(&view(), Qt::Key_1);
@@ -158,13 +65,19 @@ private slots:
     QTest::keyClick(&view(), Qt::Key_Return);
     QVERIFY(w().draft().empty());
 
-    // Thicken: the skin is picked first, then the tool.
-    pickAt(result("s5")->outcome->flags.empty() ? Vec3(33, 0, 45) : Vec3(34 * std::cos(-1.2), 34 * std::sin(-1.2), 60));
-    QTest::keyClick(&view(), Qt::Key_5);
-    if (w().selection().empty() || w().selection()[0].kind != recipe::Kind::Skin) w().clearSelection();
+    // Thicken: the skin is picked first, then the tool; Tab goes through what lies under the pointer until it is the skin.
+    QTest::mouseMove(&view(), onScreen({34 * std::cos(-1.2), 34 * std::sin(-1.2), 60}));
+    QTest::qWait(30);
+    for (int i = 0; i < 4 && (w().selection().empty() || w().selection()[0].kind != recipe::Kind::Skin); ++i) {
+      if (i) keys(Qt::Key_Tab);
+      QTest::mouseClick(&view(), Qt::LeftButton, {}, onScreen({34 * std::cos(-1.2), 34 * std::sin(-1.2), 60}));
+    }
+    QCOMPARE(w().selection().size(), size_t(1));
+    QVERIFY(w().selection()[0].kind == recipe::Kind::Skin);
+    keys(Qt::Key_5);
     click("tool-thicken");
     QVERIFY(settled());
-    if ((*w().recipe().find("s6")->inputs).value("skin", json::array()).empty()) pickAt({34 * std::cos(-1.2), 34 * std::sin(-1.2), 60});
+    QCOMPARE(inputs("s6")["skin"][0]["step"].get<std::string>(), std::string("s5"));
     type("thickness", "2.4");
     QVERIFY(settled());
     click("keep");
@@ -185,14 +98,24 @@ private slots:
 
     // Export, save, reopen, change a number, undo.
     const QString mesh = dir_.filePath("cup.3mf"), file = dir_.filePath("cup.lumsk");
-    QVERIFY(window_->exportPath(mesh, {}));
+    whenAsked<QDialog>([&](QDialog* d) {
+      // The dialog shows how many triangles there will be, then asks for the file.
+      auto* triangles = d->findChild<QLabel*>("export-triangles");
+      QVERIFY(QTest::qWaitFor([&] { return triangles->text().toInt() > 1000; }, 5000));
+      whenAskedForAFile(mesh);
+      QTest::keyClick(d, Qt::Key_Return);
+    });
+    keys(Qt::Key_E, Qt::ControlModifier);
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 10000));
     QVERIFY(QFileInfo(mesh).size() > 10000);
     QVERIFY(window_->savePath(file));
+    keys(Qt::Key_S, Qt::ControlModifier);
+    QCOMPARE(w().path(), file);
     const std::string text = recipe::toText(w().recipe());
     QVERIFY(!w().modified());
-    w().newProject();
-    QVERIFY(window_->openPath(file));
-    QVERIFY(settled());
+    keys(Qt::Key_N, Qt::ControlModifier);
+    QVERIFY(w().recipe().steps.empty());
+    QVERIFY(window_->openPath(file) && settled());
     QCOMPARE(recipe::toText(w().recipe()), text);
     VERIFY_AT_MOST(std::abs(inspect::stateOf(*w().model()->bodies[0].body).volumeMm3 / state.volumeMm3 - 1), 1e-9);
     w().unfold("s4");
@@ -211,10 +134,13 @@ private slots:
     click("tool-spline");
     QVERIFY(settled());
     click("pick-plane");
-    QTest::keyClick(&view(), Qt::Key_F);
-    w().pick({recipe::Kind::Plane, "world", "front", "front plane"}, false);
-    w().unfold(w().open(), "points");
-    view().lookFrom(scene::ViewFrom::Front);
+    keys(Qt::Key_F);
+    QTest::qWait(100);
+    // The front plane is picked at its border, where nothing else lies.
+    pickAt({-60, 0, 40});
+    QCOMPARE(inputs(w().open())["plane"][0]["part"].get<std::string>(), std::string("front"));
+    QCOMPARE(w().field(), std::string("points"));
+    keys(Qt::Key_Down, Qt::ControlModifier);
     QVERIFY(settled());
     const QPoint middle = view().rect().center();
     for (const QPoint d : {QPoint(-150, 60), QPoint(-40, -60), QPoint(60, 50), QPoint(160, -40)}) {
@@ -246,15 +172,10 @@ private slots:
   }
 
   void handlesFlagsAndChipsAreDragged() {
-    QVERIFY(window_->openPath(LUMSK_DATA_DIR "/demos/tumbler.lumsk"));
-    QVERIFY(settled());
+    QVERIFY(open("tumbler.lumsk"));
     w().unfold("s5");
     QTest::qWait(100);
-    const Mark* handle = nullptr;
-    for (const Mark& m : view().marks())
-      if (m.kind == Mark::Kind::Handle && m.field == "height") handle = &m;
-    QVERIFY(handle);
-    const QPoint at = handle->at.toPoint();
+    const QPoint at = handle("height").at.toPoint();
     drag(at, at + QPoint(0, -40));
     const double height = (*w().recipe().find("s5")->inputs)["height"].get<double>();
     QVERIFY2(height > 115, qPrintable(QString::number(height)));
@@ -263,11 +184,7 @@ private slots:
 
     w().unfold("s6");
     QTest::qWait(100);
-    const auto flag = [&] {
-      for (const Mark& m : view().marks())
-        if (m.kind == Mark::Kind::Flag && m.text == "5") return m;
-      return Mark{Mark::Kind::Problem};
-    };
+    const auto flag = [&] { return mark(Mark::Kind::Flag, [](const Mark& m) { return m.text == "5"; }); };
     QVERIFY(flag().kind == Mark::Kind::Flag);
     QTest::mouseClick(&view(), Qt::LeftButton, {}, flag().at.toPoint());
     QVERIFY(settled());
@@ -289,8 +206,7 @@ private slots:
   }
 
   void problemsAreShownInPlaceWithARemedyThatWorks() {
-    QVERIFY(window_->openPath(LUMSK_DATA_DIR "/demos/tumbler.lumsk"));
-    QVERIFY(settled());
+    QVERIFY(open("tumbler.lumsk"));
     w().unfold("s7");
     QTest::qWait(50);
     type("thickness", "50");
@@ -311,8 +227,7 @@ private slots:
   }
 
   void theCommandFieldNumbersAndEscapeWork() {
-    QVERIFY(window_->openPath(LUMSK_DATA_DIR "/demos/tumbler.lumsk"));
-    QVERIFY(settled());
+    QVERIFY(open("tumbler.lumsk"));
     view().setFocus();
     QTest::keyClick(&view(), Qt::Key_Space);
     auto* edit = find<QLineEdit>("command-edit");
@@ -336,8 +251,7 @@ private slots:
   }
 
   void tabCyclesThroughWhatLiesUnderThePointer() {
-    QVERIFY(window_->openPath(LUMSK_DATA_DIR "/demos/tumbler.lumsk"));
-    QVERIFY(settled());
+    QVERIFY(open("tumbler.lumsk"));
     const QPoint q = onScreen({38 * std::cos(-1.4), 38 * std::sin(-1.4), 95});
     QTest::mouseMove(&view(), q);
     QTest::qWait(60);
@@ -352,8 +266,7 @@ private slots:
   }
 
   void aDamagedFileIsExplainedAndTheProjectStays() {
-    QVERIFY(window_->openPath(LUMSK_DATA_DIR "/demos/tumbler.lumsk"));
-    QVERIFY(settled());
+    QVERIFY(open("tumbler.lumsk"));
     const auto before = recipe::toText(w().recipe());
     QFile f(dir_.filePath("bad.lumsk"));
     QVERIFY(f.open(QIODevice::WriteOnly));

@@ -1,0 +1,269 @@
+#include "app/window.h"
+
+#include "app/field_editors.h"
+
+#include <QMenu>
+#include <QPushButton>
+#include <QWheelEvent>
+
+using namespace lumsk;
+using namespace lumsk::test;
+using recipe::Kind;
+
+class ViewTest : public WindowTestBase {
+  Q_OBJECT
+
+  void wheel(QPoint at, int steps) {
+    QWheelEvent e(at, view().mapToGlobal(at), {}, QPoint(0, 120 * steps), Qt::NoButton, {}, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(&view(), &e);
+  }
+
+  /// Part of the pixels in which two pictures differ.
+  static double difference(const QImage& a, const QImage& b) {
+    int n = 0;
+    for (int y = 0; y < a.height(); y += 3)
+      for (int x = 0; x < a.width(); x += 3) n += std::abs(qGray(a.pixel(x, y)) - qGray(b.pixel(x, y))) > 12;
+    return 9.0 * n / (a.width() * a.height());
+  }
+
+  QImage picture() {
+    return QTest::qWaitFor([&] { return view().atRest(); }, 3000) ? view().grabFramebuffer() : QImage();
+  }
+
+private slots:
+  void turningKeepsThePointUnderThePointer() {
+    QVERIFY(open("tumbler.lumsk"));
+    const Vec3 on(38 * std::cos(-1.4), 38 * std::sin(-1.4), 100);
+    const QPoint from = onScreen(on);
+    const Vec3 before = view().camera().direction;
+    drag(from, from + QPoint(90, 30));
+    QVERIFY(before.dot(view().camera().direction) < 0.95);
+    // What was gripped is the pivot: it stays where it was on the screen.
+    const QPoint after = onScreen(on);
+    VERIFY_AT_MOST(std::hypot(after.x() - from.x(), after.y() - from.y()), 12);
+    QVERIFY(w().selection().empty());
+  }
+
+  void panningAndZoomingFollowThePointer() {
+    QVERIFY(open("tumbler.lumsk"));
+    const Vec3 p(0, 0, 50);
+    const QPoint a = onScreen(p);
+    drag({300, 300}, {360, 340}, Qt::RightButton);
+    const QPoint b = onScreen(p);
+    VERIFY_AT_MOST(std::hypot(b.x() - a.x() - 60, b.y() - a.y() - 40), 4);
+    drag({300, 300}, {240, 260}, Qt::MiddleButton);
+    VERIFY_AT_MOST((onScreen(p) - a).manhattanLength(), 6);
+    const double size = view().camera().pixelSize(p);
+    wheel(onScreen(p), 3);
+    VERIFY_AT_MOST((onScreen(p) - a).manhattanLength(), 8);
+    QVERIFY(view().camera().pixelSize(p) < 0.75 * size);
+    QTest::mouseDClick(&view(), Qt::LeftButton, {}, {20, 300});
+    VERIFY_AT_MOST(std::abs(view().camera().pixelSize(p) / size - 1), 0.05);
+  }
+
+  void tagsAndKeysLookFromTheStandardSides() {
+    QVERIFY(open("tumbler.lumsk"));
+    click("tag-front");
+    VERIFY_AT_MOST((view().camera().direction - Vec3(0, 1, 0)).norm(), 1e-9);
+    click("tag-top");
+    VERIFY_AT_MOST((view().camera().direction - Vec3(0, 0, -1)).norm(), 1e-9);
+    click("tag-left");
+    VERIFY_AT_MOST((view().camera().direction - Vec3(1, 0, 0)).norm(), 1e-9);
+    keys(Qt::Key_Right, Qt::ControlModifier);
+    VERIFY_AT_MOST((view().camera().direction - Vec3(-1, 0, 0)).norm(), 1e-9);
+    keys(Qt::Key_Down, Qt::ControlModifier);
+    VERIFY_AT_MOST((view().camera().direction - Vec3(0, 1, 0)).norm(), 1e-9);
+    click("tag-perspective");
+    QVERIFY(!view().perspective());
+    // In parallel projection near and far are equally large.
+    VERIFY_AT_MOST(std::abs(view().camera().pixelSize({0, -200, 50}) / view().camera().pixelSize({0, 200, 50}) - 1), 1e-6);
+    click("tag-perspective");
+    QVERIFY(view().perspective());
+    // A tag must leave the keys with the view.
+    keys(Qt::Key_F);
+    QVERIFY(view().hasFocus());
+  }
+
+  void lensesChangeThePictureAndPeeksGiveItBack() {
+    QVERIFY(open("pell_kettle.lumsk"));
+    const QImage shade = picture();
+    QTest::keyPress(&view(), Qt::Key_S);
+    const QImage stripes = picture();
+    QVERIFY(difference(shade, stripes) > 0.05);
+    QTest::keyRelease(&view(), Qt::Key_S);
+    VERIFY_AT_MOST(difference(shade, picture()), 0.002);
+    QTest::keyPress(&view(), Qt::Key_C);
+    QVERIFY(view().lens().combs);
+    QVERIFY(difference(shade, picture()) > 0.002);
+    QTest::keyRelease(&view(), Qt::Key_C);
+    QVERIFY(!view().lens().combs);
+    click("tag-stripes");
+    QVERIFY(view().lens().surface == scene::SurfaceLens::Stripes);
+    click("tag-shade");
+    QVERIFY(view().lens().surface == scene::SurfaceLens::Shade);
+  }
+
+  void ctrlAddsToThePicksAndEscClearsThem() {
+    QVERIFY(open("tumbler.lumsk"));
+    pickAt({38 * std::cos(-1.2), 38 * std::sin(-1.2), 110});
+    QCOMPARE(w().selection().size(), size_t(1));
+    const auto first = w().selection()[0];
+    pickAt({33 * std::cos(-1.6), 33 * std::sin(-1.6), 46}, Qt::ControlModifier);
+    QCOMPARE(w().selection().size(), size_t(2));
+    pickAt({38 * std::cos(-1.2), 38 * std::sin(-1.2), 110}, Qt::ControlModifier);
+    QCOMPARE(w().selection().size(), size_t(1));
+    QVERIFY(!scene::same(w().selection()[0], first));
+    keys(Qt::Key_Escape);
+    QVERIFY(w().selection().empty());
+    pickAt({38 * std::cos(-1.2), 38 * std::sin(-1.2), 110});
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, {15, 200});
+    QVERIFY(w().selection().empty());
+  }
+
+  void tabGoesThroughWhatLiesUnderThePointer() {
+    QVERIFY(open("tumbler.lumsk"));
+    const QPoint q = onScreen({35 * std::cos(-1.4), 35 * std::sin(-1.4), 70});
+    std::vector<std::string> seen;
+    for (int i = 0; i < 3; ++i) {
+      QTest::mouseMove(&view(), q + QPoint(i, 0));
+      QTest::mouseMove(&view(), q);
+      QTest::qWait(20);
+      for (int k = 0; k < i; ++k) keys(Qt::Key_Tab);
+      w().clearSelection();
+      QTest::mouseClick(&view(), Qt::LeftButton, {}, q);
+      QCOMPARE(w().selection().size(), size_t(1));
+      const auto& hit = w().selection()[0];
+      seen.push_back(recipe::kindNames(hit.kind) + hit.step + hit.part);
+      keys(Qt::Key_Escape);
+      QTest::mouseMove(&view(), QPoint(10, 400));
+    }
+    QVERIFY(seen[0] != seen[1] && seen[1] != seen[2]);
+    // With nothing beneath the pointer Tab leaves the view.
+    QTest::mouseMove(&view(), QPoint(12, 500));
+    QTest::qWait(20);
+    keys(Qt::Key_Tab);
+    QVERIFY(!view().hasFocus());
+  }
+
+  void aHandlesNumberIsEditedInPlace() {
+    QVERIFY(open("tumbler.lumsk"));
+    w().unfold("s7");
+    const Mark h = handle("thickness");
+    QCOMPARE(h.field, std::string("thickness"));
+    QTest::mouseDClick(&view(), Qt::LeftButton, {}, h.at.toPoint());
+    auto* editor = find<QWidget>("handle-editor");
+    QVERIFY(editor);
+    auto* line = editor->findChild<QLineEdit*>();
+    QVERIFY(line->hasFocus());
+    // A text that is no number stays to be mended, with its reason, and changes nothing.
+    const auto before = recipe::toText(w().recipe());
+    line->selectAll();
+    QTest::keyClicks(line, "2 *");
+    QTest::keyClick(line, Qt::Key_Return);
+    QVERIFY(line->property("bad").toBool() && !line->toolTip().isEmpty());
+    QCOMPARE(recipe::toText(w().recipe()), before);
+    line->selectAll();
+    QTest::keyClicks(line, "wall + 0.4");
+    QTest::keyClick(line, Qt::Key_Return);
+    QVERIFY(settled());
+    QCOMPARE(QString::fromStdString(inputs("s7")["thickness"].dump()), QString("\"wall + 0.4\""));
+    QVERIFY(result("s7")->status == recipe::Status::Ok);
+    QTest::qWait(30);
+    QVERIFY(!window_->findChild<QWidget*>("handle-editor"));
+    QTest::mouseDClick(&view(), Qt::LeftButton, {}, handle("thickness").at.toPoint());
+    QTest::keyClick(find<QWidget>("handle-editor")->findChild<QLineEdit*>(), Qt::Key_Escape);
+    QTest::qWait(30);
+    QVERIFY(!window_->findChild<QWidget*>("handle-editor"));
+    QCOMPARE(w().open(), std::string("s7"));
+  }
+
+  void pointsMoveOnTheirPlaneInTheScreenOrAlongAnAxis() {
+    auto r = w().recipe();
+    const auto add = [&](json in) {
+      auto s = std::make_shared<recipe::StepEntry>();
+      s->id = "s" + r.newId();
+      s->kind = "spline";
+      s->label = s->id;
+      s->inputs = std::make_shared<const json>(std::move(in));
+      r.steps.push_back(s);
+    };
+    const json pts = json::array({{{"id", "q1"}, {"at", {-40, 0, 0}}}, {{"id", "q2"}, {"at", {0, 10, 20}}}, {{"id", "q3"}, {"at", {40, 0, 0}}}});
+    add({{"points", pts}});
+    w().edit(r, "test");
+    QVERIFY(settled());
+    w().unfold("s1");
+    const auto second = [&] { return mark(Mark::Kind::Point, [](const Mark& m) { return m.index == 1; }); };
+    const auto at = [&] {
+      const auto& p = inputs("s1")["points"][1]["at"];
+      return Vec3(p[0], p[1], p[2]);
+    };
+    const Vec3 direction = view().camera().direction, start = at();
+    QPoint from = second().at.toPoint();
+    drag(from, from + QPoint(40, -30));
+    // In the plane of the screen: the move has no depth.
+    QVERIFY((at() - start).norm() > 3);
+    VERIFY_AT_MOST(std::abs((at() - start).dot(direction)), 0.05);
+    VERIFY_AT_MOST((onScreen(at()) - (from + QPoint(40, -30))).manhattanLength(), 3);
+    w().undo();
+    QVERIFY(settled());
+    QCOMPARE(at(), start);
+    // With Shift along the axis that the pointer follows: here upwards.
+    from = second().at.toPoint();
+    drag(from, from + QPoint(2, -60), Qt::LeftButton, Qt::ShiftModifier);
+    QVERIFY(at().z() > start.z() + 3);
+    VERIFY_AT_MOST((at() - start).head<2>().norm(), 0.011);
+    // Esc in the middle of a drag gives everything back.
+    const Vec3 kept = at();
+    from = second().at.toPoint();
+    QTest::mousePress(&view(), Qt::LeftButton, {}, from);
+    for (int i = 1; i < 6; ++i) {
+      const QPoint p = from + QPoint(10 * i, 0);
+      QMouseEvent move(QEvent::MouseMove, p, view().mapToGlobal(p), Qt::NoButton, Qt::LeftButton, {});
+      QApplication::sendEvent(&view(), &move);
+    }
+    QVERIFY(w().dragging());
+    keys(Qt::Key_Escape);
+    QTest::mouseRelease(&view(), Qt::LeftButton, {}, from + QPoint(50, 0));
+    QVERIFY(settled());
+    QCOMPARE(at(), kept);
+  }
+
+  void aDragIsOneEntryOfTheUndoList() {
+    QVERIFY(open("pell_kettle.lumsk"));
+    w().unfold("s4");
+    const auto before = inputs("s4");
+    const QPoint from = handle("width").at.toPoint();
+    drag(from, from + QPoint(25, 0));
+    QVERIFY(inputs("s4") != before);
+    QVERIFY(result("s9")->status == recipe::Status::Ok);
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(settled());
+    QCOMPARE(inputs("s4"), before);
+    QVERIFY(!w().canUndo());
+    keys(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+    QVERIFY(settled());
+    QVERIFY(inputs("s4") != before);
+  }
+
+  void theMenuOfAnObjectOpensItsStep() {
+    QVERIFY(open("tumbler.lumsk"));
+    const QPoint q = onScreen({33 * std::cos(-1.6), 33 * std::sin(-1.6), 46});
+    QTest::mouseMove(&view(), q);
+    QTest::qWait(30);
+    QTimer::singleShot(300, this, [] {
+      auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+      QVERIFY(menu);
+      for (QAction* a : menu->actions())
+        if (a->text() == "Open its step") a->trigger();
+      menu->close();
+    });
+    QTest::mousePress(&view(), Qt::RightButton, {}, q);
+    QTest::mouseRelease(&view(), Qt::RightButton, {}, q);
+    QContextMenuEvent e(QContextMenuEvent::Mouse, q, view().mapToGlobal(q));
+    QApplication::sendEvent(&view(), &e);
+    QVERIFY(!w().open().empty());
+  }
+};
+
+static test::Register<ViewTest> registered;
+#include "view_test.moc"

@@ -1,0 +1,167 @@
+#pragma once
+#include "app/main_window.h"
+#include "app/overlay.h"
+#include "inspect/state.h"
+#include "steps/registry.h"
+#include "support/registry.h"
+
+#include <QAbstractItemView>
+#include <QApplication>
+#include <QDialogButtonBox>
+#include <QFileDialog>
+#include <QLineEdit>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QTimer>
+#include <nlohmann/json.hpp>
+
+namespace lumsk::test {
+
+using app::Mark;
+using app::Workspace;
+using nlohmann::json;
+
+/// A window for every test, driven by mouse and keys; results are read from the model.
+class WindowTestBase : public QObject {
+  Q_OBJECT
+protected:
+  std::unique_ptr<app::MainWindow> window_;
+  QTemporaryDir dir_;
+
+  Workspace& w() { return window_->workspace(); }
+  app::ViewWidget& view() { return window_->view(); }
+  const json& inputs(const std::string& step) { return *w().recipe().find(step)->inputs; }
+  const recipe::StepResult* result(const std::string& id) { return w().model()->result(id); }
+
+  template <class T> T* find(const QString& name) {
+    T* found = nullptr;
+    const auto look = [&] {
+      for (T* x : window_->findChildren<T*>(name))
+        if (x->isVisible()) found = x;
+      return found != nullptr;
+    };
+    if (QTest::qWaitFor(look, 2000)) return found;
+    qWarning("nothing visible is called %s", qPrintable(name));
+    return nullptr;
+  }
+
+  void click(const QString& name) {
+    auto* b = find<QAbstractButton>(name);
+    QVERIFY2(b, qPrintable(name));
+    QTest::mouseClick(b, Qt::LeftButton);
+  }
+
+  void type(const QString& field, const QString& text) {
+    auto* e = find<QLineEdit>("edit-" + field);
+    QVERIFY2(e, qPrintable(field));
+    QTest::mouseClick(e, Qt::LeftButton);
+    e->selectAll();
+    QTest::keyClicks(e, text);
+    QTest::keyClick(e, Qt::Key_Return);
+  }
+
+  bool settled() { return QTest::qWaitFor([&] { return !w().busy() && w().model()->recipe.get() == &w().recipe(); }, 20000); }
+  bool open(const QString& demo) { return window_->openPath(LUMSK_DATA_DIR "/demos/" + demo) && settled(); }
+
+  QPoint onScreen(const Vec3& p) {
+    const Vec3 s = view().camera().toScreen(p);
+    return {int(std::lround(s.x())), int(std::lround(s.y()))};
+  }
+
+  void pickAt(const Vec3& p, Qt::KeyboardModifiers keys = {}) {
+    const QPoint q = onScreen(p);
+    QTest::mouseMove(&view(), q);
+    QTest::qWait(20);
+    QTest::mouseClick(&view(), Qt::LeftButton, keys, q);
+    QVERIFY(settled());
+  }
+
+  void drag(QPoint from, QPoint to, Qt::MouseButton button = Qt::LeftButton, Qt::KeyboardModifiers keys = {}) {
+    QTest::mouseMove(&view(), from);
+    QTest::mousePress(&view(), button, keys, from);
+    for (int i = 1; i <= 8; ++i) {
+      const QPoint p = from + (to - from) * i / 8;
+      QMouseEvent move(QEvent::MouseMove, p, view().mapToGlobal(p), Qt::NoButton, button, keys);
+      QApplication::sendEvent(&view(), &move);
+      QTest::qWait(20);
+    }
+    QTest::mouseRelease(&view(), button, keys, to);
+    QVERIFY(settled());
+  }
+
+  /// The mark of a kind for which `is` holds; a problem mark without text if there is none.
+  Mark mark(Mark::Kind kind, const std::function<bool(const Mark&)>& is) {
+    Mark found{Mark::Kind::Problem};
+    const auto look = [&] {
+      const auto& all = view().marks();
+      const auto at = std::find_if(all.begin(), all.end(), [&](const Mark& m) { return m.kind == kind && is(m); });
+      if (at != all.end()) found = *at;
+      return at != all.end();
+    };
+    if (!QTest::qWaitFor(look, 2000)) qWarning("no such mark");
+    return found;
+  }
+  Mark handle(const std::string& field) {
+    return mark(Mark::Kind::Handle, [&](const Mark& m) { return m.field == field; });
+  }
+
+  void ring(const QString& width, const QString& height) {
+    click("tool-ring");
+    QVERIFY(settled());
+    type("width", width);
+    type("height", height);
+    click("keep");
+    QVERIFY(settled());
+  }
+
+  /// Answers the next modal dialog of a kind.
+  template <class T> void whenAsked(std::function<void(T*)> answer) {
+    auto* timer = new QTimer(this);
+    connect(timer, &QTimer::timeout, this, [timer, answer] {
+      auto* dialog = qobject_cast<T*>(QApplication::activeModalWidget());
+      if (!dialog || !dialog->isVisible()) return;
+      timer->deleteLater();
+      timer->stop();
+      answer(dialog);
+    });
+    timer->start(30);
+  }
+
+  /// Types a path into the next file dialog and confirms it by key.
+  void whenAskedForAFile(const QString& path) {
+    whenAsked<QFileDialog>([path](QFileDialog* d) {
+      auto* name = d->findChild<QLineEdit*>("fileNameEdit");
+      name->setCompleter(nullptr); // its list would take the Enter key
+      name->setFocus();
+      name->selectAll();
+      QTest::keyClicks(name, path);
+      auto* buttons = d->findChild<QDialogButtonBox*>();
+      auto* yes = buttons->button(QDialogButtonBox::Save) ? buttons->button(QDialogButtonBox::Save) : buttons->button(QDialogButtonBox::Open);
+      if (!QTest::qWaitFor([&] { return yes->isEnabled(); }, 3000)) qWarning("the file cannot be chosen");
+      QTest::mouseClick(yes, Qt::LeftButton);
+      if (d->isVisible()) qWarning("the file is not taken: %s", qPrintable(path));
+    });
+  }
+
+  /// Without a window manager nobody gives the window back its focus after a dialog.
+  void keys(Qt::Key key, Qt::KeyboardModifiers modifiers = {}) {
+    window_->activateWindow();
+    QVERIFY(QTest::qWaitForWindowActive(window_.get()));
+    QTest::keyClick(&view(), key, modifiers);
+  }
+
+protected slots:
+  void init() {
+    window_ = std::make_unique<app::MainWindow>(steps::registry());
+    window_->show();
+    window_->activateWindow();
+    QVERIFY(QTest::qWaitForWindowActive(window_.get()));
+    QVERIFY(QTest::qWaitFor([&] { return view().framesPainted() > 0; }, 10000));
+  }
+  void cleanup() {
+    w().newProject();
+    window_.reset();
+  }
+};
+
+} // namespace lumsk::test

@@ -1,0 +1,179 @@
+#include "exchange/cache_file.h"
+#include "exchange/export.h"
+#include "exchange/files.h"
+#include "exchange/mesh_file.h"
+#include "exchange/project.h"
+#include "exchange/step_file.h"
+#include "support/recipes.h"
+
+#include <QFile>
+#include <QTemporaryDir>
+
+using namespace lumsk;
+using namespace lumsk::test;
+
+class BodiesTest : public QObject {
+  Q_OBJECT
+  QTemporaryDir dir_;
+  std::string path(const char* name) { return dir_.filePath(name).toStdString(); }
+
+private slots:
+  void stepFilesKeepShapeNameAndUnit() {
+    Bench b = tumbler();
+    b.recipe.looks["b5"].colour = "#335577";
+    b.run();
+    QVERIFY(b.model->bodies.size() == 1);
+    auto bodies = b.model->bodies;
+    bodies[0].label = "Tumbler wall";
+    VERIFY_OK(exchange::writeStep(path("t.step"), bodies));
+    const auto back = exchange::readBodies(path("t.step"));
+    VERIFY_OK(back);
+    QCOMPARE(back->size(), size_t(1));
+    const auto a = inspect::stateOf(*bodies[0].body), c = inspect::stateOf(*(*back)[0].body);
+    QVERIFY(c.solid && c.valid);
+    QCOMPARE(c.openEdges, 0);
+    QCOMPARE(c.faces, a.faces);
+    VERIFY_AT_MOST(std::abs(c.volumeMm3 / a.volumeMm3 - 1), 1e-5);
+    const std::string text = *exchange::readFile(path("t.step"));
+    QVERIFY(text.find("Tumbler wall") != std::string::npos);
+    QVERIFY(text.find("COLOUR_RGB") != std::string::npos);
+    QVERIFY(text.find(".MILLI.,.METRE.") != std::string::npos);
+    QVERIFY(text.find("AUTOMOTIVE_DESIGN") != std::string::npos);
+  }
+
+  void brepFilesKeepEverythingExactly() {
+    Bench b = tumbler();
+    b.run();
+    VERIFY_OK(exchange::writeBrep(path("t.brep"), b.model->bodies));
+    const auto back = exchange::readBodies(path("t.brep"));
+    VERIFY_OK(back);
+    VERIFY_AT_MOST(std::abs(inspect::stateOf(*(*back)[0].body).volumeMm3 / inspect::stateOf(*b.body("s6")).volumeMm3 - 1), 1e-6);
+  }
+
+  void foreignNonsenseIsRefused() {
+    for (const char* name : {"a.step", "a.brep", "a.stl"}) {
+      QFile f(QString::fromStdString(path(name)));
+      QVERIFY(f.open(QIODevice::WriteOnly));
+      f.write("this is no geometry at all\n");
+      f.close();
+    }
+    QCOMPARE(exchange::readBodies(path("a.step")).error().code, std::string("LM-F032"));
+    QCOMPARE(exchange::readBodies(path("a.brep")).error().code, std::string("LM-F032"));
+    QCOMPARE(exchange::readStl(path("a.stl")).error().code, std::string("LM-F031"));
+  }
+
+  void finerLimitsGiveMoreTrianglesAndACloserMesh() {
+    Bench b = tumbler();
+    b.run();
+    const double exact = inspect::stateOf(*b.body("s6")).volumeMm3;
+    double before = 1e9;
+    int triangles = 0;
+    for (double chord : {0.4, 0.1, 0.02}) {
+      const auto n = exchange::countTriangles(*b.model, {{chord, 30}}, {});
+      VERIFY_OK(n);
+      QVERIFY(*n > triangles);
+      triangles = *n;
+      VERIFY_OK(exchange::exportModel(*b.model, path("m.stl"), {{chord, 30}}, {}));
+      const auto mesh = exchange::readStl(path("m.stl"));
+      VERIFY_OK(mesh);
+      QCOMPARE(int(mesh->triangles.size()), triangles);
+      QCOMPARE(mesh->openEdges(), 0);
+      const double off = std::abs(mesh->volumeMm3() / exact - 1);
+      QVERIFY(off < before);
+      before = off;
+    }
+    VERIFY_AT_MOST(before, 0.002);
+  }
+
+  void onlyWhatIsVisibleAndGoodIsExported() {
+    Bench b = tumbler();
+    b.run();
+    b.recipe.looks["b5"].visible = false;
+    b.run();
+    QCOMPARE(exchange::exportModel(*b.model, path("x.stl"), {}, {}).error().code, std::string("LM-F024"));
+    b.recipe.looks.clear();
+    b.set("s6", "thickness", 80); // fails: the body is stale
+    b.run();
+    const auto stale = exchange::exportModel(*b.model, path("x.step"), {}, {});
+    QVERIFY(!stale);
+    QVERIFY(stale.error().what.find("stale") != std::string::npos);
+    QCOMPARE(exchange::exportModel(*b.model, path("x.dwg"), {}, {}).error().code, std::string("LM-F023"));
+    b.recipe = b.recipe.without("s6");
+    b.run();
+    const auto skin = exchange::exportModel(*b.model, path("x.3mf"), {}, {});
+    QVERIFY(!skin && skin.error().what.find("skin") != std::string::npos);
+    VERIFY_OK(exchange::exportModel(*b.model, path("x.step"), {}, {}));
+    QVERIFY(!QFile::exists(dir_.filePath("x.stl")) && !QFile::exists(dir_.filePath("x.3mf")));
+  }
+
+  void cancelledExportsLeaveNoFile() {
+    Bench b = tumbler();
+    b.run();
+    Context cx;
+    cx.cancel.cancel();
+    const auto r = exchange::exportModel(*b.model, path("c.stl"), {}, cx);
+    QVERIFY(!r && isCancelled(r.error()));
+    QVERIFY(!QFile::exists(dir_.filePath("c.stl")));
+  }
+
+  void resultsSurviveInTheProjectAndServeTheirKey() {
+    Bench b = tumbler();
+    b.run();
+    exchange::Outcomes kept;
+    kept[b.result("s6").key] = b.result("s6").outcome;
+    VERIFY_OK(exchange::writeProject(path("k.lumsk"), {b.recipe, "", kept}));
+    const auto back = exchange::readProject(path("k.lumsk"));
+    VERIFY_OK(back);
+    QCOMPARE(back->kept.size(), size_t(1));
+    QCOMPARE(back->kept.begin()->first, b.result("s6").key);
+    const auto &was = *b.body("s6"), &is = *std::get<brep::BodyPtr>(back->kept.begin()->second->outputs[0].object);
+    QCOMPARE(is.faceNames, was.faceNames);
+    QCOMPARE(is.edgeNames, was.edgeNames);
+    QCOMPARE(is.vertexNames, was.vertexNames);
+    QCOMPARE(is.natural.size(), was.natural.size());
+    for (const auto& [name, face] : was.natural) {
+      const auto& other = is.natural.at(name);
+      QCOMPARE(other.reversed, face.reversed);
+      QCOMPARE(other.surface->closedU(), face.surface->closedU());
+      for (int i = 0; i <= 10; ++i) VERIFY_AT_MOST((other.surface->at(i / 10.0, 0.37) - face.surface->at(i / 10.0, 0.37)).norm(), 1e-10);
+    }
+    // An evaluator that remembers it does not compute the step again; another key does not find it.
+    Bench again = tumbler();
+    again.evaluator->remember(back->kept.begin()->first, back->kept.begin()->second);
+    again.run();
+    QCOMPARE(again.body("s6").get(), &is);
+    again.set("s6", "thickness", 2.7);
+    again.run();
+    QVERIFY(again.body("s6").get() != &is);
+    QVERIFY(again.result("s6").status == recipe::Status::Ok);
+  }
+
+  void damagedResultsAreComputedAgain() {
+    Bench b = tumbler();
+    b.run();
+    const auto text = exchange::packOutcome(*b.result("s6").outcome);
+    VERIFY_OK(text);
+    for (size_t cut : {size_t(0), size_t(10), text->size() / 2, text->size() - 3}) QVERIFY(!exchange::unpackOutcome(text->substr(0, cut)));
+    auto j = json::parse(*text);
+    j["outputs"][0]["body"]["faces"].erase(0);
+    QCOMPARE(exchange::unpackOutcome(j.dump()).error().code, std::string("LM-F005"));
+    j = json::parse(*text);
+    j["outputs"][0].erase("body");
+    QVERIFY(!exchange::unpackOutcome(j.dump()));
+    QVERIFY(!exchange::unpackOutcome("[1, 2]"));
+  }
+
+  void onlySlowBodiesAreWorthKeeping() {
+    Bench b = tumbler();
+    b.run();
+    for (const auto& [key, outcome] : exchange::worthKeeping(*b.model)) {
+      QVERIFY(std::holds_alternative<brep::BodyPtr>(outcome->outputs[0].object));
+      bool known = false;
+      for (const auto& [id, r] : b.model->results) known = known || (r.key == key && r.seconds >= 0.005);
+      QVERIFY(known);
+    }
+  }
+};
+
+static test::Register<BodiesTest> registered;
+#include "bodies_test.moc"
