@@ -57,14 +57,14 @@ void RecipeRow::sync(int number) {
   QString summary, mark, colour = clay::accent.name(), words;
   if (!entry->on) {
     mark = "○", colour = clay::soft.name(), words = tr("switched off"), summary = words;
-  } else if (!r) {
+  } else if (!r || r->status == recipe::Status::Off) { // switched on again, and not computed yet
     mark = "…", words = tr("computing");
   } else if (r->status == recipe::Status::Failed) {
     mark = "▲", colour = clay::attention.name(), words = tr("failed");
     summary = r->problem ? QString::fromStdString(r->problem->what) : words;
   } else if (r->status == recipe::Status::Stale) {
     mark = "◌", colour = clay::caution.name(), words = tr("waits for a step before it"), summary = w_.busy() ? tr("computing") : words;
-  } else {
+  } else if (r->outcome) {
     mark = r->outcome->notes.empty() ? "●" : "◐";
     words = r->outcome->notes.empty() ? tr("good") : tr("good, with notes");
     summary = QString::fromStdString(r->outcome->summary);

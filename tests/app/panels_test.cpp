@@ -32,7 +32,9 @@ class PanelsTest : public WindowTestBase {
     QVERIFY(e);
     e->selectAll();
     QTest::keyClicks(e, text);
+    QCOMPARE(e->text(), text);
     QTest::keyClick(e, Qt::Key_Return);
+    QTest::qWait(20); // the table takes the text from its event loop
     QVERIFY(settled());
   }
 
@@ -236,7 +238,7 @@ private slots:
     type("thickness", "3 deg");
     QVERIFY(find<QLineEdit>("edit-thickness")->property("bad").toBool());
     QCOMPARE(inputs("s7")["thickness"].get<std::string>(), std::string("1/16 in"));
-    click("option-side-outward");
+    click("option-side-out");
     QVERIFY(settled());
     QVERIFY(inspect::stateOf(*w().model()->bodies[0].body).boxHigh.x() > 38.5);
   }
@@ -275,9 +277,11 @@ private slots:
     keys(Qt::Key_3);
     auto* drawer = find<QWidget>("drawer");
     QVERIFY(drawer);
-    bool said = false;
-    for (auto* l : drawer->findChildren<QLabel*>()) said = said || (l->isVisible() && l->text().contains("no tools yet"));
-    QVERIFY(said);
+    const auto says = [&] {
+      const auto all = drawer->findChildren<QLabel*>();
+      return std::any_of(all.begin(), all.end(), [](QLabel* l) { return l->isVisible() && l->text() == "no tools yet"; });
+    };
+    QVERIFY(QTest::qWaitFor(says, 1000));
     keys(Qt::Key_2);
     QVERIFY(find<QAbstractButton>("tool-loft"));
   }

@@ -163,10 +163,10 @@ private slots:
     QVERIFY(line->property("bad").toBool() && !line->toolTip().isEmpty());
     QCOMPARE(recipe::toText(w().recipe()), before);
     line->selectAll();
-    QTest::keyClicks(line, "wall + 0.4");
+    QTest::keyClicks(line, "wall + 0.4 mm");
     QTest::keyClick(line, Qt::Key_Return);
     QVERIFY(settled());
-    QCOMPARE(QString::fromStdString(inputs("s7")["thickness"].dump()), QString("\"wall + 0.4\""));
+    QCOMPARE(QString::fromStdString(inputs("s7")["thickness"].dump()), QString("\"wall + 0.4 mm\""));
     QVERIFY(result("s7")->status == recipe::Status::Ok);
     QTest::qWait(30);
     QVERIFY(!window_->findChild<QWidget*>("handle-editor"));
