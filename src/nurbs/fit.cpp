@@ -19,13 +19,13 @@ public:
     for (int i = 0; i < n + (family.closed ? 0 : 1); ++i) addSample(double(i) / n);
   }
 
-  LeanFit fit(const std::vector<double>& breaks) {
+  LeanFit fit(const std::vector<double>& breaks, double fairness = 0.0) {
     densify(breaks);
     LeanFit out;
     out.degree = options_.degree;
     out.closed = family_.closed;
     out.breaks = breaks;
-    const LeastSquares ls(options_.degree, breaks, family_.closed, t_);
+    const LeastSquares ls(options_.degree, breaks, family_.closed, t_, fairness);
     out.knots = ls.knots();
     out.controls = ls.solve(Eigen::Map<const Rows>(xyz_.data(), Eigen::Index(t_.size()), width_));
     measure(breaks, out);
@@ -123,6 +123,22 @@ LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const Le
   return best;
 }
 
+/// The largest smoothing that stays within the tolerance, by bisection over its power of ten.
+LeanFit faired(Fitter& fitter, LeanFit best, const LeanOptions& o) {
+  double low = -22, high = 2; // from rounding to a straight line, for curves of any usual size over [0, 1]
+  for (int it = 0; it < 14; ++it) {
+    const double mid = 0.5 * (low + high);
+    LeanFit f = fitter.fit(best.breaks, std::pow(10.0, mid));
+    if (f.deviationMm <= o.fit.mm) {
+      best = std::move(f);
+      low = mid;
+    } else {
+      high = mid;
+    }
+  }
+  return best;
+}
+
 } // namespace
 
 Spline LeanFit::curve(int k) const {
@@ -137,20 +153,42 @@ std::vector<double> withoutRepeatedFirst(const std::vector<double>& breaks) {
 
 } // namespace
 
-LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t)
+LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t, double fairness)
     : p_(degree), n_(closed ? int(breaks.size()) - 1 : int(breaks.size()) + degree - 1), closed_(closed),
       knots_(clampedKnots(degree, closed ? withoutRepeatedFirst(breaks) : breaks)), A_(std::max(1, closed ? n_ : n_ - 2), degree, closed) {
   if (closed) periodic_ = periodicKnots(degree, breaks);
   basis_.resize(t.size());
   for (size_t s = 0; s < t.size(); ++s) {
-    Row& r = basis_[s];
-    r.first = basisFunctions(closed ? periodic_ : knots_, p_, t[s], r.N);
+    basis_[s].first = basisFunctions(closed ? periodic_ : knots_, p_, t[s], basis_[s].N);
     if (t[s] == 0.0) at0_ = int(s);
     if (t[s] == 1.0) at1_ = int(s);
+  }
+  if (fairness > 0.0) addFairness(breaks, fairness * double(t.size()));
+  accumulate();
+  if (closed || n_ > 2) A_.factor();
+}
+
+/// Gauss points of every span act as samples of the third derivative that should be nought.
+void LeastSquares::addFairness(const std::vector<double>& breaks, double weight) {
+  static const double kX[3] = {-0.7745966692414834, 0.0, 0.7745966692414834}, kW[3] = {5.0 / 9, 8.0 / 9, 5.0 / 9};
+  const int order = std::min(3, p_);
+  BasisDerivatives b;
+  for (size_t k = 0; k + 1 < breaks.size(); ++k)
+    for (int g = 0; g < 3 && breaks[k + 1] > breaks[k]; ++g) {
+      const double h = 0.5 * (breaks[k + 1] - breaks[k]), scale = std::sqrt(weight * kW[g] * h);
+      basisDerivatives(closed_ ? periodic_ : knots_, p_, breaks[k] + h * (1 + kX[g]), order, b);
+      Row r{b.first, {}};
+      for (int i = 0; i <= p_; ++i) r.N[i] = scale * b.value[order][i];
+      basis_.push_back(r);
+    }
+}
+
+void LeastSquares::accumulate() {
+  for (const Row& r : basis_)
     for (int i = 0; i <= p_; ++i)
       for (int j = 0; j <= i; ++j) {
         const double w = r.N[i] * r.N[j];
-        if (closed) {
+        if (closed_) {
           // A short periodic basis may meet itself: both contributions then fall on one entry.
           const int a = (r.first + i) % n_, b = (r.first + j) % n_;
           A_.add(a, b, a == b && i != j ? 2 * w : w);
@@ -158,8 +196,6 @@ LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool c
           A_.add(a, b, w);
         }
       }
-  }
-  if (closed || n_ > 2) A_.factor();
 }
 
 Rows LeastSquares::solve(const Rows& data) const { return closed_ ? solvePeriodic(data) : solveOpen(data); }
@@ -173,7 +209,10 @@ Rows LeastSquares::solveOpen(const Rows& data) const {
   Eigen::RowVectorXd row(data.cols());
   for (size_t s = 0; s < basis_.size(); ++s) {
     const Row& r = basis_[s];
-    row = data.row(Eigen::Index(s));
+    if (Eigen::Index(s) < data.rows())
+      row = data.row(Eigen::Index(s));
+    else
+      row.setZero();
     if (r.first == 0) row -= r.N[0] * out.row(0);
     if (r.first + p_ == n_ - 1) row -= r.N[p_] * out.row(n_ - 1);
     for (int i = 0; i <= p_; ++i)
@@ -186,7 +225,7 @@ Rows LeastSquares::solveOpen(const Rows& data) const {
 
 Rows LeastSquares::solvePeriodic(const Rows& data) const {
   Rows rhs = Rows::Zero(n_, data.cols());
-  for (size_t s = 0; s < basis_.size(); ++s)
+  for (size_t s = 0; s < size_t(data.rows()); ++s)
     for (int i = 0; i <= p_; ++i)
       addScaled(basis_[s].N[i], data.data() + Eigen::Index(s) * data.cols(), rhs.data() + (basis_[s].first + i) % n_ * rhs.cols(), rhs.cols());
   A_.solve(rhs);
@@ -235,6 +274,7 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
     }
   }
   if (o.removeKnots) fit = thin(fitter, std::move(fit), breaks, o, fewest);
+  if (o.fair) fit = faired(fitter, std::move(fit), o);
   return fit;
 }
 

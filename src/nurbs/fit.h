@@ -24,6 +24,7 @@ struct LeanOptions {
   int maxSpans = 600;            ///< where it gives up
   int baseSamples = 240;         ///< evenly spread samples; more are added inside short spans
   bool removeKnots = false;      ///< try to take out knots again (slower, fewest spans)
+  bool fair = false;             ///< then spend what is left of `fit` on the least integral of the third derivative
 };
 
 /// One knot vector for all curves. Row i of `controls` holds control point i of every curve: x, y, z of curve 0, ...
@@ -42,7 +43,9 @@ struct LeanFit {
 /// breakpoint may be repeated as the others.
 class LeastSquares {
 public:
-  LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t);
+  /// `fairness` weighs the integral of the squared third derivative (second for degree 2) against the mean square
+  /// distance from the samples.
+  LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t, double fairness = 0.0);
   /// `data` one row a sample; returns one row a control point of the clamped spline over `knots()`.
   Rows solve(const Rows& data) const;
   const Knots& knots() const { return knots_; }
@@ -50,6 +53,8 @@ public:
 private:
   Rows solveOpen(const Rows& data) const;
   Rows solvePeriodic(const Rows& data) const;
+  void addFairness(const std::vector<double>& breaks, double weight);
+  void accumulate();
   struct Row {
     int first;
     double N[kMaxDegree + 1];
@@ -57,14 +62,15 @@ private:
   int p_, n_; ///< n_: unknowns
   bool closed_;
   Knots knots_, periodic_;
-  std::vector<Row> basis_;
+  std::vector<Row> basis_; ///< of the samples, then of the fairness, whose data are nought
   int at0_ = 0, at1_ = 0;
   BandedSpd A_;
 };
 
 /// Least squares on one common knot vector, as few spans as meet `fit`: equal spans grown by the error, then only bad
 /// spans divided (de Boor 1978, ch. XIV; Piegl & Tiller 1997, 9.4). One banded Cholesky serves all curves. Ends are met
-/// exactly; closed families are periodic, so they are smooth at the seam. Fails with LM-G101 when `maxSpans` do not do.
+/// exactly; closed families are periodic, so they are smooth at the seam. Knot removal and fairing follow when asked for
+/// (Eck & Hadenfeld 1995 for removal by error; Reinsch 1967 for the largest smoothing within a deviation). Fails with LM-G101 when `maxSpans` do not do.
 Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& options);
 
 /// A path as one spline within `fit`, parameterised by arc length over [0, 1]. Must have no corners.

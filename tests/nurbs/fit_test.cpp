@@ -40,6 +40,44 @@ private slots:
     for (int i = 0; i < 1000; ++i) VERIFY_AT_MOST(closestPoint(p, b->at(i / 1000.0)).distanceMm, 0.0007);
   }
 
+  void fairingTakesTheWavesOutWithinTheTolerance() {
+    // A smooth curve with a little noise, as measured points have it.
+    for (const bool closed : {false, true}) {
+      CurveFamily f;
+      f.curves = 2;
+      f.closed = closed;
+      f.sample = [](double t, double* out) {
+        const double a = 2 * kPi * t, noise = 0.004 * std::sin(37 * a) + 0.003 * std::cos(53 * a);
+        for (int k = 0; k < 2; ++k) {
+          out[3 * k] = (40 + 5 * k) * std::cos(a) + noise, out[3 * k + 1] = 25 * std::sin(a) + 3 * std::sin(2 * a), out[3 * k + 2] = 4 * std::cos(2 * a) - noise;
+        }
+      };
+      LeanOptions o;
+      o.degree = 4;
+      o.fit = {0.02};
+      o.firstSpans = 160; // enough to follow the noise
+      const auto plain = fitLean(f, o);
+      VERIFY_OK(plain);
+      o.fair = true;
+      const auto fair = fitLean(f, o);
+      VERIFY_OK(fair);
+      VERIFY_AT_MOST(fair->deviationMm, 0.02);
+      const auto roughness = [](const LeanFit& fit) {
+        double sum = 0;
+        for (int i = 0; i < 4000; ++i) {
+          CurveDerivatives d;
+          fit.curve(0).derivatives((i + 0.5) / 4000, 3, d);
+          sum += d[3].squaredNorm() / 4000;
+        }
+        return sum;
+      };
+      VERIFY_AT_MOST(roughness(*fair), 0.8 * roughness(*plain));
+      QCOMPARE(fair->controls.rows(), plain->controls.rows());
+      if (closed) VERIFY_AT_MOST((fair->curve(1).tangent(0) - fair->curve(1).tangent(1)).norm(), 1e-6);
+      if (!closed) VERIFY_AT_MOST((fair->curve(0).at(0) - plain->curve(0).at(0)).norm(), 1e-12);
+    }
+  }
+
   void bandedSolversAgreeWithDenseOnes() {
     for (bool cyclic : {false, true}) {
       const int n = 17, b = 4;
