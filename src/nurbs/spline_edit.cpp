@@ -18,7 +18,12 @@ void insertInSpan(Knots& U, Points& P, int p, double u, int k) {
     } else {
       const double width = U[i + p] - U[i];
       const double a = width > 0 ? (u - U[i]) / width : 0.0;
-      Q.row(i) = a * P.row(i) + (1 - a) * P.row(i - 1);
+      // At the end of an unclamped domain a is nought and point i need not exist.
+      const Eigen::Index before = std::min<Eigen::Index>(i, P.rows()) - 1;
+      if (a > 0 && i < P.rows())
+        Q.row(i) = a * P.row(i) + (1 - a) * P.row(before);
+      else
+        Q.row(i) = P.row(before);
     }
   }
   U.insert(U.begin() + k + 1, u);
