@@ -165,7 +165,8 @@ void ViewWidget::refresh() {
     shown_ = w_.drawing();
     viewer_->show(shown_);
     if ((first && !w_.dragging()) || !fitted_) fitAll();
-    changed();
+    // After a drag the better result is on its way: it is drawn instead of the last draft.
+    if (w_.dragging() || !w_.busy()) changed();
   }
   applyHighlights();
   overlay_->set(marksFor(w_, camera()), camera());

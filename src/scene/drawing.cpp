@@ -91,7 +91,7 @@ Outline outlineOf(const Drawing& d, const Highlight& h) {
     if (b.step != h.step) continue;
     for (const DrawnEdge& e : *b.edges) {
       const bool ofFace = h.kind == recipe::Kind::Face && (e.name.rfind(h.part + "|", 0) == 0 || e.name.find("|" + h.part) != std::string::npos);
-      if ((h.part.empty() && !e.seam) || e.name == h.part || ofFace) out.lines.push_back(e.points);
+      if ((!e.seam && (h.part.empty() || ofFace)) || e.name == h.part) out.lines.push_back(e.points);
     }
     for (const auto& [name, at] : b.vertices)
       if (name == h.part) out.points.push_back(at);
