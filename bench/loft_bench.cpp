@@ -30,21 +30,24 @@ struct Deviation {
 };
 Deviation deviation(int n, const Surface& s) {
   Deviation d;
-  for (int i = 0; i < n; i += n > 40 ? 40 : 1)
-    for (int k = 0; k <= 24; ++k) d.at = std::max(d.at, closestPoint(s, sections(n)[i].path()->at(k / 24.0)).distanceMm);
+  for (int i = 0; i<n; i += n> 40 ? 40 : 1)
+    for (int k = 0; k <= 24; ++k)
+      d.at = std::max(d.at, closestPoint(s, sections(n)[i].path()->at(k / 24.0)).distanceMm);
   for (int i = 1; i < 16; ++i)
-    for (int j = 1; j < 24; ++j) d.between = std::max(d.between, closestPoint(s, test::smoothForm(i / 16.0, j / 24.0)).distanceMm);
+    for (int j = 1; j < 24; ++j)
+      d.between = std::max(d.between, closestPoint(s, test::smoothForm(i / 16.0, j / 24.0)).distanceMm);
   return d;
 }
 
 /// The kernel's surface as one of ours, exactly.
-Surface converted(const Handle(Geom_BSplineSurface)& g) {
+Surface converted(const Handle(Geom_BSplineSurface) & g) {
   Knots U, V;
   for (int i = 1; i <= g->NbUKnots(); ++i) U.insert(U.end(), g->UMultiplicity(i), g->UKnot(i));
   for (int i = 1; i <= g->NbVKnots(); ++i) V.insert(V.end(), g->VMultiplicity(i), g->VKnot(i));
   Points P(g->NbUPoles() * g->NbVPoles(), 3);
   for (int i = 0; i < g->NbUPoles(); ++i)
-    for (int j = 0; j < g->NbVPoles(); ++j) P.row(i * g->NbVPoles() + j) = brep::toVec(g->Pole(i + 1, j + 1)).transpose();
+    for (int j = 0; j < g->NbVPoles(); ++j)
+      P.row(i * g->NbVPoles() + j) = brep::toVec(g->Pole(i + 1, j + 1)).transpose();
   return Surface::trusted(g->UDegree(), g->VDegree(), U, V, P, false);
 }
 
@@ -83,7 +86,8 @@ void sislLoft(benchmark::State& state) {
   std::vector<SISLCurve*> curves;
   for (const Section& s : sections(n)) {
     const auto& c = std::get<Spline>(s.path()->segments()[0]);
-    curves.push_back(newCurve(c.size(), c.degree() + 1, const_cast<double*>(c.knots().data()), const_cast<double*>(c.points().data()), 1, 3, 1));
+    curves.push_back(newCurve(c.size(), c.degree() + 1, const_cast<double*>(c.knots().data()),
+                              const_cast<double*>(c.points().data()), 1, 3, 1));
   }
   std::vector<int> kinds(n, 1);
   int points = 0;

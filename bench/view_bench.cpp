@@ -70,8 +70,9 @@ int main(int argc, char** argv) {
     view.lookFrom(scene::ViewFrom::Corner);
     QTest::qWait(120);
   }
-  std::printf("view %dx%d: dragging %.1f pictures/s, evaluation and mesh %.1f ms a step, full quality %.0f ms after release; turning %.1f pictures/s\n", view.width(), view.height(),
-              median(fps), median(compute), median(release), median(turnFps));
+  std::printf("view %dx%d: dragging %.1f pictures/s, evaluation and mesh %.1f ms a step, full quality %.0f ms after "
+              "release; turning %.1f pictures/s\n",
+              view.width(), view.height(), median(fps), median(compute), median(release), median(turnFps));
   w.newProject();
   return 0;
 }

@@ -6,7 +6,8 @@
 
 namespace lumsk::app {
 
-CommandField::CommandField(Workspace& w, QWidget* parent) : QWidget(parent), w_(w), edit_(new QLineEdit), list_(new QListWidget) {
+CommandField::CommandField(Workspace& w, QWidget* parent)
+    : QWidget(parent), w_(w), edit_(new QLineEdit), list_(new QListWidget) {
   setObjectName("command");
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(0, 0, 0, 0);
@@ -24,7 +25,9 @@ CommandField::CommandField(Workspace& w, QWidget* parent) : QWidget(parent), w_(
   connect(list_, &QListWidget::itemClicked, this, &CommandField::runCurrent);
 }
 
-void CommandField::addCommand(const QString& words, std::function<void()> run) { fixed_.push_back({words, std::move(run)}); }
+void CommandField::addCommand(const QString& words, std::function<void()> run) {
+  fixed_.push_back({words, std::move(run)});
+}
 
 void CommandField::open() {
   const int w = std::min(420, parentWidget()->width() - 40);
@@ -41,27 +44,30 @@ void CommandField::filter() {
   shown_.clear();
   if (const int eq = int(text.indexOf('=')); eq > 0) {
     const std::string name = text.left(eq).trimmed().toStdString(), value = text.mid(eq + 1).trimmed().toStdString();
-    shown_.push_back({tr("set %1 to %2").arg(QString::fromStdString(name), QString::fromStdString(value)), [this, name, value] {
-                        recipe::Recipe next = w_.recipe();
-                        for (auto& p : next.parameters)
-                          if (p.name == name) {
-                            p.expression = value;
-                            return w_.edit(std::move(next), tr("set %1").arg(QString::fromStdString(name)));
-                          }
-                        if (const auto ok = recipe::checkName(name); !ok) {
-                          emit w_.problemArose(ok.error());
-                          return;
-                        }
-                        next.parameters.push_back({name, value, Dimension::Length});
-                        w_.edit(std::move(next), tr("add %1").arg(QString::fromStdString(name)));
-                      }});
+    shown_.push_back(
+        {tr("set %1 to %2").arg(QString::fromStdString(name), QString::fromStdString(value)), [this, name, value] {
+           recipe::Recipe next = w_.recipe();
+           for (auto& p : next.parameters)
+             if (p.name == name) {
+               p.expression = value;
+               return w_.edit(std::move(next), tr("set %1").arg(QString::fromStdString(name)));
+             }
+           if (const auto ok = recipe::checkName(name); !ok) {
+             emit w_.problemArose(ok.error());
+             return;
+           }
+           next.parameters.push_back({name, value, Dimension::Length});
+           w_.edit(std::move(next), tr("add %1").arg(QString::fromStdString(name)));
+         }});
   } else {
     const auto offer = [&](const QString& words, std::function<void()> run) {
       if (text.isEmpty() || words.contains(text, Qt::CaseInsensitive)) shown_.push_back({words, std::move(run)});
     };
-    for (const auto& s : w_.registry().all()) offer(tr("tool: %1").arg(QString::fromStdString(s.label)), [this, k = s.kind] { w_.startDraft(k); });
+    for (const auto& s : w_.registry().all())
+      offer(tr("tool: %1").arg(QString::fromStdString(s.label)), [this, k = s.kind] { w_.startDraft(k); });
     for (const Entry& e : fixed_) offer(e.words, e.run);
-    for (const auto& s : w_.recipe().steps) offer(tr("step: %1").arg(QString::fromStdString(s->label)), [this, id = s->id] { w_.unfold(id); });
+    for (const auto& s : w_.recipe().steps)
+      offer(tr("step: %1").arg(QString::fromStdString(s->label)), [this, id = s->id] { w_.unfold(id); });
   }
   list_->clear();
   for (const Entry& e : shown_) list_->addItem(e.words);
@@ -91,7 +97,8 @@ bool CommandField::eventFilter(QObject* o, QEvent* e) {
       return true;
     }
     if (key == Qt::Key_Down || key == Qt::Key_Up) {
-      list_->setCurrentRow(std::clamp(list_->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, list_->count() - 1)));
+      list_->setCurrentRow(
+          std::clamp(list_->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, list_->count() - 1)));
       return true;
     }
   }

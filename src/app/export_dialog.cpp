@@ -3,17 +3,22 @@
 #include <QComboBox>
 #include <QDialogButtonBox>
 #include <QFormLayout>
-#include <QPushButton>
 #include <QLineEdit>
+#include <QPushButton>
 
 namespace lumsk::app {
 
-ExportDialog::ExportDialog(Workspace& w, QWidget* parent) : QDialog(parent), w_(w), format_(new QComboBox), chord_(new QLineEdit("0.05")), angle_(new QLineEdit("10")), triangles_(new QLabel), mesh_(new QWidget) {
+ExportDialog::ExportDialog(Workspace& w, QWidget* parent)
+    : QDialog(parent), w_(w), format_(new QComboBox), chord_(new QLineEdit("0.05")), angle_(new QLineEdit("10")),
+      triangles_(new QLabel), mesh_(new QWidget) {
   setWindowTitle(tr("Export"));
   setObjectName("export-dialog");
   auto* l = new QVBoxLayout(this);
   format_->setObjectName("export-format");
-  for (const auto& [ending, words] : {std::pair{".3mf", tr("3MF: solids for printing")}, std::pair{".stl", tr("STL: solids as a mesh")}, std::pair{".step", tr("STEP: all bodies for the toolmaker")}, std::pair{".brep", tr("BREP: all bodies, exact")}})
+  for (const auto& [ending, words] :
+       {std::pair{".3mf", tr("3MF: solids for printing")}, std::pair{".stl", tr("STL: solids as a mesh")},
+        std::pair{".step", tr("STEP: all bodies for the toolmaker")},
+        std::pair{".brep", tr("BREP: all bodies, exact")}})
     format_->addItem(words, QString(ending));
   l->addWidget(format_);
   auto* form = new QFormLayout(mesh_);
@@ -41,8 +46,10 @@ QString ExportDialog::ending() const { return format_->currentData().toString();
 
 exchange::ExportOptions ExportDialog::options() const {
   exchange::ExportOptions o;
-  if (const auto c = recipe::evaluate(chord_->text().toStdString(), Dimension::Length, w_.names())) o.mesh.chordMm = std::clamp(c->value, 0.0005, 100.0);
-  if (const auto a = recipe::evaluate(angle_->text().toStdString(), Dimension::Angle, w_.names())) o.mesh.angleDeg = std::clamp(a->value, 0.1, 90.0);
+  if (const auto c = recipe::evaluate(chord_->text().toStdString(), Dimension::Length, w_.names()))
+    o.mesh.chordMm = std::clamp(c->value, 0.0005, 100.0);
+  if (const auto a = recipe::evaluate(angle_->text().toStdString(), Dimension::Angle, w_.names()))
+    o.mesh.angleDeg = std::clamp(a->value, 0.1, 90.0);
   return o;
 }
 
@@ -51,8 +58,11 @@ void ExportDialog::count() {
   mesh_->setVisible(mesh);
   if (!mesh) return;
   triangles_->setText(tr("counting"));
-  counting_.run<Expected<int>>([model = w_.model(), o = options()](const Context& cx) { return exchange::countTriangles(*model, o, cx); },
-                               [this](Expected<int> n) { triangles_->setText(n ? QString::number(*n) : QString::fromStdString(sentence(n.error()))); });
+  counting_.run<Expected<int>>(
+      [model = w_.model(), o = options()](const Context& cx) { return exchange::countTriangles(*model, o, cx); },
+      [this](Expected<int> n) {
+        triangles_->setText(n ? QString::number(*n) : QString::fromStdString(sentence(n.error())));
+      });
 }
 
 } // namespace lumsk::app

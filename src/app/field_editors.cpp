@@ -190,7 +190,8 @@ void TextEditor::setValue(const json& v) { edit_->setText(textOf(v)); }
 FileEditor::FileEditor(Field f, Workspace& w) : FieldEditor(std::move(f)), button_(new QPushButton) {
   flat(this)->addWidget(button_);
   connect(button_, &QPushButton::clicked, this, [this, &w] {
-    const QString path = QFileDialog::getOpenFileName(this, QString::fromStdString(field_.label), {}, QString::fromStdString(field_.filter));
+    const QString path = QFileDialog::getOpenFileName(this, QString::fromStdString(field_.label), {},
+                                                      QString::fromStdString(field_.filter));
     if (path.isEmpty()) return;
     const auto v = w.importFile(path);
     if (v)
@@ -201,7 +202,8 @@ FileEditor::FileEditor(Field f, Workspace& w) : FieldEditor(std::move(f)), butto
 }
 
 void FileEditor::setValue(const json& v) {
-  button_->setText(v.is_object() && v.contains("name") ? QString::fromStdString(v["name"].get<std::string>()) : tr("choose a file"));
+  button_->setText(v.is_object() && v.contains("name") ? QString::fromStdString(v["name"].get<std::string>())
+                                                       : tr("choose a file"));
 }
 
 // Rows
@@ -210,7 +212,10 @@ RowsEditor::RowsEditor(Field f) : FieldEditor(std::move(f)), table_(new QTableWi
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(0, 0, 0, 0);
   QStringList heads;
-  if (field_.kind == FieldKind::Points) heads << "x" << "y" << "z";
+  if (field_.kind == FieldKind::Points)
+    heads << "x"
+          << "y"
+          << "z";
   if (field_.kind == FieldKind::Graph) heads << tr("at") << tr("value");
   for (const Field& c : field_.columns) heads << QString::fromStdString(c.label);
   table_->setColumnCount(int(heads.size()));
@@ -255,7 +260,9 @@ RowsEditor::RowsEditor(Field f) : FieldEditor(std::move(f)), table_(new QTableWi
   });
 }
 
-QString RowsEditor::idOf(int row) const { return table_->item(row, 0) ? table_->item(row, 0)->data(Qt::UserRole).toString() : QString(); }
+QString RowsEditor::idOf(int row) const {
+  return table_->item(row, 0) ? table_->item(row, 0)->data(Qt::UserRole).toString() : QString();
+}
 
 json RowsEditor::cell(const QString& text) const {
   bool number = false;
@@ -272,7 +279,8 @@ void RowsEditor::emitRows() {
     const auto at = [&](int c) { return cell(table_->item(r, c) ? table_->item(r, c)->text() : "0"); };
     // A row keeps its id wherever it moves; a new one gets the first that is free.
     for (int n = 1; idOf(r).isEmpty(); ++n)
-      if (const QString id = "q" + QString::number(n); used.insert(id).second) table_->item(r, 0)->setData(Qt::UserRole, id);
+      if (const QString id = "q" + QString::number(n); used.insert(id).second)
+        table_->item(r, 0)->setData(Qt::UserRole, id);
     json row{{"id", idOf(r).toStdString()}};
     if (field_.kind == FieldKind::Points) row["at"] = {at(0), at(1), at(2)};
     if (field_.kind == FieldKind::Graph) row["at"] = at(0), row["value"] = at(1);
@@ -291,9 +299,12 @@ void RowsEditor::setValue(const json& v) {
   for (int r = 0; r < int(v.size()); ++r)
     for (int c = 0; c < table_->columnCount(); ++c) {
       json value;
-      if (field_.kind == FieldKind::Points) value = v[r]["at"][c];
-      else if (field_.kind == FieldKind::Graph) value = c == 0 ? v[r]["at"] : v[r]["value"];
-      else value = v[r].value(field_.columns[c].key, json(""));
+      if (field_.kind == FieldKind::Points)
+        value = v[r]["at"][c];
+      else if (field_.kind == FieldKind::Graph)
+        value = c == 0 ? v[r]["at"] : v[r]["value"];
+      else
+        value = v[r].value(field_.columns[c].key, json(""));
       if (!table_->item(r, c)) table_->setItem(r, c, new QTableWidgetItem);
       table_->item(r, c)->setText(textOf(value));
       if (c == 0) table_->item(r, c)->setData(Qt::UserRole, QString::fromStdString(v[r].value("id", "")));

@@ -24,7 +24,8 @@
 namespace lumsk::app {
 
 MainWindow::MainWindow(const recipe::Registry& registry)
-    : w_(registry), view_(new ViewWidget(w_)), rail_(new StageRail), drawer_(new Drawer(w_)), column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), strip_(new ReadoutStrip(w_)) {
+    : w_(registry), view_(new ViewWidget(w_)), rail_(new StageRail), drawer_(new Drawer(w_)),
+      column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), strip_(new ReadoutStrip(w_)) {
   setObjectName("main");
   resize(1280, 800);
   setAcceptDrops(true);
@@ -114,12 +115,15 @@ QAction* MainWindow::action(QMenu* menu, const QString& text, const QKeySequence
 
 void MainWindow::makeMenus() {
   auto* file = menuBar()->addMenu(tr("File"));
-  action(file, tr("New"), QKeySequence::New, [this] { if (mayLeave()) w_.newProject(); });
+  action(file, tr("New"), QKeySequence::New, [this] {
+    if (mayLeave()) w_.newProject();
+  });
   action(file, tr("Open"), QKeySequence::Open, [this] { openDialog(); });
   auto* recent = file->addMenu(tr("Open recent"));
   connect(recent, &QMenu::aboutToShow, this, [this, recent] {
     recent->clear();
-    for (const QString& f : QSettings().value("recent").toStringList()) recent->addAction(QFileInfo(f).fileName(), this, [this, f] { openPath(f); });
+    for (const QString& f : QSettings().value("recent").toStringList())
+      recent->addAction(QFileInfo(f).fileName(), this, [this, f] { openPath(f); });
   });
   file->addSeparator();
   action(file, tr("Save"), QKeySequence::Save, [this] { save(); });
@@ -131,27 +135,37 @@ void MainWindow::makeMenus() {
   undo_ = action(edit, tr("Undo"), QKeySequence::Undo, [this] { w_.undo(); });
   redo_ = action(edit, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { w_.redo(); });
   action(edit, tr("Rename step"), QKeySequence("F2"), [this] { column_->renameOpen(); });
-  action(edit, tr("Remove step"), {}, [this] { if (!w_.open().empty()) w_.removeStep(w_.open()); });
+  action(edit, tr("Remove step"), {}, [this] {
+    if (!w_.open().empty()) w_.removeStep(w_.open());
+  });
   auto* view = menuBar()->addMenu(tr("View"));
   using scene::ViewFrom;
-  const std::tuple<QString, const char*, ViewFrom> views[] = {{tr("Front"), "Ctrl+Down", ViewFrom::Front}, {tr("Back"), "", ViewFrom::Back}, {tr("Left"), "Ctrl+Left", ViewFrom::Left},
-                                                              {tr("Right"), "Ctrl+Right", ViewFrom::Right}, {tr("Top"), "Ctrl+Up", ViewFrom::Top}, {tr("Bottom"), "", ViewFrom::Bottom}, {tr("Corner"), "Ctrl+Home", ViewFrom::Corner}};
-  for (const auto& [name, keys, from] : views) action(view, name, QKeySequence(keys), [this, from = from] { view_->lookFrom(from); });
+  const std::tuple<QString, const char*, ViewFrom> views[] = {
+      {tr("Front"), "Ctrl+Down", ViewFrom::Front},  {tr("Back"), "", ViewFrom::Back},
+      {tr("Left"), "Ctrl+Left", ViewFrom::Left},    {tr("Right"), "Ctrl+Right", ViewFrom::Right},
+      {tr("Top"), "Ctrl+Up", ViewFrom::Top},        {tr("Bottom"), "", ViewFrom::Bottom},
+      {tr("Corner"), "Ctrl+Home", ViewFrom::Corner}};
+  for (const auto& [name, keys, from] : views)
+    action(view, name, QKeySequence(keys), [this, from = from] { view_->lookFrom(from); });
   view->addSeparator();
   action(view, tr("Fit all"), {}, [this] { view_->fitAll(); });
-  action(view, tr("Perspective or parallel"), {}, [this] { tags_->findChild<QPushButton*>("tag-perspective")->toggle(); });
+  action(view, tr("Perspective or parallel"), {},
+         [this] { tags_->findChild<QPushButton*>("tag-perspective")->toggle(); });
   auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
   for (const auto& s : w_.registry().all())
-    stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), QString::fromStdString(s.label), this, [this, k = s.kind] {
-      w_.startDraft(k);
-      view_->setFocus();
-    });
+    stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), QString::fromStdString(s.label), this,
+                         [this, k = s.kind] {
+                           w_.startDraft(k);
+                           view_->setFocus();
+                         });
   auto* help = menuBar()->addMenu(tr("Help"));
   action(help, tr("Help on the step"), QKeySequence("F1"), [this] {
     const auto* entry = w_.recipe().find(w_.open());
     showHelp(w_.registry(), QString::fromStdString(entry ? entry->kind : "loft"), this);
   });
-  action(help, tr("About Lumsk"), {}, [this] { QMessageBox::about(this, tr("About Lumsk"), tr("Lumsk shapes smooth exteriors from curves.\nGPL-3.0-or-later")); });
+  action(help, tr("About Lumsk"), {}, [this] {
+    QMessageBox::about(this, tr("About Lumsk"), tr("Lumsk shapes smooth exteriors from curves.\nGPL-3.0-or-later"));
+  });
 }
 
 void MainWindow::makeViewTags() {
@@ -174,8 +188,10 @@ void MainWindow::makeViewTags() {
   };
   tags_ = bar("tags");
   using scene::ViewFrom;
-  for (const auto& [text, from] : {std::pair{tr("Front"), ViewFrom::Front}, std::pair{tr("Left"), ViewFrom::Left}, std::pair{tr("Top"), ViewFrom::Top}, std::pair{tr("Corner"), ViewFrom::Corner}})
-    connect(tag(tags_, text, tr("look from here")), &QPushButton::clicked, this, [this, f = from] { view_->lookFrom(f); });
+  for (const auto& [text, from] : {std::pair{tr("Front"), ViewFrom::Front}, std::pair{tr("Left"), ViewFrom::Left},
+                                   std::pair{tr("Top"), ViewFrom::Top}, std::pair{tr("Corner"), ViewFrom::Corner}})
+    connect(tag(tags_, text, tr("look from here")), &QPushButton::clicked, this,
+            [this, f = from] { view_->lookFrom(f); });
   connect(tag(tags_, tr("Fit"), tr("fit all (F)")), &QPushButton::clicked, view_, &ViewWidget::fitAll);
   auto* perspective = tag(tags_, tr("Perspective"), tr("perspective or parallel"));
   perspective->setCheckable(true);
@@ -210,7 +226,10 @@ void MainWindow::makeViewTags() {
 
 void MainWindow::makeCommands() {
   using scene::ViewFrom;
-  for (const auto& [text, from] : {std::pair{tr("view: Front"), ViewFrom::Front}, std::pair{tr("view: Left"), ViewFrom::Left}, std::pair{tr("view: Right"), ViewFrom::Right}, std::pair{tr("view: Top"), ViewFrom::Top}, std::pair{tr("view: Corner"), ViewFrom::Corner}})
+  for (const auto& [text, from] :
+       {std::pair{tr("view: Front"), ViewFrom::Front}, std::pair{tr("view: Left"), ViewFrom::Left},
+        std::pair{tr("view: Right"), ViewFrom::Right}, std::pair{tr("view: Top"), ViewFrom::Top},
+        std::pair{tr("view: Corner"), ViewFrom::Corner}})
     command_->addCommand(text, [this, f = from] { view_->lookFrom(f); });
   command_->addCommand(tr("view: Fit all"), [this] { view_->fitAll(); });
   command_->addCommand(tr("file: Save"), [this] { save(); });
@@ -244,13 +263,16 @@ void MainWindow::syncStart() {
 
 bool MainWindow::mayLeave() {
   if (!w_.modified()) return true;
-  const auto answer = QMessageBox::question(this, tr("Save changes?"), tr("This project has changes that are not saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+  const auto answer =
+      QMessageBox::question(this, tr("Save changes?"), tr("This project has changes that are not saved."),
+                            QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
   if (answer == QMessageBox::Save) return save();
   return answer == QMessageBox::Discard;
 }
 
 void MainWindow::openDialog() {
-  const QString path = QFileDialog::getOpenFileName(this, tr("Open"), StartPanel::demoFolder(), tr("Lumsk projects (*.lumsk *.json)"));
+  const QString path =
+      QFileDialog::getOpenFileName(this, tr("Open"), StartPanel::demoFolder(), tr("Lumsk projects (*.lumsk *.json)"));
   if (!path.isEmpty()) openPath(path);
 }
 
@@ -278,7 +300,8 @@ bool MainWindow::savePath(const QString& path) {
 bool MainWindow::save() { return w_.path().isEmpty() ? saveAs() : savePath(w_.path()); }
 
 bool MainWindow::saveAs() {
-  QString path = QFileDialog::getSaveFileName(this, tr("Save as"), w_.path().isEmpty() ? "untitled.lumsk" : w_.path(), tr("Lumsk projects (*.lumsk)"));
+  QString path = QFileDialog::getSaveFileName(this, tr("Save as"), w_.path().isEmpty() ? "untitled.lumsk" : w_.path(),
+                                              tr("Lumsk projects (*.lumsk)"));
   if (path.isEmpty()) return false;
   if (!path.endsWith(".lumsk")) path += ".lumsk";
   return savePath(path);
@@ -287,7 +310,8 @@ bool MainWindow::saveAs() {
 void MainWindow::exportDialog() {
   ExportDialog dialog(w_, this);
   if (dialog.exec() != QDialog::Accepted) return;
-  const QString base = w_.path().isEmpty() ? "untitled" : QFileInfo(w_.path()).path() + "/" + QFileInfo(w_.path()).completeBaseName();
+  const QString base =
+      w_.path().isEmpty() ? "untitled" : QFileInfo(w_.path()).path() + "/" + QFileInfo(w_.path()).completeBaseName();
   QString path = QFileDialog::getSaveFileName(this, tr("Export"), base + dialog.ending(), "*" + dialog.ending());
   if (path.isEmpty()) return;
   if (!path.endsWith(dialog.ending())) path += dialog.ending();
@@ -298,11 +322,14 @@ void MainWindow::exportPath(const QString& path, const exchange::ExportOptions& 
   const QString name = QFileInfo(path).fileName();
   strip_->tell(tr("writing %1, Esc stops it").arg(name));
   background_.run<Expected<exchange::Exported>>(
-      [model = w_.model(), file = path.toStdString(), options](const Context& cx) { return exchange::exportModel(*model, file, options, cx); },
+      [model = w_.model(), file = path.toStdString(), options](const Context& cx) {
+        return exchange::exportModel(*model, file, options, cx);
+      },
       [this, name](const Expected<exchange::Exported>& done) {
         if (!done && isCancelled(done.error())) return strip_->tell(tr("stopped, %1 is as it was").arg(name));
         if (!done) return report(done.error());
-        QString words = done->bodies == 1 ? tr("wrote %1: 1 body").arg(name) : tr("wrote %1: %2 bodies").arg(name).arg(done->bodies);
+        QString words = done->bodies == 1 ? tr("wrote %1: 1 body").arg(name)
+                                          : tr("wrote %1: %2 bodies").arg(name).arg(done->bodies);
         if (done->triangles) words += tr(", %1 triangles").arg(done->triangles);
         for (const auto& l : done->leftOut) words += tr("; left out %1").arg(QString::fromStdString(l));
         strip_->tell(words);
@@ -351,8 +378,10 @@ void MainWindow::dropEvent(QDropEvent* e) {
       for (const auto& f : w_.registry().schemaOf("points_curve"))
         if (f.kind == recipe::FieldKind::File) {
           const auto v = w_.importFile(path);
-          if (v) w_.setInput(w_.draft(), f.key, *v, tr("choose a file"));
-          else report(v.error());
+          if (v)
+            w_.setInput(w_.draft(), f.key, *v, tr("choose a file"));
+          else
+            report(v.error());
         }
     } else {
       openPath(path);

@@ -14,7 +14,8 @@ namespace {
 const std::vector<Dimension> kDimensions{Dimension::Length, Dimension::Angle, Dimension::Ratio, Dimension::Count};
 }
 
-NumbersPanel::NumbersPanel(Workspace& w, QWidget* parent) : QWidget(parent), w_(w), table_(new QTableWidget(0, 4)), problem_(new QLabel) {
+NumbersPanel::NumbersPanel(Workspace& w, QWidget* parent)
+    : QWidget(parent), w_(w), table_(new QTableWidget(0, 4)), problem_(new QLabel) {
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(8, 8, 8, 8);
   table_->setHorizontalHeaderLabels({tr("Name"), tr("Value"), tr("Is"), tr("Result")});
@@ -55,17 +56,22 @@ NumbersPanel::NumbersPanel(Workspace& w, QWidget* parent) : QWidget(parent), w_(
     });
     return e;
   };
-  point_ = field(tr("Point, mm"), tr("two points are one"), Dimension::Length, [](Tolerances& t, double v) { t.point.mm = v; });
-  fit_ = field(tr("Fit, mm"), tr("a construction may deviate from its inputs by this much"), Dimension::Length, [](Tolerances& t, double v) { t.fit.mm = v; });
-  angle_ = field(tr("Angle, deg"), tr("normals agree"), Dimension::Angle, [](Tolerances& t, double v) { t.angle.deg = v; });
-  curvature_ = field(tr("Curvature, %"), tr("curvature across an edge agrees"), Dimension::Ratio, [](Tolerances& t, double v) { t.curvature.relative = v / 100; });
+  point_ = field(tr("Point, mm"), tr("two points are one"), Dimension::Length,
+                 [](Tolerances& t, double v) { t.point.mm = v; });
+  fit_ = field(tr("Fit, mm"), tr("a construction may deviate from its inputs by this much"), Dimension::Length,
+               [](Tolerances& t, double v) { t.fit.mm = v; });
+  angle_ =
+      field(tr("Angle, deg"), tr("normals agree"), Dimension::Angle, [](Tolerances& t, double v) { t.angle.deg = v; });
+  curvature_ = field(tr("Curvature, %"), tr("curvature across an edge agrees"), Dimension::Ratio,
+                     [](Tolerances& t, double v) { t.curvature.relative = v / 100; });
   l->addLayout(form);
   l->addStretch();
   connect(add, &QPushButton::clicked, this, [this] {
     recipe::Recipe next = w_.recipe();
     for (int n = 1;; ++n) {
       const std::string name = "number" + std::to_string(n);
-      if (std::any_of(next.parameters.begin(), next.parameters.end(), [&](const auto& p) { return p.name == name; })) continue;
+      if (std::any_of(next.parameters.begin(), next.parameters.end(), [&](const auto& p) { return p.name == name; }))
+        continue;
       next.parameters.push_back({name, "10", Dimension::Length});
       break;
     }

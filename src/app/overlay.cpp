@@ -17,11 +17,13 @@ QPointF pixel(const Vec3& screen) { return {screen.x(), screen.y()}; }
 
 double valueOf(const json& v, const Field& f, const recipe::Names& names) {
   if (v.is_number()) return v.get<double>();
-  const auto q = v.is_string() ? recipe::evaluate(v.get<std::string>(), f.dimension, names) : Expected<Quantity>(Quantity{});
+  const auto q =
+      v.is_string() ? recipe::evaluate(v.get<std::string>(), f.dimension, names) : Expected<Quantity>(Quantity{});
   return q ? q->value : 0.0;
 }
 
-void addPoints(const Workspace& w, const recipe::StepEntry& entry, const Field& f, const scene::Camera& c, std::vector<Mark>& out) {
+void addPoints(const Workspace& w, const recipe::StepEntry& entry, const Field& f, const scene::Camera& c,
+               std::vector<Mark>& out) {
   const auto names = w.names();
   Frame frame;
   bool onPlane = false;
@@ -40,22 +42,38 @@ void addPoints(const Workspace& w, const recipe::StepEntry& entry, const Field& 
     for (int k = 0; k < 3; ++k) p[k] = valueOf(points[i]["at"][k], coordinate, names);
     if (!p.allFinite() || p.norm() > 1e7) continue;
     if (onPlane) p = frame.at(p.x(), p.y());
-    Mark m{Mark::Kind::Point, pixel(c.toScreen(p)), {}, {}, QString::number(i + 1), entry.id, f.key, points[i]["id"].get<std::string>()};
+    Mark m{Mark::Kind::Point,
+           pixel(c.toScreen(p)),
+           {},
+           {},
+           QString::number(i + 1),
+           entry.id,
+           f.key,
+           points[i]["id"].get<std::string>()};
     m.index = int(i);
     m.world = p;
     out.push_back(m);
   }
 }
 
-void addHandles(const Workspace& w, const recipe::StepEntry& entry, const recipe::Outcome& o, const scene::Camera& c, std::vector<Mark>& out) {
+void addHandles(const Workspace& w, const recipe::StepEntry& entry, const recipe::Outcome& o, const scene::Camera& c,
+                std::vector<Mark>& out) {
   const auto& schema = w.registry().schemaOf(entry.kind);
   const auto names = w.names();
   for (const auto& h : o.handles) {
     const Field* f = recipe::findField(schema, h.field);
     if (!f || !recipe::applies(*f, schema, *entry.inputs)) continue;
-    const double v = valueOf(entry.inputs->contains(h.field) ? (*entry.inputs)[h.field] : recipe::defaultValue(*f), *f, names);
+    const double v =
+        valueOf(entry.inputs->contains(h.field) ? (*entry.inputs)[h.field] : recipe::defaultValue(*f), *f, names);
     const Vec3 at = h.at + h.direction * (v * h.mmPerUnit);
-    Mark m{Mark::Kind::Handle, pixel(c.toScreen(at)), pixel(c.toScreen(h.at)), {}, QString::fromStdString(f->label).toLower() + " " + QString::fromStdString(format({v, f->dimension})), entry.id, h.field, ""};
+    Mark m{Mark::Kind::Handle,
+           pixel(c.toScreen(at)),
+           pixel(c.toScreen(h.at)),
+           {},
+           QString::fromStdString(f->label).toLower() + " " + QString::fromStdString(format({v, f->dimension})),
+           entry.id,
+           h.field,
+           ""};
     // A handle that would sit on its own foot is moved out, so that it can be grabbed.
     const QPointF d = m.at - m.from;
     if (std::hypot(d.x(), d.y()) < 24) {
@@ -71,12 +89,20 @@ void addHandles(const Workspace& w, const recipe::StepEntry& entry, const recipe
   }
 }
 
-void addFlags(const recipe::StepEntry& entry, const recipe::Outcome& o, const scene::Camera& c, std::vector<Mark>& out) {
+void addFlags(const recipe::StepEntry& entry, const recipe::Outcome& o, const scene::Camera& c,
+              std::vector<Mark>& out) {
   int n = 0;
   for (const auto& f : o.flags) {
     ++n;
     const double reach = c.pixelSize(f.at) * 26;
-    Mark m{Mark::Kind::Flag, pixel(c.toScreen(f.at)), {}, pixel(c.toScreen(f.at + f.direction * reach)), QString::number(n), entry.id, f.field, f.item};
+    Mark m{Mark::Kind::Flag,
+           pixel(c.toScreen(f.at)),
+           {},
+           pixel(c.toScreen(f.at + f.direction * reach)),
+           QString::number(n),
+           entry.id,
+           f.field,
+           f.item};
     m.world = f.at;
     m.direction = f.direction;
     m.startMovable = f.startMovable;
@@ -91,7 +117,14 @@ std::vector<Mark> marksFor(const Workspace& w, const scene::Camera& c) {
   for (const auto& s : w.recipe().steps)
     if (const auto* r = w.model()->result(s->id); r && r->status == recipe::Status::Failed && r->problem)
       for (const Vec3& p : r->problem->where) {
-        Mark m{Mark::Kind::Problem, pixel(c.toScreen(p)), {}, {}, QString::fromStdString(sentence(*r->problem)), s->id, "", ""};
+        Mark m{Mark::Kind::Problem,
+               pixel(c.toScreen(p)),
+               {},
+               {},
+               QString::fromStdString(sentence(*r->problem)),
+               s->id,
+               "",
+               ""};
         m.world = p;
         out.push_back(m);
       }
@@ -151,7 +184,9 @@ void Overlay::paintEvent(QPaintEvent*) {
   p.setFont(small);
   const auto label = [&](QPointF at, const QString& text, const QColor& ink, const QColor& border) {
     // Long sentences wrap, and the label stays inside the view.
-    QRectF r = p.fontMetrics().boundingRect(QRect(0, 0, 280, 400), Qt::AlignLeft | Qt::TextWordWrap, text).adjusted(-7, -4, 7, 4);
+    QRectF r = p.fontMetrics()
+                   .boundingRect(QRect(0, 0, 280, 400), Qt::AlignLeft | Qt::TextWordWrap, text)
+                   .adjusted(-7, -4, 7, 4);
     r.moveTo(at.x() + 12, at.y() - r.height() / 2);
     if (r.right() > width() - 6) r.moveRight(std::min(at.x() - 12, width() - 6.0));
     r.moveLeft(std::max(6.0, r.left()));

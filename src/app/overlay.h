@@ -10,12 +10,12 @@ namespace lumsk::app {
 /// problem marks. Positions are pixels of the view.
 struct Mark {
   enum class Kind { Point, Handle, Flag, Problem } kind;
-  QPointF at;             ///< centre of what is grabbed
-  QPointF from;           ///< handles: where the value is nought
-  QPointF tip;            ///< flags: end of the arrow
+  QPointF at;   ///< centre of what is grabbed
+  QPointF from; ///< handles: where the value is nought
+  QPointF tip;  ///< flags: end of the arrow
   QString text;
   std::string step, field, item;
-  int index = -1;         ///< points
+  int index = -1; ///< points
   Vec3 world = Vec3::Zero(), direction = Vec3::Zero();
   double mmPerUnit = 1.0, value = 0.0;
   bool startMovable = false;

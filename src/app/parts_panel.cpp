@@ -39,7 +39,8 @@ PartsPanel::PartsPanel(Workspace& w, QWidget* parent) : QWidget(parent), w_(w), 
     if (filling_ || column != 0) return;
     w_.setVisible(item->data(0, kId).toString().toStdString(), item->checkState(0) == Qt::Checked);
   });
-  connect(tree_, &QTreeWidget::itemDoubleClicked, this, [this](QTreeWidgetItem* item) { w_.unfold(item->data(0, kStep).toString().toStdString()); });
+  connect(tree_, &QTreeWidget::itemDoubleClicked, this,
+          [this](QTreeWidgetItem* item) { w_.unfold(item->data(0, kStep).toString().toStdString()); });
   connect(colour, &QPushButton::clicked, this, [this] {
     auto* item = tree_->currentItem();
     if (!item) return;
@@ -55,7 +56,8 @@ void PartsPanel::sync() {
   if (w_.dragging()) return;
   filling_ = true;
   tree_->clear();
-  const auto add = [&](const QString& label, const QString& kind, const QString& size, const std::string& id, const std::string& step, bool visible) {
+  const auto add = [&](const QString& label, const QString& kind, const QString& size, const std::string& id,
+                       const std::string& step, bool visible) {
     auto* item = new QTreeWidgetItem(tree_, {label, kind, size});
     item->setData(0, kId, QString::fromStdString(id));
     item->setData(0, kStep, QString::fromStdString(step));
@@ -64,12 +66,16 @@ void PartsPanel::sync() {
   for (const auto& b : w_.model()->bodies) {
     const auto figures = w_.figuresOf(b.body);
     if (!figures) {
-      add(QString::fromStdString(b.label), b.body->solid() ? tr("solid") : tr("skin"), tr("measuring"), b.id, b.step, b.visible);
+      add(QString::fromStdString(b.label), b.body->solid() ? tr("solid") : tr("skin"), tr("measuring"), b.id, b.step,
+          b.visible);
       continue;
     }
     const auto& s = figures->state;
-    const QString kind = s.solid ? tr("solid, closed") : s.openings.size() == 1 ? tr("skin, 1 opening") : tr("skin, %1 openings").arg(s.openings.size());
-    add(QString::fromStdString(b.label), kind + (b.stale ? tr(", stale") : QString()), sizeOf(s.boxLow, s.boxHigh), b.id, b.step, b.visible);
+    const QString kind = s.solid                  ? tr("solid, closed")
+                         : s.openings.size() == 1 ? tr("skin, 1 opening")
+                                                  : tr("skin, %1 openings").arg(s.openings.size());
+    add(QString::fromStdString(b.label), kind + (b.stale ? tr(", stale") : QString()), sizeOf(s.boxLow, s.boxHigh),
+        b.id, b.step, b.visible);
   }
   for (const auto& step : w_.recipe().steps) {
     const auto* r = w_.model()->result(step->id);
@@ -79,7 +85,8 @@ void PartsPanel::sync() {
       if (!curve) continue;
       const Points p = nurbs::polyline(**curve, 16);
       const auto look = w_.recipe().looks.find(step->id);
-      add(QString::fromStdString(step->label), (*curve)->closed() ? tr("curve, closed") : tr("curve, open"), sizeOf(p.colwise().minCoeff().transpose(), p.colwise().maxCoeff().transpose()), step->id, step->id,
+      add(QString::fromStdString(step->label), (*curve)->closed() ? tr("curve, closed") : tr("curve, open"),
+          sizeOf(p.colwise().minCoeff().transpose(), p.colwise().maxCoeff().transpose()), step->id, step->id,
           look == w_.recipe().looks.end() || look->second.visible);
       break;
     }

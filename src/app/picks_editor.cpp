@@ -54,7 +54,8 @@ void Chip::mouseReleaseEvent(QMouseEvent* e) {
   dragging_ = false;
 }
 
-PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view) : FieldEditor(std::move(f)), w_(w), view_(view), list_(new QVBoxLayout), more_(new QPushButton) {
+PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view)
+    : FieldEditor(std::move(f)), w_(w), view_(view), list_(new QVBoxLayout), more_(new QPushButton) {
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(0, 0, 0, 0);
   l->setSpacing(3);
@@ -65,7 +66,8 @@ PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view) : Fiel
   more_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   more_->setObjectName("pick-" + QString::fromStdString(field_.key));
   more_->setAccessibleName(tr("pick for %1").arg(QString::fromStdString(field_.label)));
-  more_->setStyleSheet("QPushButton { text-align: left; padding: 5px 8px; color: #5F6468; border: 1px dashed #C9C4BB; } QPushButton:checked { color: #1F7A6B; border: 1.5px solid #1F7A6B; background: #E1EEEA; }");
+  more_->setStyleSheet("QPushButton { text-align: left; padding: 5px 8px; color: #5F6468; border: 1px dashed #C9C4BB; "
+                       "} QPushButton:checked { color: #1F7A6B; border: 1.5px solid #1F7A6B; background: #E1EEEA; }");
   connect(more_, &QPushButton::clicked, this, &FieldEditor::focused);
 }
 
@@ -82,7 +84,10 @@ QString PicksEditor::labelOf(const json& pick) const {
   const auto* entry = w_.recipe().find(step);
   const QString name = entry ? QString::fromStdString(entry->label) : tr("lost");
   if (part.empty()) return name;
-  return name + ", " + (kind == "edge" || kind == "face" ? QString::fromStdString(kind) : part.find('|') != std::string::npos ? tr("vertex") : QString::fromStdString(part));
+  return name + ", " +
+         (kind == "edge" || kind == "face"      ? QString::fromStdString(kind)
+          : part.find('|') != std::string::npos ? tr("vertex")
+                                                : QString::fromStdString(part));
 }
 
 void PicksEditor::setValue(const json& v) {
@@ -105,7 +110,9 @@ void PicksEditor::setValue(const json& v) {
     });
     connect(chip, &Chip::hovered, this, [this, i](bool on) {
       if (on && i < int(value_.size()))
-        view_.pointTo(scene::Highlight{value_[i].value("kind", "") == "point" ? recipe::Kind::Point : recipe::Kind::Curve, value_[i].value("step", ""), value_[i].value("part", "")});
+        view_.pointTo(
+            scene::Highlight{value_[i].value("kind", "") == "point" ? recipe::Kind::Point : recipe::Kind::Curve,
+                             value_[i].value("step", ""), value_[i].value("part", "")});
       else
         view_.pointTo({});
     });

@@ -8,7 +8,8 @@
 
 namespace lumsk::app {
 
-ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent) : QWidget(parent), w_(w), words_(new QLabel), figures_(new QHBoxLayout), progress_(new QProgressBar) {
+ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent)
+    : QWidget(parent), w_(w), words_(new QLabel), figures_(new QHBoxLayout), progress_(new QProgressBar) {
   setObjectName("strip");
   setAttribute(Qt::WA_StyledBackground);
   auto* outer = new QVBoxLayout(this);
@@ -34,7 +35,8 @@ ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent) : QWidget(parent), w_(
   connect(&w_, &Workspace::figuresChanged, this, &ReadoutStrip::sync);
   connect(&w_, &Workspace::focusChanged, this, &ReadoutStrip::sync);
   connect(&w_, &Workspace::busyChanged, this, [this](bool busy) { progress_->setValue(busy ? 60 : 0); });
-  connect(&w_, &Workspace::progressed, this, [this](double f, const QString& words) { progress(f, w_.lastSeconds() > 0.3 ? words : QString()); });
+  connect(&w_, &Workspace::progressed, this,
+          [this](double f, const QString& words) { progress(f, w_.lastSeconds() > 0.3 ? words : QString()); });
   sync();
 }
 
@@ -77,7 +79,10 @@ void ReadoutStrip::sync() {
     }
     const auto& joins = figures->joins;
     const auto& s = figures->state;
-    figures_->addWidget(new QLabel(s.solid ? tr("solid, %1 cm³").arg(QString::fromStdString(formatNumber(s.volumeMm3 / 1000, 4))) : s.openings.size() == 1 ? tr("skin, 1 opening") : tr("skin, %1 openings").arg(s.openings.size())));
+    figures_->addWidget(
+        new QLabel(s.solid ? tr("solid, %1 cm³").arg(QString::fromStdString(formatNumber(s.volumeMm3 / 1000, 4)))
+                   : s.openings.size() == 1 ? tr("skin, 1 opening")
+                                            : tr("skin, %1 openings").arg(s.openings.size())));
     figures_->addWidget(new QLabel(tr("%1 points").arg(s.controlPoints)));
     if (!joins.empty()) {
       const auto worst = inspect::summarise(joins);
@@ -96,7 +101,10 @@ void ReadoutStrip::sync() {
     const auto c = inspect::comb(**curve, 40, 1.0);
     const nurbs::ArcLength l(**curve);
     figures_->addWidget(new QLabel(tr("length %1 mm").arg(QString::fromStdString(formatNumber(l.total(), 5)))));
-    if (c.largest > 0) figures_->addWidget(link(tr("tightest radius %1 mm").arg(QString::fromStdString(formatNumber(c.smallestRadiusMm, 4))), c.largestAt, "radius"));
+    if (c.largest > 0)
+      figures_->addWidget(
+          link(tr("tightest radius %1 mm").arg(QString::fromStdString(formatNumber(c.smallestRadiusMm, 4))),
+               c.largestAt, "radius"));
   }
 }
 

@@ -12,7 +12,7 @@ class ReadoutStrip : public QWidget {
 public:
   explicit ReadoutStrip(Workspace& w, QWidget* parent = nullptr);
   void progress(double fraction, const QString& words); ///< the thin line; words only for what takes long
-  void tell(const QString& sentence); ///< a message until the next change
+  void tell(const QString& sentence);                   ///< a message until the next change
 
 private:
   void sync();

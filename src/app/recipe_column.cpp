@@ -13,7 +13,8 @@
 namespace lumsk::app {
 
 RecipeRow::RecipeRow(Workspace& w, ViewWidget& view, std::string step)
-    : w_(w), view_(view), step_(std::move(step)), number_(new QLabel), icon_(new QLabel), label_(new QLabel), summary_(new QLabel), health_(new QLabel), rename_(new QLineEdit), layout_(new QVBoxLayout(this)) {
+    : w_(w), view_(view), step_(std::move(step)), number_(new QLabel), icon_(new QLabel), label_(new QLabel),
+      summary_(new QLabel), health_(new QLabel), rename_(new QLineEdit), layout_(new QVBoxLayout(this)) {
   setObjectName("row");
   setProperty("step", QString::fromStdString(step_));
   setAttribute(Qt::WA_StyledBackground);
@@ -51,7 +52,8 @@ void RecipeRow::sync(int number) {
   if (!entry) return;
   const bool open = w_.open() == step_, draft = w_.draft() == step_;
   number_->setText(QString::number(number));
-  icon_->setPixmap(icon("steps/" + QString::fromStdString(entry->kind), open ? clay::accent : clay::text).pixmap(22, 22));
+  icon_->setPixmap(
+      icon("steps/" + QString::fromStdString(entry->kind), open ? clay::accent : clay::text).pixmap(22, 22));
   label_->setText(QString::fromStdString(entry->label));
   const auto* r = w_.model()->result(step_);
   QString summary, mark, colour = clay::accent.name(), words;
@@ -63,7 +65,8 @@ void RecipeRow::sync(int number) {
     mark = "▲", colour = clay::attention.name(), words = tr("failed");
     summary = r->problem ? QString::fromStdString(r->problem->what) : words;
   } else if (r->status == recipe::Status::Stale) {
-    mark = "◌", colour = clay::caution.name(), words = tr("waits for a step before it"), summary = w_.busy() ? tr("computing") : words;
+    mark = "◌", colour = clay::caution.name(), words = tr("waits for a step before it"),
+    summary = w_.busy() ? tr("computing") : words;
   } else if (r->outcome) {
     mark = r->outcome->notes.empty() ? "●" : "◐";
     words = r->outcome->notes.empty() ? tr("good") : tr("good, with notes");
@@ -113,23 +116,27 @@ void RecipeRow::contextMenuEvent(QContextMenuEvent* e) {
   if (!entry) return;
   QMenu menu(this);
   menu.addAction(tr("Rename"), this, &RecipeRow::startRename);
-  menu.addAction(entry->on ? tr("Switch off") : tr("Switch on"), this, [this, on = entry->on] { w_.setOn(step_, !on); });
+  menu.addAction(entry->on ? tr("Switch off") : tr("Switch on"), this,
+                 [this, on = entry->on] { w_.setOn(step_, !on); });
   const auto look = w_.recipe().looks.find(step_);
   const bool visible = look == w_.recipe().looks.end() || look->second.visible;
-  menu.addAction(visible ? tr("Out of sight") : tr("In sight"), this, [this, visible] { w_.setVisible(step_, !visible); });
+  menu.addAction(visible ? tr("Out of sight") : tr("In sight"), this,
+                 [this, visible] { w_.setVisible(step_, !visible); });
   menu.addSeparator();
   menu.addAction(tr("Remove"), this, [this] { w_.removeStep(step_); });
   menu.exec(e->globalPos());
 }
 
 void RecipeRow::keyPressEvent(QKeyEvent* e) {
-  if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) return w_.draft() == step_ ? w_.keepDraft() : w_.unfold(w_.open() == step_ ? std::string() : step_);
+  if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
+    return w_.draft() == step_ ? w_.keepDraft() : w_.unfold(w_.open() == step_ ? std::string() : step_);
   if (e->key() == Qt::Key_Delete) return w_.removeStep(step_);
   if (e->key() == Qt::Key_F2) return startRename();
   QWidget::keyPressEvent(e);
 }
 
-RecipeColumn::RecipeColumn(Workspace& w, ViewWidget& view, QWidget* parent) : QWidget(parent), w_(w), view_(view), scroll_(new QScrollArea), rows_(nullptr), empty_(new QLabel) {
+RecipeColumn::RecipeColumn(Workspace& w, ViewWidget& view, QWidget* parent)
+    : QWidget(parent), w_(w), view_(view), scroll_(new QScrollArea), rows_(nullptr), empty_(new QLabel) {
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(0, 0, 0, 0);
   auto* inside = new QWidget;
@@ -171,14 +178,17 @@ void RecipeColumn::sync() {
   for (size_t i = 0; i < list_.size(); ++i) {
     if (rows_->indexOf(list_[i]) != int(i)) rows_->insertWidget(int(i), list_[i]);
     list_[i]->sync(int(i) + 1);
-    if (list_[i]->step() == w_.open()) QTimer::singleShot(0, list_[i], [this, row = list_[i]] { scroll_->ensureWidgetVisible(row, 0, 4); });
+    if (list_[i]->step() == w_.open())
+      QTimer::singleShot(0, list_[i], [this, row = list_[i]] { scroll_->ensureWidgetVisible(row, 0, 4); });
   }
 }
 
 void RecipeColumn::renameOpen() {
   // The row that has the focus, else the one that is open.
   const auto focused = std::find_if(list_.begin(), list_.end(), [](RecipeRow* r) { return r->hasFocus(); });
-  const auto row = focused != list_.end() ? focused : std::find_if(list_.begin(), list_.end(), [this](RecipeRow* r) { return r->step() == w_.open(); });
+  const auto row = focused != list_.end() ? focused : std::find_if(list_.begin(), list_.end(), [this](RecipeRow* r) {
+    return r->step() == w_.open();
+  });
   if (row != list_.end()) (*row)->startRename();
 }
 

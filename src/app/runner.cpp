@@ -78,7 +78,8 @@ void Runner::loop() {
     }
     wake_.notify_all();
     // A run that a newer edit has overtaken is not shown, but for drags, which would else never show anything.
-    if (!more || r.moving) QMetaObject::invokeMethod(this, [this, e, serial = r.serial] {
+    if (!more || r.moving)
+      QMetaObject::invokeMethod(this, [this, e, serial = r.serial] {
         delivered_ = serial;
         emit finished(e);
       });
@@ -116,8 +117,10 @@ bool Runner::measure(const recipe::Model& model) {
         if (!toMeasure_ || quit_) return false;
       }
       const auto known = figures_.find(*body);
-      next[*body] = known != figures_.end() ? known->second
-                                            : std::make_shared<const Measured>(Measured{inspect::stateOf(**body), inspect::joins(**body, model.recipe->tolerances)});
+      next[*body] = known != figures_.end()
+                        ? known->second
+                        : std::make_shared<const Measured>(
+                              Measured{inspect::stateOf(**body), inspect::joins(**body, model.recipe->tolerances)});
     }
   }
   figures_ = next;

@@ -35,7 +35,7 @@ public:
   explicit Runner(const recipe::Registry& registry);
   ~Runner() override;
   void request(recipe::RecipePtr recipe, bool moving);
-  void stop(); ///< Esc: the running evaluation
+  void stop();                                          ///< Esc: the running evaluation
   bool busy() const { return delivered_ < requested_; } ///< something asked for has not arrived yet
   /// Results that a project brought along.
   void remember(const exchange::Outcomes& kept) {

@@ -21,11 +21,13 @@ StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayo
   auto* title = new QLabel(tr("Begin a form"));
   title->setStyleSheet("font-size: 15pt; font-weight: 600;");
   l->addWidget(title);
-  auto* words = new QLabel(tr("Draw the curves a skin should run through, then loft them.\nOr drop a project on this window."));
+  auto* words =
+      new QLabel(tr("Draw the curves a skin should run through, then loft them.\nOr drop a project on this window."));
   words->setStyleSheet("color: #5F6468;");
   l->addWidget(words);
   auto* tools = new QHBoxLayout;
-  for (const auto& [kind, text] : {std::pair{"ring", tr("Draw a ring")}, std::pair{"spline", tr("Draw a spline")}, std::pair{"points_curve", tr("Read points")}}) {
+  for (const auto& [kind, text] : {std::pair{"ring", tr("Draw a ring")}, std::pair{"spline", tr("Draw a spline")},
+                                   std::pair{"points_curve", tr("Read points")}}) {
     auto* b = new QPushButton(icon("steps/" + QString(kind)), text);
     b->setObjectName("start-" + QString(kind));
     b->setIconSize({22, 22});

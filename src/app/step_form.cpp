@@ -9,7 +9,8 @@
 namespace lumsk::app {
 
 StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* parent)
-    : QWidget(parent), w_(w), step_(std::move(step)), messages_(new QVBoxLayout), keep_(new QPushButton(tr("Keep"))), drop_(new QPushButton(tr("Drop"))) {
+    : QWidget(parent), w_(w), step_(std::move(step)), messages_(new QVBoxLayout), keep_(new QPushButton(tr("Keep"))),
+      drop_(new QPushButton(tr("Drop"))) {
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(6, 2, 6, 8);
   auto* grid = new QGridLayout;
@@ -24,7 +25,8 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
     label->setStyleSheet("color: #5F6468;");
     label->setToolTip(QString::fromStdString(f.help));
     auto* editor = makeEditor(f, w_, view);
-    const bool wide = f.kind == recipe::FieldKind::Points || f.kind == recipe::FieldKind::Table || f.kind == recipe::FieldKind::Graph;
+    const bool wide =
+        f.kind == recipe::FieldKind::Points || f.kind == recipe::FieldKind::Table || f.kind == recipe::FieldKind::Graph;
     if (wide) {
       grid->addWidget(editor, row, 0, 1, 2);
       label->hide();
@@ -37,7 +39,9 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
     label->setBuddy(editor);
     ++row;
     lines_.push_back({label, editor});
-    connect(editor, &FieldEditor::changed, this, [this, key = f.key](const json& v) { w_.setInput(step_, key, v, tr("change %1").arg(QString::fromStdString(key))); });
+    connect(editor, &FieldEditor::changed, this, [this, key = f.key](const json& v) {
+      w_.setInput(step_, key, v, tr("change %1").arg(QString::fromStdString(key)));
+    });
     connect(editor, &FieldEditor::focused, this, [this, key = f.key] { w_.unfold(step_, key); });
     connect(editor, &FieldEditor::enterAgain, this, [this] {
       if (w_.draft() == step_) w_.keepDraft();
@@ -47,7 +51,8 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
   auto* buttons = new QHBoxLayout;
   auto* help = new QPushButton(tr("Help"));
   help->setProperty("role", "link");
-  connect(help, &QPushButton::clicked, this, [this, kind = QString::fromStdString(entry->kind)] { emit helpWanted(kind); });
+  connect(help, &QPushButton::clicked, this,
+          [this, kind = QString::fromStdString(entry->kind)] { emit helpWanted(kind); });
   buttons->addWidget(help);
   buttons->addStretch();
   keep_->setProperty("role", "keep");
@@ -69,7 +74,8 @@ void StepForm::sync() {
     const recipe::Field& f = l.editor->field();
     const bool on = recipe::applies(f, schema, *entry->inputs);
     l.editor->setVisible(on);
-    const bool wide = f.kind == recipe::FieldKind::Points || f.kind == recipe::FieldKind::Table || f.kind == recipe::FieldKind::Graph;
+    const bool wide =
+        f.kind == recipe::FieldKind::Points || f.kind == recipe::FieldKind::Table || f.kind == recipe::FieldKind::Graph;
     l.label->setVisible(on && !wide);
     l.editor->setValue(entry->inputs->contains(f.key) ? (*entry->inputs)[f.key] : recipe::defaultValue(f));
     if (auto* picks = dynamic_cast<PicksEditor*>(l.editor)) picks->setActive(w_.open() == step_ && w_.field() == f.key);
@@ -88,7 +94,8 @@ void StepForm::syncMessages() {
   const auto* r = w_.model()->result(step_);
   if (!r) return;
   const auto add = [&](const Problem& p, bool bad) {
-    auto* text = new QLabel((bad ? QString::fromUtf8("▲ ") : QString::fromUtf8("• ")) + QString::fromStdString(sentence(p)));
+    auto* text =
+        new QLabel((bad ? QString::fromUtf8("▲ ") : QString::fromUtf8("• ")) + QString::fromStdString(sentence(p)));
     text->setWordWrap(true);
     text->setObjectName(bad ? "problem" : "note");
     text->setToolTip(QString::fromStdString(p.code));
@@ -104,14 +111,18 @@ void StepForm::syncMessages() {
       auto* b = new QPushButton(QString::fromStdString(m.text));
       b->setProperty("role", "remedy");
       b->setObjectName("remedy");
-      connect(b, &QPushButton::clicked, this, [this, m] { w_.setInput(step_, m.field, m.value, QString::fromStdString(m.text)); });
+      connect(b, &QPushButton::clicked, this,
+              [this, m] { w_.setInput(step_, m.field, m.value, QString::fromStdString(m.text)); });
       messages_->addWidget(b, 0, Qt::AlignLeft);
     }
   };
   if (r->problem) add(*r->problem, true);
   if (r->outcome && r->status == recipe::Status::Ok)
     for (const Problem& n : r->outcome->notes) add(n, false);
-  for (Line& l : lines_) l.editor->markProblem(r->problem && r->problem->field == l.editor->field().key ? QString::fromStdString(sentence(*r->problem)) : QString());
+  for (Line& l : lines_)
+    l.editor->markProblem(r->problem && r->problem->field == l.editor->field().key
+                              ? QString::fromStdString(sentence(*r->problem))
+                              : QString());
 }
 
 void StepForm::focusFirst() {

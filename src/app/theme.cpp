@@ -66,7 +66,8 @@ QProgressBar::chunk { background: #1F7A6B; }
 }
 
 void applyTheme(QApplication& app) {
-  for (const char* f : {"Regular", "Medium", "SemiBold"}) QFontDatabase::addApplicationFont(QString(":/fonts/Inter-%1.otf").arg(f));
+  for (const char* f : {"Regular", "Medium", "SemiBold"})
+    QFontDatabase::addApplicationFont(QString(":/fonts/Inter-%1.otf").arg(f));
   QFont font("Inter");
   font.setPointSizeF(app.font().pointSizeF() > 0 ? app.font().pointSizeF() : 9.0);
   app.setFont(font);

@@ -41,7 +41,8 @@ void StageRail::choose(int stage) {
   for (int i = 0; i < recipe::kStages; ++i) buttons_->button(i)->setChecked(i == stage);
 }
 
-Drawer::Drawer(Workspace& w, QWidget* parent) : QWidget(parent), w_(w), title_(new QLabel), pin_(new QPushButton(tr("pin"))), tools_(new QVBoxLayout) {
+Drawer::Drawer(Workspace& w, QWidget* parent)
+    : QWidget(parent), w_(w), title_(new QLabel), pin_(new QPushButton(tr("pin"))), tools_(new QVBoxLayout) {
   setObjectName("drawer");
   setAttribute(Qt::WA_StyledBackground);
   setFixedWidth(160);
@@ -97,7 +98,8 @@ void Drawer::show(int stage) {
       emit used();
     });
   }
-  if (recipe::Stage(stage) == recipe::Stage::Deliver) connect(add(tr("Export"), "icons/deliver", "tool-export"), &QToolButton::clicked, this, &Drawer::exportWanted);
+  if (recipe::Stage(stage) == recipe::Stage::Deliver)
+    connect(add(tr("Export"), "icons/deliver", "tool-export"), &QToolButton::clicked, this, &Drawer::exportWanted);
   if (tools_->count() == 0) {
     auto* none = new QLabel(tr("no tools yet"));
     none->setStyleSheet("color: #5F6468;");

@@ -2,8 +2,8 @@
 
 #include "app/field_editors.h"
 #include "app/theme.h"
-#include "nurbs/closest.h"
 #include "nurbs/arc_length.h"
+#include "nurbs/closest.h"
 
 #include <Aspect_DisplayConnection.hxx>
 #include <Aspect_NeutralWindow.hxx>
@@ -27,7 +27,7 @@ namespace {
 /// Qt's frame buffer keeps its own colour space.
 class PlainFrameBuffer : public OpenGl_FrameBuffer {
 public:
-  void BindBuffer(const Handle(OpenGl_Context)& c) override {
+  void BindBuffer(const Handle(OpenGl_Context) & c) override {
     OpenGl_FrameBuffer::BindBuffer(c);
     c->SetFrameBufferSRGB(true, false);
   }
@@ -70,8 +70,12 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
   setMinimumSize(240, 200);
   connect(&w_, &Workspace::modelChanged, this, &ViewWidget::refresh);
   connect(&w_, &Workspace::focusChanged, this, &ViewWidget::refresh);
-  connect(&w_, &Workspace::busyChanged, this, [this](bool busy) { if (!busy && !smooth_) changed(); });
-  connect(&w_, &Workspace::recipeChanged, this, [this] { if (viewer_) overlay_->set(marksFor(w_, camera()), camera()); });
+  connect(&w_, &Workspace::busyChanged, this, [this](bool busy) {
+    if (!busy && !smooth_) changed();
+  });
+  connect(&w_, &Workspace::recipeChanged, this, [this] {
+    if (viewer_) overlay_->set(marksFor(w_, camera()), camera());
+  });
   connect(&w_, &Workspace::fileChanged, this, [this] { fitted_ = false; });
   connect(&w_, &Workspace::wantsLookAt, this, [this](const Vec3& p) {
     if (!viewer_) return;
@@ -185,13 +189,16 @@ void ViewWidget::moved() {
 void ViewWidget::applyHighlights() {
   if (!shown_) return;
   std::vector<Lit> lit;
-  const auto add = [&](const scene::Highlight& h, const QColor& colour) { lit.push_back({scene::outlineOf(*shown_, h), colour}); };
+  const auto add = [&](const scene::Highlight& h, const QColor& colour) {
+    lit.push_back({scene::outlineOf(*shown_, h), colour});
+  };
   for (const auto& h : w_.selection()) add({h.kind, h.step, h.part}, clay::attention);
   const auto* entry = w_.recipe().find(w_.open());
   const recipe::Field* f = w_.activeField();
   if (entry && f && f->kind == recipe::FieldKind::Picks)
     for (const json& p : entry->inputs->value(f->key, json::array()))
-      add({p.value("kind", "") == "point" ? Kind::Point : Kind::Curve, p.value("step", ""), p.value("part", "")}, clay::attention);
+      add({p.value("kind", "") == "point" ? Kind::Point : Kind::Curve, p.value("step", ""), p.value("part", "")},
+          clay::attention);
   if (const auto& pointed = chip_ ? chip_ : hover_) add(*pointed, clay::accent);
   overlay_->setLit(std::move(lit));
 }
@@ -283,7 +290,10 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = drag_;
   drag_ = Drag::None;
   if (was == Drag::Turn || was == Drag::Pan) changed(); // what a mark changed draws itself when it is computed
-  if (was == Drag::Mark) return w_.endDrag(grabbed_.kind == Mark::Kind::Point ? tr("move a point") : grabbed_.kind == Mark::Kind::Flag ? tr("move a start") : tr("drag %1").arg(QString::fromStdString(grabbed_.field)));
+  if (was == Drag::Mark)
+    return w_.endDrag(grabbed_.kind == Mark::Kind::Point  ? tr("move a point")
+                      : grabbed_.kind == Mark::Kind::Flag ? tr("move a start")
+                                                          : tr("drag %1").arg(QString::fromStdString(grabbed_.field)));
   if (was != Drag::Pending || e->button() != Qt::LeftButton) return;
   if (grabbed_.kind == Mark::Kind::Flag) {
     // A click on a flag flips its section.
@@ -320,7 +330,8 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
 }
 
 void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
-  if (const int i = overlay_->markAt(e->position()); i >= 0 && overlay_->marks()[i].kind == Mark::Kind::Handle) return editHandle(overlay_->marks()[i]);
+  if (const int i = overlay_->markAt(e->position()); i >= 0 && overlay_->marks()[i].kind == Mark::Kind::Handle)
+    return editHandle(overlay_->marks()[i]);
   hoverAt(e->position());
   if (under_.empty() && w_.wanted() != Kind::None) fitAll();
 }
@@ -369,7 +380,8 @@ void ViewWidget::hoverAt(QPointF p) {
   } else {
     unsetCursor();
     auto hits = scene::pickAt(*w_.drawing(), camera(), p.x(), p.y(), w_.wanted());
-    const bool sameAsBefore = hits.size() == under_.size() && std::equal(hits.begin(), hits.end(), under_.begin(), scene::same);
+    const bool sameAsBefore =
+        hits.size() == under_.size() && std::equal(hits.begin(), hits.end(), under_.begin(), scene::same);
     under_ = std::move(hits);
     if (!sameAsBefore) cycle_ = 0;
   }
@@ -382,7 +394,9 @@ void ViewWidget::hoverAt(QPointF p) {
     if (under_.size() > 1) label += tr("  (Tab: %1 more)").arg(under_.size() - 1);
   }
   overlay_->setHover(label, p);
-  const bool changedHover = next.has_value() != hover_.has_value() || (next && (next->step != hover_->step || next->part != hover_->part || next->kind != hover_->kind));
+  const bool changedHover =
+      next.has_value() != hover_.has_value() ||
+      (next && (next->step != hover_->step || next->part != hover_->part || next->kind != hover_->kind));
   if (!changedHover) return;
   hover_ = next;
   emit hovered(label);
@@ -410,7 +424,8 @@ void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
   if (!entry) return;
   if (grabbed_.kind == Mark::Kind::Handle) {
     const auto start = camera().ray(pressed_.x(), pressed_.y());
-    const double moved = alongAxis(grabbed_.world, grabbed_.direction, ray) - alongAxis(grabbed_.world, grabbed_.direction, start);
+    const double moved =
+        alongAxis(grabbed_.world, grabbed_.direction, ray) - alongAxis(grabbed_.world, grabbed_.direction, start);
     const recipe::Field* f = recipe::findField(w_.registry().schemaOf(entry->kind), grabbed_.field);
     const double v = std::clamp(grabbed_.value + moved / grabbed_.mmPerUnit, f->low, f->high);
     w_.dragInput(grabbed_.step, grabbed_.field, tidy(v));
@@ -469,11 +484,15 @@ void ViewWidget::editHandle(const Mark& m) {
   auto* line = editor_->findChild<QLineEdit*>();
   line->setFocus();
   line->selectAll();
-  connect(editor_, &FieldEditor::changed, this, [this, m, label = f->label](const json& v) { w_.setInput(m.step, m.field, v, tr("set %1").arg(QString::fromStdString(label).toLower())); });
+  connect(editor_, &FieldEditor::changed, this, [this, m, label = f->label](const json& v) {
+    w_.setInput(m.step, m.field, v, tr("set %1").arg(QString::fromStdString(label).toLower()));
+  });
   connect(editor_, &FieldEditor::changed, this, &ViewWidget::closeEditor);
   connect(editor_, &FieldEditor::enterAgain, this, &ViewWidget::closeEditor);
   // Left without a change, or with a text that is no number, it closes; the value before stays.
-  connect(line, &QLineEdit::editingFinished, this, [this, line] { if (!line->hasFocus()) closeEditor(); });
+  connect(line, &QLineEdit::editingFinished, this, [this, line] {
+    if (!line->hasFocus()) closeEditor();
+  });
 }
 
 void ViewWidget::closeEditor() {

@@ -50,9 +50,9 @@ protected:
   void contextMenuEvent(QContextMenuEvent* e) override;
 
 private:
-  void refresh();      ///< new drawing or marks
-  void changed();      ///< the scene, camera or lens: draws again
-  void moved();        ///< as above, with more of the same to be expected: smooth only when it rests
+  void refresh(); ///< new drawing or marks
+  void changed(); ///< the scene, camera or lens: draws again
+  void moved();   ///< as above, with more of the same to be expected: smooth only when it rests
   void hoverAt(QPointF p);
   void dragMark(QPointF p, Qt::KeyboardModifiers keys);
   void editHandle(const Mark& m);

@@ -17,7 +17,8 @@ constexpr int kNoticedMs = 250; ///< computing that lasts longer is what Esc is 
 }
 
 Workspace::Workspace(const recipe::Registry& registry)
-    : registry_(registry), history_(std::make_shared<const Recipe>()), now_(history_.now()), saved_(now_), runner_(registry) {
+    : registry_(registry), history_(std::make_shared<const Recipe>()), now_(history_.now()), saved_(now_),
+      runner_(registry) {
   auto model = std::make_shared<recipe::Model>();
   model->recipe = now_;
   last_.model = model;
@@ -63,7 +64,8 @@ Kind Workspace::wanted() const {
   const Field* f = activeField();
   if (f && f->kind == FieldKind::Picks) return f->accepts;
   if (f && f->kind == FieldKind::Points) return Kind::None;
-  return Kind::Point | Kind::Curve | Kind::Edge | Kind::Face | Kind::Skin | Kind::Solid | (now_->steps.empty() ? Kind::Plane : Kind::None);
+  return Kind::Point | Kind::Curve | Kind::Edge | Kind::Face | Kind::Skin | Kind::Solid |
+         (now_->steps.empty() ? Kind::Plane : Kind::None);
 }
 
 QString Workspace::instruction() const {
@@ -73,7 +75,9 @@ QString Workspace::instruction() const {
     const json v = entry->inputs->value(f->key, json::array());
     const QString what = QString::fromStdString(recipe::kindNames(f->accepts));
     if (int(v.size()) < f->least) return tr("pick %1 for %2").arg(what, QString::fromStdString(f->label).toLower());
-    if (int(v.size()) < f->most && f->most > 1) return draft_.empty() ? tr("pick another %1, or drag a flag or handle").arg(what) : tr("pick another %1, or keep the step").arg(what);
+    if (int(v.size()) < f->most && f->most > 1)
+      return draft_.empty() ? tr("pick another %1, or drag a flag or handle").arg(what)
+                            : tr("pick another %1, or keep the step").arg(what);
   }
   if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");
   if (!draft_.empty()) return tr("drag a handle or change a number, then keep the step");
@@ -117,7 +121,8 @@ void Workspace::cancelDrag() {
 std::string Workspace::freeLabel(const std::string& base) const {
   for (int n = 1;; ++n) {
     const std::string label = n == 1 ? base : base + " " + std::to_string(n);
-    if (std::none_of(now_->steps.begin(), now_->steps.end(), [&](const auto& s) { return s->label == label; })) return label;
+    if (std::none_of(now_->steps.begin(), now_->steps.end(), [&](const auto& s) { return s->label == label; }))
+      return label;
   }
 }
 
@@ -234,7 +239,8 @@ void Workspace::unfold(const std::string& step, const std::string& field) {
 json Workspace::pickValue(const scene::Hit& h) {
   json p{{"step", h.step}, {"kind", recipe::kindNames(h.kind)}};
   if (!h.part.empty()) p["part"] = h.part;
-  if (h.kind == Kind::Edge || h.kind == Kind::Face || (h.kind == Kind::Point && h.part.find('|') != std::string::npos)) {
+  if (h.kind == Kind::Edge || h.kind == Kind::Face ||
+      (h.kind == Kind::Point && h.part.find('|') != std::string::npos)) {
     const auto list = [](const Vec3& v) { return json{v.x(), v.y(), v.z()}; };
     p["near"] = {{"at", list(h.near.middle)}, {"direction", list(h.near.direction)}};
   }
@@ -247,14 +253,17 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
   if (entry && f && f->kind == FieldKind::Picks && recipe::has(f->accepts, hit.kind)) {
     json list = entry->inputs->value(f->key, json::array());
     const json value = pickValue(hit);
-    const auto is = [&](const json& p) { return p["step"] == value["step"] && p.value("part", "") == value.value("part", ""); };
+    const auto is = [&](const json& p) {
+      return p["step"] == value["step"] && p.value("part", "") == value.value("part", "");
+    };
     const auto known = std::find_if(list.begin(), list.end(), is);
     if (known != list.end()) {
       list.erase(known);
     } else {
       if (int(list.size()) >= f->most) list.erase(list.begin());
       int n = 1;
-      while (std::any_of(list.begin(), list.end(), [&](const json& p) { return p["id"] == "p" + std::to_string(n); })) ++n;
+      while (std::any_of(list.begin(), list.end(), [&](const json& p) { return p["id"] == "p" + std::to_string(n); }))
+        ++n;
       json p = value;
       p["id"] = "p" + std::to_string(n);
       list.push_back(p);
@@ -264,7 +273,8 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
     emit focusChanged();
     return;
   }
-  const auto known = std::find_if(selection_.begin(), selection_.end(), [&](const scene::Hit& h) { return scene::same(h, hit); });
+  const auto known =
+      std::find_if(selection_.begin(), selection_.end(), [&](const scene::Hit& h) { return scene::same(h, hit); });
   const bool had = known != selection_.end();
   if (had) selection_.erase(known);
   if (!toggle && !(had && selection_.empty())) selection_.clear();
@@ -354,7 +364,8 @@ Expected<void> Workspace::openFile(const QString& path) {
   path_ = path;
   change(history_.now(), false);
   if (const auto other = lock_.take(path.toStdString()))
-    emit problemArose(problem("LM-F040", "this project may be open twice: " + *other).tryThis("save under another name"));
+    emit problemArose(
+        problem("LM-F040", "this project may be open twice: " + *other).tryThis("save under another name"));
   emit focusChanged();
   emit fileChanged();
   return {};

@@ -25,8 +25,8 @@ public:
   MeasuredPtr figuresOf(const brep::BodyPtr& b) const; ///< null until they are measured
   double lastSeconds() const { return last_.seconds; }
   const std::string& draft() const { return draft_; }
-  const std::string& open() const { return open_; }       ///< id of the unfolded row
-  const std::string& field() const { return field_; }     ///< key of its field that picks or points go to
+  const std::string& open() const { return open_; }   ///< id of the unfolded row
+  const std::string& field() const { return field_; } ///< key of its field that picks or points go to
   const std::vector<scene::Hit>& selection() const { return selection_; }
   const recipe::Field* activeField() const;
   recipe::Kind wanted() const; ///< what the pointer should find now
@@ -39,7 +39,7 @@ public:
   recipe::Names names() const; ///< of the recipe's numbers, as far as they can be read
 
   // Changes
-  void edit(recipe::Recipe next, const QString& words);        ///< one undo entry, or part of the draft
+  void edit(recipe::Recipe next, const QString& words); ///< one undo entry, or part of the draft
   void setInput(const std::string& step, const std::string& key, const json& value, const QString& words);
   void dragInput(const std::string& step, const std::string& key, const json& value); ///< live, no undo entry yet
   void endDrag(const QString& words);
@@ -70,10 +70,10 @@ public:
   Expected<json> importFile(const QString& path);
 
 signals:
-  void recipeChanged();   ///< values or order of steps
-  void modelChanged();    ///< new results
-  void figuresChanged();  ///< new measurements of bodies
-  void focusChanged();    ///< unfolded row, active field, selection
+  void recipeChanged();  ///< values or order of steps
+  void modelChanged();   ///< new results
+  void figuresChanged(); ///< new measurements of bodies
+  void focusChanged();   ///< unfolded row, active field, selection
   void busyChanged(bool busy);
   void progressed(double fraction, const QString& words);
   void fileChanged();

@@ -28,12 +28,30 @@ struct Problem {
   std::vector<Remedy> remedies;     ///< one-click changes
   std::string field;                ///< key of the field that is wrong, if one is
 
-  Problem& at(const Vec3& p) { where.push_back(p); return *this; }
-  Problem& measure(const Quantity& q) { measured = q; return *this; }
-  Problem& want(const Quantity& q) { required = q; return *this; }
-  Problem& tryThis(std::string text) { remedyText = std::move(text); return *this; }
-  Problem& offer(Remedy r) { remedies.push_back(std::move(r)); return *this; }
-  Problem& inField(std::string key) { field = std::move(key); return *this; }
+  Problem& at(const Vec3& p) {
+    where.push_back(p);
+    return *this;
+  }
+  Problem& measure(const Quantity& q) {
+    measured = q;
+    return *this;
+  }
+  Problem& want(const Quantity& q) {
+    required = q;
+    return *this;
+  }
+  Problem& tryThis(std::string text) {
+    remedyText = std::move(text);
+    return *this;
+  }
+  Problem& offer(Remedy r) {
+    remedies.push_back(std::move(r));
+    return *this;
+  }
+  Problem& inField(std::string key) {
+    field = std::move(key);
+    return *this;
+  }
 };
 
 Problem problem(std::string code, std::string what);

@@ -17,12 +17,12 @@ struct CurvatureTolerance {
 
 /// What counts as equal. Travels from the recipe to every construction.
 struct Tolerances {
-  LengthTolerance point{0.001};         ///< two points are one
-  LengthTolerance fit{0.0005};          ///< a construction may deviate from its inputs by this much
-  AngleTolerance angle{0.01};           ///< normals agree
-  CurvatureTolerance curvature{0.01};   ///< normal curvature across an edge agrees
-  AngleTolerance smoothEdge{5.0};       ///< an edge without a stated continuity counts as meant smooth below this
-  AngleTolerance corner{1.0};           ///< a curve turns by more than this at a corner
+  LengthTolerance point{0.001};       ///< two points are one
+  LengthTolerance fit{0.0005};        ///< a construction may deviate from its inputs by this much
+  AngleTolerance angle{0.01};         ///< normals agree
+  CurvatureTolerance curvature{0.01}; ///< normal curvature across an edge agrees
+  AngleTolerance smoothEdge{5.0};     ///< an edge without a stated continuity counts as meant smooth below this
+  AngleTolerance corner{1.0};         ///< a curve turns by more than this at a corner
 };
 
 /// Refuses values that no construction can work with (not finite, not positive, absurdly small or large).

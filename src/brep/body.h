@@ -26,8 +26,8 @@ struct NaturalFace {
 struct Body {
   TopoDS_Shape shape;
   std::vector<std::string> faceNames, edgeNames, vertexNames;
-  std::map<std::string, NaturalFace> natural;  ///< by face name
-  std::map<std::string, Meets> asked;          ///< by edge name: continuity the step was asked for
+  std::map<std::string, NaturalFace> natural; ///< by face name
+  std::map<std::string, Meets> asked;         ///< by edge name: continuity the step was asked for
 
   bool solid() const;
 };

@@ -73,7 +73,8 @@ BoundedCurve toCurve(const nurbs::Segment& s) {
     const Vec3 major = swap ? arc->v : arc->u;
     const double shift = swap ? -kPi / 2 : 0.0;
     const gp_Ax2 ax(toPnt(arc->centre), gp_Dir(n.x(), n.y(), n.z()), gp_Dir(major.x(), major.y(), major.z()));
-    return {new Geom_Ellipse(ax, major.norm(), (swap ? arc->u : arc->v).norm()), arc->fromRad + shift, arc->toRad + shift};
+    return {new Geom_Ellipse(ax, major.norm(), (swap ? arc->u : arc->v).norm()), arc->fromRad + shift,
+            arc->toRad + shift};
   }
   const auto& c = std::get<nurbs::Spline>(s);
   return {toCurve(c), c.first(), c.last()};
@@ -93,7 +94,8 @@ Handle(Geom_BSplineSurface) toSurface(const nurbs::Surface& s) {
   for (int i = 0; i < s.sizeU(); ++i)
     for (int j = 0; j < s.sizeV(); ++j) poles(i + 1, j + 1) = toPnt(s.point(i, j).transpose());
   const KnotTable u = tabulate(s.knotsU()), v = tabulate(s.knotsV());
-  return new Geom_BSplineSurface(poles, u.knots(), v.knots(), u.multiplicities(), v.multiplicities(), s.degreeU(), s.degreeV());
+  return new Geom_BSplineSurface(poles, u.knots(), v.knots(), u.multiplicities(), v.multiplicities(), s.degreeU(),
+                                 s.degreeV());
 }
 
 std::optional<nurbs::Surface> toSurface(const Handle(Geom_Surface) & s, bool closedU) {
@@ -124,7 +126,8 @@ std::optional<nurbs::Path> toPath(const TopoDS_Edge& e) {
              conic && (dynamic_cast<const Geom_Circle*>(conic) || dynamic_cast<const Geom_Ellipse*>(conic))) {
     const Vec3 centre = toVec(conic->Location());
     segment = nurbs::EllipseArc{centre, toVec(c->Value(0.0)) - centre, toVec(c->Value(kPi / 2)) - centre, a, b};
-  } else if (Handle(Geom_BSplineCurve) spline = Handle(Geom_BSplineCurve)::DownCast(c); !spline.IsNull() && !spline->IsRational()) {
+  } else if (Handle(Geom_BSplineCurve) spline = Handle(Geom_BSplineCurve)::DownCast(c);
+             !spline.IsNull() && !spline->IsRational()) {
     spline = Handle(Geom_BSplineCurve)::DownCast(spline->Copy());
     if (spline->IsPeriodic()) spline->SetNotPeriodic();
     spline->Segment(std::max(a, spline->FirstParameter()), std::min(b, spline->LastParameter()));

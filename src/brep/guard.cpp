@@ -8,7 +8,8 @@ namespace lumsk::brep {
 
 namespace {
 Problem make(const char* doing, const std::string& why) {
-  return problem("LM-K001", std::string("the geometry kernel failed while ") + doing + (why.empty() ? "" : " (" + why + ")"))
+  return problem("LM-K001",
+                 std::string("the geometry kernel failed while ") + doing + (why.empty() ? "" : " (" + why + ")"))
       .tryThis("change the inputs a little");
 }
 } // namespace

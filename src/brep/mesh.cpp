@@ -21,7 +21,8 @@ namespace {
 
 /// Places along one direction: every span divided so that chords and turns stay in limits.
 std::vector<double> division(const nurbs::Surface& s, bool alongU, const MeshLimits& m) {
-  const auto breaks = alongU ? nurbs::breakpoints(s.knotsU(), s.degreeU()) : nurbs::breakpoints(s.knotsV(), s.degreeV());
+  const auto breaks =
+      alongU ? nurbs::breakpoints(s.knotsU(), s.degreeU()) : nurbs::breakpoints(s.knotsV(), s.degreeV());
   const double w0 = alongU ? s.firstV() : s.firstU(), w1 = alongU ? s.lastV() : s.lastU();
   std::vector<double> out;
   for (size_t k = 0; k + 1 < breaks.size(); ++k) {
@@ -156,11 +157,13 @@ Expected<SolidMesh> exportMesh(const Body& b, const MeshLimits& limits, const Co
     // Points along shared edges are equal to the last bit or nearly so: weld on a grid far below the point tolerance.
     std::map<std::array<long long, 3>, int> welded;
     const auto weld = [&](const Vec3& p) {
-      const std::array<long long, 3> key{std::llround(p.x() * 1e5), std::llround(p.y() * 1e5), std::llround(p.z() * 1e5)};
+      const std::array<long long, 3> key{std::llround(p.x() * 1e5), std::llround(p.y() * 1e5),
+                                         std::llround(p.z() * 1e5)};
       for (long long dx = -1; dx <= 1; ++dx)
         for (long long dy = -1; dy <= 1; ++dy)
           for (long long dz = -1; dz <= 1; ++dz)
-            if (const auto it = welded.find({key[0] + dx, key[1] + dy, key[2] + dz}); it != welded.end()) return it->second;
+            if (const auto it = welded.find({key[0] + dx, key[1] + dy, key[2] + dz}); it != welded.end())
+              return it->second;
       out.points.push_back(p);
       return welded[key] = int(out.points.size()) - 1;
     };

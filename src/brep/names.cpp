@@ -26,9 +26,7 @@ std::string faceName(const std::string& step, const std::string& role, const std
   return step + "." + role + (source.empty() ? "" : "(" + source + ")");
 }
 
-const char* partKindName(PartKind k) {
-  return k == PartKind::Face ? "face" : k == PartKind::Edge ? "edge" : "vertex";
-}
+const char* partKindName(PartKind k) { return k == PartKind::Face ? "face" : k == PartKind::Edge ? "edge" : "vertex"; }
 
 namespace {
 
@@ -43,7 +41,8 @@ std::string sideOf(const TopoDS_Edge& e, const TopoDS_Face& f) {
   const gp_Pnt2d p = c->Value(a), q = c->Value(b), m = c->Value(0.5 * (a + b));
   const auto all = [&](double gp_XY_value, auto get) {
     const double eps = 1e-6 * std::max(1.0, std::abs(gp_XY_value));
-    return std::abs(get(p) - gp_XY_value) < eps && std::abs(get(q) - gp_XY_value) < eps && std::abs(get(m) - gp_XY_value) < eps;
+    return std::abs(get(p) - gp_XY_value) < eps && std::abs(get(q) - gp_XY_value) < eps &&
+           std::abs(get(m) - gp_XY_value) < eps;
   };
   const auto x = [](const gp_Pnt2d& g) { return g.X(); };
   const auto y = [](const gp_Pnt2d& g) { return g.Y(); };
@@ -179,7 +178,9 @@ Found findPart(const Body& b, PartKind kind, const std::string& name, const Sign
   for (size_t i = 0; i < names.size(); ++i) {
     const Signature s = signatureOf(b, kind, int(i));
     const double d = (s.middle - signature->middle).norm();
-    const double turn = signature->direction.norm() > 0 && s.direction.norm() > 0 ? angleBetweenRad(s.direction, signature->direction) : 0.0;
+    const double turn = signature->direction.norm() > 0 && s.direction.norm() > 0
+                            ? angleBetweenRad(s.direction, signature->direction)
+                            : 0.0;
     const double line = kind == PartKind::Edge ? std::min(turn, kPi - turn) : turn;
     if (d > reach || line > radFromDeg(30)) continue;
     if (d < nearest) {

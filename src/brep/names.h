@@ -1,8 +1,8 @@
 #pragma once
 #include "brep/body.h"
 
-#include <TopTools_ShapeMapHasher.hxx>
 #include <NCollection_DataMap.hxx>
+#include <TopTools_ShapeMapHasher.hxx>
 
 #include <string>
 

@@ -38,8 +38,10 @@ Expected<void> checkValid(const TopoDS_Shape& s) {
 
 double largestTolerance(const TopoDS_Shape& s) {
   double t = 0;
-  for (TopExp_Explorer e(s, TopAbs_EDGE); e.More(); e.Next()) t = std::max(t, BRep_Tool::Tolerance(TopoDS::Edge(e.Current())));
-  for (TopExp_Explorer e(s, TopAbs_VERTEX); e.More(); e.Next()) t = std::max(t, BRep_Tool::Tolerance(TopoDS::Vertex(e.Current())));
+  for (TopExp_Explorer e(s, TopAbs_EDGE); e.More(); e.Next())
+    t = std::max(t, BRep_Tool::Tolerance(TopoDS::Edge(e.Current())));
+  for (TopExp_Explorer e(s, TopAbs_VERTEX); e.More(); e.Next())
+    t = std::max(t, BRep_Tool::Tolerance(TopoDS::Vertex(e.Current())));
   return t;
 }
 
@@ -53,7 +55,8 @@ Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shape) {
   Problem open = problem("LM-K003", "the body is not closed").tryThis("look at the openings");
   for (int i = 1; i <= owners.Extent(); ++i) {
     const TopoDS_Edge e = TopoDS::Edge(owners.FindKey(i));
-    if (owners(i).Extent() >= 2 || BRep_Tool::Degenerated(e) || BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First()))) continue;
+    if (owners(i).Extent() >= 2 || BRep_Tool::Degenerated(e) || BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First())))
+      continue;
     double a, b;
     const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
     if (!c.IsNull()) open.at(toVec(c->Value(0.5 * (a + b))));
@@ -95,7 +98,8 @@ Expected<BodyPtr> skinFromSurfaces(const std::vector<NamedSurface>& surfaces, co
       body->shape = shell;
     }
     for (size_t i = 0; i < made.size(); ++i)
-      names.Bind(surfaces.size() > 1 && sewing.IsModified(made[i]) ? sewing.Modified(made[i]) : made[i], surfaces[i].name);
+      names.Bind(surfaces.size() > 1 && sewing.IsModified(made[i]) ? sewing.Modified(made[i]) : made[i],
+                 surfaces[i].name);
     LUMSK_CHECK(checkValid(body->shape));
     nameBody(*body, names);
     return body;

@@ -30,7 +30,9 @@ namespace {
 using nurbs::Side;
 using nurbs::Surface;
 
-const char* sideName(int k) { return k == nurbs::FirstU ? "left" : k == nurbs::LastU ? "right" : k == nurbs::FirstV ? "start" : "end"; }
+const char* sideName(int k) {
+  return k == nurbs::FirstU ? "left" : k == nurbs::LastU ? "right" : k == nurbs::FirstV ? "start" : "end";
+}
 
 nurbs::Spline border(const Surface& s, int k) {
   switch (k) {
@@ -46,9 +48,9 @@ struct Part {
   std::string name;
   std::shared_ptr<const Surface> surface;
   bool reversed = false;
-  std::array<bool, 4> open{};                    ///< side is a rim
-  std::array<std::optional<Frame>, 4> plane;     ///< plane of an open side, if it has one
-  std::shared_ptr<const Surface> front, back;    ///< of the solid
+  std::array<bool, 4> open{};                 ///< side is a rim
+  std::array<std::optional<Frame>, 4> plane;  ///< plane of an open side, if it has one
+  std::shared_ptr<const Surface> front, back; ///< of the solid
 };
 
 class Thickener {
@@ -79,7 +81,9 @@ private:
   Expected<void> collect() {
     const double t = o_.thicknessMm;
     if (!(t > cx_.tolerances.point.mm * 5) || t > 1000)
-      return fail(problem("LM-T004", "the thickness is out of range").measure(millimetres(t)).inField("thickness")
+      return fail(problem("LM-T004", "the thickness is out of range")
+                      .measure(millimetres(t))
+                      .inField("thickness")
                       .tryThis("take more than 0.005 mm"));
     if (skin_.solid()) return fail(problem("LM-T004", "this body is a solid already").tryThis("pick a skin"));
     TopTools_IndexedDataMapOfShapeListOfShape owners;
@@ -88,7 +92,8 @@ private:
     for (size_t i = 0; i < allFaces.size(); ++i) {
       const auto natural = skin_.natural.find(skin_.faceNames[i]);
       if (natural == skin_.natural.end())
-        return fail(problem("LM-T004", "a face of this skin is trimmed; only whole faces can be thickened").tryThis("thicken before trimming"));
+        return fail(problem("LM-T004", "a face of this skin is trimmed; only whole faces can be thickened")
+                        .tryThis("thicken before trimming"));
       Part p;
       p.name = skin_.faceNames[i];
       p.surface = natural->second.surface;
@@ -107,7 +112,8 @@ private:
   }
 
   /// True when the side's edge belongs to two faces.
-  static bool shared(const TopoDS_Face& f, const nurbs::Spline& c, const TopTools_IndexedDataMapOfShapeListOfShape& owners) {
+  static bool shared(const TopoDS_Face& f, const nurbs::Spline& c,
+                     const TopTools_IndexedDataMapOfShapeListOfShape& owners) {
     const Vec3 middle = c.at(0.5 * (c.first() + c.last()));
     int best = -1;
     double nearest = 1e300;
@@ -149,8 +155,11 @@ private:
       }
     }
     if (worst > cx_.tolerances.angle.deg * 10)
-      return fail(problem("LM-T003", "the skin has a kink; only smooth skins can be thickened").measure(degrees(worst))
-                      .want(degrees(cx_.tolerances.angle.deg * 10)).at(at).tryThis("round the corners of the sections"));
+      return fail(problem("LM-T003", "the skin has a kink; only smooth skins can be thickened")
+                      .measure(degrees(worst))
+                      .want(degrees(cx_.tolerances.angle.deg * 10))
+                      .at(at)
+                      .tryThis("round the corners of the sections"));
     return {};
   }
 
@@ -174,15 +183,17 @@ private:
     auto r = nurbs::offsetSurface(*p.surface, off, cx_);
     if (!r && r.error().code == "LM-T002") {
       // The rim lies almost in its plane there: a flat rim would need an endless extension.
-      out_.notes.push_back(problem("LM-T102", "the rim follows the normal: the skin meets its plane at too flat an angle")
-                               .at(r.error().where.front()));
+      out_.notes.push_back(
+          problem("LM-T102", "the rim follows the normal: the skin meets its plane at too flat an angle")
+              .at(r.error().where.front()));
       p.plane.fill(std::nullopt);
       off.flat = p.plane;
       r = nurbs::offsetSurface(*p.surface, off, cx_);
     }
     if (!r) return fail(std::move(r.error().inField("thickness")));
     out_.deviationMm = std::max(out_.deviationMm, r->deviationMm);
-    out_.tightestRadiusMm = std::min(out_.tightestRadiusMm, nurbs::tightestRadius(*p.surface, off.distanceMm > 0).radiusMm);
+    out_.tightestRadiusMm =
+        std::min(out_.tightestRadiusMm, nurbs::tightestRadius(*p.surface, off.distanceMm > 0).radiusMm);
     return std::make_shared<const Surface>(r->surface);
   }
 
@@ -203,8 +214,12 @@ private:
           if (std::sqrt(nearest) > 0.97 * std::abs(distance)) continue;
           for (const Part& other : parts_)
             if (const auto c = nurbs::closestPoint(*other.surface, q); c.distanceMm < 0.995 * std::abs(distance))
-              return fail(problem("LM-T005", "the wall runs into another part of the skin").measure(millimetres(c.distanceMm))
-                              .want(millimetres(std::abs(distance))).at(c.point).inField("thickness").tryThis("take a smaller thickness"));
+              return fail(problem("LM-T005", "the wall runs into another part of the skin")
+                              .measure(millimetres(c.distanceMm))
+                              .want(millimetres(std::abs(distance)))
+                              .at(c.point)
+                              .inField("thickness")
+                              .tryThis("take a smaller thickness"));
         }
     }
     return {};
@@ -213,7 +228,8 @@ private:
   /// Face between the front's and the back's border on side k.
   Expected<TopoDS_Face> rim(const Part& p, int k) const {
     const nurbs::Spline a = border(*p.front, k), b = border(*p.back, k);
-    const auto ca = Handle(Geom_BSplineCurve)::DownCast(toCurve(a)), cb = Handle(Geom_BSplineCurve)::DownCast(toCurve(b));
+    const auto ca = Handle(Geom_BSplineCurve)::DownCast(toCurve(a)),
+               cb = Handle(Geom_BSplineCurve)::DownCast(toCurve(b));
     const bool ring = p.surface->closedU() && (k == nurbs::FirstV || k == nurbs::LastV);
     if (!p.plane[k]) return BRepBuilderAPI_MakeFace(GeomFill::Surface(ca, cb), cx_.tolerances.point.mm * 1e-2).Face();
     const Frame& f = *p.plane[k];
@@ -249,7 +265,8 @@ private:
       std::string name;
     };
     std::vector<Made> made;
-    const auto add = [&](const std::shared_ptr<const Surface>& s, bool reversed, const char* role, const std::string& source) {
+    const auto add = [&](const std::shared_ptr<const Surface>& s, bool reversed, const char* role,
+                         const std::string& source) {
       made.push_back({naturalFace(*s, reversed, cx_.tolerances.point), faceName(o_.step, role, source)});
       body->natural[made.back().name] = {s, reversed};
     };
@@ -271,7 +288,8 @@ private:
     LUMSK_TRY(solid, checkedSolid(sewing.SewedShape()));
     body->shape = solid;
     FaceNames names;
-    for (const Made& m : made) names.Bind(sewing.IsModified(m.face) ? sewing.Modified(m.face) : TopoDS_Shape(m.face), m.name);
+    for (const Made& m : made)
+      names.Bind(sewing.IsModified(m.face) ? sewing.Modified(m.face) : TopoDS_Shape(m.face), m.name);
     nameBody(*body, names);
     // Sewing may turn faces over, and the solid as a whole may have been turned: read it from the result.
     const auto all = faces(*body);

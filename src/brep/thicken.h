@@ -14,8 +14,8 @@ struct ThickenOptions {
 
 struct Thickened {
   BodyPtr body;
-  double deviationMm = 0.0;         ///< of the offset faces from the true offsets
-  double tightestRadiusMm = 1e300;  ///< smallest concave radius met
+  double deviationMm = 0.0;        ///< of the offset faces from the true offsets
+  double tightestRadiusMm = 1e300; ///< smallest concave radius met
   std::vector<Problem> notes;
 };
 

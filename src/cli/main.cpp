@@ -42,8 +42,10 @@ bool setNumber(recipe::Recipe& r, const std::string& assignment) {
 void tellFailures(const recipe::Model& m) {
   for (const auto& s : m.recipe->steps) {
     const recipe::StepResult* r = m.result(s->id);
-    if (r->status == recipe::Status::Failed && r->problem) std::cerr << s->id << " (" << s->label << "): " << r->problem->code << ": " << sentence(*r->problem) << '\n';
-    if (r->status == recipe::Status::Stale) std::cerr << s->id << " (" << s->label << "): waits for a step that failed\n";
+    if (r->status == recipe::Status::Failed && r->problem)
+      std::cerr << s->id << " (" << s->label << "): " << r->problem->code << ": " << sentence(*r->problem) << '\n';
+    if (r->status == recipe::Status::Stale)
+      std::cerr << s->id << " (" << s->label << "): waits for a step that failed\n";
   }
 }
 
@@ -71,7 +73,8 @@ int run(const RunArguments& a) {
     const std::string text = exchange::reportOf(*model).dump(2) + "\n";
     const auto wrote = exchange::replaceFile(a.report, [&](const std::string& t) -> Expected<void> {
       std::ofstream out(t);
-      if (!(out << text).flush()) return fail(problem("LM-F022", "the report cannot be written").tryThis("choose another folder"));
+      if (!(out << text).flush())
+        return fail(problem("LM-F022", "the report cannot be written").tryThis("choose another folder"));
       return {};
     });
     if (!wrote) return complain(wrote.error()), kWrongUse;
@@ -90,14 +93,18 @@ int run(const RunArguments& a) {
     std::cout << '\n';
   }
   if (!a.picture.empty())
-    if (const auto done = scene::writePicture(*model, a.picture, 1280, 960); !done) return complain(done.error()), kWrongUse;
+    if (const auto done = scene::writePicture(*model, a.picture, 1280, 960); !done)
+      return complain(done.error()), kWrongUse;
   return failed ? kFailures : kDone;
 }
 
 void tellState(const json& b) {
-  std::cout << fmt::format("{} {}: {}, {}, {} faces, {} open edges, area {:.1f} mm2, volume {:.1f} mm3, worst gap {:.5f} mm, angle {:.4f} deg\n", b["id"].get<std::string>(),
-                           b["label"].get<std::string>(), b["kind"].get<std::string>(), b["valid"].get<bool>() ? "valid" : "NOT valid", b["faces"].get<int>(),
-                           b["open_edges"].get<int>(), b["area_mm2"].get<double>(), b["volume_mm3"].get<double>(), b["joins"]["gap_mm"].get<double>(), b["joins"]["angle_deg"].get<double>());
+  std::cout << fmt::format("{} {}: {}, {}, {} faces, {} open edges, area {:.1f} mm2, volume {:.1f} mm3, worst gap "
+                           "{:.5f} mm, angle {:.4f} deg\n",
+                           b["id"].get<std::string>(), b["label"].get<std::string>(), b["kind"].get<std::string>(),
+                           b["valid"].get<bool>() ? "valid" : "NOT valid", b["faces"].get<int>(),
+                           b["open_edges"].get<int>(), b["area_mm2"].get<double>(), b["volume_mm3"].get<double>(),
+                           b["joins"]["gap_mm"].get<double>(), b["joins"]["angle_deg"].get<double>());
 }
 
 int check(const std::string& file, bool asJson) {
@@ -108,10 +115,18 @@ int check(const std::string& file, bool asJson) {
     const auto mesh = exchange::readStl(file);
     if (!mesh) return complain(mesh.error()), kWrongUse;
     const int open = mesh->openEdges();
-    json b{{"id", "b1"}, {"label", "mesh"}, {"kind", open == 0 ? "solid" : "skin"}, {"triangles", mesh->triangles.size()}, {"open_edges", open}, {"volume_mm3", open == 0 ? mesh->volumeMm3() : 0.0}};
+    json b{{"id", "b1"},
+           {"label", "mesh"},
+           {"kind", open == 0 ? "solid" : "skin"},
+           {"triangles", mesh->triangles.size()},
+           {"open_edges", open},
+           {"volume_mm3", open == 0 ? mesh->volumeMm3() : 0.0}};
     good = open > 0 || mesh->volumeMm3() > 0;
     b["valid"] = good;
-    if (!asJson) std::cout << fmt::format("mesh: {}, {} triangles, {} open edges, volume {:.1f} mm3\n", b["kind"].get<std::string>(), mesh->triangles.size(), open, b["volume_mm3"].get<double>());
+    if (!asJson)
+      std::cout << fmt::format("mesh: {}, {} triangles, {} open edges, volume {:.1f} mm3\n",
+                               b["kind"].get<std::string>(), mesh->triangles.size(), open,
+                               b["volume_mm3"].get<double>());
     out["bodies"].push_back(b);
   } else {
     std::vector<recipe::BodyEntry> bodies;
@@ -158,11 +173,16 @@ int listSteps(bool asJson) {
   json all = json::array();
   for (const auto& s : steps::registry().all()) {
     if (asJson)
-      all.push_back({{"kind", s.kind}, {"version", s.version}, {"label", s.label}, {"stage", recipe::stageName(s.stage)}, {"fields", recipe::toJson(s.schema())}});
+      all.push_back({{"kind", s.kind},
+                     {"version", s.version},
+                     {"label", s.label},
+                     {"stage", recipe::stageName(s.stage)},
+                     {"fields", recipe::toJson(s.schema())}});
     else
       std::cout << fmt::format("{:14} {:10} {}\n", s.kind, recipe::stageName(s.stage), s.label);
     if (!asJson)
-      for (const auto& f : s.schema()) std::cout << fmt::format("    {:12} {:11} {}\n", f.key, recipe::fieldKindName(f.kind), f.help);
+      for (const auto& f : s.schema())
+        std::cout << fmt::format("    {:12} {:11} {}\n", f.key, recipe::fieldKindName(f.kind), f.help);
   }
   if (asJson) std::cout << all.dump(2) << '\n';
   return kDone;
@@ -181,8 +201,10 @@ int main(int argc, char** argv) {
   runCommand->add_option("--export", r.exports, "file to write: .step .stl .3mf .brep")->take_all();
   runCommand->add_option("--report", r.report, "report as JSON");
   runCommand->add_option("--picture", r.picture, "picture as PNG (needs a display)");
-  runCommand->add_option("--chord", r.chord, "mesh: largest distance from the surface, mm")->check(CLI::Range(0.0005, 100.0));
-  runCommand->add_option("--angle", r.angle, "mesh: largest turn between neighbours, degrees")->check(CLI::Range(0.1, 90.0));
+  runCommand->add_option("--chord", r.chord, "mesh: largest distance from the surface, mm")
+      ->check(CLI::Range(0.0005, 100.0));
+  runCommand->add_option("--angle", r.angle, "mesh: largest turn between neighbours, degrees")
+      ->check(CLI::Range(0.1, 90.0));
   std::string file, to;
   bool asJson = false;
   auto* checkCommand = app.add_subcommand("check", "states of the bodies of a file (.lumsk .step .brep .stl)");

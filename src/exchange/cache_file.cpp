@@ -22,7 +22,9 @@ namespace {
 constexpr double kWorthSeconds = 0.005;
 constexpr size_t kLargestBytes = size_t(64) << 20;
 
-Problem damaged(const std::string& why) { return problem("LM-F005", "a kept result cannot be used (" + why + ")").tryThis("it is computed again"); }
+Problem damaged(const std::string& why) {
+  return problem("LM-F005", "a kept result cannot be used (" + why + ")").tryThis("it is computed again");
+}
 
 json list(const Vec3& p) { return {p.x(), p.y(), p.z()}; }
 Vec3 vec(const json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
@@ -37,7 +39,8 @@ json noteJson(const Problem& p) {
 
 Problem noteFrom(const json& n) {
   const auto quantity = [&](const char* key) {
-    return n.contains(key) ? std::optional<Quantity>({n[key].at(0).get<double>(), Dimension(n[key].at(1).get<int>())}) : std::nullopt;
+    return n.contains(key) ? std::optional<Quantity>({n[key].at(0).get<double>(), Dimension(n[key].at(1).get<int>())})
+                           : std::nullopt;
   };
   Problem p = problem(n.at("code").get<std::string>(), n.at("what").get<std::string>());
   p.remedyText = n.at("remedy").get<std::string>();
@@ -51,8 +54,10 @@ Problem noteFrom(const json& n) {
 json bodyJson(const brep::Body& b) {
   std::ostringstream shape;
   BRepTools::Write(b.shape, shape);
-  json out{{"shape", shape.str()}, {"faces", b.faceNames}, {"edges", b.edgeNames}, {"vertices", b.vertexNames}, {"natural", json::object()}, {"asked", json::object()}};
-  for (const auto& [name, f] : b.natural) out["natural"][name] = {{"reversed", f.reversed}, {"closedU", f.surface->closedU()}};
+  json out{{"shape", shape.str()},      {"faces", b.faceNames},      {"edges", b.edgeNames},
+           {"vertices", b.vertexNames}, {"natural", json::object()}, {"asked", json::object()}};
+  for (const auto& [name, f] : b.natural)
+    out["natural"][name] = {{"reversed", f.reversed}, {"closedU", f.surface->closedU()}};
   for (const auto& [name, meets] : b.asked) out["asked"][name] = int(meets);
   return out;
 }
@@ -65,13 +70,16 @@ brep::BodyPtr bodyFrom(const json& j) {
   b->edgeNames = j.at("edges").get<std::vector<std::string>>();
   b->vertexNames = j.at("vertices").get<std::vector<std::string>>();
   const auto all = brep::faces(*b);
-  if (b->shape.IsNull() || all.size() != b->faceNames.size() || brep::edges(*b).size() != b->edgeNames.size() || brep::vertices(*b).size() != b->vertexNames.size()) return nullptr;
+  if (b->shape.IsNull() || all.size() != b->faceNames.size() || brep::edges(*b).size() != b->edgeNames.size() ||
+      brep::vertices(*b).size() != b->vertexNames.size())
+    return nullptr;
   for (size_t i = 0; i < all.size(); ++i) {
     const auto natural = j.at("natural").find(b->faceNames[i]);
     if (natural == j.at("natural").end()) continue;
     const auto surface = brep::toSurface(BRep_Tool::Surface(all[i]), natural->at("closedU").get<bool>());
     if (!surface) return nullptr;
-    b->natural[b->faceNames[i]] = {std::make_shared<const nurbs::Surface>(*surface), natural->at("reversed").get<bool>()};
+    b->natural[b->faceNames[i]] = {std::make_shared<const nurbs::Surface>(*surface),
+                                   natural->at("reversed").get<bool>()};
   }
   for (const auto& [name, meets] : j.at("asked").items()) b->asked[name] = brep::Meets(meets.get<int>());
   return b;
@@ -84,7 +92,9 @@ Outcomes worthKeeping(const recipe::Model& model) {
   for (const auto& [id, r] : model.results) {
     if (r.status != recipe::Status::Ok || r.seconds < kWorthSeconds || r.outcome->outputs.empty()) continue;
     const auto& outputs = r.outcome->outputs;
-    if (std::all_of(outputs.begin(), outputs.end(), [](const recipe::Output& o) { return std::holds_alternative<brep::BodyPtr>(o.object); })) good.push_back(&r);
+    if (std::all_of(outputs.begin(), outputs.end(),
+                    [](const recipe::Output& o) { return std::holds_alternative<brep::BodyPtr>(o.object); }))
+      good.push_back(&r);
   }
   std::sort(good.begin(), good.end(), [](auto* a, auto* b) { return a->seconds > b->seconds; });
   Outcomes out;
@@ -96,11 +106,21 @@ Outcomes worthKeeping(const recipe::Model& model) {
 
 Expected<std::string> packOutcome(const recipe::Outcome& o) {
   return brep::guarded("keeping a result", [&]() -> Expected<std::string> {
-    json j{{"outputs", json::array()}, {"notes", json::array()}, {"usedUp", o.usedUp}, {"flags", json::array()}, {"handles", json::array()}, {"summary", o.summary}};
-    for (const auto& out : o.outputs) j["outputs"].push_back({{"name", out.name}, {"continues", out.continues}, {"body", bodyJson(*std::get<brep::BodyPtr>(out.object))}});
+    json j{{"outputs", json::array()}, {"notes", json::array()},   {"usedUp", o.usedUp},
+           {"flags", json::array()},   {"handles", json::array()}, {"summary", o.summary}};
+    for (const auto& out : o.outputs)
+      j["outputs"].push_back(
+          {{"name", out.name}, {"continues", out.continues}, {"body", bodyJson(*std::get<brep::BodyPtr>(out.object))}});
     for (const auto& n : o.notes) j["notes"].push_back(noteJson(n));
-    for (const auto& f : o.flags) j["flags"].push_back({{"field", f.field}, {"item", f.item}, {"at", list(f.at)}, {"direction", list(f.direction)}, {"startMovable", f.startMovable}});
-    for (const auto& h : o.handles) j["handles"].push_back({{"field", h.field}, {"at", list(h.at)}, {"direction", list(h.direction)}, {"mmPerUnit", h.mmPerUnit}});
+    for (const auto& f : o.flags)
+      j["flags"].push_back({{"field", f.field},
+                            {"item", f.item},
+                            {"at", list(f.at)},
+                            {"direction", list(f.direction)},
+                            {"startMovable", f.startMovable}});
+    for (const auto& h : o.handles)
+      j["handles"].push_back(
+          {{"field", h.field}, {"at", list(h.at)}, {"direction", list(h.direction)}, {"mmPerUnit", h.mmPerUnit}});
     return j.dump();
   });
 }
@@ -117,8 +137,12 @@ Expected<recipe::Outcome> unpackOutcome(const std::string& text) {
     }
     for (const auto& n : j.at("notes")) o.notes.push_back(noteFrom(n));
     o.usedUp = j.at("usedUp").get<std::vector<std::string>>();
-    for (const auto& f : j.at("flags")) o.flags.push_back({f.at("field").get<std::string>(), f.at("item").get<std::string>(), vec(f.at("at")), vec(f.at("direction")), f.at("startMovable").get<bool>()});
-    for (const auto& h : j.at("handles")) o.handles.push_back({h.at("field").get<std::string>(), vec(h.at("at")), vec(h.at("direction")), h.at("mmPerUnit").get<double>()});
+    for (const auto& f : j.at("flags"))
+      o.flags.push_back({f.at("field").get<std::string>(), f.at("item").get<std::string>(), vec(f.at("at")),
+                         vec(f.at("direction")), f.at("startMovable").get<bool>()});
+    for (const auto& h : j.at("handles"))
+      o.handles.push_back(
+          {h.at("field").get<std::string>(), vec(h.at("at")), vec(h.at("direction")), h.at("mmPerUnit").get<double>()});
     o.summary = j.at("summary").get<std::string>();
     return o;
   });

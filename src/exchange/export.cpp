@@ -22,7 +22,8 @@ std::vector<recipe::BodyEntry> chosen(const recipe::Model& model, bool solidsOnl
   return list;
 }
 
-Expected<std::vector<NamedMesh>> meshesOf(const std::vector<recipe::BodyEntry>& bodies, const ExportOptions& o, const Context& cx) {
+Expected<std::vector<NamedMesh>> meshesOf(const std::vector<recipe::BodyEntry>& bodies, const ExportOptions& o,
+                                          const Context& cx) {
   std::vector<NamedMesh> out;
   for (const auto& b : bodies) {
     cx.report(double(out.size()) / double(bodies.size()), "meshing " + b.label);
@@ -34,18 +35,21 @@ Expected<std::vector<NamedMesh>> meshesOf(const std::vector<recipe::BodyEntry>& 
 
 } // namespace
 
-Expected<Exported> exportModel(const recipe::Model& model, const std::string& path, const ExportOptions& o, const Context& cx) {
+Expected<Exported> exportModel(const recipe::Model& model, const std::string& path, const ExportOptions& o,
+                               const Context& cx) {
   const std::string ending = extensionOf(path);
   const bool mesh = ending == ".stl" || ending == ".3mf";
   if (!mesh && ending != ".step" && ending != ".stp" && ending != ".brep")
-    return fail(problem("LM-F023", "there is no export for '" + ending + "'").tryThis("use .step, .3mf, .stl or .brep"));
+    return fail(
+        problem("LM-F023", "there is no export for '" + ending + "'").tryThis("use .step, .3mf, .stl or .brep"));
   Exported out;
   const auto bodies = chosen(model, mesh, out);
   out.bodies = int(bodies.size());
   if (bodies.empty()) {
     std::string why;
     for (const auto& l : out.leftOut) why += (why.empty() ? ": " : "; ") + l;
-    return fail(problem("LM-F024", "there is nothing to export" + why).tryThis(mesh ? "thicken the skin, or export STEP" : "make a body first"));
+    return fail(problem("LM-F024", "there is nothing to export" + why)
+                    .tryThis(mesh ? "thicken the skin, or export STEP" : "make a body first"));
   }
   if (!mesh) {
     cx.report(0.1, "writing");

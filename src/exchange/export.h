@@ -13,9 +13,10 @@ struct Exported {
   std::vector<std::string> leftOut; ///< "Name: why"
 };
 
-/// All visible bodies of a model to one file, format by its ending: .step .stp .brep .stl .3mf. Meshes take solids only.
-/// Nothing stale is written. Fails with LM-F023 (unknown ending), LM-F024 (nothing to write), LM-F022.
-Expected<Exported> exportModel(const recipe::Model& model, const std::string& path, const ExportOptions& options, const Context& cx);
+/// All visible bodies of a model to one file, format by its ending: .step .stp .brep .stl .3mf. Meshes take solids
+/// only. Nothing stale is written. Fails with LM-F023 (unknown ending), LM-F024 (nothing to write), LM-F022.
+Expected<Exported> exportModel(const recipe::Model& model, const std::string& path, const ExportOptions& options,
+                               const Context& cx);
 
 /// Triangles that an export would have, for showing before it is made.
 Expected<int> countTriangles(const recipe::Model& model, const ExportOptions& options, const Context& cx);

@@ -32,11 +32,14 @@ Expected<std::string> readFile(const std::string& path) {
   std::error_code e;
   const auto size = fs::file_size(path, e);
   const std::string name = fs::path(path).filename().string();
-  if (e || fs::is_directory(path)) return fail(problem("LM-F020", "'" + name + "' cannot be read").tryThis("check that the file is there"));
-  if (size > (uintmax_t(1) << 30)) return fail(problem("LM-F021", "'" + name + "' is too large").tryThis("files up to 1 GB can be read"));
+  if (e || fs::is_directory(path))
+    return fail(problem("LM-F020", "'" + name + "' cannot be read").tryThis("check that the file is there"));
+  if (size > (uintmax_t(1) << 30))
+    return fail(problem("LM-F021", "'" + name + "' is too large").tryThis("files up to 1 GB can be read"));
   std::ifstream in(path, std::ios::binary);
   std::string bytes(size, '\0');
-  if (!in.read(bytes.data(), std::streamsize(size))) return fail(problem("LM-F020", "'" + name + "' cannot be read").tryThis("check that you may read it"));
+  if (!in.read(bytes.data(), std::streamsize(size)))
+    return fail(problem("LM-F020", "'" + name + "' cannot be read").tryThis("check that you may read it"));
   return bytes;
 }
 
@@ -44,7 +47,9 @@ Expected<void> replaceFile(const std::string& path, const std::function<Expected
   const fs::path target(path);
   // The ending stays, since some writers choose the format by it.
   const std::string temporary =
-      (target.parent_path() / ("." + target.stem().string() + "." + std::to_string(::getpid()) + "~" + target.extension().string())).string();
+      (target.parent_path() /
+       ("." + target.stem().string() + "." + std::to_string(::getpid()) + "~" + target.extension().string()))
+          .string();
   std::error_code e;
   const auto give = [&](Problem p) {
     fs::remove(temporary, e);

@@ -10,7 +10,8 @@ Expected<std::string> readFile(const std::string& path);
 
 /// Writes a file so that the old one stays whole until the new one is: `write` fills a temporary file in the same
 /// folder, which is then synced and renamed. Fails with LM-F022 (folder or disk does not let us write).
-Expected<void> replaceFile(const std::string& path, const std::function<Expected<void>(const std::string& temporary)>& write);
+Expected<void> replaceFile(const std::string& path,
+                           const std::function<Expected<void>(const std::string& temporary)>& write);
 
 /// ".step" of "a/b.STEP": lower case, with the dot.
 std::string extensionOf(const std::string& path);

@@ -31,7 +31,8 @@ Handle(Poly_Triangulation) merged(const std::vector<NamedMesh>& meshes) {
   for (const auto& m : meshes) {
     const int base = p;
     for (const Vec3& q : m.mesh.points) t->SetNode(++p, brep::toPnt(q));
-    for (const auto& f : m.mesh.triangles) t->SetTriangle(++k, Poly_Triangle(base + f[0] + 1, base + f[1] + 1, base + f[2] + 1));
+    for (const auto& f : m.mesh.triangles)
+      t->SetTriangle(++k, Poly_Triangle(base + f[0] + 1, base + f[1] + 1, base + f[2] + 1));
   }
   return t;
 }
@@ -49,12 +50,14 @@ template <class T> struct Owned {
 Expected<void> writeStl(const std::string& path, const std::vector<NamedMesh>& meshes) {
   return replaceFile(path, [&](const std::string& temporary) {
     return brep::guarded("writing STL", [&]() -> Expected<void> {
-      if (!RWStl::WriteBinary(merged(meshes), OSD_Path(temporary.c_str()))) return fail(cannot(path, "the folder or disk refuses"));
+      if (!RWStl::WriteBinary(merged(meshes), OSD_Path(temporary.c_str())))
+        return fail(cannot(path, "the folder or disk refuses"));
       size_t triangles = 0;
       for (const auto& m : meshes) triangles += m.mesh.triangles.size();
       std::error_code e;
       // The writer does not notice a full disk.
-      if (std::filesystem::file_size(temporary, e) != 84 + 50 * triangles) return fail(cannot(path, "the disk is full"));
+      if (std::filesystem::file_size(temporary, e) != 84 + 50 * triangles)
+        return fail(cannot(path, "the disk is full"));
       return {};
     });
   });
@@ -63,7 +66,9 @@ Expected<void> writeStl(const std::string& path, const std::vector<NamedMesh>& m
 Expected<void> write3mf(const std::string& path, const std::vector<NamedMesh>& meshes) {
   for (const auto& m : meshes)
     if (const int open = m.mesh.openEdges(); open > 0)
-      return fail(problem("LM-F030", "the mesh of '" + m.name + "' is not closed").measure(count(open)).tryThis("take a finer chord"));
+      return fail(problem("LM-F030", "the mesh of '" + m.name + "' is not closed")
+                      .measure(count(open))
+                      .tryThis("take a finer chord"));
   return replaceFile(path, [&](const std::string& temporary) -> Expected<void> {
     Owned<NMR::PLib3MFModel> model;
     if (NMR::lib3mf_createmodel(&model.p) != 0 || NMR::lib3mf_model_setunit(model.p, NMR::MODELUNIT_MILLIMETER) != 0)
@@ -75,13 +80,16 @@ Expected<void> write3mf(const std::string& path, const std::vector<NamedMesh>& m
       for (const Vec3& p : m.mesh.points) vertices.push_back({{float(p.x()), float(p.y()), float(p.z())}});
       std::vector<NMR::MODELMESHTRIANGLE> triangles;
       for (const auto& t : m.mesh.triangles) triangles.push_back({{DWORD(t[0]), DWORD(t[1]), DWORD(t[2])}});
-      if (NMR::lib3mf_model_addmeshobject(model.p, &object.p) != 0 || NMR::lib3mf_object_setnameutf8(object.p, m.name.c_str()) != 0 ||
-          NMR::lib3mf_meshobject_setgeometry(object.p, vertices.data(), DWORD(vertices.size()), triangles.data(), DWORD(triangles.size())) != 0 ||
+      if (NMR::lib3mf_model_addmeshobject(model.p, &object.p) != 0 ||
+          NMR::lib3mf_object_setnameutf8(object.p, m.name.c_str()) != 0 ||
+          NMR::lib3mf_meshobject_setgeometry(object.p, vertices.data(), DWORD(vertices.size()), triangles.data(),
+                                             DWORD(triangles.size())) != 0 ||
           NMR::lib3mf_model_addbuilditem(model.p, object.p, nullptr, &item.p) != 0)
         return fail(cannot(path, "the 3MF library refuses '" + m.name + "'"));
     }
     Owned<NMR::PLib3MFModelWriter> writer;
-    if (NMR::lib3mf_model_querywriter(model.p, "3mf", &writer.p) != 0 || NMR::lib3mf_writer_writetofileutf8(writer.p, temporary.c_str()) != 0)
+    if (NMR::lib3mf_model_querywriter(model.p, "3mf", &writer.p) != 0 ||
+        NMR::lib3mf_writer_writetofileutf8(writer.p, temporary.c_str()) != 0)
       return fail(cannot(path, "the folder or disk refuses"));
     return {};
   });
@@ -89,7 +97,9 @@ Expected<void> write3mf(const std::string& path, const std::vector<NamedMesh>& m
 
 Expected<brep::SolidMesh> readStl(const std::string& path) {
   return brep::guarded("reading STL", [&]() -> Expected<brep::SolidMesh> {
-    const auto broken = problem("LM-F031", "'" + std::filesystem::path(path).filename().string() + "' is not a whole STL file").tryThis("export it again");
+    const auto broken =
+        problem("LM-F031", "'" + std::filesystem::path(path).filename().string() + "' is not a whole STL file")
+            .tryThis("export it again");
     LUMSK_TRY(bytes, readFile(path));
     if (bytes.size() < 84) return fail(broken);
     const Handle(Poly_Triangulation) t = RWStl::ReadFile(path.c_str());

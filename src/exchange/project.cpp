@@ -72,7 +72,9 @@ Expected<Project> readProject(const std::string& path) {
       // Lost results are no loss: they are computed again.
       const auto kept = entry(a.zip, name);
       if (!kept) continue;
-      if (auto outcome = unpackOutcome(*kept)) out.kept["xxh128:" + std::string(name).substr(cache.size())] = std::make_shared<const recipe::Outcome>(std::move(*outcome));
+      if (auto outcome = unpackOutcome(*kept))
+        out.kept["xxh128:" + std::string(name).substr(cache.size())] =
+            std::make_shared<const recipe::Outcome>(std::move(*outcome));
       continue;
     }
     if (!name || std::string(name).rfind(folder, 0) != 0) continue;
@@ -91,7 +93,8 @@ Expected<void> writeProject(const std::string& path, const Project& p) {
     int error = 0;
     Archive a{zip_open(temporary.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &error)};
     const auto cannot = [&](const std::string& why) {
-      return fail(problem("LM-F022", "'" + std::filesystem::path(path).filename().string() + "' cannot be written (" + why + ")")
+      return fail(problem("LM-F022",
+                          "'" + std::filesystem::path(path).filename().string() + "' cannot be written (" + why + ")")
                       .tryThis("choose another folder or make room on the disk"));
     };
     if (!a.zip) {
@@ -104,7 +107,8 @@ Expected<void> writeProject(const std::string& path, const Project& p) {
     const std::string text = recipe::toText(p.recipe);
     LUMSK_CHECK(add(a.zip, "recipe.json", text));
     if (!p.thumbnailPng.empty()) LUMSK_CHECK(add(a.zip, "thumbnail.png", p.thumbnailPng));
-    for (const auto& [hash, bytes] : p.recipe.imports) LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *bytes));
+    for (const auto& [hash, bytes] : p.recipe.imports)
+      LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *bytes));
     std::vector<std::string> packed; // the archive reads them when it is closed
     packed.reserve(p.kept.size());
     for (const auto& [key, outcome] : p.kept)
@@ -132,7 +136,8 @@ std::optional<std::string> ProjectLock::take(const std::string& projectPath) {
     // A process that has ended, waited for or not, has no command line any more.
     std::ifstream command("/proc/" + std::to_string(pid) + "/cmdline");
     const bool lives = command && command.peek() != std::ifstream::traits_type::eof();
-    if (pid != ::getpid() && (!here || lives)) return "it is open in another window" + (here ? std::string() : " on " + otherHost);
+    if (pid != ::getpid() && (!here || lives))
+      return "it is open in another window" + (here ? std::string() : " on " + otherHost);
   }
   if (std::ofstream out(lock); out << host << ' ' << ::getpid() << '\n') path_ = lock;
   return {};

@@ -23,17 +23,32 @@ json note(const Problem& p) {
 json reportOf(const recipe::BodyEntry& b, const Tolerances& tol) {
   const auto s = inspect::stateOf(*b.body);
   const auto j = inspect::summarise(inspect::joins(*b.body, tol));
-  return {{"id", b.id}, {"label", b.label}, {"kind", s.solid ? "solid" : "skin"}, {"faces", s.faces}, {"open_edges", s.openEdges},
-          {"valid", s.valid}, {"volume_mm3", s.volumeMm3}, {"area_mm2", s.areaMm2}, {"box_mm", {list(s.boxLow), list(s.boxHigh)}},
-          {"control_points", s.controlPoints}, {"max_edge_tolerance_mm", s.largestToleranceMm},
-          {"joins", {{"smooth_edges", j.smoothEdges}, {"gap_mm", j.gapMm}, {"angle_deg", j.angleDeg}, {"curvature_rel", j.curvatureRel}, {"worst_at_mm", list(j.worstAt)}}}};
+  return {{"id", b.id},
+          {"label", b.label},
+          {"kind", s.solid ? "solid" : "skin"},
+          {"faces", s.faces},
+          {"open_edges", s.openEdges},
+          {"valid", s.valid},
+          {"volume_mm3", s.volumeMm3},
+          {"area_mm2", s.areaMm2},
+          {"box_mm", {list(s.boxLow), list(s.boxHigh)}},
+          {"control_points", s.controlPoints},
+          {"max_edge_tolerance_mm", s.largestToleranceMm},
+          {"joins",
+           {{"smooth_edges", j.smoothEdges},
+            {"gap_mm", j.gapMm},
+            {"angle_deg", j.angleDeg},
+            {"curvature_rel", j.curvatureRel},
+            {"worst_at_mm", list(j.worstAt)}}}};
 }
 
 json reportOf(const recipe::Model& model) {
   json out{{"steps", json::array()}, {"bodies", json::array()}};
   for (const auto& s : model.recipe->steps) {
     const recipe::StepResult* r = model.result(s->id);
-    json e{{"id", s->id}, {"kind", s->kind}, {"label", s->label}, {"status", recipe::statusName(r->status)}, {"seconds", r->seconds}, {"notes", json::array()}};
+    json e{{"id", s->id},           {"kind", s->kind},
+           {"label", s->label},     {"status", recipe::statusName(r->status)},
+           {"seconds", r->seconds}, {"notes", json::array()}};
     if (r->problem) e["notes"].push_back(note(*r->problem));
     if (r->outcome && r->status == recipe::Status::Ok)
       for (const Problem& p : r->outcome->notes) e["notes"].push_back(note(p));

@@ -36,7 +36,8 @@ std::mutex& stepLock() {
 std::string nameOf(const std::string& path) { return std::filesystem::path(path).filename().string(); }
 
 Problem cannot(const std::string& path) {
-  return problem("LM-F022", "'" + nameOf(path) + "' cannot be written").tryThis("choose another folder or make room on the disk");
+  return problem("LM-F022", "'" + nameOf(path) + "' cannot be written")
+      .tryThis("choose another folder or make room on the disk");
 }
 
 Quantity_Color colourOf(const std::string& hex) {
@@ -79,7 +80,8 @@ Expected<void> writeStep(const std::string& path, const std::vector<recipe::Body
       Interface_Static::SetCVal("write.step.unit", "MM");
       writer.SetNameMode(true);
       writer.SetColorMode(true);
-      if (!writer.Transfer(doc, STEPControl_AsIs)) return fail(problem("LM-F033", "the bodies cannot be written as STEP"));
+      if (!writer.Transfer(doc, STEPControl_AsIs))
+        return fail(problem("LM-F033", "the bodies cannot be written as STEP"));
       if (writer.Write(temporary.c_str()) != IFSelect_RetDone) return fail(cannot(path));
       return {};
     });
@@ -105,7 +107,8 @@ Expected<void> writeBrep(const std::string& path, const std::vector<recipe::Body
 Expected<std::vector<recipe::BodyEntry>> readBodies(const std::string& path) {
   return brep::guarded("reading a file", [&]() -> Expected<std::vector<recipe::BodyEntry>> {
     LUMSK_TRY(bytes, readFile(path));
-    const auto broken = problem("LM-F032", "'" + nameOf(path) + "' cannot be read as bodies").tryThis("export it again as STEP");
+    const auto broken =
+        problem("LM-F032", "'" + nameOf(path) + "' cannot be read as bodies").tryThis("export it again as STEP");
     TopoDS_Shape shape;
     if (extensionOf(path) == ".brep") {
       std::istringstream in(bytes);
@@ -122,9 +125,12 @@ Expected<std::vector<recipe::BodyEntry>> readBodies(const std::string& path) {
     if (shape.IsNull()) return fail(broken);
     std::vector<recipe::BodyEntry> out;
     const std::string file = std::filesystem::path(path).stem().string();
-    for (TopExp_Explorer e(shape, TopAbs_SOLID); e.More(); e.Next()) out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
-    for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next()) out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
-    for (TopExp_Explorer e(shape, TopAbs_FACE, TopAbs_SHELL); e.More(); e.Next()) out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
+    for (TopExp_Explorer e(shape, TopAbs_SOLID); e.More(); e.Next())
+      out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
+    for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next())
+      out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
+    for (TopExp_Explorer e(shape, TopAbs_FACE, TopAbs_SHELL); e.More(); e.Next())
+      out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
     if (out.empty()) return fail(broken);
     return out;
   });

@@ -71,8 +71,10 @@ Join measure(const std::string& name, const SideCurve& a, const SideCurve& b, do
     const Place p = look(a, f), q = look(b, f);
     if (const double gap = (p.point - q.point).norm(); gap >= j.gapMm) j.gapMm = gap, j.gapAt = p.point;
     if (!p.ok || !q.ok) continue;
-    if (const double angle = degFromRad(angleBetweenRad(p.normal, q.normal)); angle >= j.angleDeg) j.angleDeg = angle, j.angleAt = p.point;
-    const double rel = std::abs(p.curvature - q.curvature) / std::max({std::abs(p.curvature), std::abs(q.curvature), floor});
+    if (const double angle = degFromRad(angleBetweenRad(p.normal, q.normal)); angle >= j.angleDeg)
+      j.angleDeg = angle, j.angleAt = p.point;
+    const double rel =
+        std::abs(p.curvature - q.curvature) / std::max({std::abs(p.curvature), std::abs(q.curvature), floor});
     if (rel >= j.curvatureRel) j.curvatureRel = rel, j.curvatureAt = p.point;
   }
   return j;

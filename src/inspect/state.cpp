@@ -3,8 +3,8 @@
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/skin.h"
-#include "nurbs/surface_measure.h"
 #include "nurbs/offset.h"
+#include "nurbs/surface_measure.h"
 
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepBndLib.hxx>
@@ -106,7 +106,8 @@ BodyState stateOf(const brep::Body& b) {
     std::vector<TopoDS_Edge> open;
     for (int i = 1; i <= owners.Extent(); ++i) {
       const TopoDS_Edge e = TopoDS::Edge(owners.FindKey(i));
-      if (owners(i).Extent() == 1 && !BRep_Tool::Degenerated(e) && !BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First())))
+      if (owners(i).Extent() == 1 && !BRep_Tool::Degenerated(e) &&
+          !BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First())))
         open.push_back(e);
     }
     s.openEdges = int(open.size());

@@ -25,14 +25,16 @@ std::vector<WallSample> wallBelow(const brep::Body& b, const std::string& face, 
         for (TopExp_Explorer e(all[i], TopAbs_EDGE); e.More(); e.Next()) {
           const BRepAdaptor_Curve c(TopoDS::Edge(e.Current()));
           for (int k = 0; k <= 256; ++k)
-            rims.push_back(brep::toVec(c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 256)));
+            rims.push_back(
+                brep::toVec(c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 256)));
         }
     IntCurvesFace_ShapeIntersector ray;
     ray.Load(b.shape, 1e-7);
     for (int i = 0; i < places; ++i) {
       // A low-discrepancy spread (golden ratio and its plastic companion, Roberts 2018).
       const double fu = std::fmod(0.5 + i * 0.7548776662466927, 1.0), fv = std::fmod(0.5 + i * 0.5698402909980532, 1.0);
-      const double u = s.firstU() + fu * (s.lastU() - s.firstU()), v = s.firstV() + (0.02 + 0.96 * fv) * (s.lastV() - s.firstV());
+      const double u = s.firstU() + fu * (s.lastU() - s.firstU()),
+                   v = s.firstV() + (0.02 + 0.96 * fv) * (s.lastV() - s.firstV());
       const Vec3 p = s.at(u, v), inward = s.normal(u, v) * (natural->second.reversed ? 1.0 : -1.0);
       ray.Perform(gp_Lin(brep::toPnt(p), gp_Dir(inward.x(), inward.y(), inward.z())), 1e-4, 1e4);
       double nearest = 1e300;

@@ -20,8 +20,8 @@ public:
 
 private:
   struct Node {
-    double t, s, speed;     ///< speed |C'| just after the node
-    double speedBefore;     ///< and just before it (they differ at joints)
+    double t, s, speed; ///< speed |C'| just after the node
+    double speedBefore; ///< and just before it (they differ at joints)
   };
   std::vector<Node> nodes_;
 };

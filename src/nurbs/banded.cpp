@@ -82,7 +82,8 @@ void BandedSpd::solve(Rows& rhs) const {
   rhs.bottomRows(border) = low;
 }
 
-BandedLu::BandedLu(int n, int lower, int upper) : n_(n), l_(lower), u_(upper), a_(size_t(n) * (lower + upper + 1), 0.0) {}
+BandedLu::BandedLu(int n, int lower, int upper)
+    : n_(n), l_(lower), u_(upper), a_(size_t(n) * (lower + upper + 1), 0.0) {}
 
 bool BandedLu::factor() {
   for (int k = 0; k < n_; ++k) {

@@ -26,11 +26,11 @@ private:
   double band(int i, int j) const { return band_[size_t(i) * (b_ + 1) + (i - j)]; }
   void solveBand(Rows& rhs) const;
 
-  int n_, b_, core_;           ///< core_: unknowns outside the border
-  std::vector<double> band_;   ///< lower band of the core
-  Rows border_;                ///< core_ x border entries
-  Rows corner_;                ///< border x border
-  Rows solvedBorder_;          ///< core^-1 * border
+  int n_, b_, core_;         ///< core_: unknowns outside the border
+  std::vector<double> band_; ///< lower band of the core
+  Rows border_;              ///< core_ x border entries
+  Rows corner_;              ///< border x border
+  Rows solvedBorder_;        ///< core^-1 * border
 };
 
 /// General banded matrix with `lower` and `upper` bandwidths, factored without pivoting: safe for the totally

@@ -53,7 +53,9 @@ ClosestOnPath closestPoint(const Path& path, const Vec3& p) {
 ClosestOnSurface closestPoint(const Surface& s, const Vec3& p) {
   ClosestOnSurface best;
   best.distanceMm = 1e300;
-  struct Seed { double d, u, v; };
+  struct Seed {
+    double d, u, v;
+  };
   std::vector<Seed> seeds;
   const auto grid = [](const Knots& U, int deg) {
     std::vector<double> g;
@@ -71,11 +73,14 @@ ClosestOnSurface closestPoint(const Surface& s, const Vec3& p) {
   // Every local minimum of the grid is a start: at a pole many grid points are one point and would crowd out others.
   for (int i = 0; i < nu; ++i)
     for (int j = 0; j < nv; ++j) {
-      const int i0 = std::max(0, i - 1), i1 = std::min(nu - 1, i + 1), j0 = std::max(0, j - 1), j1 = std::min(nv - 1, j + 1);
-      if (dist2(i, j) <= dist2.block(i0, j0, i1 - i0 + 1, j1 - j0 + 1).minCoeff()) seeds.push_back({dist2(i, j), us[i], vs[j]});
+      const int i0 = std::max(0, i - 1), i1 = std::min(nu - 1, i + 1), j0 = std::max(0, j - 1),
+                j1 = std::min(nv - 1, j + 1);
+      if (dist2(i, j) <= dist2.block(i0, j0, i1 - i0 + 1, j1 - j0 + 1).minCoeff())
+        seeds.push_back({dist2(i, j), us[i], vs[j]});
     }
   const size_t keep = std::min<size_t>(24, seeds.size());
-  std::partial_sort(seeds.begin(), seeds.begin() + keep, seeds.end(), [](const Seed& a, const Seed& b) { return a.d < b.d; });
+  std::partial_sort(seeds.begin(), seeds.begin() + keep, seeds.end(),
+                    [](const Seed& a, const Seed& b) { return a.d < b.d; });
   const double u0 = s.firstU(), u1 = s.lastU(), v0 = s.firstV(), v1 = s.lastV();
   for (size_t k = 0; k < keep; ++k) {
     double u = seeds[k].u, v = seeds[k].v, dist = seeds[k].d;
@@ -91,7 +96,9 @@ ClosestOnSurface closestPoint(const Surface& s, const Vec3& p) {
         J << d(1, 0).squaredNorm() + 1e-12, d(1, 0).dot(d(0, 1)), d(1, 0).dot(d(0, 1)), d(0, 1).squaredNorm() + 1e-12;
       const Vec2 g(r.dot(d(1, 0)), r.dot(d(0, 1)));
       Vec2 step = -J.fullPivLu().solve(g);
-      const auto wrap = [&](double x) { return s.closedU() ? (x < u0 ? x + (u1 - u0) : x > u1 ? x - (u1 - u0) : x) : std::clamp(x, u0, u1); };
+      const auto wrap = [&](double x) {
+        return s.closedU() ? (x < u0 ? x + (u1 - u0) : x > u1 ? x - (u1 - u0) : x) : std::clamp(x, u0, u1);
+      };
       double tryU = u, tryV = v, nd = dist;
       for (double f = 1.0; f > 1e-3; f *= 0.5) {
         tryU = wrap(u + f * step.x()), tryV = std::clamp(v + f * step.y(), v0, v1);

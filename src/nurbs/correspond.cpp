@@ -157,7 +157,8 @@ Expected<Alignment> alignSections(const std::vector<Section>& sections, const st
                                   const Tolerances& tol) {
   const int n = int(sections.size());
   if (n < 2)
-    return fail(problem("LM-L001", "a loft needs at least two sections").measure(count(n)).tryThis("pick another section"));
+    return fail(
+        problem("LM-L001", "a loft needs at least two sections").measure(count(n)).tryThis("pick another section"));
   Alignment out;
   out.sections.resize(n);
   int firstPath = -1;
@@ -165,7 +166,8 @@ Expected<Alignment> alignSections(const std::vector<Section>& sections, const st
     const Path* p = sections[i].path();
     if (!p) {
       if (i > 0 && i < n - 1)
-        return fail(problem("LM-L003", "a point can only be the first or the last section").at(*sections[i].point())
+        return fail(problem("LM-L003", "a point can only be the first or the last section")
+                        .at(*sections[i].point())
                         .tryThis("move the point to an end of the list"));
       continue;
     }
@@ -173,7 +175,8 @@ Expected<Alignment> alignSections(const std::vector<Section>& sections, const st
       firstPath = i;
       out.closed = p->closed();
     } else if (p->closed() != out.closed) {
-      return fail(problem("LM-L002", "open and closed sections are mixed").at(p->start())
+      return fail(problem("LM-L002", "open and closed sections are mixed")
+                      .at(p->start())
                       .tryThis("close section " + std::to_string(i + 1) + " or take it out"));
     }
   }

@@ -79,7 +79,8 @@ private:
 };
 
 /// Every span whose error exceeds `aim` in as many parts as its order promises to need, at most `most`.
-std::vector<double> divided(const std::vector<double>& breaks, const std::vector<double>& errors, double aim, int degree, int most) {
+std::vector<double> divided(const std::vector<double>& breaks, const std::vector<double>& errors, double aim,
+                            int degree, int most) {
   std::vector<double> next{breaks.front()};
   for (size_t k = 0; k + 1 < breaks.size(); ++k) {
     const double grow = std::pow(errors[k] / aim, 1.0 / (degree + 1));
@@ -105,8 +106,8 @@ LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const Le
     double least = 1e300;
     for (size_t k = 1; k + 1 < breaks.size(); ++k) {
       if (std::find(refused.begin(), refused.end(), breaks[k]) != refused.end()) continue;
-      const double score = std::max(fitter.spanErrors()[k - 1], fitter.spanErrors()[k]) *
-                           (breaks[k + 1] - breaks[k - 1]);
+      const double score =
+          std::max(fitter.spanErrors()[k - 1], fitter.spanErrors()[k]) * (breaks[k + 1] - breaks[k - 1]);
       if (score < least) least = score, pick = int(k);
     }
     if (pick < 0) break;
@@ -141,9 +142,7 @@ LeanFit faired(Fitter& fitter, LeanFit best, const LeanOptions& o) {
 
 } // namespace
 
-Spline LeanFit::curve(int k) const {
-  return Spline::trusted(degree, knots, controls.middleCols(3 * k, 3), closed);
-}
+Spline LeanFit::curve(int k) const { return Spline::trusted(degree, knots, controls.middleCols(3 * k, 3), closed); }
 
 namespace {
 
@@ -153,9 +152,11 @@ std::vector<double> withoutRepeatedFirst(const std::vector<double>& breaks) {
 
 } // namespace
 
-LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t, double fairness)
+LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t,
+                           double fairness)
     : p_(degree), n_(closed ? int(breaks.size()) - 1 : int(breaks.size()) + degree - 1), closed_(closed),
-      knots_(clampedKnots(degree, closed ? withoutRepeatedFirst(breaks) : breaks)), A_(std::max(1, closed ? n_ : n_ - 2), degree, closed) {
+      knots_(clampedKnots(degree, closed ? withoutRepeatedFirst(breaks) : breaks)),
+      A_(std::max(1, closed ? n_ : n_ - 2), degree, closed) {
   if (closed) periodic_ = periodicKnots(degree, breaks);
   basis_.resize(t.size());
   for (size_t s = 0; s < t.size(); ++s) {
@@ -216,7 +217,8 @@ Rows LeastSquares::solveOpen(const Rows& data) const {
     if (r.first == 0) row -= r.N[0] * out.row(0);
     if (r.first + p_ == n_ - 1) row -= r.N[p_] * out.row(n_ - 1);
     for (int i = 0; i <= p_; ++i)
-      if (const int a = r.first + i - 1; a >= 0 && a < n_ - 2) addScaled(r.N[i], row.data(), rhs.data() + a * rhs.cols(), rhs.cols());
+      if (const int a = r.first + i - 1; a >= 0 && a < n_ - 2)
+        addScaled(r.N[i], row.data(), rhs.data() + a * rhs.cols(), rhs.cols());
   }
   A_.solve(rhs);
   out.middleRows(1, n_ - 2) = rhs;
@@ -227,7 +229,8 @@ Rows LeastSquares::solvePeriodic(const Rows& data) const {
   Rows rhs = Rows::Zero(n_, data.cols());
   for (size_t s = 0; s < size_t(data.rows()); ++s)
     for (int i = 0; i <= p_; ++i)
-      addScaled(basis_[s].N[i], data.data() + Eigen::Index(s) * data.cols(), rhs.data() + (basis_[s].first + i) % n_ * rhs.cols(), rhs.cols());
+      addScaled(basis_[s].N[i], data.data() + Eigen::Index(s) * data.cols(),
+                rhs.data() + (basis_[s].first + i) % n_ * rhs.cols(), rhs.cols());
   A_.solve(rhs);
   // From the periodic to the clamped control points: a linear map, the same for all columns, and all but the rows near
   // the seam have one entry.
@@ -252,7 +255,8 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
   Fitter fitter(family, o);
   const int fewest = family.closed ? std::max(3, o.degree + 1) : 1;
   std::vector<double> breaks = o.firstBreaks.empty() ? equalBreaks(std::max(o.firstSpans, fewest)) : o.firstBreaks;
-  while (int(breaks.size()) - 1 < fewest) breaks = divided(breaks, std::vector<double>(breaks.size() - 1, 1.0), 0.5, o.degree, 2);
+  while (int(breaks.size()) - 1 < fewest)
+    breaks = divided(breaks, std::vector<double>(breaks.size() - 1, 1.0), 0.5, o.degree, 2);
   // Aim below the limit: between the samples the error is a little larger than at them.
   const double aim = 0.7 * o.fit.mm;
   LeanFit fit;
@@ -261,8 +265,10 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
     if (fit.deviationMm <= aim) break;
     const int spans = int(breaks.size()) - 1;
     if (spans >= o.maxSpans || !std::isfinite(fit.deviationMm))
-      return fail(problem("LM-G101", "the curves cannot be followed closely enough").measure(millimetres(fit.deviationMm))
-                      .want(millimetres(o.fit.mm)).tryThis("remove corners and noise, or allow a larger fit tolerance"));
+      return fail(problem("LM-G101", "the curves cannot be followed closely enough")
+                      .measure(millimetres(fit.deviationMm))
+                      .want(millimetres(o.fit.mm))
+                      .tryThis("remove corners and noise, or allow a larger fit tolerance"));
     const auto& errors = fitter.spanErrors();
     const auto bad = std::count_if(errors.begin(), errors.end(), [&](double e) { return e > aim; });
     const bool given = !o.firstBreaks.empty();

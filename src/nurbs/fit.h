@@ -15,16 +15,16 @@ struct CurveFamily {
 };
 
 struct LeanOptions {
-  int degree = 5;                ///< 1..9
-  LengthTolerance fit{0.0005};   ///< largest distance of samples from the fit
-  int firstSpans = 4;            ///< where the search starts
+  int degree = 5;              ///< 1..9
+  LengthTolerance fit{0.0005}; ///< largest distance of samples from the fit
+  int firstSpans = 4;          ///< where the search starts
   /// Or these breakpoints, which are then kept; one that stands m times lowers the continuity there to C^(degree - m),
   /// for families that are no smoother.
   std::vector<double> firstBreaks;
-  int maxSpans = 600;            ///< where it gives up
-  int baseSamples = 240;         ///< evenly spread samples; more are added inside short spans
-  bool removeKnots = false;      ///< try to take out knots again (slower, fewest spans)
-  bool fair = false;             ///< then spend what is left of `fit` on the least integral of the third derivative
+  int maxSpans = 600;       ///< where it gives up
+  int baseSamples = 240;    ///< evenly spread samples; more are added inside short spans
+  bool removeKnots = false; ///< try to take out knots again (slower, fewest spans)
+  bool fair = false;        ///< then spend what is left of `fit` on the least integral of the third derivative
 };
 
 /// One knot vector for all curves. Row i of `controls` holds control point i of every curve: x, y, z of curve 0, ...
@@ -33,7 +33,7 @@ struct LeanFit {
   Knots knots;
   Rows controls;
   bool closed = false;
-  double deviationMm = 0.0; ///< largest distance at samples
+  double deviationMm = 0.0;   ///< largest distance at samples
   std::vector<double> breaks; ///< of the knots, repeated as they are
   Spline curve(int k) const;
 };
@@ -45,7 +45,8 @@ class LeastSquares {
 public:
   /// `fairness` weighs the integral of the squared third derivative (second for degree 2) against the mean square
   /// distance from the samples.
-  LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t, double fairness = 0.0);
+  LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t,
+               double fairness = 0.0);
   /// `data` one row a sample; returns one row a control point of the clamped spline over `knots()`.
   Rows solve(const Rows& data) const;
   const Knots& knots() const { return knots_; }
@@ -69,8 +70,9 @@ private:
 
 /// Least squares on one common knot vector, as few spans as meet `fit`: equal spans grown by the error, then only bad
 /// spans divided (de Boor 1978, ch. XIV; Piegl & Tiller 1997, 9.4). One banded Cholesky serves all curves. Ends are met
-/// exactly; closed families are periodic, so they are smooth at the seam. Knot removal and fairing follow when asked for
-/// (Eck & Hadenfeld 1995 for removal by error; Reinsch 1967 for the largest smoothing within a deviation). Fails with LM-G101 when `maxSpans` do not do.
+/// exactly; closed families are periodic, so they are smooth at the seam. Knot removal and fairing follow when asked
+/// for (Eck & Hadenfeld 1995 for removal by error; Reinsch 1967 for the largest smoothing within a deviation). Fails
+/// with LM-G101 when `maxSpans` do not do.
 Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& options);
 
 /// A path as one spline within `fit`, parameterised by arc length over [0, 1]. Must have no corners.

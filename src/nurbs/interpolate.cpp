@@ -60,8 +60,7 @@ Expected<RowInterpolation> interpolateRows(const std::vector<double>& t, const R
                                            const Rows& startDerivative, const Rows& endDerivative) {
   const bool ds = startDerivative.rows() > 0, de = endDerivative.rows() > 0;
   const int n = int(t.size()) + ds + de;
-  if (n < p + 1)
-    return fail(problem("LM-G001", "too few rows for this degree").measure(count(n)).want(count(p + 1)));
+  if (n < p + 1) return fail(problem("LM-G001", "too few rows for this degree").measure(count(n)).want(count(p + 1)));
   RowInterpolation out;
   out.knots = knotsWithDerivatives(t, p, ds, de);
   BandedLu A(n, p, p);
@@ -85,7 +84,8 @@ Expected<RowInterpolation> interpolateRows(const std::vector<double>& t, const R
       rhs.row(row++) = startDerivative.row(0);
     }
   }
-  if (!A.factor()) return fail(problem("LM-G008", "the points cannot be joined by one spline").tryThis("space them more evenly"));
+  if (!A.factor())
+    return fail(problem("LM-G008", "the points cannot be joined by one spline").tryThis("space them more evenly"));
   A.solve(rhs);
   out.controls = std::move(rhs);
   return out;
@@ -101,14 +101,20 @@ Expected<Spline> interpolate(const Points& given, const InterpolationOptions& o)
       return fail(problem("LM-G002", "point " + std::to_string(i + 1) + " is not a usable place")
                       .tryThis("use coordinates within 1000000 mm"));
   if (n < 2 || (o.closed && n < 3))
-    return fail(problem("LM-G005", "too few points for a curve").measure(count(n)).want(count(o.closed ? 3 : 2))
+    return fail(problem("LM-G005", "too few points for a curve")
+                    .measure(count(n))
+                    .want(count(o.closed ? 3 : 2))
                     .tryThis("add points"));
   for (int i = 1; i < n + (o.closed ? 1 : 0); ++i)
     if ((points.row(i % n) - points.row(i - 1)).norm() < 1e-9)
-      return fail(problem("LM-G006", "points " + std::to_string(i) + " and " + std::to_string(i % n + 1) + " are in one place")
-                      .at(points.row(i - 1).transpose()).tryThis("move one of them or take it out"));
+      return fail(
+          problem("LM-G006", "points " + std::to_string(i) + " and " + std::to_string(i % n + 1) + " are in one place")
+              .at(points.row(i - 1).transpose())
+              .tryThis("move one of them or take it out"));
   if (o.closed && n > 2000)
-    return fail(problem("LM-G007", "too many points for a closed curve through all of them").measure(count(n)).want(count(2000)));
+    return fail(problem("LM-G007", "too many points for a closed curve through all of them")
+                    .measure(count(n))
+                    .want(count(2000)));
   const std::vector<double> t = parametersFor(points, o.spacing, o.closed);
   if (o.closed) return interpolatePeriodic(points, t, std::min(o.degree, n - 1));
   const bool ds = o.startTangent.has_value(), de = o.endTangent.has_value();

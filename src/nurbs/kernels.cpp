@@ -9,8 +9,8 @@
 namespace lumsk::nurbs {
 
 LUMSK_BY_PROCESSOR
-void combineRows(const double* __restrict rows, std::size_t stride, const double* __restrict weight, int count, int width,
-                 double* __restrict out) {
+void combineRows(const double* __restrict rows, std::size_t stride, const double* __restrict weight, int count,
+                 int width, double* __restrict out) {
   for (int c = 0; c < width; ++c) out[c] = weight[0] * rows[c];
   for (int i = 1; i < count; ++i) {
     const double w = weight[i];

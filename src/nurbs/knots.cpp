@@ -61,7 +61,8 @@ void basisDerivatives(const Knots& U, int p, double u, int order, BasisDerivativ
   if (order == 1) {
     // The common case without the general recursion (eq. 2.7).
     for (int j = 0; j <= p; ++j)
-      out.value[1][j] = p * ((j > 0 ? ndu[j - 1][p - 1] / ndu[p][j - 1] : 0.0) - (j < p ? ndu[j][p - 1] / ndu[p][j] : 0.0));
+      out.value[1][j] =
+          p * ((j > 0 ? ndu[j - 1][p - 1] / ndu[p][j - 1] : 0.0) - (j < p ? ndu[j][p - 1] / ndu[p][j] : 0.0));
     return;
   }
   for (int r = 0; r <= p; ++r) {

@@ -101,7 +101,8 @@ private:
         }
       if (largest <= cx_.tolerances.point.mm)
         return fail(problem("LM-L004", "sections " + std::to_string(i) + " and " + std::to_string(i + 1) + " coincide")
-                        .measure(millimetres(largest)).at(strips_[0].row(i).segment<3>(0).transpose())
+                        .measure(millimetres(largest))
+                        .at(strips_[0].row(i).segment<3>(0).transpose())
                         .tryThis("move one of them or take it out"));
       v.push_back(v.back() + sum / count);
     }
@@ -116,10 +117,13 @@ private:
     const PlaneOfPoints plane = fitPlane(pts);
     if (!plane.unique || plane.deviationMm > 10 * cx_.tolerances.point.mm)
       return fail(problem("LM-L005", "the skin can only be square to a planar section")
-                      .measure(millimetres(plane.deviationMm)).want(millimetres(10 * cx_.tolerances.point.mm))
-                      .at(p.start()).tryThis("take a planar section or leave this end free"));
-    const Vec3 there = sections_[neighbour].point() ? *sections_[neighbour].point()
-                                                    : Vec3(polyline(*sections_[neighbour].path(), 16).colwise().mean().transpose());
+                      .measure(millimetres(plane.deviationMm))
+                      .want(millimetres(10 * cx_.tolerances.point.mm))
+                      .at(p.start())
+                      .tryThis("take a planar section or leave this end free"));
+    const Vec3 there = sections_[neighbour].point()
+                           ? *sections_[neighbour].point()
+                           : Vec3(polyline(*sections_[neighbour].path(), 16).colwise().mean().transpose());
     const Vec3 n = plane.frame.normal();
     return Vec3(n.dot(there - plane.frame.origin) < 0 ? -n : n);
   }
@@ -194,7 +198,8 @@ private:
 
 Expected<LoftResult> loft(const std::vector<Section>& sections, const LoftOptions& options, const Context& cx) {
   if (options.degree < 1 || options.degree > 7)
-    return fail(problem("LM-G001", "the degree across the sections is out of range").measure(count(options.degree))
+    return fail(problem("LM-G001", "the degree across the sections is out of range")
+                    .measure(count(options.degree))
                     .tryThis("take 1 to 7"));
   return Lofter(sections, options, cx).run();
 }

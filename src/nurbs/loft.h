@@ -25,8 +25,8 @@ struct LoftResult {
 
 /// Skin through sections in order (skinning: Woodward 1988; Piegl & Tiller 1997, 10.3) on one lean knot vector for
 /// all of them (see `fitLean`), interpolated across at averaged chord parameters. End conditions are derivative rows.
-/// Fails as `alignSections` and `fitLean` do, with LM-L004 where neighbouring sections coincide, LM-L005 where an end is
-/// to be perpendicular and its section is not planar, LM-L006 for a pull out of range.
+/// Fails as `alignSections` and `fitLean` do, with LM-L004 where neighbouring sections coincide, LM-L005 where an end
+/// is to be perpendicular and its section is not planar, LM-L006 for a pull out of range.
 Expected<LoftResult> loft(const std::vector<Section>& sections, const LoftOptions& options, const Context& cx);
 
 } // namespace lumsk::nurbs

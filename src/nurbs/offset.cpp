@@ -28,7 +28,8 @@ std::vector<double> offsetBreaks(const Knots& U, int p, int fitDegree, bool clos
 /// The true offset over the domain cut or extended to its planes.
 class Domain {
 public:
-  Domain(const Surface& s, const OffsetOptions& o) : s_(s), o_(o), strip_(s.closedU() || !(o.flat[FirstU] || o.flat[LastU])) {}
+  Domain(const Surface& s, const OffsetOptions& o)
+      : s_(s), o_(o), strip_(s.closedU() || !(o.flat[FirstU] || o.flat[LastU])) {}
 
   Vec3 offset(double u, double v) const {
     if (s_.closedU()) {
@@ -76,7 +77,8 @@ public:
         const double left = (inside - v) / (inside - end);
         return left > 0 ? left * left * left : 0.0;
       };
-      return {u, v + (a - s_.firstV()) * fade(s_.firstV(), firstInside_) + (b - s_.lastV()) * fade(s_.lastV(), lastInside_)};
+      return {u, v + (a - s_.firstV()) * fade(s_.firstV(), firstInside_) +
+                     (b - s_.lastV()) * fade(s_.lastV(), lastInside_)};
     }
     const auto along = [&](int k, double t) {
       if (k == FirstV || k == LastV) {
@@ -90,7 +92,8 @@ public:
     };
     const Vec2 bilinear = (1 - x) * (1 - y) * corner_[0][0] + x * (1 - y) * corner_[1][0] +
                           (1 - x) * y * corner_[0][1] + x * y * corner_[1][1];
-    return (1 - y) * along(FirstV, x) + y * along(LastV, x) + (1 - x) * along(FirstU, y) + x * along(LastU, y) - bilinear;
+    return (1 - y) * along(FirstV, x) + y * along(LastV, x) + (1 - x) * along(FirstU, y) + x * along(LastU, y) -
+           bilinear;
   }
 
   bool reached() const { return reached_; }
@@ -181,7 +184,9 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
   const ConcaveRadius tight = tightestRadius(s, o.distanceMm > 0);
   if (std::abs(o.distanceMm) >= tight.radiusMm * (1 - 1e-6))
     return fail(problem("LM-T001", "the skin folds over itself at this distance: its concave radius is smaller")
-                    .measure(millimetres(tight.radiusMm)).want(millimetres(std::abs(o.distanceMm))).at(tight.at)
+                    .measure(millimetres(tight.radiusMm))
+                    .want(millimetres(std::abs(o.distanceMm)))
+                    .at(tight.at)
                     .tryThis("take less than " + formatNumber(tight.radiusMm, 3) + " mm or round this place more"));
   Domain domain(s, o);
   LUMSK_CHECK(domain.plan());
@@ -196,7 +201,8 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
   };
   auto fitted = fitSurface(f, fit, cx);
   if (!domain.reached())
-    return fail(problem("LM-T002", "the rim is too slanted to be cut flat").at(domain.missedAt())
+    return fail(problem("LM-T002", "the rim is too slanted to be cut flat")
+                    .at(domain.missedAt())
                     .tryThis("let the skin meet its rim at a steeper angle"));
   if (!fitted) return fail(fitted.error());
   return OffsetResult{fitted->surface, fitted->deviationMm};

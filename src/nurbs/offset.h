@@ -9,8 +9,8 @@ namespace lumsk::nurbs {
 enum Side { FirstU = 0, LastU = 1, FirstV = 2, LastV = 3 };
 
 struct OffsetOptions {
-  double distanceMm = 1.0;                      ///< along the normal; negative: against it
-  std::array<std::optional<Frame>, 4> flat;     ///< sides whose offset edge is to lie in this plane
+  double distanceMm = 1.0;                  ///< along the normal; negative: against it
+  std::array<std::optional<Frame>, 4> flat; ///< sides whose offset edge is to lie in this plane
 };
 
 /// Tightest radius that an offset by `distanceMm` meets: the smallest concave radius on that side, mm, and its place.

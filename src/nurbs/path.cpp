@@ -87,13 +87,18 @@ Expected<Path> Path::make(std::vector<Segment> segments, LengthTolerance point) 
       path.segments_.push_back(s);
   }
   if (path.segments_.empty() || length <= point.mm)
-    return fail(problem("LM-G005", "the curve has no length").measure(millimetres(length)).want(millimetres(point.mm))
+    return fail(problem("LM-G005", "the curve has no length")
+                    .measure(millimetres(length))
+                    .want(millimetres(point.mm))
                     .tryThis("move its points apart"));
   for (size_t i = 0; i + 1 < path.segments_.size(); ++i) {
     const Vec3 a = segmentPoint(path.segments_[i], 1.0), b = segmentPoint(path.segments_[i + 1], 0.0);
     if ((a - b).norm() > 2 * point.mm)
-      return fail(problem("LM-G004", "the pieces of the curve do not meet").measure(millimetres((a - b).norm()))
-                      .want(millimetres(point.mm)).at(a).tryThis("move the ends together"));
+      return fail(problem("LM-G004", "the pieces of the curve do not meet")
+                      .measure(millimetres((a - b).norm()))
+                      .want(millimetres(point.mm))
+                      .at(a)
+                      .tryThis("move the ends together"));
   }
   path.closed_ = (path.start() - path.end()).norm() <= point.mm;
   return path;
@@ -169,7 +174,8 @@ Path reversed(const Path& p) {
 PlaneOfPoints fitPlane(const Points& points) {
   PlaneOfPoints out;
   const Vec3 centre = points.colwise().mean().transpose();
-  const Eigen::Matrix3d cov = (points.rowwise() - centre.transpose()).transpose() * (points.rowwise() - centre.transpose());
+  const Eigen::Matrix3d cov =
+      (points.rowwise() - centre.transpose()).transpose() * (points.rowwise() - centre.transpose());
   const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> eig(cov);
   out.unique = eig.eigenvalues()(1) > 1e-12 * eig.eigenvalues()(2);
   Vec3 normal = eig.eigenvectors().col(0);

@@ -10,7 +10,8 @@ namespace {
 
 Expected<void> positive(double v, const char* what) {
   if (std::isfinite(v) && v > 0.001 && v <= kLargestCoordinate) return {};
-  return fail(problem("LM-G005", std::string("the ") + what + " must be larger than nothing").measure(millimetres(v))
+  return fail(problem("LM-G005", std::string("the ") + what + " must be larger than nothing")
+                  .measure(millimetres(v))
                   .tryThis("take a value from 0.001 mm up"));
 }
 
@@ -19,17 +20,23 @@ Expected<Path> rounded(const Frame& on, const std::vector<Vec2>& corners, double
   const int n = int(corners.size());
   if (!std::isfinite(radius) || radius < 0)
     return fail(problem("LM-G009", "the corner radius must not be negative").measure(millimetres(radius)));
-  struct Corner { Vec2 in, out, centre; double turn; };
+  struct Corner {
+    Vec2 in, out, centre;
+    double turn;
+  };
   std::vector<Corner> c(n);
   double largest = 1e300;
   for (int i = 0; i < n; ++i) {
-    const Vec2 a = (corners[i] - corners[(i + n - 1) % n]).normalized(), b = (corners[(i + 1) % n] - corners[i]).normalized();
+    const Vec2 a = (corners[i] - corners[(i + n - 1) % n]).normalized(),
+               b = (corners[(i + 1) % n] - corners[i]).normalized();
     const double turn = std::acos(std::clamp(a.dot(b), -1.0, 1.0)), cut = radius * std::tan(turn / 2);
     largest = std::min(largest, 0.5 * (corners[(i + 1) % n] - corners[i]).norm() / std::tan(turn / 2));
     c[i] = {corners[i] - cut * a, corners[i] + cut * b, corners[i] - cut * a + radius * Vec2(-a.y(), a.x()), turn};
   }
   if (radius > largest * (1 + 1e-9))
-    return fail(problem("LM-G009", "the corner radius does not fit").measure(millimetres(radius)).want(millimetres(largest))
+    return fail(problem("LM-G009", "the corner radius does not fit")
+                    .measure(millimetres(radius))
+                    .want(millimetres(largest))
                     .tryThis("take a smaller corner radius"));
   std::vector<Segment> out;
   const auto space = [&](const Vec2& p) { return on.at(p.x(), p.y()); };
@@ -63,7 +70,8 @@ Expected<Path> superellipse(const Frame& on, double width, double depth, double 
   LUMSK_CHECK(positive(width, "width"));
   LUMSK_CHECK(positive(depth, "depth"));
   if (!(exponent >= 2.05 && exponent <= 20))
-    return fail(problem("LM-G005", "the exponent is out of range").measure(ratio(exponent))
+    return fail(problem("LM-G005", "the exponent is out of range")
+                    .measure(ratio(exponent))
                     .tryThis("take 2.05 to 20; 2 is an ellipse"));
   // The curvature vanishes at the four middles like a power n - 2, so the curve is sampled by angle, where it is even.
   const auto point = [&](double a) {
@@ -101,14 +109,17 @@ Expected<Path> roundedRectangle(const Frame& on, double width, double depth, dou
 Expected<Path> polygon(const Frame& on, double diameter, int sides, double radius, LengthTolerance point) {
   LUMSK_CHECK(positive(diameter, "diameter"));
   if (sides < 3 || sides > 64)
-    return fail(problem("LM-G005", "the number of sides is out of range").measure(count(sides)).tryThis("take 3 to 64 sides"));
+    return fail(
+        problem("LM-G005", "the number of sides is out of range").measure(count(sides)).tryThis("take 3 to 64 sides"));
   std::vector<Vec2> corners;
   for (int i = 0; i < sides; ++i)
     corners.push_back(diameter / 2 * Vec2(std::cos(2 * kPi * i / sides), std::sin(2 * kPi * i / sides)));
   return rounded(on, corners, radius, point);
 }
 
-Expected<Path> line(const Vec3& a, const Vec3& b, LengthTolerance point) { return Path::make({LineSegment{a, b}}, point); }
+Expected<Path> line(const Vec3& a, const Vec3& b, LengthTolerance point) {
+  return Path::make({LineSegment{a, b}}, point);
+}
 
 Expected<Path> arc(const Frame& on, double radius, double fromDeg, double toDeg, LengthTolerance point) {
   LUMSK_CHECK(positive(radius, "radius"));
@@ -124,11 +135,15 @@ Expected<Spline> controlPointSpline(const Points& points, int degree, bool close
   const int n = int(points.rows());
   if (!closed) {
     const int p = std::min(degree, n - 1);
-    if (n < 2) return fail(problem("LM-G005", "too few points for a curve").measure(count(n)).want(count(2)).tryThis("add points"));
+    if (n < 2)
+      return fail(
+          problem("LM-G005", "too few points for a curve").measure(count(n)).want(count(2)).tryThis("add points"));
     return Spline::make(p, uniformKnots(p, n - p), points);
   }
   const int p = std::min(degree, n - 1);
-  if (n < 3) return fail(problem("LM-G005", "too few points for a closed curve").measure(count(n)).want(count(3)).tryThis("add points"));
+  if (n < 3)
+    return fail(
+        problem("LM-G005", "too few points for a closed curve").measure(count(n)).want(count(3)).tryThis("add points"));
   LUMSK_CHECK(Spline::make(1, uniformKnots(1, n - 1), points));
   std::vector<double> breaks(n + 1);
   for (int i = 0; i <= n; ++i) breaks[i] = double(i) / n;

@@ -7,11 +7,14 @@ namespace lumsk::nurbs {
 Expected<Spline> Spline::make(int degree, Knots knots, Points points, bool closed) {
   const auto n = points.rows();
   if (degree < 1 || degree > kMaxDegree)
-    return fail(problem("LM-G001", "the degree of a spline is out of range").measure(count(degree))
+    return fail(problem("LM-G001", "the degree of a spline is out of range")
+                    .measure(count(degree))
                     .tryThis("take a degree from 1 to " + std::to_string(kMaxDegree)));
   if (n < degree + 1)
-    return fail(problem("LM-G001", "too few control points for this degree").measure(count(double(n)))
-                    .want(count(degree + 1)).tryThis("add points or lower the degree"));
+    return fail(problem("LM-G001", "too few control points for this degree")
+                    .measure(count(double(n)))
+                    .want(count(degree + 1))
+                    .tryThis("add points or lower the degree"));
   if (knots.size() != size_t(n) + degree + 1 || !std::is_sorted(knots.begin(), knots.end()) ||
       !(knots.back() > knots.front()))
     return fail(problem("LM-G001", "the knots do not fit the control points"));

@@ -55,8 +55,8 @@ Spline clamp(int p, const Knots& knots, const Points& points, bool closed) {
   const auto last = [&](double u) { return int(std::upper_bound(U.begin(), U.end(), u) - U.begin()) - 1; };
   while (multiplicity(U, a) < p) insertInSpan(U, P, p, a, last(a));
   while (multiplicity(U, b) < p) insertInSpan(U, P, p, b, last(b));
-  const int ia = last(a);                                                            // last knot equal to a
-  const int ib = int(std::lower_bound(U.begin(), U.end(), b) - U.begin());           // first knot equal to b
+  const int ia = last(a);                                                  // last knot equal to a
+  const int ib = int(std::lower_bound(U.begin(), U.end(), b) - U.begin()); // first knot equal to b
   const Points Q = P.middleRows(ia - p, ib - ia + p);
   Knots V(p + 1, a);
   V.insert(V.end(), U.begin() + ia + 1, U.begin() + ib);
@@ -218,8 +218,11 @@ Spline reversed(const Spline& c) {
 Expected<Spline> join(const Spline& a, const Spline& b, LengthTolerance limit) {
   const double gap = (a.points().row(a.size() - 1) - b.points().row(0)).norm();
   if (gap > limit.mm)
-    return fail(problem("LM-G004", "the curves do not meet").measure(millimetres(gap)).want(millimetres(limit.mm))
-                    .at(a.points().row(a.size() - 1).transpose()).tryThis("move the ends together"));
+    return fail(problem("LM-G004", "the curves do not meet")
+                    .measure(millimetres(gap))
+                    .want(millimetres(limit.mm))
+                    .at(a.points().row(a.size() - 1).transpose())
+                    .tryThis("move the ends together"));
   const int p = std::max(a.degree(), b.degree());
   const Spline x = elevate(a, p - a.degree()), y = elevate(b, p - b.degree());
   // The second curve's parameter is scaled so that speeds agree at the joint: no needless kink in the parameter.

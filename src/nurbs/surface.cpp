@@ -113,7 +113,8 @@ PointAndNormal SurfaceLine::evaluate(double v) const {
 FirstDerivatives SurfaceLine::derivatives(const BasisDerivatives& b) const {
   const int count = surface_.degreeV() + 1;
   const double *at = at_.data() + 3 * b.first, *du = du_.data() + 3 * b.first;
-  return {weighted(at, b.value[0].data(), count), weighted(du, b.value[0].data(), count), weighted(at, b.value[1].data(), count)};
+  return {weighted(at, b.value[0].data(), count), weighted(du, b.value[0].data(), count),
+          weighted(at, b.value[1].data(), count)};
 }
 
 PointAndNormal SurfaceLine::evaluate(double v, const BasisDerivatives& b) const {
@@ -121,8 +122,8 @@ PointAndNormal SurfaceLine::evaluate(double v, const BasisDerivatives& b) const 
   return withNormal(surface_, u_, v, d.at, d.du, d.dv);
 }
 
-void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::vector<double>& vs, std::vector<Vec3>& points,
-                  std::vector<Vec3>& normals) {
+void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::vector<double>& vs,
+                  std::vector<Vec3>& points, std::vector<Vec3>& normals) {
   std::vector<BasisDerivatives> basis(vs.size());
   for (size_t j = 0; j < vs.size(); ++j) basisDerivatives(s.knotsV(), s.degreeV(), vs[j], 1, basis[j]);
   points.clear();

@@ -89,8 +89,8 @@ private:
 };
 
 /// Points and unit normals at all (u, v), row-major with v running fastest.
-void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::vector<double>& vs, std::vector<Vec3>& points,
-                  std::vector<Vec3>& normals);
+void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::vector<double>& vs,
+                  std::vector<Vec3>& points, std::vector<Vec3>& normals);
 
 Surface transformed(const Surface& s, const Eigen::Isometry3d& t);
 /// Same shape with u reversed: the normal turns over.

@@ -14,7 +14,8 @@ std::vector<double> spread(const std::vector<double>& breaks, int perSpan, int a
   const int spans = int(breaks.size()) - 1;
   const int per = std::max(perSpan, (atLeast + spans - 1) / spans);
   for (int k = 0; k < spans; ++k)
-    for (int i = 0; i < per && breaks[k + 1] > breaks[k]; ++i) t.push_back(breaks[k] + (breaks[k + 1] - breaks[k]) * i / per);
+    for (int i = 0; i < per && breaks[k + 1] > breaks[k]; ++i)
+      t.push_back(breaks[k] + (breaks[k + 1] - breaks[k]) * i / per);
   if (!closed) t.push_back(breaks.back());
   return t;
 }
@@ -43,7 +44,8 @@ Surface tensorFit(const PointFunction& f, const std::vector<double>& U, const st
   const LeastSquares lu(o.degreeU, U, o.closedU, tu), lv(o.degreeV, V, false, tv);
   Rows data(Eigen::Index(tu.size()), Eigen::Index(3 * tv.size()));
   for (size_t i = 0; i < tu.size(); ++i)
-    for (size_t j = 0; j < tv.size(); ++j) data.row(Eigen::Index(i)).segment<3>(Eigen::Index(3 * j)) = f(tu[i], tv[j]).transpose();
+    for (size_t j = 0; j < tv.size(); ++j)
+      data.row(Eigen::Index(i)).segment<3>(Eigen::Index(3 * j)) = f(tu[i], tv[j]).transpose();
   const Rows a = lu.solve(data);
   const Eigen::Index nu = a.rows();
   Rows turned(Eigen::Index(tv.size()), 3 * nu);
@@ -56,7 +58,8 @@ Surface tensorFit(const PointFunction& f, const std::vector<double>& U, const st
   return Surface::trusted(o.degreeU, o.degreeV, lu.knots(), lv.knots(), std::move(grid), o.closedU);
 }
 
-double worstBetween(const PointFunction& f, const Surface& s, const std::vector<double>& U, const std::vector<double>& V) {
+double worstBetween(const PointFunction& f, const Surface& s, const std::vector<double>& U,
+                    const std::vector<double>& V) {
   double worst = 0.0;
   for (size_t i = 0; i + 1 < U.size(); ++i)
     for (size_t j = 0; j + 1 < V.size() && U[i + 1] > U[i]; ++j)
@@ -87,8 +90,10 @@ Expected<SurfaceFit> fitSurface(const PointFunction& f, const SurfaceFitOptions&
     o.firstBreaksU = U;
     o.firstBreaksV = V;
   }
-  return fail(problem("LM-G101", "the surface cannot be followed closely enough").measure(millimetres(out.deviationMm))
-                  .want(millimetres(o.fit.mm)).tryThis("allow a larger fit tolerance"));
+  return fail(problem("LM-G101", "the surface cannot be followed closely enough")
+                  .measure(millimetres(out.deviationMm))
+                  .want(millimetres(o.fit.mm))
+                  .tryThis("allow a larger fit tolerance"));
 }
 
 } // namespace lumsk::nurbs

@@ -18,7 +18,8 @@ std::vector<double> places(const Knots& U, int p, int perSpan) {
 }
 
 /// Steps of (hu, hv) along the axes while they lead up, then ever smaller ones.
-LargestOnSurface climb(const Surface& s, LargestOnSurface from, double hu, double hv, const std::function<double(double, double)>& f) {
+LargestOnSurface climb(const Surface& s, LargestOnSurface from, double hu, double hv,
+                       const std::function<double(double, double)>& f) {
   for (int it = 0; it < 60; ++it) {
     bool better = false;
     for (int d = 0; d < 4; ++d) {
@@ -51,14 +52,16 @@ std::vector<Node> gaussNodes(const Knots& U, int p, int n) {
   std::vector<Node> out;
   const auto b = breakpoints(U, p);
   for (size_t k = 0; k + 1 < b.size(); ++k)
-    for (const Node& g : unit) out.push_back({0.5 * (b[k] + b[k + 1]) + 0.5 * (b[k + 1] - b[k]) * g.x, 0.5 * (b[k + 1] - b[k]) * g.weight});
+    for (const Node& g : unit)
+      out.push_back({0.5 * (b[k] + b[k + 1]) + 0.5 * (b[k + 1] - b[k]) * g.x, 0.5 * (b[k + 1] - b[k]) * g.weight});
   return out;
 }
 
 } // namespace
 
 SurfaceIntegrals integralsOf(const Surface& s) {
-  const auto us = gaussNodes(s.knotsU(), s.degreeU(), (3 * s.degreeU() + 1) / 2), vs = gaussNodes(s.knotsV(), s.degreeV(), (3 * s.degreeV() + 1) / 2);
+  const auto us = gaussNodes(s.knotsU(), s.degreeU(), (3 * s.degreeU() + 1) / 2),
+             vs = gaussNodes(s.knotsV(), s.degreeV(), (3 * s.degreeV() + 1) / 2);
   std::vector<BasisDerivatives> basis(vs.size());
   for (size_t j = 0; j < vs.size(); ++j) basisDerivatives(s.knotsV(), s.degreeV(), vs[j].x, 1, basis[j]);
   SurfaceIntegrals out;
@@ -74,7 +77,8 @@ SurfaceIntegrals integralsOf(const Surface& s) {
   return out;
 }
 
-LargestOnSurface largestOn(const Surface& s, int perSpanU, int perSpanV, const std::function<double(double, double)>& f) {
+LargestOnSurface largestOn(const Surface& s, int perSpanU, int perSpanV,
+                           const std::function<double(double, double)>& f) {
   const auto us = places(s.knotsU(), s.degreeU(), perSpanU), vs = places(s.knotsV(), s.degreeV(), perSpanV);
   LargestOnSurface best{-1e300, s.firstU(), s.firstV()};
   for (double u : us)

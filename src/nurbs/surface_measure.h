@@ -11,7 +11,8 @@ struct LargestOnSurface {
 
 /// Largest value of a function over a surface's domain: samples in every span, then a pattern search around the best
 /// (Hooke & Jeeves 1961). Finds the global one where the function has no feature narrower than the samples.
-LargestOnSurface largestOn(const Surface& s, int perSpanU, int perSpanV, const std::function<double(double, double)>& f);
+LargestOnSurface largestOn(const Surface& s, int perSpanU, int perSpanV,
+                           const std::function<double(double, double)>& f);
 
 struct Extent {
   Vec3 low = Vec3::Constant(1e300), high = Vec3::Constant(-1e300);

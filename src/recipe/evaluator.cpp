@@ -23,7 +23,8 @@ Expected<Outcome> computeSafely(const Step& step, const Inputs& inputs, const Co
   try {
     return step.compute(inputs, cx);
   } catch (const std::exception& e) {
-    return fail(problem("LM-R030", "the step '" + step.label + "' failed inside (" + e.what() + ")").tryThis("change its inputs a little, and tell us"));
+    return fail(problem("LM-R030", "the step '" + step.label + "' failed inside (" + e.what() + ")")
+                    .tryThis("change its inputs a little, and tell us"));
   }
 }
 
@@ -54,8 +55,11 @@ StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const Eval
     return r;
   }
   const Step* step = registry_.find(entry.kind);
-  if (!step) return failed(problem("LM-R001", "this Lumsk has no step '" + entry.kind + "'").tryThis("update Lumsk; the step is kept as it is"));
-  if (entry.version > step->version) return failed(problem("LM-R002", "this step was made by a newer Lumsk").tryThis("update Lumsk"));
+  if (!step)
+    return failed(problem("LM-R001", "this Lumsk has no step '" + entry.kind + "'")
+                      .tryThis("update Lumsk; the step is kept as it is"));
+  if (entry.version > step->version)
+    return failed(problem("LM-R002", "this step was made by a newer Lumsk").tryThis("update Lumsk"));
   // What waits for a failed or stale step is itself stale, not failed: one mark at the culprit is enough.
   for (const std::string& id : referencesOf(entry)) {
     const StepResult* before = soFar.result(id);
@@ -68,7 +72,8 @@ StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const Eval
   if (soFar.numbersProblem) return failed(*soFar.numbersProblem);
   auto inputs = Inputs::resolve(entry, registry_.schemaOf(entry.kind), *soFar.recipe, soFar.numbers, soFar);
   if (!inputs) return failed(inputs.error());
-  r.key = hashOf(fmt::format("{}|{}|{}|{}|{}|{}", kKernelVersion, entry.kind, step->version, entry.id, tolerancesKey(soFar.recipe->tolerances), inputs->fingerprint()));
+  r.key = hashOf(fmt::format("{}|{}|{}|{}|{}|{}", kKernelVersion, entry.kind, step->version, entry.id,
+                             tolerancesKey(soFar.recipe->tolerances), inputs->fingerprint()));
   if (OutcomePtr known = cache_.find(r.key)) {
     r.outcome = known;
     r.status = Status::Ok;

@@ -12,14 +12,15 @@ namespace lumsk::recipe {
 namespace {
 
 const std::map<std::string, Quantity>& units() {
-  static const std::map<std::string, Quantity> u{{"mm", millimetres(1)},   {"cm", millimetres(10)},  {"m", millimetres(1000)},
-                                                 {"in", millimetres(25.4)}, {"ft", millimetres(304.8)}, {"deg", degrees(1)},
-                                                 {"rad", degrees(180 / kPi)}};
+  static const std::map<std::string, Quantity> u{
+      {"mm", millimetres(1)},     {"cm", millimetres(10)}, {"m", millimetres(1000)},   {"in", millimetres(25.4)},
+      {"ft", millimetres(304.8)}, {"deg", degrees(1)},     {"rad", degrees(180 / kPi)}};
   return u;
 }
 
 const std::set<std::string>& functions() {
-  static const std::set<std::string> f{"sin", "cos", "tan", "asin", "acos", "atan", "sqrt", "abs", "min", "max", "round", "floor", "ceil", "hypot"};
+  static const std::set<std::string> f{"sin", "cos", "tan", "asin",  "acos",  "atan", "sqrt",
+                                       "abs", "min", "max", "round", "floor", "ceil", "hypot"};
   return f;
 }
 
@@ -63,22 +64,28 @@ std::string prepare(const std::string& text) {
       callDepth -= isCall.back();
       isCall.pop_back();
     }
-    const bool digits = i > 0 && i + 1 < s.size() && std::isdigit(static_cast<unsigned char>(s[i - 1])) && std::isdigit(static_cast<unsigned char>(s[i + 1]));
+    const bool digits = i > 0 && i + 1 < s.size() && std::isdigit(static_cast<unsigned char>(s[i - 1])) &&
+                        std::isdigit(static_cast<unsigned char>(s[i + 1]));
     if (c == ',' && callDepth == 0 && digits) {
       out += '.';
       continue;
     }
     // A unit after a number or a closing bracket multiplies.
-    if (nameStart(c) && (out.empty() || !nameRest(out.back()) || std::isdigit(static_cast<unsigned char>(out.back())))) {
+    if (nameStart(c) &&
+        (out.empty() || !nameRest(out.back()) || std::isdigit(static_cast<unsigned char>(out.back())))) {
       size_t end = i;
       while (end < s.size() && nameRest(s[end])) ++end;
       const auto before = out.find_last_not_of(' ');
-      const bool exponent = before != std::string::npos && before + 1 == out.size() && (c == 'e' || c == 'E') && end < s.size() &&
-                            (s[end] == '-' || s[end] == '+' || end > i + 1) && std::isdigit(static_cast<unsigned char>(out[before])) &&
+      const bool exponent = before != std::string::npos && before + 1 == out.size() && (c == 'e' || c == 'E') &&
+                            end < s.size() && (s[end] == '-' || s[end] == '+' || end > i + 1) &&
+                            std::isdigit(static_cast<unsigned char>(out[before])) &&
                             (end == i + 1 || std::isdigit(static_cast<unsigned char>(s[i + 1])));
-      const bool afterValue = before != std::string::npos && (std::isdigit(static_cast<unsigned char>(out[before])) || out[before] == '.' || out[before] == ')' || (nameRest(out[before]) && before + 1 < out.size()));
+      const bool afterValue =
+          before != std::string::npos && (std::isdigit(static_cast<unsigned char>(out[before])) || out[before] == '.' ||
+                                          out[before] == ')' || (nameRest(out[before]) && before + 1 < out.size()));
       bool partOfName = false;
-      if (before != std::string::npos && std::isdigit(static_cast<unsigned char>(out[before])) && before + 1 == out.size()) {
+      if (before != std::string::npos && std::isdigit(static_cast<unsigned char>(out[before])) &&
+          before + 1 == out.size()) {
         size_t b = before;
         while (b > 0 && nameRest(out[b - 1])) --b;
         partOfName = nameStart(out[b]);
@@ -132,8 +139,10 @@ Expected<double> valueUnder(const std::string& prepared, const Names& names, Sca
     return p.Eval();
   } catch (const mu::ParserError& e) {
     if (e.GetCode() == mu::ecUNASSIGNABLE_TOKEN)
-      return fail(problem("LM-E002", "there is nothing named '" + e.GetToken() + "'").tryThis("check the spelling or add it to Numbers"));
-    return fail(problem("LM-E001", "this cannot be read as a number").tryThis("write something like 12.5 mm or 2*wall"));
+      return fail(problem("LM-E002", "there is nothing named '" + e.GetToken() + "'")
+                      .tryThis("check the spelling or add it to Numbers"));
+    return fail(
+        problem("LM-E001", "this cannot be read as a number").tryThis("write something like 12.5 mm or 2*wall"));
   }
 }
 
@@ -154,9 +163,11 @@ std::vector<std::string> namesIn(const std::string& text) {
 }
 
 Expected<void> checkName(const std::string& name) {
-  const bool shaped = !name.empty() && name.size() <= 60 && nameStart(name[0]) && std::all_of(name.begin(), name.end(), nameRest);
+  const bool shaped =
+      !name.empty() && name.size() <= 60 && nameStart(name[0]) && std::all_of(name.begin(), name.end(), nameRest);
   if (!shaped)
-    return fail(problem("LM-E005", "'" + name + "' cannot be a name").tryThis("use letters, digits and _, a letter first"));
+    return fail(
+        problem("LM-E005", "'" + name + "' cannot be a name").tryThis("use letters, digits and _, a letter first"));
   if (units().count(name) || functions().count(name) || name == "pi" || name == "e")
     return fail(problem("LM-E005", "'" + name + "' is a unit or a function").tryThis("take another name"));
   return {};
@@ -176,7 +187,9 @@ Expected<Quantity> evaluate(const std::string& text, Dimension wanted, const Nam
   const bool fits = same(longer, plain * std::pow(2, l)) && same(wider, plain * std::pow(2, a));
   // A number without any unit stands for the unit of the field.
   if (!fits && !bare)
-    return fail(problem("LM-E003", std::string("this is not ") + (wanted == Dimension::Angle || wanted == Dimension::Area ? "an " : "a ") + dimensionName(wanted))
+    return fail(problem("LM-E003", std::string("this is not ") +
+                                       (wanted == Dimension::Angle || wanted == Dimension::Area ? "an " : "a ") +
+                                       dimensionName(wanted))
                     .tryThis("check the units"));
   if (wanted == Dimension::Count && std::abs(plain - std::round(plain)) > 1e-9)
     return fail(problem("LM-E003", "this must be a whole number").measure(ratio(plain)));

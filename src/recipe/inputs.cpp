@@ -26,15 +26,18 @@ Expected<double> numberOf(const json& v, const Field& f, const Names& names) {
     value = q->value;
   }
   if (!std::isfinite(value) || value < f.low || value > f.high)
-    return fail(fieldProblem(problem("LM-R010", "this number is out of range").measure({value, f.dimension})
-                                 .tryThis("take " + formatNumber(f.low) + " to " + formatNumber(f.high)), f));
+    return fail(fieldProblem(problem("LM-R010", "this number is out of range")
+                                 .measure({value, f.dimension})
+                                 .tryThis("take " + formatNumber(f.low) + " to " + formatNumber(f.high)),
+                             f));
   return value;
 }
 
 /// Part of a curve's or body's name space, e.g. a point "start" of a curve or an edge of a body.
 Expected<Picked> followPart(Picked out, const Object& object, const json& pick, Kind accepts) {
   const auto missing = [&] {
-    return fail(problem("LM-R020", "the picked " + kindNames(out.kind) + " is no longer there").tryThis("pick it again"));
+    return fail(
+        problem("LM-R020", "the picked " + kindNames(out.kind) + " is no longer there").tryThis("pick it again"));
   };
   if (const auto* curve = std::get_if<CurvePtr>(&object)) {
     for (const auto& [name, at] : pointsOf(**curve))
@@ -48,8 +51,8 @@ Expected<Picked> followPart(Picked out, const Object& object, const json& pick, 
   const auto* body = std::get_if<brep::BodyPtr>(&object);
   if (!body) return missing();
   const brep::PartKind kind = has(accepts, Kind::Face) && out.kind == Kind::Face ? brep::PartKind::Face
-                              : out.kind == Kind::Point                         ? brep::PartKind::Vertex
-                                                                                : brep::PartKind::Edge;
+                              : out.kind == Kind::Point                          ? brep::PartKind::Vertex
+                                                                                 : brep::PartKind::Edge;
   brep::Signature near;
   const brep::Signature* signature = nullptr;
   if (pick.contains("near") && pick["near"].is_object()) {
@@ -104,7 +107,8 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
   out.kind = kindFromName(pick.value("kind", ""));
   const auto checked = [&](Picked p) -> Expected<Picked> {
     if (has(accepts, p.kind)) return p;
-    return fail(problem("LM-R021", "a " + kindNames(p.kind) + " cannot be used here").tryThis("pick a " + kindNames(accepts)));
+    return fail(
+        problem("LM-R021", "a " + kindNames(p.kind) + " cannot be used here").tryThis("pick a " + kindNames(accepts)));
   };
   if (out.step == "world") {
     for (const auto& [name, frame] : worldPlanes())
@@ -123,9 +127,11 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
   const StepResult* r = model.result(out.step);
   const StepEntry* entry = model.recipe->find(out.step);
   if (!r || !entry)
-    return fail(problem("LM-R020", "the picked object is no longer there, or comes later in the recipe").tryThis("pick it again"));
+    return fail(problem("LM-R020", "the picked object is no longer there, or comes later in the recipe")
+                    .tryThis("pick it again"));
   if (r->status == Status::Off)
-    return fail(problem("LM-R022", "'" + entry->label + "' is switched off").tryThis("switch it on or pick something else"));
+    return fail(
+        problem("LM-R022", "'" + entry->label + "' is switched off").tryThis("switch it on or pick something else"));
   if (r->status != Status::Ok || !r->outcome)
     return fail(problem("LM-R022", "'" + entry->label + "' comes first and has no result").tryThis("mend that step"));
   if (r->outcome->outputs.empty()) return fail(problem("LM-R020", "'" + entry->label + "' makes nothing to pick"));
@@ -169,7 +175,8 @@ const std::string* Inputs::file(const std::string& key) const {
   return it == files_.end() ? nullptr : it->second.get();
 }
 
-Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, const Recipe& recipe, const Names& names, const Model& model) {
+Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, const Recipe& recipe, const Names& names,
+                                 const Model& model) {
   Inputs in;
   in.stepId_ = entry.id;
   in.names_ = names;
@@ -207,18 +214,30 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
     }
     case FieldKind::Picks: {
       if (int(stored.size()) < f.least)
-        return fail(fieldProblem(problem("LM-R012", f.least == 1 ? "pick a " + kindNames(f.accepts) : "pick at least " + std::to_string(f.least)), f));
-      if (int(stored.size()) > f.most) return fail(fieldProblem(problem("LM-R012", "only " + std::to_string(f.most) + " can be picked"), f));
+        return fail(fieldProblem(problem("LM-R012", f.least == 1 ? "pick a " + kindNames(f.accepts)
+                                                                 : "pick at least " + std::to_string(f.least)),
+                                 f));
+      if (int(stored.size()) > f.most)
+        return fail(fieldProblem(problem("LM-R012", "only " + std::to_string(f.most) + " can be picked"), f));
       json list = json::array();
       print[f.key] = json::array();
       for (size_t i = 0; i < stored.size(); ++i) {
         const std::string id = stored[i]["step"].get<std::string>();
         if (id != "world" && recipe.indexOf(id) >= self && self >= 0)
-          return fail(fieldProblem(problem("LM-R023", "a step can only use what comes before it").tryThis("move this step further down"), f));
+          return fail(fieldProblem(
+              problem("LM-R023", "a step can only use what comes before it").tryThis("move this step further down"),
+              f));
         auto p = follow(stored[i], f.accepts, model);
-        if (!p) return fail(fieldProblem(stored.size() > 1 ? (p.error().what = std::to_string(i + 1) + ". " + p.error().what, p.error()) : p.error(), f));
+        if (!p)
+          return fail(fieldProblem(stored.size() > 1
+                                       ? (p.error().what = std::to_string(i + 1) + ". " + p.error().what, p.error())
+                                       : p.error(),
+                                   f));
         if (p->doubtful)
-          in.notes.push_back(fieldProblem(problem("LM-R101", "pick " + std::to_string(i + 1) + " was found again by its shape").tryThis("check it or pick it again"), f));
+          in.notes.push_back(
+              fieldProblem(problem("LM-R101", "pick " + std::to_string(i + 1) + " was found again by its shape")
+                               .tryThis("check it or pick it again"),
+                           f));
         json item = stored[i];
         json key{{"part", p->part}, {"from", id == "world" ? id : model.result(id)->key}};
         for (const Field& s : f.each) {
@@ -245,7 +264,10 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
       if (stored.empty()) break;
       const auto it = recipe.imports.find(stored["hash"].get<std::string>());
       if (it == recipe.imports.end())
-        return fail(fieldProblem(problem("LM-R013", "the file '" + stored["name"].get<std::string>() + "' is missing from the project").tryThis("choose it again"), f));
+        return fail(fieldProblem(
+            problem("LM-R013", "the file '" + stored["name"].get<std::string>() + "' is missing from the project")
+                .tryThis("choose it again"),
+            f));
       in.files_[f.key] = it->second;
       break;
     }
@@ -254,7 +276,8 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
   }
   // Points on a picked plane are given in its frame.
   for (const Field& f : schema)
-    if (f.kind == FieldKind::Points && !f.planeField.empty() && !in.picked(f.planeField).empty() && in.points_.count(f.key)) {
+    if (f.kind == FieldKind::Points && !f.planeField.empty() && !in.picked(f.planeField).empty() &&
+        in.points_.count(f.key)) {
       const Frame frame = in.plane(f.planeField, {});
       Points& p = in.points_[f.key];
       for (Eigen::Index i = 0; i < p.rows(); ++i) p.row(i) = frame.at(p(i, 0), p(i, 1), 0.0).transpose();

@@ -10,8 +10,8 @@ namespace lumsk::recipe {
 struct Picked {
   std::string item, step, part; ///< ids
   Kind kind = Kind::None;
-  Object object;                ///< curve for curves and edges, point for points, body for skins, solids and faces
-  bool doubtful = false;        ///< found by shape, not by name
+  Object object;         ///< curve for curves and edges, point for points, body for skins, solids and faces
+  bool doubtful = false; ///< found by shape, not by name
 };
 
 /// A step's inputs made ready: expressions are numbers, references are objects, fields that do not apply are gone.
@@ -36,8 +36,8 @@ public:
   const Names& names() const { return names_; }
 
   /// Makes inputs ready. `modelSoFar` holds the results of earlier steps. Fails with LM-R0xx.
-  static Expected<Inputs> resolve(const StepEntry& entry, const Schema& schema, const Recipe& recipe, const Names& names,
-                                  const Model& modelSoFar);
+  static Expected<Inputs> resolve(const StepEntry& entry, const Schema& schema, const Recipe& recipe,
+                                  const Names& names, const Model& modelSoFar);
   /// The values that decide the result, for the cache key: numbers, options, references with the keys of their steps.
   std::string fingerprint() const { return fingerprint_; }
   std::vector<Problem> notes; ///< doubtful references

@@ -21,7 +21,9 @@ const StepResult* Model::result(const std::string& id) const {
 
 bool Model::failed() const {
   if (numbersProblem) return true;
-  return std::any_of(results.begin(), results.end(), [](const auto& r) { return r.second.status == Status::Failed || r.second.status == Status::Stale; });
+  return std::any_of(results.begin(), results.end(), [](const auto& r) {
+    return r.second.status == Status::Failed || r.second.status == Status::Stale;
+  });
 }
 
 void collectBodies(Model& m) {
@@ -38,7 +40,8 @@ void collectBodies(Model& m) {
       const auto* body = std::get_if<brep::BodyPtr>(&o.object);
       if (!body) continue;
       const auto from = bodyOfStep.find(o.continues);
-      const std::string id = from != bodyOfStep.end() ? from->second : "b" + (s->id.size() > 1 ? s->id.substr(1) : s->id);
+      const std::string id =
+          from != bodyOfStep.end() ? from->second : "b" + (s->id.size() > 1 ? s->id.substr(1) : s->id);
       bodyOfStep[s->id] = id;
       if (!byId.count(id)) order.push_back(id);
       BodyEntry& e = byId[id];
@@ -74,7 +77,8 @@ std::vector<std::pair<std::string, Vec3>> pointsOf(const nurbs::Path& p) {
   if (const auto* e = p.wholeEllipse()) out.emplace_back("centre", e->centre);
   out.emplace_back("start", p.start());
   if (!p.closed()) out.emplace_back("end", p.end());
-  for (size_t i = 1; i < p.segments().size() && p.segments().size() <= 64; ++i) out.emplace_back("t" + std::to_string(i), p.at(double(i)));
+  for (size_t i = 1; i < p.segments().size() && p.segments().size() <= 64; ++i)
+    out.emplace_back("t" + std::to_string(i), p.at(double(i)));
   return out;
 }
 

@@ -63,8 +63,8 @@ struct StepResult {
 
 /// A body as the person counts them: it keeps its id through the steps that change it.
 struct BodyEntry {
-  std::string id;    ///< "b4": after the step that made it
-  std::string step;  ///< the step that changed it last
+  std::string id;   ///< "b4": after the step that made it
+  std::string step; ///< the step that changed it last
   std::string label;
   std::string colour; ///< "#rrggbb" or empty
   bool visible = true;

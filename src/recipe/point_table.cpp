@@ -10,7 +10,8 @@ Expected<Vec3> readLine(std::string_view s, int number) {
   int n = 0;
   size_t i = 0;
   const auto bad = [&](const std::string& why) {
-    return fail(problem("LM-F010", "line " + std::to_string(number) + " of the table " + why).tryThis("write x y z in mm"));
+    return fail(
+        problem("LM-F010", "line " + std::to_string(number) + " of the table " + why).tryThis("write x y z in mm"));
   };
   while (i < s.size()) {
     if (s[i] == ' ' || s[i] == '\t' || s[i] == ',' || s[i] == ';' || s[i] == '\r') {
@@ -21,7 +22,8 @@ Expected<Vec3> readLine(std::string_view s, int number) {
     const auto r = std::from_chars(s.data() + i + (s[i] == '+'), s.data() + s.size(), v[n]);
     if (r.ec != std::errc()) return bad("has something that is not a number");
     i = size_t(r.ptr - s.data());
-    if (i < s.size() && std::string_view(" \t,;\r").find(s[i]) == std::string_view::npos) return bad("has something that is not a number");
+    if (i < s.size() && std::string_view(" \t,;\r").find(s[i]) == std::string_view::npos)
+      return bad("has something that is not a number");
     ++n;
   }
   if (n != 3) return bad("needs three numbers");
@@ -48,7 +50,8 @@ Expected<std::vector<Points>> readPointTable(const std::string& text) {
     }
     LUMSK_TRY(p, readLine(line, number));
     curves.back().push_back(p);
-    if (++total > 1000000) return fail(problem("LM-F012", "the table has more than a million points").tryThis("thin it out"));
+    if (++total > 1000000)
+      return fail(problem("LM-F012", "the table has more than a million points").tryThis("thin it out"));
   }
   if (curves.back().empty()) curves.pop_back();
   if (curves.empty()) return fail(problem("LM-F011", "the table has no points").tryThis("choose another file"));

@@ -77,7 +77,8 @@ Expected<Names> parameterValues(const Recipe& r) {
   for (const Parameter& p : r.parameters) {
     LUMSK_CHECK(checkName(p.name));
     if (!byName.emplace(p.name, &p).second)
-      return fail(problem("LM-E005", "two numbers are named '" + p.name + "'").inField(p.name).tryThis("rename one of them"));
+      return fail(
+          problem("LM-E005", "two numbers are named '" + p.name + "'").inField(p.name).tryThis("rename one of them"));
   }
   std::vector<std::string> path;
   const std::function<Expected<void>(const Parameter&)> visit = [&](const Parameter& p) -> Expected<void> {
@@ -85,7 +86,9 @@ Expected<Names> parameterValues(const Recipe& r) {
     if (std::find(path.begin(), path.end(), p.name) != path.end()) {
       std::string circle;
       for (const auto& n : path) circle += n + ", ";
-      return fail(problem("LM-E006", "these numbers need each other: " + circle + p.name).inField(p.name).tryThis("give one of them a plain value"));
+      return fail(problem("LM-E006", "these numbers need each other: " + circle + p.name)
+                      .inField(p.name)
+                      .tryThis("give one of them a plain value"));
     }
     path.push_back(p.name);
     for (const std::string& n : namesIn(p.expression))

@@ -43,11 +43,11 @@ struct Recipe {
   std::map<std::string, Look> looks; ///< by id of a body ("b4") or of a step ("s2")
   std::string here;                  ///< id of the step after which new ones go; empty: at the end
   std::map<std::string, std::shared_ptr<const std::string>> imports; ///< bytes of imported files by hash
-  int lastId = 0;                    ///< number of the last id given out
+  int lastId = 0;                                                    ///< number of the last id given out
 
   int indexOf(const std::string& id) const; ///< -1 if there is none
   const StepEntry* find(const std::string& id) const;
-  std::string newId();                      ///< the next free number, as text
+  std::string newId(); ///< the next free number, as text
   /// Copies with one change; the original stays as it is.
   Recipe withStep(StepPtr changed) const;
   Recipe withInserted(StepPtr step) const; ///< at the here mark

@@ -10,10 +10,12 @@ using nlohmann::json;
 
 namespace {
 
-const std::vector<Dimension> kDimensions{Dimension::Ratio, Dimension::Count, Dimension::Length, Dimension::Angle, Dimension::Area, Dimension::Volume};
+const std::vector<Dimension> kDimensions{Dimension::Ratio, Dimension::Count, Dimension::Length,
+                                         Dimension::Angle, Dimension::Area,  Dimension::Volume};
 
 Problem foreign(const std::string& why) {
-  return problem("LM-F002", "this is not a recipe that Lumsk can read: " + why).tryThis("open the copy that was saved before");
+  return problem("LM-F002", "this is not a recipe that Lumsk can read: " + why)
+      .tryThis("open the copy that was saved before");
 }
 
 template <class T> T value(const json& j, const char* key, T fallback) {
@@ -67,9 +69,13 @@ std::string toText(const Recipe& r) {
   json j;
   j["format"] = "lumsk-recipe";
   j["version"] = kFormatVersion;
-  j["tolerances"] = {{"point_mm", r.tolerances.point.mm}, {"fit_mm", r.tolerances.fit.mm}, {"angle_deg", r.tolerances.angle.deg}, {"curvature", r.tolerances.curvature.relative}};
+  j["tolerances"] = {{"point_mm", r.tolerances.point.mm},
+                     {"fit_mm", r.tolerances.fit.mm},
+                     {"angle_deg", r.tolerances.angle.deg},
+                     {"curvature", r.tolerances.curvature.relative}};
   j["numbers"] = json::array();
-  for (const Parameter& p : r.parameters) j["numbers"].push_back({{"name", p.name}, {"value", p.expression}, {"dimension", dimensionName(p.dimension)}});
+  for (const Parameter& p : r.parameters)
+    j["numbers"].push_back({{"name", p.name}, {"value", p.expression}, {"dimension", dimensionName(p.dimension)}});
   j["steps"] = json::array();
   for (const StepPtr& s : r.steps) {
     json e{{"id", s->id}, {"kind", s->kind}, {"version", s->version}, {"label", s->label}, {"inputs", *s->inputs}};
@@ -96,7 +102,10 @@ Expected<Recipe> fromText(const std::string& text) {
   const json version = value<json>(j, "version", 0);
   if (!version.is_number_integer() || version < 1) return fail(foreign("it has no version"));
   if (version > kFormatVersion)
-    return fail(problem("LM-F003", "this file was made by a newer Lumsk").measure(count(version.get<double>())).want(count(kFormatVersion)).tryThis("update Lumsk"));
+    return fail(problem("LM-F003", "this file was made by a newer Lumsk")
+                    .measure(count(version.get<double>()))
+                    .want(count(kFormatVersion))
+                    .tryThis("update Lumsk"));
   try {
     Recipe r = read(j);
     LUMSK_CHECK(validate(r.tolerances));

@@ -10,8 +10,9 @@ namespace lumsk::recipe {
 using nlohmann::json;
 
 std::string kindNames(Kind k) {
-  static const std::pair<Kind, const char*> all[] = {{Kind::Curve, "curve"}, {Kind::Edge, "edge"},   {Kind::Face, "face"}, {Kind::Skin, "skin"},
-                                                     {Kind::Solid, "solid"}, {Kind::Plane, "plane"}, {Kind::Point, "point"}};
+  static const std::pair<Kind, const char*> all[] = {
+      {Kind::Curve, "curve"}, {Kind::Edge, "edge"},   {Kind::Face, "face"},  {Kind::Skin, "skin"},
+      {Kind::Solid, "solid"}, {Kind::Plane, "plane"}, {Kind::Point, "point"}};
   std::vector<std::string> names;
   for (const auto& [kind, name] : all)
     if (has(k, kind)) names.push_back(name);
@@ -21,19 +22,47 @@ std::string kindNames(Kind k) {
 }
 
 const char* fieldKindName(FieldKind k) {
-  static const char* names[] = {"quantity", "choice", "switch", "text", "file", "continuity", "picks", "table", "graph", "points", "drawing"};
+  static const char* names[] = {"quantity", "choice", "switch", "text",   "file",   "continuity",
+                                "picks",    "table",  "graph",  "points", "drawing"};
   return names[int(k)];
 }
 
-Field& Field::when(std::string k, std::vector<std::string> values) { conditions.push_back({std::move(k), std::move(values), false}); return *this; }
-Field& Field::unless(std::string k, std::vector<std::string> values) { conditions.push_back({std::move(k), std::move(values), true}); return *this; }
-Field& Field::within(double lo, double hi) { low = lo, high = hi; return *this; }
-Field& Field::withHandle(Handle h) { handle = h; return *this; }
-Field& Field::atLeast(int n) { least = n; return *this; }
-Field& Field::atMost(int n) { most = n; return *this; }
-Field& Field::optional() { least = 0; return *this; }
-Field& Field::eachWith(std::vector<Field> sub) { each = std::move(sub); return *this; }
-Field& Field::onPlane(std::string k) { planeField = std::move(k); return *this; }
+Field& Field::when(std::string k, std::vector<std::string> values) {
+  conditions.push_back({std::move(k), std::move(values), false});
+  return *this;
+}
+Field& Field::unless(std::string k, std::vector<std::string> values) {
+  conditions.push_back({std::move(k), std::move(values), true});
+  return *this;
+}
+Field& Field::within(double lo, double hi) {
+  low = lo, high = hi;
+  return *this;
+}
+Field& Field::withHandle(Handle h) {
+  handle = h;
+  return *this;
+}
+Field& Field::atLeast(int n) {
+  least = n;
+  return *this;
+}
+Field& Field::atMost(int n) {
+  most = n;
+  return *this;
+}
+Field& Field::optional() {
+  least = 0;
+  return *this;
+}
+Field& Field::eachWith(std::vector<Field> sub) {
+  each = std::move(sub);
+  return *this;
+}
+Field& Field::onPlane(std::string k) {
+  planeField = std::move(k);
+  return *this;
+}
 
 namespace {
 Field make(FieldKind kind, std::string key, std::string label, std::string help) {
@@ -52,10 +81,18 @@ Field quantity(std::string key, std::string label, std::string help, Dimension d
   f.fallback = std::move(fallback);
   return f;
 }
-Field length(std::string k, std::string l, std::string h, std::string v) { return quantity(std::move(k), std::move(l), std::move(h), Dimension::Length, std::move(v)); }
-Field angle(std::string k, std::string l, std::string h, std::string v) { return quantity(std::move(k), std::move(l), std::move(h), Dimension::Angle, std::move(v)).within(-36000, 36000); }
-Field ratioField(std::string k, std::string l, std::string h, std::string v) { return quantity(std::move(k), std::move(l), std::move(h), Dimension::Ratio, std::move(v)); }
-Field countField(std::string k, std::string l, std::string h, std::string v) { return quantity(std::move(k), std::move(l), std::move(h), Dimension::Count, std::move(v)); }
+Field length(std::string k, std::string l, std::string h, std::string v) {
+  return quantity(std::move(k), std::move(l), std::move(h), Dimension::Length, std::move(v));
+}
+Field angle(std::string k, std::string l, std::string h, std::string v) {
+  return quantity(std::move(k), std::move(l), std::move(h), Dimension::Angle, std::move(v)).within(-36000, 36000);
+}
+Field ratioField(std::string k, std::string l, std::string h, std::string v) {
+  return quantity(std::move(k), std::move(l), std::move(h), Dimension::Ratio, std::move(v));
+}
+Field countField(std::string k, std::string l, std::string h, std::string v) {
+  return quantity(std::move(k), std::move(l), std::move(h), Dimension::Count, std::move(v));
+}
 
 Field choice(std::string key, std::string label, std::string help, std::vector<Option> options) {
   Field f = make(FieldKind::Choice, std::move(key), std::move(label), std::move(help));
@@ -80,7 +117,8 @@ Field file(std::string key, std::string label, std::string help, std::string fil
 }
 Field continuity(std::string key, std::string label, std::string help, std::vector<std::string> allowed) {
   Field f = make(FieldKind::Continuity, std::move(key), std::move(label), std::move(help));
-  static const std::map<std::string, std::string> labels{{"free", "free"}, {"perpendicular", "square"}, {"g0", "G0"}, {"g1", "G1"}, {"g2", "G2"}, {"g3", "G3"}};
+  static const std::map<std::string, std::string> labels{
+      {"free", "free"}, {"perpendicular", "square"}, {"g0", "G0"}, {"g1", "G1"}, {"g2", "G2"}, {"g3", "G3"}};
   for (const auto& a : allowed) f.options.push_back({a, labels.at(a)});
   f.fallback = allowed.front();
   return f;
@@ -101,12 +139,18 @@ Field graph(std::string key, std::string label, std::string help, Dimension d) {
   f.dimension = d;
   return f;
 }
-Field points(std::string key, std::string label, std::string help) { return make(FieldKind::Points, std::move(key), std::move(label), std::move(help)); }
-Field drawing(std::string key, std::string label, std::string help) { return make(FieldKind::Drawing, std::move(key), std::move(label), std::move(help)); }
+Field points(std::string key, std::string label, std::string help) {
+  return make(FieldKind::Points, std::move(key), std::move(label), std::move(help));
+}
+Field drawing(std::string key, std::string label, std::string help) {
+  return make(FieldKind::Drawing, std::move(key), std::move(label), std::move(help));
+}
 
 Field startMark() {
   // Empty: aligned by itself.
-  return ratioField("start", "Start", "Where the section starts, as a fraction of its length; empty lets Lumsk align it.", "").within(0, 1);
+  return ratioField("start", "Start",
+                    "Where the section starts, as a fraction of its length; empty lets Lumsk align it.", "")
+      .within(0, 1);
 }
 Field flip() { return toggle("flip", "Flip", "Turns the direction of this section.", false); }
 
@@ -132,7 +176,10 @@ bool applies(const Field& f, const Schema& s, const json& values) {
   for (const Condition& c : f.conditions) {
     const Field* other = findField(s, c.key);
     const json v = values.contains(c.key) ? values[c.key] : other ? defaultValue(*other) : json();
-    const std::string text = v.is_string() ? v.get<std::string>() : v.is_boolean() ? (v.get<bool>() ? "true" : "false") : v.is_array() ? (v.empty() ? "none" : "picked") : "";
+    const std::string text = v.is_string()    ? v.get<std::string>()
+                             : v.is_boolean() ? (v.get<bool>() ? "true" : "false")
+                             : v.is_array()   ? (v.empty() ? "none" : "picked")
+                                              : "";
     const bool hit = std::find(c.values.begin(), c.values.end(), text) != c.values.end();
     if (hit == c.negated) return false;
   }
@@ -145,12 +192,13 @@ bool quantityShaped(const json& v) { return v.is_string() || (v.is_number() && s
 
 std::string fieldError(const Field& f, const json& v);
 
-std::string itemsError(const Field& f, const json& v, const std::vector<Field>& sub, const std::function<std::string(const json&)>& own,
-                       const std::set<std::string>& known) {
+std::string itemsError(const Field& f, const json& v, const std::vector<Field>& sub,
+                       const std::function<std::string(const json&)>& own, const std::set<std::string>& known) {
   if (!v.is_array()) return "'" + f.key + "' must be a list";
   std::set<std::string> ids;
   for (const json& item : v) {
-    if (!item.is_object() || !item.contains("id") || !item["id"].is_string()) return "an item of '" + f.key + "' has no id";
+    if (!item.is_object() || !item.contains("id") || !item["id"].is_string())
+      return "an item of '" + f.key + "' has no id";
     if (!ids.insert(item["id"].get<std::string>()).second) return "two items of '" + f.key + "' have one id";
     if (const std::string e = own(item); !e.empty()) return e;
     for (const auto& [key, value] : item.items()) {
@@ -171,7 +219,10 @@ std::string fieldError(const Field& f, const json& v) {
   case FieldKind::Switch: return v.is_boolean() ? "" : wrong;
   case FieldKind::Text: return v.is_string() ? "" : wrong;
   case FieldKind::File:
-    return v.is_object() && (v.empty() || (v.contains("hash") && v["hash"].is_string() && v.contains("name") && v["name"].is_string())) ? "" : wrong;
+    return v.is_object() && (v.empty() || (v.contains("hash") && v["hash"].is_string() && v.contains("name") &&
+                                           v["name"].is_string()))
+               ? ""
+               : wrong;
   case FieldKind::Drawing: return v.is_object() ? "" : wrong;
   case FieldKind::Choice:
   case FieldKind::Continuity:
@@ -180,16 +231,33 @@ std::string fieldError(const Field& f, const json& v) {
       if (o.key == v.get<std::string>()) return {};
     return "'" + f.key + "' cannot be '" + v.get<std::string>() + "'";
   case FieldKind::Picks:
-    return itemsError(f, v, f.each, [&](const json& i) { return i.contains("step") && i["step"].is_string() && (!i.contains("part") || i["part"].is_string()) ? "" : "an item of '" + f.key + "' names no step"; },
+    return itemsError(f, v, f.each,
+                      [&](const json& i) {
+                        return i.contains("step") && i["step"].is_string() &&
+                                       (!i.contains("part") || i["part"].is_string())
+                                   ? ""
+                                   : "an item of '" + f.key + "' names no step";
+                      },
                       {"id", "step", "kind", "part", "near"});
   case FieldKind::Table: return itemsError(f, v, f.columns, nothing, {"id"});
   case FieldKind::Graph:
-    return itemsError(f, v, {}, [&](const json& i) { return i.contains("at") && quantityShaped(i["at"]) && i.contains("value") && quantityShaped(i["value"]) ? "" : wrong; },
+    return itemsError(f, v, {},
+                      [&](const json& i) {
+                        return i.contains("at") && quantityShaped(i["at"]) && i.contains("value") &&
+                                       quantityShaped(i["value"])
+                                   ? ""
+                                   : wrong;
+                      },
                       {"id", "at", "value"});
   case FieldKind::Points:
-    return itemsError(f, v, {}, [&](const json& i) {
-      return i.contains("at") && i["at"].is_array() && i["at"].size() == 3 && std::all_of(i["at"].begin(), i["at"].end(), quantityShaped) ? "" : wrong;
-    }, {"id", "at"});
+    return itemsError(f, v, {},
+                      [&](const json& i) {
+                        return i.contains("at") && i["at"].is_array() && i["at"].size() == 3 &&
+                                       std::all_of(i["at"].begin(), i["at"].end(), quantityShaped)
+                                   ? ""
+                                   : wrong;
+                      },
+                      {"id", "at"});
   }
   return wrong;
 }

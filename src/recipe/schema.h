@@ -53,7 +53,7 @@ struct Field {
   // Picks
   Kind accepts = Kind::None;
   int least = 0, most = 100000;
-  std::vector<Field> each; ///< sub-fields of every item (start mark, flip, continuity, magnitude)
+  std::vector<Field> each;    ///< sub-fields of every item (start mark, flip, continuity, magnitude)
   std::vector<Field> columns; ///< of tables
 
   // Points

@@ -44,7 +44,8 @@ std::vector<DrawnEdge> edgesOf(const brep::Body& b) {
   return out;
 }
 
-DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int budget, Quality quality, const Drawing* previous) {
+DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int budget, Quality quality,
+                 const Drawing* previous) {
   DrawnBody d{b.id, b.step, b.label, b.colour, b.stale, b.body->solid(), b.body, {}, nullptr, {}};
   // Edits from far away (visibility, colour, another body) leave this body's shape the same object.
   if (previous && quality == Quality::Moving)
@@ -55,11 +56,14 @@ DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int
         d.vertices = old.vertices;
         return d;
       }
-  for (brep::FaceMesh& m : brep::displayMesh(*b.body, limits, budget)) d.faces.push_back(std::make_shared<const brep::FaceMesh>(std::move(m)));
-  const auto made = brep::guarded("drawing edges", [&]() -> Expected<std::vector<DrawnEdge>> { return edgesOf(*b.body); });
+  for (brep::FaceMesh& m : brep::displayMesh(*b.body, limits, budget))
+    d.faces.push_back(std::make_shared<const brep::FaceMesh>(std::move(m)));
+  const auto made =
+      brep::guarded("drawing edges", [&]() -> Expected<std::vector<DrawnEdge>> { return edgesOf(*b.body); });
   d.edges = std::make_shared<const std::vector<DrawnEdge>>(made ? *made : std::vector<DrawnEdge>{});
   const auto vertices = brep::vertices(*b.body);
-  for (size_t i = 0; i < vertices.size(); ++i) d.vertices.emplace_back(b.body->vertexNames[i], brep::toVec(BRep_Tool::Pnt(vertices[i])));
+  for (size_t i = 0; i < vertices.size(); ++i)
+    d.vertices.emplace_back(b.body->vertexNames[i], brep::toVec(BRep_Tool::Pnt(vertices[i])));
   return d;
 }
 
@@ -90,7 +94,8 @@ Outline outlineOf(const Drawing& d, const Highlight& h) {
   for (const DrawnBody& b : d.bodies) {
     if (b.step != h.step) continue;
     for (const DrawnEdge& e : *b.edges) {
-      const bool ofFace = h.kind == recipe::Kind::Face && (e.name.rfind(h.part + "|", 0) == 0 || e.name.find("|" + h.part) != std::string::npos);
+      const bool ofFace = h.kind == recipe::Kind::Face &&
+                          (e.name.rfind(h.part + "|", 0) == 0 || e.name.find("|" + h.part) != std::string::npos);
       if ((!e.seam && (h.part.empty() || ofFace)) || e.name == h.part) out.lines.push_back(e.points);
     }
     for (const auto& [name, at] : b.vertices)
@@ -105,7 +110,9 @@ Outline outlineOf(const Drawing& d, const Highlight& h) {
 DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* previous) {
   auto out = std::make_shared<Drawing>();
   const auto& recipe = *model.recipe;
-  const auto hidden = [&](const std::string& step) { return std::find(model.hidden.begin(), model.hidden.end(), step) != model.hidden.end(); };
+  const auto hidden = [&](const std::string& step) {
+    return std::find(model.hidden.begin(), model.hidden.end(), step) != model.hidden.end();
+  };
   const auto visible = [&](const std::string& step) {
     const auto look = recipe.looks.find(step);
     return look == recipe.looks.end() || look->second.visible;
@@ -152,7 +159,8 @@ DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* prev
     out->high = high;
   }
   for (const auto& [part, frame] : recipe::worldPlanes())
-    out->planes.push_back({"world", part, part + " plane", frame, std::max(60.0, 0.6 * (out->high - out->low).maxCoeff())});
+    out->planes.push_back(
+        {"world", part, part + " plane", frame, std::max(60.0, 0.6 * (out->high - out->low).maxCoeff())});
   return out;
 }
 

@@ -60,7 +60,9 @@ public:
     if (has(wanted_, Kind::Point)) points();
     if (has(wanted_, Kind::Curve) || has(wanted_, Kind::Edge)) curves();
     if (has(wanted_, Kind::Plane)) planes();
-    std::stable_sort(found_.begin(), found_.end(), [](const Ranked& a, const Ranked& b) { return a.rank != b.rank ? a.rank < b.rank : a.order < b.order; });
+    std::stable_sort(found_.begin(), found_.end(), [](const Ranked& a, const Ranked& b) {
+      return a.rank != b.rank ? a.rank < b.rank : a.order < b.order;
+    });
     std::vector<Hit> out;
     for (auto& r : found_)
       if (std::none_of(out.begin(), out.end(), [&](const Hit& h) { return same(h, r.hit); })) out.push_back(r.hit);
@@ -99,7 +101,8 @@ private:
     return c_.toScreen(nearer).z() > front_;
   }
 
-  void offerPoint(const Vec3& at, const std::string& step, const std::string& part, const std::string& label, int rank) {
+  void offerPoint(const Vec3& at, const std::string& step, const std::string& part, const std::string& label,
+                  int rank) {
     const Vec3 s = c_.toScreen(at);
     const double dist = (s.head<2>() - q_).norm();
     if (dist > kPointReach) return;
@@ -111,7 +114,8 @@ private:
   void points() {
     for (const DrawnPoint& p : d_.points) offerPoint(p.at, p.step, "", p.label, 0);
     for (const DrawnCurve& c : d_.curves)
-      for (const auto& [name, at] : c.marks) offerPoint(at, c.step, c.output.empty() ? name : c.output + "/" + name, c.label + ", " + name, 1);
+      for (const auto& [name, at] : c.marks)
+        offerPoint(at, c.step, c.output.empty() ? name : c.output + "/" + name, c.label + ", " + name, 1);
     for (const DrawnBody& b : d_.bodies)
       for (const auto& [name, at] : b.vertices) offerPoint(at, b.step, name, b.label + ", vertex", 1);
     if (has(wanted_, Kind::Point)) offerPoint(Vec3::Zero(), "world", "origin", "origin", 2);
@@ -168,7 +172,8 @@ Vec3 Camera::toScreen(const Vec3& p) const {
 std::pair<Vec3, Vec3> Camera::ray(double x, double y) const {
   const Eigen::Matrix4d back = worldToClip.inverse();
   const double nx = 2 * x / width - 1, ny = 1 - 2 * y / height;
-  const Vec3 a = (back * Eigen::Vector4d(nx, ny, -1, 1)).hnormalized(), b = (back * Eigen::Vector4d(nx, ny, 1, 1)).hnormalized();
+  const Vec3 a = (back * Eigen::Vector4d(nx, ny, -1, 1)).hnormalized(),
+             b = (back * Eigen::Vector4d(nx, ny, 1, 1)).hnormalized();
   return {a, (b - a).normalized()};
 }
 
@@ -180,6 +185,8 @@ double Camera::pixelSize(const Vec3& p) const {
 
 bool same(const Hit& a, const Hit& b) { return a.kind == b.kind && a.step == b.step && a.part == b.part; }
 
-std::vector<Hit> pickAt(const Drawing& d, const Camera& camera, double x, double y, Kind wanted) { return Picker(d, camera, x, y, wanted).run(); }
+std::vector<Hit> pickAt(const Drawing& d, const Camera& camera, double x, double y, Kind wanted) {
+  return Picker(d, camera, x, y, wanted).run();
+}
 
 } // namespace lumsk::scene

@@ -25,7 +25,7 @@ struct Hit {
   std::string step, part, label; ///< what a pick would store, and its name for people
   Vec3 at = Vec3::Zero();        ///< where on it
   double depth = 0.0;
-  brep::Signature near;          ///< of edges, faces and vertices
+  brep::Signature near; ///< of edges, faces and vertices
 };
 
 /// All that lies under a pixel and is of a wanted kind, best first: points, then curves and edges in front of faces,

@@ -11,7 +11,8 @@ namespace lumsk::scene {
 
 Expected<void> writePicture(const recipe::Model& model, const std::string& path, int width, int height) {
   return brep::guarded("drawing the picture", [&]() -> Expected<void> {
-    if (!std::getenv("DISPLAY")) return fail(problem("LM-D001", "a picture needs a display").tryThis("run it under Xvfb: xvfb-run lumsk-cli ..."));
+    if (!std::getenv("DISPLAY"))
+      return fail(problem("LM-D001", "a picture needs a display").tryThis("run it under Xvfb: xvfb-run lumsk-cli ..."));
     Handle(Aspect_DisplayConnection) display = new Aspect_DisplayConnection();
     Handle(OpenGl_GraphicDriver) driver = new OpenGl_GraphicDriver(display);
     Viewer viewer(driver);
@@ -24,8 +25,11 @@ Expected<void> writePicture(const recipe::Model& model, const std::string& path,
     viewer.show(drawing);
     viewer.fit(drawing->low, drawing->high);
     Image_AlienPixMap pixels;
-    if (!viewer.view()->ToPixMap(pixels, width, height)) return fail(problem("LM-D002", "the picture could not be drawn").tryThis("try a smaller size"));
-    if (!pixels.Save(path.c_str())) return fail(problem("LM-F022", "the picture cannot be written").tryThis("use .png and a folder you may write to"));
+    if (!viewer.view()->ToPixMap(pixels, width, height))
+      return fail(problem("LM-D002", "the picture could not be drawn").tryThis("try a smaller size"));
+    if (!pixels.Save(path.c_str()))
+      return fail(
+          problem("LM-F022", "the picture cannot be written").tryThis("use .png and a folder you may write to"));
     return {};
   });
 }

@@ -22,9 +22,13 @@ using brep::toPnt;
 
 namespace {
 
-Quantity_Color colour(unsigned rgb) { return Quantity_Color(((rgb >> 16) & 255) / 255.0, ((rgb >> 8) & 255) / 255.0, (rgb & 255) / 255.0, Quantity_TOC_sRGB); }
+Quantity_Color colour(unsigned rgb) {
+  return Quantity_Color(((rgb >> 16) & 255) / 255.0, ((rgb >> 8) & 255) / 255.0, (rgb & 255) / 255.0,
+                        Quantity_TOC_sRGB);
+}
 
-constexpr unsigned kInk = 0x22262A, kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSoftInk = 0x6E7173, kComb = 0x1F7A6B;
+constexpr unsigned kInk = 0x22262A, kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSoftInk = 0x6E7173,
+                   kComb = 0x1F7A6B;
 
 unsigned bodyColour(const std::string& hex) {
   unsigned v = kFront;
@@ -32,7 +36,8 @@ unsigned bodyColour(const std::string& hex) {
   return v;
 }
 
-void addPolyline(const Handle(Graphic3d_Structure)& s, const std::vector<Vec3>& pts, unsigned rgb, double width, Aspect_TypeOfLine type = Aspect_TOL_SOLID) {
+void addPolyline(const Handle(Graphic3d_Structure) & s, const std::vector<Vec3>& pts, unsigned rgb, double width,
+                 Aspect_TypeOfLine type = Aspect_TOL_SOLID) {
   if (pts.size() < 2) return;
   Handle(Graphic3d_ArrayOfPolylines) a = new Graphic3d_ArrayOfPolylines(int(pts.size()));
   for (const Vec3& p : pts) a->AddVertex(toPnt(p));
@@ -41,7 +46,7 @@ void addPolyline(const Handle(Graphic3d_Structure)& s, const std::vector<Vec3>& 
   g->AddPrimitiveArray(a);
 }
 
-void addPoints(const Handle(Graphic3d_Structure)& s, const std::vector<Vec3>& pts, unsigned rgb, double size) {
+void addPoints(const Handle(Graphic3d_Structure) & s, const std::vector<Vec3>& pts, unsigned rgb, double size) {
   if (pts.empty()) return;
   Handle(Graphic3d_ArrayOfPoints) a = new Graphic3d_ArrayOfPoints(int(pts.size()));
   for (const Vec3& p : pts) a->AddVertex(toPnt(p));
@@ -52,7 +57,7 @@ void addPoints(const Handle(Graphic3d_Structure)& s, const std::vector<Vec3>& pt
 
 } // namespace
 
-Viewer::Viewer(const Handle(OpenGl_GraphicDriver)& driver) {
+Viewer::Viewer(const Handle(OpenGl_GraphicDriver) & driver) {
   viewer_ = new V3d_Viewer(driver);
   viewer_->SetDefaultLights();
   viewer_->SetLightOn();
@@ -128,8 +133,11 @@ void Viewer::redrawAll() {
 void Viewer::drawBody(const DrawnBody& b) {
   for (const MeshPtr& f : b.faces) {
     if (meshes_.count(f.get()) || f->triangles.empty()) continue;
-    const Graphic3d_Vec4ub c(Standard_Byte((bodyColour(b.colour) >> 16) & 255), Standard_Byte((bodyColour(b.colour) >> 8) & 255), Standard_Byte(bodyColour(b.colour) & 255), 255);
-    Handle(Graphic3d_ArrayOfTriangles) a = new Graphic3d_ArrayOfTriangles(int(f->points.size()), int(f->triangles.size()) * 3, true, true);
+    const Graphic3d_Vec4ub c(Standard_Byte((bodyColour(b.colour) >> 16) & 255),
+                             Standard_Byte((bodyColour(b.colour) >> 8) & 255),
+                             Standard_Byte(bodyColour(b.colour) & 255), 255);
+    Handle(Graphic3d_ArrayOfTriangles) a =
+        new Graphic3d_ArrayOfTriangles(int(f->points.size()), int(f->triangles.size()) * 3, true, true);
     for (size_t i = 0; i < f->points.size(); ++i) {
       const Vec3& n = f->normals[i];
       const int k = a->AddVertex(toPnt(f->points[i]), n.norm() > 0 ? gp_Dir(n.x(), n.y(), n.z()) : gp_Dir(0, 0, 1));
@@ -159,7 +167,11 @@ void Viewer::drawEdges(const DrawnBody& b) {
   const Handle(Graphic3d_Structure) s = structure();
   for (const DrawnEdge& e : *b.edges) {
     if (e.seam) continue;
-    addPolyline(s, e.points, e.open ? kCoral : b.stale ? kSoftInk : kInk, e.open ? 2.0 : 1.2, e.open ? Aspect_TOL_DASH : Aspect_TOL_SOLID);
+    addPolyline(s, e.points,
+                e.open    ? kCoral
+                : b.stale ? kSoftInk
+                          : kInk,
+                e.open ? 2.0 : 1.2, e.open ? Aspect_TOL_DASH : Aspect_TOL_SOLID);
   }
   s->Display();
   rest_.push_back(s);
@@ -211,8 +223,12 @@ void Viewer::drawPlanes() {
 
 void Viewer::lookFrom(ViewFrom from) {
   static const std::map<ViewFrom, std::pair<Vec3, Vec3>> directions{
-      {ViewFrom::Front, {{0, -1, 0}, {0, 0, 1}}}, {ViewFrom::Back, {{0, 1, 0}, {0, 0, 1}}}, {ViewFrom::Left, {{-1, 0, 0}, {0, 0, 1}}},
-      {ViewFrom::Right, {{1, 0, 0}, {0, 0, 1}}},  {ViewFrom::Top, {{0, 0, 1}, {0, 1, 0}}},  {ViewFrom::Bottom, {{0, 0, -1}, {0, 1, 0}}},
+      {ViewFrom::Front, {{0, -1, 0}, {0, 0, 1}}},
+      {ViewFrom::Back, {{0, 1, 0}, {0, 0, 1}}},
+      {ViewFrom::Left, {{-1, 0, 0}, {0, 0, 1}}},
+      {ViewFrom::Right, {{1, 0, 0}, {0, 0, 1}}},
+      {ViewFrom::Top, {{0, 0, 1}, {0, 1, 0}}},
+      {ViewFrom::Bottom, {{0, 0, -1}, {0, 1, 0}}},
       {ViewFrom::Corner, {Vec3(-0.55, -0.85, 0.42).normalized(), {0, 0, 1}}}};
   const auto& [eye, up] = directions.at(from);
   const Handle(Graphic3d_Camera)& c = view_->Camera();
@@ -226,7 +242,8 @@ void Viewer::lookFrom(ViewFrom from) {
 }
 
 void Viewer::setPerspective(bool on) {
-  view_->Camera()->SetProjectionType(on ? Graphic3d_Camera::Projection_Perspective : Graphic3d_Camera::Projection_Orthographic);
+  view_->Camera()->SetProjectionType(on ? Graphic3d_Camera::Projection_Perspective
+                                        : Graphic3d_Camera::Projection_Orthographic);
   if (drawing_) fit(drawing_->low, drawing_->high);
 }
 
@@ -319,10 +336,12 @@ Camera Viewer::camera() const {
 
 void Viewer::keepDepth() {
   const Handle(Graphic3d_Camera)& c = view_->Camera();
-  const Vec3 low = drawing_ ? drawing_->low : Vec3::Constant(-60), high = drawing_ ? drawing_->high : Vec3::Constant(60);
+  const Vec3 low = drawing_ ? drawing_->low : Vec3::Constant(-60),
+             high = drawing_ ? drawing_->high : Vec3::Constant(60);
   const Vec3 m = 0.5 * (low + high);
   const double reach = (high - low).norm() * 1.5 + 50;
-  const double depth = (m - brep::toVec(c->Eye())).dot(Vec3(c->Direction().X(), c->Direction().Y(), c->Direction().Z()));
+  const double depth =
+      (m - brep::toVec(c->Eye())).dot(Vec3(c->Direction().X(), c->Direction().Y(), c->Direction().Z()));
   if (c->IsOrthographic())
     c->SetZRange(depth - reach, depth + reach);
   else

@@ -23,10 +23,10 @@ enum class ViewFrom { Front, Back, Left, Right, Top, Bottom, Corner };
 /// Shows drawings with the kernel's renderer. All calls on the thread that owns the GL context, with it current.
 class Viewer {
 public:
-  explicit Viewer(const Handle(OpenGl_GraphicDriver)& driver);
+  explicit Viewer(const Handle(OpenGl_GraphicDriver) & driver);
   ~Viewer();
 
-  const Handle(V3d_View)& view() const { return view_; }
+  const Handle(V3d_View) & view() const { return view_; }
   void show(DrawingPtr drawing); ///< redraws only what changed
   void setLens(const LensState& lens);
   const LensState& lens() const { return lens_; }
@@ -41,7 +41,7 @@ public:
   void zoom(double factor, double x, double y);
   void lookAt(const Vec3& p); ///< brings a place to the middle
   Camera camera() const;
-  void keepDepth();           ///< after every change of the camera or the scene
+  void keepDepth(); ///< after every change of the camera or the scene
 
 private:
   Handle(Graphic3d_Structure) structure();

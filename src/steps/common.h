@@ -7,7 +7,9 @@ namespace lumsk::steps {
 // What several steps say in the same way.
 
 inline recipe::Field onPlaneField() {
-  return recipe::picks("plane", "On plane", "The plane to draw on; without one, the top plane.", recipe::Kind::Plane).optional().atMost(1);
+  return recipe::picks("plane", "On plane", "The plane to draw on; without one, the top plane.", recipe::Kind::Plane)
+      .optional()
+      .atMost(1);
 }
 
 inline const Frame& topPlane() { return recipe::worldPlanes().front().second; }

@@ -33,7 +33,8 @@ class FilesTest : public WindowTestBase {
 
   QString problemShown() {
     QMessageBox* box = nullptr;
-    if (!QTest::qWaitFor([&] { return (box = window_->findChild<QMessageBox*>("problem-box")) != nullptr; }, 2000)) return {};
+    if (!QTest::qWaitFor([&] { return (box = window_->findChild<QMessageBox*>("problem-box")) != nullptr; }, 2000))
+      return {};
     const QString text = box->informativeText();
     delete box;
     return text;
@@ -160,7 +161,8 @@ private slots:
     QProcess other;
     other.start("sleep", {"30"});
     QVERIFY(other.waitForStarted());
-    write(".shared.lumsk.lock", QSysInfo::machineHostName().toUtf8() + " " + QByteArray::number(other.processId()) + "\n");
+    write(".shared.lumsk.lock",
+          QSysInfo::machineHostName().toUtf8() + " " + QByteArray::number(other.processId()) + "\n");
     QVERIFY(window_->openPath(file));
     QVERIFY(problemShown().contains("LM-F040"));
     other.kill();

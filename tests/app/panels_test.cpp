@@ -43,11 +43,13 @@ private slots:
     QVERIFY(open("tumbler.lumsk"));
     tab(1);
     auto* tree = find<QTreeWidget>("parts");
-    QVERIFY(QTest::qWaitFor([&] { return tree->topLevelItemCount() > 0 && tree->topLevelItem(0)->text(1) == "solid, closed"; }, 5000));
+    QVERIFY(QTest::qWaitFor(
+        [&] { return tree->topLevelItemCount() > 0 && tree->topLevelItem(0)->text(1) == "solid, closed"; }, 5000));
     QCOMPARE(tree->topLevelItem(0)->text(2), QString("76 × 76 × 110"));
     const QRect box = tree->visualItemRect(tree->topLevelItem(0));
     QVERIFY(w().model()->bodies[0].visible);
-    QTest::mouseClick(tree->viewport(), Qt::LeftButton, {}, QPoint(tree->columnViewportPosition(0) + 10, box.center().y()));
+    QTest::mouseClick(tree->viewport(), Qt::LeftButton, {},
+                      QPoint(tree->columnViewportPosition(0) + 10, box.center().y()));
     QVERIFY(settled());
     QVERIFY(!w().model()->bodies[0].visible);
     QVERIFY(w().drawing()->bodies.empty());
@@ -159,7 +161,8 @@ private slots:
       QList<QWidget*> list;
       for (QWidget* c : window_->findChildren<QWidget*>("chip"))
         if (c->isVisible()) list << c;
-      std::sort(list.begin(), list.end(), [](QWidget* a, QWidget* b) { return std::pair(a->y(), a->x()) < std::pair(b->y(), b->x()); });
+      std::sort(list.begin(), list.end(),
+                [](QWidget* a, QWidget* b) { return std::pair(a->y(), a->x()) < std::pair(b->y(), b->x()); });
       return list;
     };
     QCOMPARE(chips().size(), 5);
@@ -170,7 +173,8 @@ private slots:
     };
     const auto before = order();
     QWidget *second = chips()[1], *third = chips()[2];
-    const QPoint from = second->rect().center(), to = second->mapFromGlobal(third->mapToGlobal(third->rect().center() + QPoint(8, 2)));
+    const QPoint from = second->rect().center(),
+                 to = second->mapFromGlobal(third->mapToGlobal(third->rect().center() + QPoint(8, 2)));
     QTest::mousePress(second, Qt::LeftButton, {}, from);
     for (int i = 1; i <= 5; ++i) {
       const QPoint p = from + (to - from) * i / 5;
@@ -279,7 +283,8 @@ private slots:
     QVERIFY(drawer);
     const auto says = [&] {
       const auto all = drawer->findChildren<QLabel*>();
-      return std::any_of(all.begin(), all.end(), [](QLabel* l) { return l->isVisible() && l->text() == "no tools yet"; });
+      return std::any_of(all.begin(), all.end(),
+                         [](QLabel* l) { return l->isVisible() && l->text() == "no tools yet"; });
     };
     QVERIFY(QTest::qWaitFor(says, 1000));
     keys(Qt::Key_2);

@@ -76,7 +76,8 @@ private slots:
     click("tag-perspective");
     QVERIFY(!view().perspective());
     // In parallel projection near and far are equally large.
-    VERIFY_AT_MOST(std::abs(view().camera().pixelSize({0, -200, 50}) / view().camera().pixelSize({0, 200, 50}) - 1), 1e-6);
+    VERIFY_AT_MOST(std::abs(view().camera().pixelSize({0, -200, 50}) / view().camera().pixelSize({0, 200, 50}) - 1),
+                   1e-6);
     click("tag-perspective");
     QVERIFY(view().perspective());
     // A tag must leave the keys with the view.
@@ -187,7 +188,8 @@ private slots:
       s->inputs = std::make_shared<const json>(std::move(in));
       r.steps.push_back(s);
     };
-    const json pts = json::array({{{"id", "q1"}, {"at", {-40, 0, 0}}}, {{"id", "q2"}, {"at", {0, 10, 20}}}, {{"id", "q3"}, {"at", {40, 0, 0}}}});
+    const json pts = json::array(
+        {{{"id", "q1"}, {"at", {-40, 0, 0}}}, {{"id", "q2"}, {"at", {0, 10, 20}}}, {{"id", "q3"}, {"at", {40, 0, 0}}}});
     add({{"points", pts}});
     w().edit(r, "test");
     QVERIFY(settled());

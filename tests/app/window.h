@@ -60,7 +60,9 @@ protected:
     QTest::keyClick(e, Qt::Key_Return);
   }
 
-  bool settled() { return QTest::qWaitFor([&] { return !w().busy() && w().model()->recipe.get() == &w().recipe(); }, 20000); }
+  bool settled() {
+    return QTest::qWaitFor([&] { return !w().busy() && w().model()->recipe.get() == &w().recipe(); }, 20000);
+  }
   bool open(const QString& demo) { return window_->openPath(LUMSK_DATA_DIR "/demos/" + demo) && settled(); }
 
   QPoint onScreen(const Vec3& p) {
@@ -136,7 +138,8 @@ protected:
       name->selectAll();
       QTest::keyClicks(name, path);
       auto* buttons = d->findChild<QDialogButtonBox*>();
-      auto* yes = buttons->button(QDialogButtonBox::Save) ? buttons->button(QDialogButtonBox::Save) : buttons->button(QDialogButtonBox::Open);
+      auto* yes = buttons->button(QDialogButtonBox::Save) ? buttons->button(QDialogButtonBox::Save)
+                                                          : buttons->button(QDialogButtonBox::Open);
       if (!QTest::qWaitFor([&] { return yes->isEnabled(); }, 3000)) qWarning("the file cannot be chosen");
       QTest::mouseClick(yes, Qt::LeftButton);
       if (d->isVisible()) qWarning("the file is not taken: %s", qPrintable(path));

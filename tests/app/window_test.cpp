@@ -65,7 +65,8 @@ private slots:
     QTest::keyClick(&view(), Qt::Key_Return);
     QVERIFY(w().draft().empty());
 
-    // Thicken: the skin is picked first, then the tool; Tab goes through what lies under the pointer until it is the skin.
+    // Thicken: the skin is picked first, then the tool; Tab goes through what lies under the pointer until it is the
+    // skin.
     QTest::mouseMove(&view(), onScreen({34 * std::cos(-1.2), 34 * std::sin(-1.2), 60}));
     QTest::qWait(30);
     for (int i = 0; i < 4 && (w().selection().empty() || w().selection()[0].kind != recipe::Kind::Skin); ++i) {
@@ -214,7 +215,8 @@ private slots:
     QVERIFY(result("s7")->status == recipe::Status::Failed);
     QVERIFY(result("s7")->outcome);
     QTest::qWait(100);
-    QVERIFY(std::any_of(view().marks().begin(), view().marks().end(), [](const Mark& m) { return m.kind == Mark::Kind::Problem; }));
+    QVERIFY(std::any_of(view().marks().begin(), view().marks().end(),
+                        [](const Mark& m) { return m.kind == Mark::Kind::Problem; }));
     QVERIFY(find<QWidget>("problem"));
     click("remedy");
     QVERIFY(settled());

@@ -17,8 +17,9 @@ class ConvertTest : public QObject {
 private slots:
   void curvesSurviveTheWayThereAndBack() {
     const Frame f = Frame::fromNormal({3, 4, 5}, {1, 2, 3});
-    for (const nurbs::Path& p : {*nurbs::circle(f, 20), *nurbs::ellipse(f, 20, 50, {0.001}), *nurbs::arc(f, 12, 30, 200, {0.001}),
-                                 *nurbs::line({1, 2, 3}, {4, 5, 9}, {0.001}), *nurbs::superellipse(f, 30, 20, 3, {})}) {
+    for (const nurbs::Path& p :
+         {*nurbs::circle(f, 20), *nurbs::ellipse(f, 20, 50, {0.001}), *nurbs::arc(f, 12, 30, 200, {0.001}),
+          *nurbs::line({1, 2, 3}, {4, 5, 9}, {0.001}), *nurbs::superellipse(f, 30, 20, 3, {})}) {
       const BoundedCurve c = toCurve(p.segments()[0]);
       for (int i = 0; i <= 10; ++i)
         VERIFY_AT_MOST((toVec(c.curve->Value(c.first + (c.last - c.first) * i / 10)) - p.at(i / 10.0)).norm(), 1e-9);
@@ -37,7 +38,8 @@ private slots:
     double worst = 0;
     for (const auto& t : meshes[0].triangles) {
       const Vec3 m = (meshes[0].points[t[0]] + meshes[0].points[t[1]] + meshes[0].points[t[2]]) / 3;
-      const Vec3 n = (meshes[0].points[t[1]] - meshes[0].points[t[0]]).cross(meshes[0].points[t[2]] - meshes[0].points[t[0]]);
+      const Vec3 n =
+          (meshes[0].points[t[1]] - meshes[0].points[t[0]]).cross(meshes[0].points[t[2]] - meshes[0].points[t[0]]);
       QVERIFY(n.dot(meshes[0].normals[t[0]]) > 0);
       QVERIFY(n.dot(m - Vec3(0, 0, 60)) > 0);
       if (&t - meshes[0].triangles.data() < 2000) worst = std::max(worst, nurbs::closestPoint(surface, m).distanceMm);

@@ -1,5 +1,5 @@
-#include "brep/thicken.h"
 #include "brep/mesh.h"
+#include "brep/thicken.h"
 #include "inspect/state.h"
 #include "inspect/wall.h"
 #include "nurbs/closest.h"
@@ -83,7 +83,8 @@ private slots:
     QCOMPARE(fold.code, std::string("LM-T001"));
     QVERIFY(fold.measured->value < 60 && fold.measured->value > 5);
     QCOMPARE(fold.where.size(), size_t(1));
-    const auto kinked = skinThrough({{*nurbs::polygon(levelAt(0), 60, 6, 0, {0.001})}, {*nurbs::polygon(levelAt(50), 70, 6, 0, {0.001})}});
+    const auto kinked = skinThrough(
+        {{*nurbs::polygon(levelAt(0), 60, 6, 0, {0.001})}, {*nurbs::polygon(levelAt(50), 70, 6, 0, {0.001})}});
     VERIFY_OK(kinked);
     const auto r = thicken(**kinked, {2, ThickenSide::Inward, "s"}, {});
     QCOMPARE(r.error().code, std::string("LM-T003"));
@@ -92,7 +93,9 @@ private slots:
 
   void wallsThatWouldMeetAreRefused() {
     // A waist whose radii of curvature are larger than the room inside.
-    const auto flat = [](double z, double w, double d) { return nurbs::Section{*nurbs::roundedRectangle(levelAt(z), w, d, d * 0.49, {0.001})}; };
+    const auto flat = [](double z, double w, double d) {
+      return nurbs::Section{*nurbs::roundedRectangle(levelAt(z), w, d, d * 0.49, {0.001})};
+    };
     const auto skin = skinThrough({flat(0, 60, 20), flat(40, 60, 8), flat(80, 60, 20)});
     VERIFY_OK(skin);
     const auto r = thicken(**skin, {4.5, ThickenSide::Inward, "s"}, {});

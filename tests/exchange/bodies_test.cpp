@@ -47,7 +47,8 @@ private slots:
     VERIFY_OK(exchange::writeBrep(path("t.brep"), b.model->bodies));
     const auto back = exchange::readBodies(path("t.brep"));
     VERIFY_OK(back);
-    VERIFY_AT_MOST(std::abs(inspect::stateOf(*(*back)[0].body).volumeMm3 / inspect::stateOf(*b.body("s6")).volumeMm3 - 1), 1e-6);
+    VERIFY_AT_MOST(
+        std::abs(inspect::stateOf(*(*back)[0].body).volumeMm3 / inspect::stateOf(*b.body("s6")).volumeMm3 - 1), 1e-6);
   }
 
   void foreignNonsenseIsRefused() {
@@ -135,7 +136,8 @@ private slots:
       const auto& other = is.natural.at(name);
       QCOMPARE(other.reversed, face.reversed);
       QCOMPARE(other.surface->closedU(), face.surface->closedU());
-      for (int i = 0; i <= 10; ++i) VERIFY_AT_MOST((other.surface->at(i / 10.0, 0.37) - face.surface->at(i / 10.0, 0.37)).norm(), 1e-10);
+      for (int i = 0; i <= 10; ++i)
+        VERIFY_AT_MOST((other.surface->at(i / 10.0, 0.37) - face.surface->at(i / 10.0, 0.37)).norm(), 1e-10);
     }
     // An evaluator that remembers it does not compute the step again; another key does not find it.
     Bench again = tumbler();
@@ -153,7 +155,8 @@ private slots:
     b.run();
     const auto text = exchange::packOutcome(*b.result("s6").outcome);
     VERIFY_OK(text);
-    for (size_t cut : {size_t(0), size_t(10), text->size() / 2, text->size() - 3}) QVERIFY(!exchange::unpackOutcome(text->substr(0, cut)));
+    for (size_t cut : {size_t(0), size_t(10), text->size() / 2, text->size() - 3})
+      QVERIFY(!exchange::unpackOutcome(text->substr(0, cut)));
     auto j = json::parse(*text);
     j["outputs"][0]["body"]["faces"].erase(0);
     QCOMPARE(exchange::unpackOutcome(j.dump()).error().code, std::string("LM-F005"));

@@ -8,8 +8,8 @@
 #include <assimp/Importer.hpp>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
-#include <sys/resource.h>
 #include <csignal>
+#include <sys/resource.h>
 
 using namespace lumsk;
 using namespace lumsk::test;

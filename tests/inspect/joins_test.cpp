@@ -1,5 +1,5 @@
-#include "inspect/joins.h"
 #include "inspect/combs.h"
+#include "inspect/joins.h"
 #include "inspect/state.h"
 #include "shapes/bodies.h"
 #include "support/registry.h"
@@ -21,7 +21,8 @@ private slots:
   }
 
   void cornersOfAPrismAreMeasuredTrue() {
-    const auto b = skinThrough({{*nurbs::polygon(levelAt(0), 60, 6, 0, {0.001})}, {*nurbs::polygon(levelAt(50), 60, 6, 0, {0.001})}});
+    const auto b = skinThrough(
+        {{*nurbs::polygon(levelAt(0), 60, 6, 0, {0.001})}, {*nurbs::polygon(levelAt(50), 60, 6, 0, {0.001})}});
     VERIFY_OK(b);
     const auto joins = inspect::joins(**b, {});
     QCOMPARE(joins.size(), size_t(6));
@@ -41,7 +42,8 @@ private slots:
     QVERIFY(c.inflections.empty());
     Points wave(5, 3);
     wave << 0, 0, 0, 10, 8, 0, 20, 0, 0, 30, -8, 0, 40, 0, 0;
-    QCOMPARE(inspect::comb(*nurbs::Path::make({*nurbs::interpolate(wave, {})}, {0.001}), 30, 50).inflections.size(), size_t(1));
+    QCOMPARE(inspect::comb(*nurbs::Path::make({*nurbs::interpolate(wave, {})}, {0.001}), 30, 50).inflections.size(),
+             size_t(1));
   }
 
   void theConcaveRadiusOfATubeIsFound() {

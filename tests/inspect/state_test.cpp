@@ -1,5 +1,5 @@
-#include "inspect/state.h"
 #include "brep/mesh.h"
+#include "inspect/state.h"
 #include "inspect/wall.h"
 #include "shapes/bodies.h"
 #include "support/registry.h"
@@ -21,7 +21,8 @@ brep::Body kernelBody(const TopoDS_Shape& s) {
   b.shape = s;
   brep::FaceNames names;
   int k = 0;
-  for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next()) names.Bind(e.Current(), brep::faceName("k", "face", std::to_string(++k)));
+  for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next())
+    names.Bind(e.Current(), brep::faceName("k", "face", std::to_string(++k)));
   brep::nameBody(b, names);
   return b;
 }
@@ -42,7 +43,8 @@ private slots:
     VERIFY_AT_MOST(std::abs(ball.volumeMm3 / (4.0 / 3 * kPi * 12 * 12 * 12) - 1), 1e-6);
     VERIFY_AT_MOST(std::abs(ball.areaMm2 / (4 * kPi * 144) - 1), 1e-6);
     VERIFY_AT_MOST((ball.boxHigh - Vec3(112, 12, 12)).norm(), 1e-3);
-    const auto can = inspect::stateOf(kernelBody(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, 50), gp_Dir(1, 0, 0)), 8, 25).Shape()));
+    const auto can = inspect::stateOf(
+        kernelBody(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, 50), gp_Dir(1, 0, 0)), 8, 25).Shape()));
     VERIFY_AT_MOST(std::abs(can.volumeMm3 / (kPi * 64 * 25) - 1), 1e-6);
   }
 
@@ -59,7 +61,8 @@ private slots:
     QCOMPARE(mesh->openEdges(), 0);
     VERIFY_AT_MOST(std::abs(mesh->volumeMm3() / s.volumeMm3 - 1), 3e-4);
     double area = 0;
-    for (const auto& t : mesh->triangles) area += (mesh->points[t[1]] - mesh->points[t[0]]).cross(mesh->points[t[2]] - mesh->points[t[0]]).norm() / 2;
+    for (const auto& t : mesh->triangles)
+      area += (mesh->points[t[1]] - mesh->points[t[0]]).cross(mesh->points[t[2]] - mesh->points[t[0]]).norm() / 2;
     VERIFY_AT_MOST(std::abs(area / s.areaMm2 - 1), 3e-4);
     Vec3 low = Vec3::Constant(1e9), high = -low;
     for (const Vec3& p : mesh->points) low = low.cwiseMin(p), high = high.cwiseMax(p);
@@ -67,7 +70,8 @@ private slots:
   }
 
   void openingsAreRingsWithTheirLength() {
-    const auto b = skinThrough({{*nurbs::circle(levelAt(0), 40)}, {*nurbs::circle(levelAt(30), 60)}, {*nurbs::circle(levelAt(60), 50)}});
+    const auto b = skinThrough(
+        {{*nurbs::circle(levelAt(0), 40)}, {*nurbs::circle(levelAt(30), 60)}, {*nurbs::circle(levelAt(60), 50)}});
     VERIFY_OK(b);
     const auto s = inspect::stateOf(**b);
     QVERIFY(!s.solid);

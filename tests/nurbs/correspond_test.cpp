@@ -51,7 +51,8 @@ private slots:
 
   void openSectionsFollowTheirEndsAndElseTheirChords() {
     const auto line = [](const Vec3& a, const Vec3& b) { return Section{*nurbs::line(a, b, {0.001})}; };
-    const std::vector<Section> s{line({0, 0, 0}, {50, 0, 0}), line({52, 0, 20}, {2, 0, 20}), line({0, 5, 40}, {50, 5, 40})};
+    const std::vector<Section> s{line({0, 0, 0}, {50, 0, 0}), line({52, 0, 20}, {2, 0, 20}),
+                                 line({0, 5, 40}, {50, 5, 40})};
     std::vector<ArcLength> l;
     for (const auto& x : s) l.emplace_back(*x.path());
     const auto a = alignSections(s, l, {});
@@ -77,7 +78,8 @@ private slots:
   }
 
   void fewerCornersGoToTheNearestOfMore() {
-    const auto r = loft({{*polygon(levelAt(0), 60, 6, 0, {0.001})}, {*polygon(levelAt(40), 60, 3, 0, {0.001})}}, {}, {});
+    const auto r =
+        loft({{*polygon(levelAt(0), 60, 6, 0, {0.001})}, {*polygon(levelAt(40), 60, 3, 0, {0.001})}}, {}, {});
     VERIFY_OK(r);
     QCOMPARE(r->strips.size(), size_t(6));
     int corners = 0;

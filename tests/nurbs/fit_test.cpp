@@ -1,9 +1,9 @@
-#include "nurbs/fit.h"
-#include <Eigen/LU>
 #include "nurbs/arc_length.h"
 #include "nurbs/closest.h"
+#include "nurbs/fit.h"
 #include "nurbs/shapes.h"
 #include "support/registry.h"
+#include <Eigen/LU>
 
 using namespace lumsk;
 using namespace lumsk::nurbs;
@@ -49,7 +49,8 @@ private slots:
       f.sample = [](double t, double* out) {
         const double a = 2 * kPi * t, noise = 0.004 * std::sin(37 * a) + 0.003 * std::cos(53 * a);
         for (int k = 0; k < 2; ++k) {
-          out[3 * k] = (40 + 5 * k) * std::cos(a) + noise, out[3 * k + 1] = 25 * std::sin(a) + 3 * std::sin(2 * a), out[3 * k + 2] = 4 * std::cos(2 * a) - noise;
+          out[3 * k] = (40 + 5 * k) * std::cos(a) + noise, out[3 * k + 1] = 25 * std::sin(a) + 3 * std::sin(2 * a),
+                  out[3 * k + 2] = 4 * std::cos(2 * a) - noise;
         }
       };
       LeanOptions o;

@@ -1,5 +1,5 @@
-#include "nurbs/loft.h"
 #include "nurbs/closest.h"
+#include "nurbs/loft.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 
@@ -65,7 +65,9 @@ private slots:
   void startsAndDirectionsAreBroughtTogether() {
     for (double turn : {90.0, 170.0, -135.0})
       for (bool reverse : {false, true}) {
-        const auto r = loft({turnedCircle(0, 60, 0, false), turnedCircle(40, 70, turn, reverse), turnedCircle(80, 50, turn / 2, !reverse)}, {}, {});
+        const auto r = loft({turnedCircle(0, 60, 0, false), turnedCircle(40, 70, turn, reverse),
+                             turnedCircle(80, 50, turn / 2, !reverse)},
+                            {}, {});
         VERIFY_OK(r);
         VERIFY_AT_MOST(twistDeg(*r), 0.05);
         QCOMPARE(r->alignment.sections[1].changedDirection, reverse);
@@ -73,7 +75,8 @@ private slots:
       }
     Frame turned = levelAt(60);
     turned.x = Vec3(0, 1, 0), turned.y = Vec3(-1, 0, 0);
-    const auto r = loft({{*superellipse(levelAt(0), 70, 40, 3, {})}, {reversed(*superellipse(turned, 30, 60, 3, {}))}}, {}, {});
+    const auto r =
+        loft({{*superellipse(levelAt(0), 70, 40, 3, {})}, {reversed(*superellipse(turned, 30, 60, 3, {}))}}, {}, {});
     VERIFY_OK(r);
     VERIFY_AT_MOST(twistDeg(*r), 3);
   }
@@ -107,7 +110,8 @@ private slots:
   void perpendicularEndsLeaveSquareToTheSection() {
     LoftOptions o;
     o.start = o.end = LoftEnd::Perpendicular;
-    const std::vector<Section> sections{turnedCircle(0, 60, 0, false), turnedCircle(40, 75, 0, false), turnedCircle(80, 50, 0, false)};
+    const std::vector<Section> sections{turnedCircle(0, 60, 0, false), turnedCircle(40, 75, 0, false),
+                                        turnedCircle(80, 50, 0, false)};
     const auto r = loft(sections, o, {});
     VERIFY_OK(r);
     SurfaceDerivatives d;
@@ -120,7 +124,10 @@ private slots:
   }
 
   void cornersMakeStripsThatShareTheirBorders() {
-    const auto r = loft({{*polygon(levelAt(0), 60, 6, 0, {0.001})}, {*polygon(levelAt(30), 80, 6, 0, {0.001})}, {*circle(levelAt(70), 50)}}, {}, {});
+    const auto r = loft({{*polygon(levelAt(0), 60, 6, 0, {0.001})},
+                         {*polygon(levelAt(30), 80, 6, 0, {0.001})},
+                         {*circle(levelAt(70), 50)}},
+                        {}, {});
     VERIFY_OK(r);
     QCOMPARE(r->strips.size(), size_t(6));
     for (int k = 0; k < 6; ++k)
@@ -129,7 +136,8 @@ private slots:
   }
 
   void roundedRectanglesAreFollowedThroughTheirJoints() {
-    const std::vector<Section> sections{{*roundedRectangle(levelAt(0), 60, 40, 10, {0.001})}, {*roundedRectangle(levelAt(50), 50, 50, 14, {0.001})}};
+    const std::vector<Section> sections{{*roundedRectangle(levelAt(0), 60, 40, 10, {0.001})},
+                                        {*roundedRectangle(levelAt(50), 50, 50, 14, {0.001})}};
     const auto r = loft(sections, {}, {});
     VERIFY_OK(r);
     VERIFY_AT_MOST(worstAtSections(*r, sections), 0.0005);
@@ -151,7 +159,8 @@ private slots:
     QCOMPARE(code({ring, turnedCircle(9, 60, 0, true)}, o), std::string("LM-L006"));
     o = {};
     o.start = LoftEnd::Perpendicular;
-    const Section bent{*Path::make({formSection(0.5, 3, 9, 1)}, {0.001})}, level{*Path::make({formSection(0, 3, 9, 1)}, {0.001})};
+    const Section bent{*Path::make({formSection(0.5, 3, 9, 1)}, {0.001})},
+        level{*Path::make({formSection(0, 3, 9, 1)}, {0.001})};
     QCOMPARE(code({bent, level}, o), std::string("LM-L005"));
     QCOMPARE(code({level, bent}, o), std::string());
   }

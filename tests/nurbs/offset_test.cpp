@@ -1,5 +1,5 @@
-#include "nurbs/offset.h"
 #include "nurbs/closest.h"
+#include "nurbs/offset.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 

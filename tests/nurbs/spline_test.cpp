@@ -1,6 +1,6 @@
-#include "nurbs/spline.h"
 #include "nurbs/interpolate.h"
 #include "nurbs/shapes.h"
+#include "nurbs/spline.h"
 #include "support/registry.h"
 
 using namespace lumsk;

@@ -1,5 +1,5 @@
-#include "nurbs/surface.h"
 #include "nurbs/closest.h"
+#include "nurbs/surface.h"
 #include "nurbs/surface_fit.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
@@ -42,7 +42,8 @@ private slots:
         VERIFY_AT_MOST((d(1, 0) - (at(1, 0) - at(-1, 0)) / (2 * h)).norm(), 1e-4 * d(1, 0).norm());
         VERIFY_AT_MOST((d(0, 1) - (at(0, 1) - at(0, -1)) / (2 * h)).norm(), 1e-4 * d(0, 1).norm());
         VERIFY_AT_MOST((d(2, 0) - (at(1, 0) - 2 * at(0, 0) + at(-1, 0)) / (h * h)).norm(), 1e-3 * d(2, 0).norm());
-        VERIFY_AT_MOST((d(1, 1) - (at(1, 1) - at(1, -1) - at(-1, 1) + at(-1, -1)) / (4 * h * h)).norm(), 1e-3 * d(1, 1).norm() + 1e-3);
+        VERIFY_AT_MOST((d(1, 1) - (at(1, 1) - at(1, -1) - at(-1, 1) + at(-1, -1)) / (4 * h * h)).norm(),
+                       1e-3 * d(1, 1).norm() + 1e-3);
         const Vec3 third = (at(2, 0) - 2 * at(1, 0) + 2 * at(-1, 0) - at(-2, 0)) / (2 * h * h * h);
         VERIFY_AT_MOST((d(3, 0) - third).norm(), 0.02 * d(3, 0).norm() + 5);
       }

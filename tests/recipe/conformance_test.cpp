@@ -77,7 +77,8 @@ private slots:
         Bench b;
         b.add(step.kind, {{f.key, absurd(f)}});
         b.run();
-        if (f.conditions.empty()) QVERIFY2(b.result("s1").status == recipe::Status::Failed, (step.kind + " " + f.key).c_str());
+        if (f.conditions.empty())
+          QVERIFY2(b.result("s1").status == recipe::Status::Failed, (step.kind + " " + f.key).c_str());
       }
     }
   }

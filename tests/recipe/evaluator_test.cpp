@@ -101,9 +101,11 @@ private slots:
     VERIFY_OK(back);
     QCOMPARE(recipe::toText(*back), text);
     for (size_t cut = 0; cut < text.size(); cut += 37) QVERIFY(!recipe::fromText(text.substr(0, cut)));
-    QCOMPARE(recipe::fromText("{\"format\":\"lumsk-recipe\",\"version\":99,\"steps\":[]}").error().code, std::string("LM-F003"));
+    QCOMPARE(recipe::fromText("{\"format\":\"lumsk-recipe\",\"version\":99,\"steps\":[]}").error().code,
+             std::string("LM-F003"));
     QCOMPARE(recipe::fromText("[1,2]").error().code, std::string("LM-F002"));
-    QCOMPARE(recipe::fromText("{\"format\":\"lumsk-recipe\",\"version\":1,\"steps\":[{\"id\":3}]}").error().code, std::string("LM-F002"));
+    QCOMPARE(recipe::fromText("{\"format\":\"lumsk-recipe\",\"version\":1,\"steps\":[{\"id\":3}]}").error().code,
+             std::string("LM-F002"));
   }
 
   void undoReturnsEveryEarlierValue() {

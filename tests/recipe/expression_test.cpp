@@ -8,7 +8,8 @@ class ExpressionTest : public QObject {
   Q_OBJECT
 private slots:
   void numbersUnitsAndNamesAreRead() {
-    const recipe::Names n{{"wall", millimetres(2.5)}, {"lean", degrees(30)}, {"d2", millimetres(4)}, {"area", {6, Dimension::Area}}};
+    const recipe::Names n{
+        {"wall", millimetres(2.5)}, {"lean", degrees(30)}, {"d2", millimetres(4)}, {"area", {6, Dimension::Area}}};
     const auto mm = [&](const char* s) { return evaluate(s, Dimension::Length, n).value_or(Quantity{-999}).value; };
     QCOMPARE(mm("12.5"), 12.5);
     QCOMPARE(mm("3*wall"), 7.5);
@@ -27,7 +28,9 @@ private slots:
   }
 
   void wrongOnesAreExplained() {
-    const auto code = [](const char* s, Dimension d = Dimension::Length) { return evaluate(s, d, {{"wall", millimetres(2)}}).error().code; };
+    const auto code = [](const char* s, Dimension d = Dimension::Length) {
+      return evaluate(s, d, {{"wall", millimetres(2)}}).error().code;
+    };
     QCOMPARE(code("2*"), std::string("LM-E001"));
     QCOMPARE(code(""), std::string("LM-E001"));
     QCOMPARE(code("2*hight"), std::string("LM-E002"));
@@ -36,7 +39,8 @@ private slots:
     QCOMPARE(code("wall + 30 deg"), std::string("LM-E003"));
     QCOMPARE(code("2.5", Dimension::Count), std::string("LM-E003"));
     QCOMPARE(code("1/0"), std::string("LM-E004"));
-    QVERIFY(!recipe::checkName("mm") && !recipe::checkName("2a") && !recipe::checkName("sin") && recipe::checkName("wall_2"));
+    QVERIFY(!recipe::checkName("mm") && !recipe::checkName("2a") && !recipe::checkName("sin") &&
+            recipe::checkName("wall_2"));
   }
 };
 

@@ -31,10 +31,17 @@ class SchemaTest : public QObject {
 private slots:
   void everyKindOfFieldIsAcceptedAndCheckedInTheFile() {
     const Schema s = everything();
-    const json good{{"size", "3 mm"}, {"way", "b"}, {"flag", false}, {"words", "hello"}, {"from", {{"hash", "h"}, {"name", "n"}}},
-                    {"meets", "g2"}, {"what", {{{"id", "p1"}, {"step", "s1"}, {"flip", true}, {"start", "0.5"}}}},
-                    {"rows", {{{"id", "r1"}, {"a", 3}, {"b", "1/2"}}}}, {"scale", {{{"id", "g1"}, {"at", 0}, {"value", "2"}}}},
-                    {"pts", {{{"id", "q1"}, {"at", {1, "2 in", 3}}}}}, {"sketch", {{"later", 1}}}};
+    const json good{{"size", "3 mm"},
+                    {"way", "b"},
+                    {"flag", false},
+                    {"words", "hello"},
+                    {"from", {{"hash", "h"}, {"name", "n"}}},
+                    {"meets", "g2"},
+                    {"what", {{{"id", "p1"}, {"step", "s1"}, {"flip", true}, {"start", "0.5"}}}},
+                    {"rows", {{{"id", "r1"}, {"a", 3}, {"b", "1/2"}}}},
+                    {"scale", {{{"id", "g1"}, {"at", 0}, {"value", "2"}}}},
+                    {"pts", {{{"id", "q1"}, {"at", {1, "2 in", 3}}}}},
+                    {"sketch", {{"later", 1}}}};
     QCOMPARE(shapeError(s, good), std::string());
     const auto refused = [&](const char* key, const json& value) {
       json bad = good;
@@ -84,13 +91,16 @@ private slots:
   }
 
   void tablesOfPointsAreReadInEveryDialect() {
-    const auto t = readPointTable("# head\n 1 2 3 # tail\r\n4\t5\t6\n7,8,9\n10;11;12\n+1.5 -2e1 .5\n\n\n0 0 0\n1 1 1\n\n");
+    const auto t =
+        readPointTable("# head\n 1 2 3 # tail\r\n4\t5\t6\n7,8,9\n10;11;12\n+1.5 -2e1 .5\n\n\n0 0 0\n1 1 1\n\n");
     VERIFY_OK(t);
     QCOMPARE(t->size(), size_t(2));
     QCOMPARE((*t)[0].rows(), Eigen::Index(5));
     VERIFY_AT_MOST((Vec3((*t)[0].row(4).transpose()) - Vec3(1.5, -20, 0.5)).norm(), 1e-12);
-    for (const char* bad : {"1 2", "1 2 3 4", "a b c", "1 2 3x", "1 2 1e300", "inf 0 0"}) QCOMPARE(readPointTable(bad).error().code, std::string("LM-F010"));
-    for (const char* empty : {"", "\n\n", "# only words"}) QCOMPARE(readPointTable(empty).error().code, std::string("LM-F011"));
+    for (const char* bad : {"1 2", "1 2 3 4", "a b c", "1 2 3x", "1 2 1e300", "inf 0 0"})
+      QCOMPARE(readPointTable(bad).error().code, std::string("LM-F010"));
+    for (const char* empty : {"", "\n\n", "# only words"})
+      QCOMPARE(readPointTable(empty).error().code, std::string("LM-F011"));
   }
 
   void editsMakeNewValuesAndLeaveTheOldOnesAlone() {

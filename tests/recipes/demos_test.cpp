@@ -32,12 +32,24 @@ private slots:
     QTest::addColumn<QString>("number");
     QTest::addColumn<QString>("value");
     QTest::addColumn<double>("wall");
-    QTest::newRow("tumbler") << "tumbler" << "wall" << "2.4" << 2.4;
-    QTest::newRow("tall tumbler") << "tumbler" << "height" << "150" << 2.4;
-    QTest::newRow("thick tumbler") << "tumbler" << "wall" << "2*2" << 4.0;
-    QTest::newRow("kettle") << "pell_kettle" << "wall" << "2.2" << 2.2;
-    QTest::newRow("slim kettle") << "pell_kettle" << "waist" << "140" << 2.2;
-    QTest::newRow("thick kettle") << "pell_kettle" << "wall" << "3" << 3.0;
+    QTest::newRow("tumbler") << "tumbler"
+                             << "wall"
+                             << "2.4" << 2.4;
+    QTest::newRow("tall tumbler") << "tumbler"
+                                  << "height"
+                                  << "150" << 2.4;
+    QTest::newRow("thick tumbler") << "tumbler"
+                                   << "wall"
+                                   << "2*2" << 4.0;
+    QTest::newRow("kettle") << "pell_kettle"
+                            << "wall"
+                            << "2.2" << 2.2;
+    QTest::newRow("slim kettle") << "pell_kettle"
+                                 << "waist"
+                                 << "140" << 2.2;
+    QTest::newRow("thick kettle") << "pell_kettle"
+                                  << "wall"
+                                  << "3" << 3.0;
   }
 
   void demosAreClosedSolidsOfEvenWall() {
@@ -91,7 +103,8 @@ private slots:
   void randomRecipesNeverCrashAndAlwaysAnswer() {
     std::mt19937 rng(7);
     const auto pickOne = [&](size_t n) { return std::uniform_int_distribution<size_t>(0, n - 1)(rng); };
-    const std::vector<std::string> odd{"0", "-5", "1e300", "nan", "1/0", "2*", "sin(90)", "3 in", "1e-9", "500", "12", "7.5"};
+    const std::vector<std::string> odd{"0",       "-5",   "1e300", "nan", "1/0", "2*",
+                                       "sin(90)", "3 in", "1e-9",  "500", "12",  "7.5"};
     const std::vector<std::string> parts{"", "start", "centre", "end", "nothing", "top", "front", "origin"};
     const std::vector<std::string> kinds{"curve", "point", "edge", "skin", "plane", "solid", "face", "?"};
     int ok = 0, failed = 0;
@@ -105,13 +118,19 @@ private slots:
         for (const auto& f : step.schema()) {
           if (pickOne(3) == 0) continue;
           if (f.kind == recipe::FieldKind::Quantity) inputs[f.key] = odd[pickOne(odd.size())];
-          if (f.kind == recipe::FieldKind::Choice || f.kind == recipe::FieldKind::Continuity) inputs[f.key] = f.options[pickOne(f.options.size())].key;
+          if (f.kind == recipe::FieldKind::Choice || f.kind == recipe::FieldKind::Continuity)
+            inputs[f.key] = f.options[pickOne(f.options.size())].key;
           if (f.kind == recipe::FieldKind::Switch) inputs[f.key] = pickOne(2) == 0;
           if (f.kind == recipe::FieldKind::Points)
-            inputs[f.key] = pointList({{0, 0, double(i)}, {double(pickOne(90)), 20, 3}, {40, double(pickOne(60)), 9}, {0, 0, double(pickOne(2))}});
+            inputs[f.key] = pointList({{0, 0, double(i)},
+                                       {double(pickOne(90)), 20, 3},
+                                       {40, double(pickOne(60)), 9},
+                                       {0, 0, double(pickOne(2))}});
           if (f.kind == recipe::FieldKind::Picks) {
             json list = json::array();
-            for (size_t n = pickOne(4); n-- > 0;) list.push_back(pick(i ? "s" + std::to_string(1 + pickOne(i + 1)) : "world", kinds[pickOne(kinds.size())], parts[pickOne(parts.size())]));
+            for (size_t n = pickOne(4); n-- > 0;)
+              list.push_back(pick(i ? "s" + std::to_string(1 + pickOne(i + 1)) : "world", kinds[pickOne(kinds.size())],
+                                  parts[pickOne(parts.size())]));
             inputs[f.key] = list;
           }
         }

@@ -38,7 +38,8 @@ inline nurbs::Spline formSection(double v, int degree, int controls, unsigned se
 inline std::vector<nurbs::Section> formSections(int n) {
   std::vector<nurbs::Section> out;
   for (int i = 0; i < n; ++i)
-    out.push_back({*nurbs::Path::make({formSection(double(i) / (n - 1), 3 + i % 3, 9 + (3 * i) % 5, 100 + i)}, {0.001})});
+    out.push_back(
+        {*nurbs::Path::make({formSection(double(i) / (n - 1), 3 + i % 3, 9 + (3 * i) % 5, 100 + i)}, {0.001})});
   return out;
 }
 
@@ -46,7 +47,10 @@ inline Frame levelAt(double z) { return {{0, 0, z}, Vec3::UnitX(), Vec3::UnitY()
 
 /// Rings of a made-up tumbler, bottom to top.
 inline std::vector<nurbs::Section> tumblerSections() {
-  return {{Vec3(0, 0, 0)}, {*nurbs::circle(levelAt(14), 52)}, {*nurbs::circle(levelAt(45), 66)}, {*nurbs::circle(levelAt(80), 70)},
+  return {{Vec3(0, 0, 0)},
+          {*nurbs::circle(levelAt(14), 52)},
+          {*nurbs::circle(levelAt(45), 66)},
+          {*nurbs::circle(levelAt(80), 70)},
           {*nurbs::circle(levelAt(110), 76)}};
 }
 

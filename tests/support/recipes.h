@@ -27,7 +27,9 @@ struct Bench {
     recipe.steps.push_back(s);
     return s->id;
   }
-  void set(const std::string& id, const std::string& key, const json& value) { recipe = recipe.withStep(recipe::withInput(*recipe.find(id), key, value)); }
+  void set(const std::string& id, const std::string& key, const json& value) {
+    recipe = recipe.withStep(recipe::withInput(*recipe.find(id), key, value));
+  }
   const recipe::Model& run(bool lightOnly = false) {
     recipe::EvaluateOptions o;
     o.lightOnly = lightOnly;
@@ -37,9 +39,13 @@ struct Bench {
   }
   const recipe::StepResult& result(const std::string& id) { return *model->result(id); }
   std::string code(const std::string& id) { return result(id).problem ? result(id).problem->code : ""; }
-  const nurbs::Path& curve(const std::string& id) { return *std::get<recipe::CurvePtr>(result(id).outcome->outputs[0].object); }
+  const nurbs::Path& curve(const std::string& id) {
+    return *std::get<recipe::CurvePtr>(result(id).outcome->outputs[0].object);
+  }
   brep::BodyPtr body(const std::string& id) { return std::get<brep::BodyPtr>(result(id).outcome->outputs[0].object); }
-  Frame frame(const std::string& id) { return std::get<recipe::PlaneObject>(result(id).outcome->outputs[0].object).frame; }
+  Frame frame(const std::string& id) {
+    return std::get<recipe::PlaneObject>(result(id).outcome->outputs[0].object).frame;
+  }
 };
 
 inline json pick(const std::string& step, const std::string& kind = "", const std::string& part = "") {
@@ -72,4 +78,7 @@ inline Bench tumbler() {
 
 #define VERIFY_STEP(bench, id)                                                                                         \
   QVERIFY2((bench).result(id).status == ::lumsk::recipe::Status::Ok,                                                   \
-           (bench).result(id).problem ? qPrintable(QString::fromStdString((bench).result(id).problem->code + " " + ::lumsk::sentence(*(bench).result(id).problem))) : "no result")
+           (bench).result(id).problem                                                                                  \
+               ? qPrintable(QString::fromStdString((bench).result(id).problem->code + " " +                            \
+                                                   ::lumsk::sentence(*(bench).result(id).problem)))                    \
+               : "no result")

@@ -30,5 +30,7 @@ template <class T> struct Register {
 
 /// Fails with the sentence of the problem.
 #define VERIFY_OK(expected)                                                                                            \
-  QVERIFY2((expected).has_value(),                                                                                     \
-           (expected).has_value() ? "" : qPrintable(QString::fromStdString((expected).error().code + " " + ::lumsk::sentence((expected).error()))))
+  QVERIFY2((expected).has_value(), (expected).has_value()                                                              \
+                                       ? ""                                                                            \
+                                       : qPrintable(QString::fromStdString((expected).error().code + " " +             \
+                                                                           ::lumsk::sentence((expected).error()))))

@@ -11,12 +11,26 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {picks("sections", "Sections", "Curves the skin passes through, in order; a point may be first or last.", Kind::Curve | Kind::Edge | Kind::Point).atLeast(2).eachWith({startMark(), flip()}),
-          continuity("start", "Start", "How the skin leaves the first section: free, or square to its plane (at a point: rounded).", {"free", "perpendicular"}),
-          ratioField("startPull", "Pull", "Strength of the start condition.", "1").within(0.05, 10).unless("start", {"free"}).withHandle(Handle::Magnitude),
-          continuity("end", "End", "How the skin reaches the last section: free, or square to its plane (at a point: rounded).", {"free", "perpendicular"}),
-          ratioField("endPull", "Pull", "Strength of the end condition.", "1").within(0.05, 10).unless("end", {"free"}).withHandle(Handle::Magnitude),
-          countField("degree", "Degree across", "Degree across the sections; lowered when there are too few.", "3").within(1, 7)};
+  return {picks("sections", "Sections", "Curves the skin passes through, in order; a point may be first or last.",
+                Kind::Curve | Kind::Edge | Kind::Point)
+              .atLeast(2)
+              .eachWith({startMark(), flip()}),
+          continuity("start", "Start",
+                     "How the skin leaves the first section: free, or square to its plane (at a point: rounded).",
+                     {"free", "perpendicular"}),
+          ratioField("startPull", "Pull", "Strength of the start condition.", "1")
+              .within(0.05, 10)
+              .unless("start", {"free"})
+              .withHandle(Handle::Magnitude),
+          continuity("end", "End",
+                     "How the skin reaches the last section: free, or square to its plane (at a point: rounded).",
+                     {"free", "perpendicular"}),
+          ratioField("endPull", "Pull", "Strength of the end condition.", "1")
+              .within(0.05, 10)
+              .unless("end", {"free"})
+              .withHandle(Handle::Magnitude),
+          countField("degree", "Degree across", "Degree across the sections; lowered when there are too few.", "3")
+              .within(1, 7)};
 }
 
 Expected<std::vector<nurbs::Section>> sectionsOf(const Inputs& in, const Tolerances& tol) {
@@ -29,7 +43,10 @@ Expected<std::vector<nurbs::Section>> sectionsOf(const Inputs& in, const Toleran
     } else {
       const auto& path = *std::get<CurvePtr>(picked[i].object);
       if (const auto at = nurbs::selfCrossings(path, tol.point); !at.empty())
-        return fail(problem("LM-L007", "section " + std::to_string(i + 1) + " crosses itself").at(at.front()).inField("sections").tryThis("mend that curve"));
+        return fail(problem("LM-L007", "section " + std::to_string(i + 1) + " crosses itself")
+                        .at(at.front())
+                        .inField("sections")
+                        .tryThis("mend that curve"));
       s.shape = path;
     }
     if (const auto& start = in.sub("sections", i, "start"); start.is_number()) s.start = start.get<double>();
@@ -80,18 +97,23 @@ bool facesInwards(const std::vector<nurbs::Surface>& strips) {
 void noteAlignment(Outcome& out, const nurbs::LoftResult& r) {
   std::string directions, starts;
   for (size_t i = 0; i < r.alignment.sections.size(); ++i) {
-    if (r.alignment.sections[i].changedDirection) directions += (directions.empty() ? "" : ", ") + std::to_string(i + 1);
+    if (r.alignment.sections[i].changedDirection)
+      directions += (directions.empty() ? "" : ", ") + std::to_string(i + 1);
     if (r.alignment.sections[i].changedStart) starts += (starts.empty() ? "" : ", ") + std::to_string(i + 1);
   }
-  if (!directions.empty()) out.notes.push_back(problem("LM-L101", "turned the direction of section " + directions + " for least twist"));
-  if (!starts.empty()) out.notes.push_back(problem("LM-L102", "moved the start of section " + starts + " for least twist"));
+  if (!directions.empty())
+    out.notes.push_back(problem("LM-L101", "turned the direction of section " + directions + " for least twist"));
+  if (!starts.empty())
+    out.notes.push_back(problem("LM-L102", "moved the start of section " + starts + " for least twist"));
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(sections, sectionsOf(in, cx.tolerances));
   nurbs::LoftOptions o;
   o.degree = in.integer("degree");
-  const auto end = [&](const char* key) { return in.text(key) == "perpendicular" ? nurbs::LoftEnd::Perpendicular : nurbs::LoftEnd::Free; };
+  const auto end = [&](const char* key) {
+    return in.text(key) == "perpendicular" ? nurbs::LoftEnd::Perpendicular : nurbs::LoftEnd::Free;
+  };
   o.start = end("start");
   o.end = end("end");
   if (in.has("startPull")) o.startPull = in.number("startPull");
@@ -103,7 +125,9 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   int controls = 0;
   for (size_t k = 0; k < r.strips.size(); ++k) {
     controls += r.strips[k].controlPoints();
-    faces.push_back({std::make_shared<const nurbs::Surface>(r.strips[k]), brep::faceName(in.stepId(), "skin", r.strips.size() > 1 ? "strip" + std::to_string(k + 1) : ""), reversed});
+    faces.push_back({std::make_shared<const nurbs::Surface>(r.strips[k]),
+                     brep::faceName(in.stepId(), "skin", r.strips.size() > 1 ? "strip" + std::to_string(k + 1) : ""),
+                     reversed});
   }
   LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
   Outcome out;
@@ -111,15 +135,20 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.flags = flagsFor(sections, r, in);
   noteAlignment(out, r);
   if (r.degree < o.degree)
-    out.notes.push_back(problem("LM-L103", "too few sections for the degree across").measure(count(r.degree)).want(count(o.degree)).tryThis("add sections"));
+    out.notes.push_back(problem("LM-L103", "too few sections for the degree across")
+                            .measure(count(r.degree))
+                            .want(count(o.degree))
+                            .tryThis("add sections"));
   const double reach = 0.3 * (r.strips[0].at(0, 1) - r.strips[0].at(0, 0)).norm();
   nurbs::SurfaceDerivatives d;
   for (int k = 0; k < 2; ++k) {
     if ((k ? o.end : o.start) == nurbs::LoftEnd::Free) continue;
     r.strips[0].derivatives(0, k ? 1.0 : 0.0, 1, d);
-    if (d(0, 1).norm() > 0) out.handles.push_back({k ? "endPull" : "startPull", d(0, 0), d(0, 1).normalized() * (k ? -1.0 : 1.0), reach});
+    if (d(0, 1).norm() > 0)
+      out.handles.push_back({k ? "endPull" : "startPull", d(0, 0), d(0, 1).normalized() * (k ? -1.0 : 1.0), reach});
   }
-  out.summary = std::to_string(sections.size()) + " sections - " + std::to_string(controls) + " points - within " + format(millimetres(r.sectionDeviationMm), 2);
+  out.summary = std::to_string(sections.size()) + " sections - " + std::to_string(controls) + " points - within " +
+                format(millimetres(r.sectionDeviationMm), 2);
   return out;
 }
 

@@ -27,7 +27,8 @@ private slots:
     b.add("ring", {{"width", 50}, {"height", 40}});
     b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
     b.add("ring", {{"width", 30}, {"height", 60}});
-    b.add("loft", {{"sections", picks({pick("s3", "edge", "s3.skin|end"), pick("s4", "point", "centre")})}, {"end", "perpendicular"}});
+    b.add("loft", {{"sections", picks({pick("s3", "edge", "s3.skin|end"), pick("s4", "point", "centre")})},
+                   {"end", "perpendicular"}});
     b.run();
     VERIFY_STEP(b, "s5");
     VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body("s5")).boxHigh.z() - 60), 0.2);

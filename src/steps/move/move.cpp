@@ -7,13 +7,18 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {picks("what", "Object", "The body, curve, point or plane to move.", Kind::Skin | Kind::Solid | Kind::Curve | Kind::Point | Kind::Plane).atMost(1),
+  return {picks("what", "Object", "The body, curve, point or plane to move.",
+                Kind::Skin | Kind::Solid | Kind::Curve | Kind::Point | Kind::Plane)
+              .atMost(1),
           length("x", "x", "How far along x.", "0"),
           length("y", "y", "How far along y.", "0"),
           length("z", "z", "How far along z.", "0").withHandle(Handle::Distance),
           angle("turn", "Turn", "About the axis, counter-clockwise; before moving.", "0"),
-          choice("axis", "Axis", "Axis of the turn, through the origin of the world or the middle point.", {{"z", "z"}, {"x", "x"}, {"y", "y"}}),
-          picks("about", "About", "Point the axis passes through; without one, the origin.", Kind::Point).optional().atMost(1),
+          choice("axis", "Axis", "Axis of the turn, through the origin of the world or the middle point.",
+                 {{"z", "z"}, {"x", "x"}, {"y", "y"}}),
+          picks("about", "About", "Point the axis passes through; without one, the origin.", Kind::Point)
+              .optional()
+              .atMost(1),
           toggle("copy", "Keep original", "Leaves the original where it is.", false)};
 }
 

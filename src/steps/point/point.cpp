@@ -7,8 +7,8 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {onPlaneField(), length("x", "x", "Along the plane's first direction.", "0"), length("y", "y", "Along its second direction.", "0"),
-          length("z", "z", "Along its normal.", "0")};
+  return {onPlaneField(), length("x", "x", "Along the plane's first direction.", "0"),
+          length("y", "y", "Along its second direction.", "0"), length("z", "z", "Along its normal.", "0")};
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context&) {

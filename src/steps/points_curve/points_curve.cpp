@@ -1,5 +1,5 @@
-#include "nurbs/interpolate.h"
 #include "nurbs/fit.h"
+#include "nurbs/interpolate.h"
 #include "recipe/point_table.h"
 #include "steps/common.h"
 
@@ -10,9 +10,13 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {file("table", "Table", "Text file with x y z a line; a blank line starts the next curve.", "Tables (*.txt *.csv *.xyz *.dat)"),
-          choice("fit", "Curve", "Through every point, or smooth within a deviation.", {{"through", "through points"}, {"smooth", "smooth"}}),
-          length("deviation", "Deviation", "How far the smooth curve may leave the points.", "0.05").within(0.0005, 100).when("fit", {"smooth"}),
+  return {file("table", "Table", "Text file with x y z a line; a blank line starts the next curve.",
+               "Tables (*.txt *.csv *.xyz *.dat)"),
+          choice("fit", "Curve", "Through every point, or smooth within a deviation.",
+                 {{"through", "through points"}, {"smooth", "smooth"}}),
+          length("deviation", "Deviation", "How far the smooth curve may leave the points.", "0.05")
+              .within(0.0005, 100)
+              .when("fit", {"smooth"}),
           toggle("closed", "Closed", "Joins the last point to the first smoothly.", false),
           ratioField("scale", "Scale", "Multiplies all coordinates (25.4 for inches).", "1").within(1e-6, 1e6),
           length("x", "Move x", "Placed by this much.", "0"),
@@ -53,13 +57,15 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     p.rowwise() += offset.transpose();
     nurbs::InterpolationOptions o;
     o.closed = in.on("closed");
-    auto curve = in.text("fit") == "smooth" && p.rows() > 4 ? smoothThrough(p, in.number("deviation"), o.closed) : nurbs::interpolate(p, o);
+    auto curve = in.text("fit") == "smooth" && p.rows() > 4 ? smoothThrough(p, in.number("deviation"), o.closed)
+                                                            : nurbs::interpolate(p, o);
     auto path = curve ? nurbs::Path::make({*curve}, cx.tolerances.point) : Expected<nurbs::Path>(fail(curve.error()));
     if (!path) {
       path.error().what = "curve " + std::to_string(k + 1) + ": " + path.error().what;
       return fail(path.error().inField("table"));
     }
-    out.outputs.push_back({tables.size() > 1 ? "curve" + std::to_string(k + 1) : "", std::make_shared<const nurbs::Path>(*path), ""});
+    out.outputs.push_back(
+        {tables.size() > 1 ? "curve" + std::to_string(k + 1) : "", std::make_shared<const nurbs::Path>(*path), ""});
   }
   out.summary = std::to_string(tables.size()) + (tables.size() == 1 ? " curve" : " curves");
   return out;

@@ -1,5 +1,5 @@
-#include "support/recipes.h"
 #include "nurbs/closest.h"
+#include "support/recipes.h"
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -33,7 +33,10 @@ private slots:
     const auto& c = std::get<nurbs::Spline>(b.curve("s1").segments()[0]);
     VERIFY_AT_MOST(c.size(), 30);
     for (int i = 0; i < 80; ++i)
-      VERIFY_AT_MOST(nurbs::closestPoint(b.curve("s1"), {double(i), 10 * std::sin(i * 0.1) + 0.02 * std::sin(i * 37.0), 0}).distanceMm, 0.0501);
+      VERIFY_AT_MOST(
+          nurbs::closestPoint(b.curve("s1"), {double(i), 10 * std::sin(i * 0.1) + 0.02 * std::sin(i * 37.0), 0})
+              .distanceMm,
+          0.0501);
   }
 
   void damagedTablesAreExplained() {

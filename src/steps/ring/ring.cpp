@@ -8,18 +8,32 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {onPlaneField(),
-          choice("shape", "Shape", "Form of the ring.",
-                 {{"circle", "circle"}, {"ellipse", "ellipse"}, {"superellipse", "superellipse"}, {"rectangle", "rectangle"}, {"polygon", "polygon"}}),
-          length("width", "Width", "Size along the plane's first direction; the diameter of circles and polygons.", "60").within(0.001, 1e6).withHandle(Handle::Distance),
-          length("depth", "Depth", "Size along the second direction.", "40").within(0.001, 1e6).when("shape", {"ellipse", "superellipse", "rectangle"}).withHandle(Handle::Distance),
-          ratioField("exponent", "Exponent", "Fullness: 2 is an ellipse, larger is squarer.", "2.5").within(2.05, 20).when("shape", {"superellipse"}),
-          countField("sides", "Sides", "Number of sides.", "6").within(3, 64).when("shape", {"polygon"}),
-          length("radius", "Corner radius", "Radius of the corners; 0 leaves them sharp.", "8").within(0, 1e6).when("shape", {"rectangle", "polygon"}),
-          length("x", "Centre x", "Centre on the plane.", "0"),
-          length("y", "Centre y", "Centre on the plane.", "0"),
-          length("height", "Height", "Centre above the plane.", "0").withHandle(Handle::Distance),
-          angle("turn", "Turn", "Turns the ring about its centre.", "0")};
+  return {
+      onPlaneField(),
+      choice("shape", "Shape", "Form of the ring.",
+             {{"circle", "circle"},
+              {"ellipse", "ellipse"},
+              {"superellipse", "superellipse"},
+              {"rectangle", "rectangle"},
+              {"polygon", "polygon"}}),
+      length("width", "Width", "Size along the plane's first direction; the diameter of circles and polygons.", "60")
+          .within(0.001, 1e6)
+          .withHandle(Handle::Distance),
+      length("depth", "Depth", "Size along the second direction.", "40")
+          .within(0.001, 1e6)
+          .when("shape", {"ellipse", "superellipse", "rectangle"})
+          .withHandle(Handle::Distance),
+      ratioField("exponent", "Exponent", "Fullness: 2 is an ellipse, larger is squarer.", "2.5")
+          .within(2.05, 20)
+          .when("shape", {"superellipse"}),
+      countField("sides", "Sides", "Number of sides.", "6").within(3, 64).when("shape", {"polygon"}),
+      length("radius", "Corner radius", "Radius of the corners; 0 leaves them sharp.", "8")
+          .within(0, 1e6)
+          .when("shape", {"rectangle", "polygon"}),
+      length("x", "Centre x", "Centre on the plane.", "0"),
+      length("y", "Centre y", "Centre on the plane.", "0"),
+      length("height", "Height", "Centre above the plane.", "0").withHandle(Handle::Distance),
+      angle("turn", "Turn", "Turns the ring about its centre.", "0")};
 }
 
 Expected<nurbs::Path> shapeOf(const Inputs& in, const Frame& f, const Context& cx) {
@@ -43,7 +57,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(path, shapeOf(in, f, cx));
   const bool round = in.text("shape") == "circle" || in.text("shape") == "polygon";
   Outcome out = curveOutcome(path, in.text("shape") + (round ? " Ø " + format(millimetres(in.number("width")))
-                                                             : " " + formatNumber(in.number("width")) + " x " + format(millimetres(in.number("depth")))));
+                                                             : " " + formatNumber(in.number("width")) + " x " +
+                                                                   format(millimetres(in.number("depth")))));
   out.handles.push_back({"width", f.origin, f.x, 0.5});
   if (!round) out.handles.push_back({"depth", f.origin, f.y, 0.5});
   out.handles.push_back({"height", plane.at(in.number("x"), in.number("y")), plane.normal(), 1.0});

@@ -9,19 +9,49 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {onPlaneField(),
-          choice("by", "Points are", "Points the curve passes through, or its control points.", {{"through", "through points"}, {"control", "control points"}}),
-          points("points", "Points", "x, y, z in mm; on a picked plane x and y along its directions.").onPlane("plane"),
-          countField("degree", "Degree", "Degree of the spline; lowered when there are too few points.", "3").within(1, 7),
-          toggle("closed", "Closed", "Joins the last point to the first smoothly.", false),
-          choice("start", "Start", "Direction at the first point.", {{"free", "free"}, {"direction", "direction"}}).when("closed", {"false"}).when("by", {"through"}),
-          angle("startAngle", "Angle", "In the plane, from its first direction.", "0").when("start", {"direction"}).when("closed", {"false"}).when("by", {"through"}),
-          angle("startRise", "Rise", "Out of the plane, towards its normal.", "0").within(-90, 90).when("start", {"direction"}).when("closed", {"false"}).when("by", {"through"}),
-          ratioField("startPull", "Pull", "How strongly the curve follows the direction.", "1").within(0.05, 10).when("start", {"direction"}).when("closed", {"false"}).when("by", {"through"}).withHandle(Handle::Magnitude),
-          choice("end", "End", "Direction at the last point.", {{"free", "free"}, {"direction", "direction"}}).when("closed", {"false"}).when("by", {"through"}),
-          angle("endAngle", "Angle", "In the plane, from its first direction.", "0").when("end", {"direction"}).when("closed", {"false"}).when("by", {"through"}),
-          angle("endRise", "Rise", "Out of the plane, towards its normal.", "0").within(-90, 90).when("end", {"direction"}).when("closed", {"false"}).when("by", {"through"}),
-          ratioField("endPull", "Pull", "How strongly the curve follows the direction.", "1").within(0.05, 10).when("end", {"direction"}).when("closed", {"false"}).when("by", {"through"}).withHandle(Handle::Magnitude)};
+  return {
+      onPlaneField(),
+      choice("by", "Points are", "Points the curve passes through, or its control points.",
+             {{"through", "through points"}, {"control", "control points"}}),
+      points("points", "Points", "x, y, z in mm; on a picked plane x and y along its directions.").onPlane("plane"),
+      countField("degree", "Degree", "Degree of the spline; lowered when there are too few points.", "3").within(1, 7),
+      toggle("closed", "Closed", "Joins the last point to the first smoothly.", false),
+      choice("start", "Start", "Direction at the first point.", {{"free", "free"}, {"direction", "direction"}})
+          .when("closed", {"false"})
+          .when("by", {"through"}),
+      angle("startAngle", "Angle", "In the plane, from its first direction.", "0")
+          .when("start", {"direction"})
+          .when("closed", {"false"})
+          .when("by", {"through"}),
+      angle("startRise", "Rise", "Out of the plane, towards its normal.", "0")
+          .within(-90, 90)
+          .when("start", {"direction"})
+          .when("closed", {"false"})
+          .when("by", {"through"}),
+      ratioField("startPull", "Pull", "How strongly the curve follows the direction.", "1")
+          .within(0.05, 10)
+          .when("start", {"direction"})
+          .when("closed", {"false"})
+          .when("by", {"through"})
+          .withHandle(Handle::Magnitude),
+      choice("end", "End", "Direction at the last point.", {{"free", "free"}, {"direction", "direction"}})
+          .when("closed", {"false"})
+          .when("by", {"through"}),
+      angle("endAngle", "Angle", "In the plane, from its first direction.", "0")
+          .when("end", {"direction"})
+          .when("closed", {"false"})
+          .when("by", {"through"}),
+      angle("endRise", "Rise", "Out of the plane, towards its normal.", "0")
+          .within(-90, 90)
+          .when("end", {"direction"})
+          .when("closed", {"false"})
+          .when("by", {"through"}),
+      ratioField("endPull", "Pull", "How strongly the curve follows the direction.", "1")
+          .within(0.05, 10)
+          .when("end", {"direction"})
+          .when("closed", {"false"})
+          .when("by", {"through"})
+          .withHandle(Handle::Magnitude)};
 }
 
 Vec3 direction(const Inputs& in, const Frame& f, const std::string& which) {
@@ -32,7 +62,10 @@ Vec3 direction(const Inputs& in, const Frame& f, const std::string& which) {
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const Points& pts = in.points("points");
   if (pts.rows() < 2)
-    return fail(problem("LM-S010", "a spline needs at least two points").measure(count(double(pts.rows()))).inField("points").tryThis("click in the view or add rows"));
+    return fail(problem("LM-S010", "a spline needs at least two points")
+                    .measure(count(double(pts.rows())))
+                    .inField("points")
+                    .tryThis("click in the view or add rows"));
   const Frame frame = in.plane("plane", topPlane());
   std::vector<HandlePlace> handles;
   nurbs::Spline curve;
@@ -49,7 +82,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
       const Vec3 d = direction(in, frame, end);
       const bool first = std::string(end) == "start";
       (first ? o.startTangent : o.endTangent) = in.number(std::string(end) + "Pull") * d;
-      handles.push_back({std::string(end) + "Pull", pts.row(first ? 0 : pts.rows() - 1).transpose(), first ? d : Vec3(-d), reach});
+      handles.push_back(
+          {std::string(end) + "Pull", pts.row(first ? 0 : pts.rows() - 1).transpose(), first ? d : Vec3(-d), reach});
     }
     LUMSK_TRY(c, nurbs::interpolate(pts, o));
     curve = c;
@@ -58,7 +92,10 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(path, nurbs::Path::make({curve}, cx.tolerances.point));
   Outcome out = curveOutcome(path, summary);
   if (curve.degree() < in.integer("degree"))
-    out.notes.push_back(problem("LM-S110", "too few points for the degree").measure(count(curve.degree())).want(count(in.number("degree"))).tryThis("add points"));
+    out.notes.push_back(problem("LM-S110", "too few points for the degree")
+                            .measure(count(curve.degree()))
+                            .want(count(in.number("degree")))
+                            .tryThis("add points"));
   noteSelfCrossing(out, path, cx.tolerances);
   out.handles = std::move(handles);
   return out;

@@ -9,9 +9,11 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {picks("skin", "Skin", "The skin to be given a wall.", Kind::Skin).atMost(1),
-          length("thickness", "Thickness", "Thickness of the wall.", "2").within(0.005, 1000).withHandle(Handle::Distance),
-          choice("side", "Side", "Where the material goes, seen from the front of the skin.", {{"in", "inward"}, {"out", "outward"}, {"both", "both sides"}})};
+  return {
+      picks("skin", "Skin", "The skin to be given a wall.", Kind::Skin).atMost(1),
+      length("thickness", "Thickness", "Thickness of the wall.", "2").within(0.005, 1000).withHandle(Handle::Distance),
+      choice("side", "Side", "Where the material goes, seen from the front of the skin.",
+             {{"in", "inward"}, {"out", "outward"}, {"both", "both sides"}})};
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
@@ -20,7 +22,9 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const std::string side = in.text("side");
   brep::ThickenOptions o;
   o.thicknessMm = in.number("thickness");
-  o.side = side == "in" ? brep::ThickenSide::Inward : side == "out" ? brep::ThickenSide::Outward : brep::ThickenSide::Both;
+  o.side = side == "in"    ? brep::ThickenSide::Inward
+           : side == "out" ? brep::ThickenSide::Outward
+                           : brep::ThickenSide::Both;
   o.step = in.stepId();
   auto made = brep::thicken(skin, o, cx);
   if (!made) {
@@ -38,9 +42,14 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const auto& face = skin.natural.begin()->second;
   const double v = 0.5 * (face.surface->firstV() + face.surface->lastV());
   const Vec3 normal = face.surface->normal(0, v) * (face.reversed ? -1.0 : 1.0);
-  out.handles.push_back({"thickness", face.surface->at(0, v), side == "out" ? normal : Vec3(-normal), side == "both" ? 0.5 : 1.0});
-  out.summary = format(millimetres(o.thicknessMm)) + (side == "in" ? " inward" : side == "out" ? " outward" : " both sides") +
-                (made->tightestRadiusMm < 1e6 ? " - tightest radius " + format(millimetres(made->tightestRadiusMm), 3) : "");
+  out.handles.push_back(
+      {"thickness", face.surface->at(0, v), side == "out" ? normal : Vec3(-normal), side == "both" ? 0.5 : 1.0});
+  out.summary =
+      format(millimetres(o.thicknessMm)) +
+      (side == "in"    ? " inward"
+       : side == "out" ? " outward"
+                       : " both sides") +
+      (made->tightestRadiusMm < 1e6 ? " - tightest radius " + format(millimetres(made->tightestRadiusMm), 3) : "");
   return out;
 }
 
