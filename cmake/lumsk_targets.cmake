@@ -11,11 +11,14 @@ endfunction()
 
 # A Qt Test program: one class, moc by include of its own .moc
 function(lumsk_test name)
-  cmake_parse_arguments(ARG "XVFB" "" "SOURCES;LINKS;PCH" ${ARGN})
+  cmake_parse_arguments(ARG "XVFB" "BATCH" "SOURCES;LINKS;PCH" ${ARGN})
   add_executable(${name} ${ARG_SOURCES})
   set_target_properties(${name} PROPERTIES AUTOMOC ON)
+  if(ARG_BATCH) # so many sources are compiled as one: most of the time goes into what they include
+    set_target_properties(${name} PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE ${ARG_BATCH})
+  endif()
   target_include_directories(${name} PRIVATE ${PROJECT_SOURCE_DIR}/tests)
-  target_compile_options(${name} PRIVATE $<$<CONFIG:Release>:-O1>) # building is most of the time of a check
+  target_compile_options(${name} PRIVATE $<$<CONFIG:Release>:-O1>)
   target_link_libraries(${name} PRIVATE Qt6::Test ${ARG_LINKS})
   if(ARG_PCH)
     target_precompile_headers(${name} PRIVATE ${ARG_PCH})

@@ -4,6 +4,7 @@
 #include "brep/names.h"
 
 #include <cmath>
+#include <nlohmann/json.hpp>
 
 namespace lumsk::recipe {
 
@@ -159,10 +160,22 @@ const std::vector<Picked>& Inputs::picked(const std::string& key) const {
   return it == picked_.end() ? none : it->second;
 }
 
-const json& Inputs::sub(const std::string& key, size_t index, const std::string& subKey) const {
-  static const json null;
-  const json& list = values_.at(key);
-  return index < list.size() && list[index].contains(subKey) ? list[index][subKey] : null;
+double Inputs::number(const std::string& key) const { return values_->at(key).get<double>(); }
+int Inputs::integer(const std::string& key) const { return int(std::lround(number(key))); }
+bool Inputs::on(const std::string& key) const { return values_->at(key).get<bool>(); }
+std::string Inputs::text(const std::string& key) const { return values_->at(key).get<std::string>(); }
+bool Inputs::has(const std::string& key) const { return values_->contains(key); }
+
+std::optional<double> Inputs::itemNumber(const std::string& key, size_t index, const std::string& subKey) const {
+  const json& item = values_->at(key).at(index);
+  const auto it = item.find(subKey);
+  return it != item.end() && it->is_number() ? std::optional(it->get<double>()) : std::nullopt;
+}
+
+bool Inputs::itemOn(const std::string& key, size_t index, const std::string& subKey) const {
+  const json& item = values_->at(key).at(index);
+  const auto it = item.find(subKey);
+  return it != item.end() && it->is_boolean() && it->get<bool>();
 }
 
 Frame Inputs::plane(const std::string& key, const Frame& fallback) const {
@@ -182,7 +195,7 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
   in.names_ = names;
   if (const std::string e = shapeError(schema, *entry.inputs); !e.empty())
     return fail(problem("LM-R011", "the stored inputs are damaged: " + e).tryThis("drop this step and make it again"));
-  json print = json::object();
+  json print = json::object(), values = json::object();
   const int self = recipe.indexOf(entry.id);
   for (const Field& f : schema) {
     if (!applies(f, schema, *entry.inputs)) continue;
@@ -190,7 +203,7 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
     switch (f.kind) {
     case FieldKind::Quantity: {
       LUMSK_TRY(v, numberOf(stored, f, names));
-      in.values_[f.key] = print[f.key] = v;
+      values[f.key] = print[f.key] = v;
       break;
     }
     case FieldKind::Points: {
@@ -205,7 +218,7 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
           }
           p(Eigen::Index(i), k) = *v;
         }
-      in.values_[f.key] = stored;
+      values[f.key] = stored;
       json numbers = json::array();
       for (Eigen::Index i = 0; i < p.size(); ++i) numbers.push_back(p.data()[i]);
       print[f.key] = numbers;
@@ -256,11 +269,11 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
         list.push_back(std::move(item));
         in.picked_[f.key].push_back(std::move(*p));
       }
-      in.values_[f.key] = std::move(list);
+      values[f.key] = std::move(list);
       break;
     }
     case FieldKind::File: {
-      in.values_[f.key] = print[f.key] = stored;
+      values[f.key] = print[f.key] = stored;
       if (stored.empty()) break;
       const auto it = recipe.imports.find(stored["hash"].get<std::string>());
       if (it == recipe.imports.end())
@@ -271,7 +284,7 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
       in.files_[f.key] = it->second;
       break;
     }
-    default: in.values_[f.key] = print[f.key] = stored;
+    default: values[f.key] = print[f.key] = stored;
     }
   }
   // Points on a picked plane are given in its frame.
@@ -282,6 +295,7 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
       Points& p = in.points_[f.key];
       for (Eigen::Index i = 0; i < p.rows(); ++i) p.row(i) = frame.at(p(i, 0), p(i, 1), 0.0).transpose();
     }
+  in.values_ = std::make_shared<const json>(std::move(values));
   in.fingerprint_ = print.dump(-1, ' ', false, json::error_handler_t::replace);
   return in;
 }

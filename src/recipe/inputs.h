@@ -2,7 +2,8 @@
 #include "recipe/model.h"
 #include "recipe/schema.h"
 
-#include <nlohmann/json.hpp>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
 
 namespace lumsk::recipe {
 
@@ -19,16 +20,17 @@ struct Picked {
 class Inputs {
 public:
   const std::string& stepId() const { return stepId_; }
-  double number(const std::string& key) const { return values_.at(key).get<double>(); }
-  int integer(const std::string& key) const { return int(std::lround(number(key))); }
-  bool on(const std::string& key) const { return values_.at(key).get<bool>(); }
-  std::string text(const std::string& key) const { return values_.at(key).get<std::string>(); }
-  bool has(const std::string& key) const { return values_.contains(key); }
+  double number(const std::string& key) const;
+  int integer(const std::string& key) const;
+  bool on(const std::string& key) const;
+  std::string text(const std::string& key) const;
+  bool has(const std::string& key) const;
   /// Points in mm; on the plane of the field's `planeField` if one is picked.
   const Points& points(const std::string& key) const { return points_.at(key); }
   const std::vector<Picked>& picked(const std::string& key) const;
-  /// Sub-value of a pick's item, e.g. flip or start; null when it is not set.
-  const nlohmann::json& sub(const std::string& key, size_t index, const std::string& subKey) const;
+  /// Sub-values of a pick's item, e.g. its start and flip; nothing and false when they are not set.
+  std::optional<double> itemNumber(const std::string& key, size_t index, const std::string& subKey) const;
+  bool itemOn(const std::string& key, size_t index, const std::string& subKey) const;
   /// Frame of the picked plane, or of a world plane when none is picked.
   Frame plane(const std::string& key, const Frame& fallback) const;
   /// Bytes of a file field; null when none is chosen.
@@ -44,7 +46,7 @@ public:
 
 private:
   std::string stepId_, fingerprint_;
-  nlohmann::json values_;
+  std::shared_ptr<const nlohmann::json> values_; ///< behind a pointer: steps need not read the JSON library
   std::map<std::string, std::vector<Picked>> picked_;
   std::map<std::string, Points> points_;
   std::map<std::string, std::shared_ptr<const std::string>> files_;

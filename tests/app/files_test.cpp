@@ -203,5 +203,5 @@ private slots:
   }
 };
 
-static test::Register<FilesTest> registered;
+static test::Register<FilesTest> registeredFilesTest;
 #include "files_test.moc"

@@ -346,5 +346,5 @@ private slots:
   }
 };
 
-static test::Register<PanelsTest> registered;
+static test::Register<PanelsTest> registeredPanelsTest;
 #include "panels_test.moc"

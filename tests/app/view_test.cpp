@@ -267,5 +267,5 @@ private slots:
   }
 };
 
-static test::Register<ViewTest> registered;
+static test::Register<ViewTest> registeredViewTest;
 #include "view_test.moc"

@@ -284,5 +284,5 @@ private slots:
   }
 };
 
-static test::Register<WindowTest> registered;
+static test::Register<WindowTest> registeredWindowTest;
 #include "window_test.moc"

@@ -75,5 +75,5 @@ private slots:
   }
 };
 
-static test::Register<ConvertTest> registered;
+static test::Register<ConvertTest> registeredConvertTest;
 #include "convert_test.moc"

@@ -104,5 +104,5 @@ private slots:
   }
 };
 
-static test::Register<ThickenTest> registered;
+static test::Register<ThickenTest> registeredThickenTest;
 #include "thicken_test.moc"

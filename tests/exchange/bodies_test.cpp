@@ -178,5 +178,5 @@ private slots:
   }
 };
 
-static test::Register<BodiesTest> registered;
+static test::Register<BodiesTest> registeredBodiesTest;
 #include "bodies_test.moc"

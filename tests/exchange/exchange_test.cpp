@@ -126,5 +126,5 @@ private slots:
   }
 };
 
-static test::Register<ExchangeTest> registered;
+static test::Register<ExchangeTest> registeredExchangeTest;
 #include "exchange_test.moc"

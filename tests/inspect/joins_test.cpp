@@ -53,5 +53,5 @@ private slots:
   }
 };
 
-static test::Register<JoinsTest> registered;
+static test::Register<JoinsTest> registeredJoinsTest;
 #include "joins_test.moc"

@@ -113,5 +113,5 @@ private slots:
   }
 };
 
-static test::Register<StateTest> registered;
+static test::Register<StateTest> registeredStateTest;
 #include "state_test.moc"

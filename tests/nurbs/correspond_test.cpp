@@ -88,5 +88,5 @@ private slots:
   }
 };
 
-static test::Register<CorrespondTest> registered;
+static test::Register<CorrespondTest> registeredCorrespondTest;
 #include "correspond_test.moc"

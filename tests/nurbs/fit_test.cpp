@@ -115,5 +115,5 @@ private slots:
   }
 };
 
-static test::Register<FitTest> registered;
+static test::Register<FitTest> registeredFitTest;
 #include "fit_test.moc"

@@ -166,5 +166,5 @@ private slots:
   }
 };
 
-static test::Register<LoftTest> registered;
+static test::Register<LoftTest> registeredLoftTest;
 #include "loft_test.moc"

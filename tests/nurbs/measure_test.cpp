@@ -207,5 +207,5 @@ private slots:
   }
 };
 
-static test::Register<MeasureTest> registered;
+static test::Register<MeasureTest> registeredMeasureTest;
 #include "measure_test.moc"

@@ -58,5 +58,5 @@ private slots:
   }
 };
 
-static test::Register<OffsetTest> registered;
+static test::Register<OffsetTest> registeredOffsetTest;
 #include "offset_test.moc"

@@ -75,5 +75,5 @@ private slots:
   }
 };
 
-static test::Register<PathTest> registered;
+static test::Register<PathTest> registeredPathTest;
 #include "path_test.moc"

@@ -110,5 +110,5 @@ private slots:
   }
 };
 
-static test::Register<SplineTest> registered;
+static test::Register<SplineTest> registeredSplineTest;
 #include "spline_test.moc"

@@ -132,5 +132,5 @@ private slots:
   }
 };
 
-static test::Register<SurfaceTest> registered;
+static test::Register<SurfaceTest> registeredSurfaceTest;
 #include "surface_test.moc"

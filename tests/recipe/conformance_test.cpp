@@ -106,5 +106,5 @@ private slots:
   }
 };
 
-static test::Register<ConformanceTest> registered;
+static test::Register<ConformanceTest> registeredConformanceTest;
 #include "conformance_test.moc"

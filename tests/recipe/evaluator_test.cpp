@@ -125,5 +125,5 @@ private slots:
   }
 };
 
-static test::Register<EvaluatorTest> registered;
+static test::Register<EvaluatorTest> registeredEvaluatorTest;
 #include "evaluator_test.moc"

@@ -44,5 +44,5 @@ private slots:
   }
 };
 
-static test::Register<ExpressionTest> registered;
+static test::Register<ExpressionTest> registeredExpressionTest;
 #include "expression_test.moc"

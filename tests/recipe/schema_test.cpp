@@ -139,5 +139,5 @@ private slots:
   }
 };
 
-static test::Register<SchemaTest> registered;
+static test::Register<SchemaTest> registeredSchemaTest;
 #include "schema_test.moc"

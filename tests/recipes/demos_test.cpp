@@ -186,5 +186,5 @@ private slots:
   }
 };
 
-static test::Register<DemosTest> registered;
+static test::Register<DemosTest> registeredDemosTest;
 #include "demos_test.moc"

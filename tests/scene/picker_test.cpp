@@ -92,5 +92,5 @@ private slots:
   }
 };
 
-static test::Register<PickerTest> registered;
+static test::Register<PickerTest> registeredPickerTest;
 #include "picker_test.moc"

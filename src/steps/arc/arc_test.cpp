@@ -18,5 +18,5 @@ private slots:
   }
 };
 
-static test::Register<ArcStepTest> registered;
+static test::Register<ArcStepTest> registeredArcStepTest;
 #include "arc_test.moc"

@@ -18,5 +18,5 @@ private slots:
   }
 };
 
-static test::Register<LineStepTest> registered;
+static test::Register<LineStepTest> registeredLineStepTest;
 #include "line_test.moc"

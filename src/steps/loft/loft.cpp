@@ -49,8 +49,8 @@ Expected<std::vector<nurbs::Section>> sectionsOf(const Inputs& in, const Toleran
                         .tryThis("mend that curve"));
       s.shape = path;
     }
-    if (const auto& start = in.sub("sections", i, "start"); start.is_number()) s.start = start.get<double>();
-    if (const auto& f = in.sub("sections", i, "flip"); f.is_boolean()) s.flip = f.get<bool>();
+    s.start = in.itemNumber("sections", i, "start");
+    s.flip = in.itemOn("sections", i, "flip");
     out.push_back(std::move(s));
   }
   return out;

@@ -51,5 +51,5 @@ private slots:
   }
 };
 
-static test::Register<LoftStepTest> registered;
+static test::Register<LoftStepTest> registeredLoftStepTest;
 #include "loft_test.moc"

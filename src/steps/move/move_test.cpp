@@ -21,5 +21,5 @@ private slots:
   }
 };
 
-static test::Register<MoveStepTest> registered;
+static test::Register<MoveStepTest> registeredMoveStepTest;
 #include "move_test.moc"

@@ -33,5 +33,5 @@ private slots:
   }
 };
 
-static test::Register<PlaneStepTest> registered;
+static test::Register<PlaneStepTest> registeredPlaneStepTest;
 #include "plane_test.moc"

@@ -15,5 +15,5 @@ private slots:
   }
 };
 
-static test::Register<PointStepTest> registered;
+static test::Register<PointStepTest> registeredPointStepTest;
 #include "point_test.moc"

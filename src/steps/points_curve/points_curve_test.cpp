@@ -56,5 +56,5 @@ private slots:
   }
 };
 
-static test::Register<PointsCurveStepTest> registered;
+static test::Register<PointsCurveStepTest> registeredPointsCurveStepTest;
 #include "points_curve_test.moc"

@@ -28,5 +28,5 @@ private slots:
   }
 };
 
-static test::Register<RingStepTest> registered;
+static test::Register<RingStepTest> registeredRingStepTest;
 #include "ring_test.moc"

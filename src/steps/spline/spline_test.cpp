@@ -36,5 +36,5 @@ private slots:
   }
 };
 
-static test::Register<SplineStepTest> registered;
+static test::Register<SplineStepTest> registeredSplineStepTest;
 #include "spline_test.moc"

@@ -31,5 +31,5 @@ private slots:
   }
 };
 
-static test::Register<ThickenStepTest> registered;
+static test::Register<ThickenStepTest> registeredThickenStepTest;
 #include "thicken_test.moc"
