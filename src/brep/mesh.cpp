@@ -13,7 +13,6 @@
 #include <TopoDS.hxx>
 
 #include <algorithm>
-#include <map>
 
 namespace lumsk::brep {
 
@@ -125,67 +124,6 @@ std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int b
     out.back().face = b.faceNames[i];
   }
   return out;
-}
-
-double SolidMesh::volumeMm3() const {
-  double v = 0;
-  for (const auto& t : triangles) v += points[t[0]].dot(points[t[1]].cross(points[t[2]])) / 6;
-  return v;
-}
-
-int SolidMesh::openEdges() const {
-  std::map<std::pair<int, int>, int> balance;
-  for (const auto& t : triangles)
-    for (int k = 0; k < 3; ++k) {
-      const int a = t[k], b = t[(k + 1) % 3];
-      balance[{std::min(a, b), std::max(a, b)}] += a < b ? 1 : 1000;
-    }
-  return int(std::count_if(balance.begin(), balance.end(), [](const auto& e) { return e.second != 1001; }));
-}
-
-Expected<SolidMesh> exportMesh(const Body& b, const MeshLimits& limits, const Context& cx) {
-  return guarded("meshing", [&]() -> Expected<SolidMesh> {
-    const TopoDS_Shape s = copyOf(b.shape);
-    IMeshTools_Parameters parameters;
-    parameters.Deflection = limits.chordMm;
-    parameters.Angle = radFromDeg(limits.angleDeg);
-    parameters.InParallel = true;
-    Handle(KernelProgress) progress = new KernelProgress(cx);
-    BRepMesh_IncrementalMesh(s, parameters, progress->Start());
-    if (cx.stopped()) return fail(cancelled());
-    SolidMesh out;
-    // Points along shared edges are equal to the last bit or nearly so: weld on a grid far below the point tolerance.
-    std::map<std::array<long long, 3>, int> welded;
-    const auto weld = [&](const Vec3& p) {
-      const std::array<long long, 3> key{std::llround(p.x() * 1e5), std::llround(p.y() * 1e5),
-                                         std::llround(p.z() * 1e5)};
-      for (long long dx = -1; dx <= 1; ++dx)
-        for (long long dy = -1; dy <= 1; ++dy)
-          for (long long dz = -1; dz <= 1; ++dz)
-            if (const auto it = welded.find({key[0] + dx, key[1] + dy, key[2] + dz}); it != welded.end())
-              return it->second;
-      out.points.push_back(p);
-      return welded[key] = int(out.points.size()) - 1;
-    };
-    TopTools_IndexedMapOfShape all;
-    TopExp::MapShapes(s, TopAbs_FACE, all);
-    for (int i = 1; i <= all.Extent(); ++i) {
-      const TopoDS_Face f = TopoDS::Face(all(i));
-      TopLoc_Location where;
-      const Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(f, where);
-      if (t.IsNull()) return fail(problem("LM-K005", "a face could not be meshed").tryThis("take a finer chord"));
-      std::vector<int> index(t->NbNodes() + 1);
-      for (int k = 1; k <= t->NbNodes(); ++k) index[k] = weld(toVec(t->Node(k).Transformed(where)));
-      for (int k = 1; k <= t->NbTriangles(); ++k) {
-        int x, y, z;
-        t->Triangle(k).Get(x, y, z);
-        if (f.Orientation() == TopAbs_REVERSED) std::swap(y, z);
-        x = index[x], y = index[y], z = index[z];
-        if (x != y && y != z && z != x) out.triangles.push_back({x, y, z});
-      }
-    }
-    return out;
-  });
 }
 
 } // namespace lumsk::brep

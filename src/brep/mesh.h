@@ -5,8 +5,8 @@
 namespace lumsk::brep {
 
 struct MeshLimits {
-  double chordMm = 0.05; ///< largest distance of a triangle's edge from the surface
-  double angleDeg = 10;  ///< largest turn of the normal along a triangle's edge
+  double chordMm = 0.05; ///< largest distance of a triangle from the surface
+  double angleDeg = 10; ///< largest turn of the normal along a triangle's side, and from all but slivers to the surface
 };
 
 /// Triangles of one face; normals point out of the face's front.
@@ -20,8 +20,9 @@ struct FaceMesh {
 /// `budget` bounds the triangles of each untrimmed face.
 std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int budget);
 
-/// One closed, welded mesh for printing (points shared along edges). Fails with LM-K005 when the kernel's mesher leaves
-/// a face out.
+/// One closed mesh for printing (points shared along edges) within the limits, measured on the surfaces. Fails with
+/// LM-K005 when the kernel's mesher leaves a face out, LM-K006 above eight million triangles, LM-K007 when halving does not
+/// end.
 struct SolidMesh {
   std::vector<Vec3> points;
   std::vector<std::array<int, 3>> triangles;

@@ -1,6 +1,7 @@
 #include "brep/mesh.h"
 #include "inspect/state.h"
 #include "inspect/wall.h"
+#include "nurbs/closest.h"
 #include "shapes/bodies.h"
 #include "support/registry.h"
 
@@ -59,14 +60,49 @@ private slots:
     const auto mesh = brep::exportMesh(*made->body, {0.002, 3}, {});
     VERIFY_OK(mesh);
     QCOMPARE(mesh->openEdges(), 0);
-    VERIFY_AT_MOST(std::abs(mesh->volumeMm3() / s.volumeMm3 - 1), 3e-4);
+    VERIFY_AT_MOST(std::abs(mesh->volumeMm3() / s.volumeMm3 - 1), 1e-4);
     double area = 0;
     for (const auto& t : mesh->triangles)
       area += (mesh->points[t[1]] - mesh->points[t[0]]).cross(mesh->points[t[2]] - mesh->points[t[0]]).norm() / 2;
-    VERIFY_AT_MOST(std::abs(area / s.areaMm2 - 1), 3e-4);
+    VERIFY_AT_MOST(std::abs(area / s.areaMm2 - 1), 1e-4);
     Vec3 low = Vec3::Constant(1e9), high = -low;
     for (const Vec3& p : mesh->points) low = low.cwiseMin(p), high = high.cwiseMax(p);
     VERIFY_AT_MOST((low - s.boxLow).cwiseAbs().maxCoeff() + (high - s.boxHigh).cwiseAbs().maxCoeff(), 0.01);
+  }
+
+  void exportMeshesKeepTheirChordAndAngle() {
+    const auto made = brep::thicken(*tumblerSkin(), {1.5, brep::ThickenSide::Both, "t2"}, {});
+    VERIFY_OK(made);
+    for (const brep::MeshLimits limits :
+         {brep::MeshLimits{0.2, 30}, brep::MeshLimits{0.05, 10}, brep::MeshLimits{0.01, 40}}) {
+      const auto mesh = brep::exportMesh(*made->body, limits, {});
+      VERIFY_OK(mesh);
+      QCOMPARE(mesh->openEdges(), 0);
+      double far = 0, all = 0, turned = 0;
+      for (size_t i = 0; i < mesh->triangles.size(); i += mesh->triangles.size() / 400) {
+        const auto& t = mesh->triangles[i];
+        const Vec3 a = mesh->points[t[0]], b = mesh->points[t[1]], c = mesh->points[t[2]];
+        const Vec3 n = (b - a).cross(c - a).normalized();
+        const double area = (b - a).cross(c - a).norm() / 2;
+        if (std::abs(n.z()) > 0.9999) continue; // the flat rim and the middle of the bottom
+        for (const Vec3& w : {Vec3(0.4, 0.35, 0.25), Vec3(0.1, 0.8, 0.1), Vec3(0.45, 0.5, 0.05)}) {
+          const Vec3 p = w[0] * a + w[1] * b + w[2] * c;
+          nurbs::ClosestOnSurface best;
+          best.distanceMm = 1e9;
+          Vec3 normal = Vec3::Zero();
+          for (const auto& [name, f] : made->body->natural)
+            if (const auto on = nurbs::closestPoint(*f.surface, p); on.distanceMm < best.distanceMm) {
+              best = on;
+              normal = f.surface->normal(on.u, on.v) * (f.reversed ? -1 : 1);
+            }
+          far = std::max(far, best.distanceMm);
+          all += area;
+          if (degFromRad(angleBetweenRad(n, normal)) > limits.angleDeg) turned += area;
+        }
+      }
+      VERIFY_AT_MOST(far, limits.chordMm);
+      VERIFY_AT_MOST(turned / all, 1e-3);
+    }
   }
 
   void openingsAreRingsWithTheirLength() {
