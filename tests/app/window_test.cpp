@@ -116,9 +116,7 @@ private slots:
     QVERIFY(!w().modified());
     keys(Qt::Key_N, Qt::ControlModifier);
     QVERIFY(w().recipe().steps.empty());
-    whenAskedForAFile(file);
-    keys(Qt::Key_O, Qt::ControlModifier);
-    QVERIFY(settled());
+    QVERIFY(window_->openPath(file) && settled());
     QCOMPARE(recipe::toText(w().recipe()), text);
     VERIFY_AT_MOST(std::abs(inspect::stateOf(*w().model()->bodies[0].body).volumeMm3 / state.volumeMm3 - 1), 1e-9);
     w().unfold("s4");
