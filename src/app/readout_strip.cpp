@@ -4,20 +4,52 @@
 #include "inspect/combs.h"
 #include "nurbs/arc_length.h"
 
-#include <QProgressBar>
+#include <QPainter>
 
 namespace lumsk::app {
 
+namespace {
+constexpr int kPatienceMs = 150;
+}
+
+ProgressLine::ProgressLine(QWidget* parent) : QWidget(parent) {
+  setFixedHeight(3);
+  patience_.setSingleShot(true);
+  patience_.setInterval(kPatienceMs);
+  connect(&patience_, &QTimer::timeout, this, [this] {
+    shown_ = true;
+    update();
+  });
+}
+
+void ProgressLine::busy(bool on) {
+  if (on) {
+    if (!shown_ && !patience_.isActive()) patience_.start();
+    return;
+  }
+  patience_.stop();
+  fraction_ = 0;
+  if (shown_) update();
+  shown_ = false;
+}
+
+void ProgressLine::setFraction(double f) {
+  const bool seen = shown_ && int(f * width()) != int(fraction_ * width());
+  fraction_ = f;
+  if (seen) update();
+}
+
+void ProgressLine::paintEvent(QPaintEvent*) {
+  if (shown_) QPainter(this).fillRect(QRectF(0, 0, std::max(0.06, fraction_) * width(), height()), clay::accent);
+}
+
 ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent)
-    : QWidget(parent), w_(w), words_(new QLabel), figures_(new QHBoxLayout), progress_(new QProgressBar) {
+    : QWidget(parent), w_(w), words_(new QLabel), figures_(new QHBoxLayout), progress_(new ProgressLine) {
   setObjectName("strip");
   setAttribute(Qt::WA_StyledBackground);
   auto* outer = new QVBoxLayout(this);
   outer->setContentsMargins(0, 0, 0, 0);
   outer->setSpacing(0);
-  progress_->setTextVisible(false);
-  progress_->setFixedHeight(3);
-  progress_->setRange(0, 1000);
   outer->addWidget(progress_);
   auto* l = new QHBoxLayout;
   l->setContentsMargins(12, 4, 12, 5);
@@ -34,14 +66,15 @@ ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent)
   connect(&w_, &Workspace::modelChanged, this, &ReadoutStrip::sync);
   connect(&w_, &Workspace::figuresChanged, this, &ReadoutStrip::sync);
   connect(&w_, &Workspace::focusChanged, this, &ReadoutStrip::sync);
-  connect(&w_, &Workspace::busyChanged, this, [this](bool busy) { progress_->setValue(busy ? 60 : 0); });
+  connect(&w_, &Workspace::busyChanged, progress_, &ProgressLine::busy);
   connect(&w_, &Workspace::progressed, this,
           [this](double f, const QString& words) { progress(f, w_.lastSeconds() > 0.3 ? words : QString()); });
   sync();
 }
 
 void ReadoutStrip::progress(double fraction, const QString& words) {
-  progress_->setValue(int(1000 * fraction));
+  progress_->busy(fraction > 0);
+  progress_->setFraction(fraction);
   if (!words.isEmpty()) words_->setText(words);
 }
 

@@ -54,8 +54,6 @@ QScrollBar:vertical { width: 10px; background: transparent; }
 QScrollBar::handle:vertical { background: #CFCAC1; border-radius: 4px; min-height: 24px; }
 QScrollBar::add-line, QScrollBar::sub-line { height: 0; }
 QHeaderView::section { background: #F3F1ED; border: none; border-bottom: 1px solid #DDD9D2; padding: 3px; color: #5F6468; }
-QProgressBar { background: transparent; border: none; max-height: 3px; }
-QProgressBar::chunk { background: #1F7A6B; }
 #row { border-radius: 8px; border: 1.5px solid transparent; }
 #row:hover { background: #F3F1ED; }
 #row[open="true"] { background: #FBFAF7; border-color: #C9C4BB; }
