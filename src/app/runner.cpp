@@ -67,7 +67,7 @@ void Runner::loop() {
     e.model = evaluator_.evaluate(r.recipe, o);
     e.drawing = scene::draw(*e.model, r.moving ? scene::Quality::Moving : scene::Quality::Fine, lastDrawing_.get());
     e.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-    lastModel_ = e.model;
+    if (!r.moving) lastModel_ = e.model; // drafts of a drag lack what is heavy
     lastDrawing_ = e.drawing;
     bool more;
     {

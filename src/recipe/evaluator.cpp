@@ -65,7 +65,7 @@ StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const Eval
     const StepResult* before = soFar.result(id);
     if (before && (before->status == Status::Failed || before->status == Status::Stale)) {
       r.status = Status::Stale;
-      keepLastGood(r, entry.id, o.previous);
+      if (before->outcome || !o.lightOnly) keepLastGood(r, entry.id, o.previous);
       return r;
     }
   }
@@ -81,7 +81,10 @@ StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const Eval
     return r;
   }
   if (o.lightOnly && lastSeconds(entry.id) >= kLightSeconds) {
-    keepLastGood(r, entry.id, o.previous);
+    // What comes before it is fresh and is shown instead, so that the skin follows the drag; only a heavy step that is
+    // dragged itself keeps its last good shape.
+    const StepEntry* old = o.previous ? o.previous->recipe->find(entry.id) : nullptr;
+    if (old && old->inputs != entry.inputs) keepLastGood(r, entry.id, o.previous);
     return r;
   }
   Context cx;
