@@ -11,6 +11,7 @@
 #include <BRepGProp.hxx>
 #include <BRepLib.hxx>
 #include <BRep_Builder.hxx>
+#include <BRep_Tool.hxx>
 #include <GProp_GProps.hxx>
 #include <ShapeAnalysis_FreeBounds.hxx>
 #include <TopExp.hxx>
@@ -29,11 +30,29 @@ TopoDS_Face naturalFace(const nurbs::Surface& s, bool reversed, LengthTolerance 
   return f;
 }
 
+namespace {
+
+Vec3 middleOf(const TopoDS_Edge& e) {
+  double a, b;
+  const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
+  if (!c.IsNull()) return toVec(c->Value(0.5 * (a + b)));
+  return toVec(BRep_Tool::Pnt(TopExp::FirstVertex(e)));
+}
+
+} // namespace
+
 Expected<void> checkValid(const TopoDS_Shape& s) {
   if (s.IsNull()) return fail(problem("LM-K002", "the result is empty").tryThis("change the inputs a little"));
-  if (!BRepCheck_Analyzer(s).IsValid())
-    return fail(problem("LM-K002", "the result is not a valid body").tryThis("change the inputs a little"));
-  return {};
+  const BRepCheck_Analyzer check(s);
+  if (check.IsValid()) return {};
+  Problem bad =
+      problem("LM-K002", "the result is not a valid body").tryThis("change the shape or the sizes at this place");
+  for (TopExp_Explorer e(s, TopAbs_EDGE); e.More() && bad.where.empty(); e.Next())
+    if (!check.IsValid(e.Current())) bad.at(middleOf(TopoDS::Edge(e.Current())));
+  for (TopExp_Explorer f(s, TopAbs_FACE); f.More() && bad.where.empty(); f.Next())
+    if (TopExp_Explorer e(f.Current(), TopAbs_EDGE); !check.IsValid(f.Current()) && e.More())
+      bad.at(middleOf(TopoDS::Edge(e.Current())));
+  return fail(std::move(bad));
 }
 
 double largestTolerance(const TopoDS_Shape& s) {

@@ -73,6 +73,20 @@ private slots:
     VERIFY_AT_MOST(std::abs(mesh->volumeMm3() / exact - 1), 0.001);
   }
 
+  void aRimThatWouldCrossItselfIsRefusedWithItsPlace() {
+    const auto b = skinThrough({{*nurbs::polygon(levelAt(0), 55.9, 4, 13.06, {1e-3})},
+                                {*nurbs::roundedRectangle(levelAt(28), 138, 84, 32, {1e-3})},
+                                {*nurbs::ellipse(levelAt(50), 84, 61, {1e-3})},
+                                {*nurbs::ellipse(levelAt(94), 126, 94, {1e-3})}});
+    VERIFY_OK(b);
+    VERIFY_OK(thicken(**b, {1.0, ThickenSide::Inward, "t"}, {}));
+    const auto t = thicken(**b, {3.5, ThickenSide::Inward, "t"}, {});
+    QVERIFY(!t);
+    QCOMPARE(t.error().code, std::string("LM-T006"));
+    QCOMPARE(t.error().where.size(), size_t(1));
+    VERIFY_AT_MOST(std::abs(t.error().where[0].z()), 0.01);
+  }
+
   void impossibleThicknessesAreRefusedWithAPlace() {
     const BodyPtr skin = tumblerSkin();
     const auto code = [&](double mm) { return thicken(*skin, {mm, ThickenSide::Inward, "s"}, {}).error(); };
