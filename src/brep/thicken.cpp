@@ -191,28 +191,10 @@ private:
       r = nurbs::offsetSurface(*p.surface, off, cx_);
     }
     if (!r) return fail(std::move(r.error().inField("thickness")));
-    LUMSK_CHECK(checkRims(p, r->surface));
     out_.deviationMm = std::max(out_.deviationMm, r->deviationMm);
     out_.tightestRadiusMm =
         std::min(out_.tightestRadiusMm, nurbs::tightestRadius(*p.surface, off.distanceMm > 0).radiusMm);
     return std::make_shared<const Surface>(r->surface);
-  }
-
-  /// To reach the plane of its rim an offset may be extended beyond the skin, where it can fold although the skin does
-  /// not: its border then crosses itself.
-  Expected<void> checkRims(const Part& p, const Surface& made) const {
-    for (int k = 0; k < 4; ++k) {
-      if (!p.plane[k]) continue;
-      const auto path = nurbs::Path::make({border(made, k)}, cx_.tolerances.point);
-      if (!path) continue;
-      const auto crossings = nurbs::selfCrossings(*path, cx_.tolerances.point);
-      if (!crossings.empty())
-        return fail(problem("LM-T006", "the edge of the rim would cross itself at this thickness")
-                        .at(crossings.front())
-                        .inField("thickness")
-                        .tryThis("take a smaller thickness, or let the skin meet its rim at a steeper angle"));
-    }
-    return {};
   }
 
   /// The offset must not come nearer to any part of the skin than its distance: else walls cross.

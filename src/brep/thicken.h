@@ -23,7 +23,7 @@ struct Thickened {
 /// offset reaches its plane, else ruled along the normal; the kernel only assembles, and the result is checked.
 /// Fails with LM-T001 (concave radius), LM-T003 (kink: place and angle), LM-T004 (thickness out of range or nothing to
 /// thicken), LM-T005 (the wall runs into another part of the skin), LM-T006 (a flat rim
-/// would cross itself), LM-K00x.
+/// would fold), LM-K00x.
 Expected<Thickened> thicken(const Body& skin, const ThickenOptions& options, const Context& cx);
 
 } // namespace lumsk::brep

@@ -25,6 +25,8 @@ std::vector<double> offsetBreaks(const Knots& U, int p, int fitDegree, bool clos
   return out;
 }
 
+constexpr int kSidePlaces = 192;
+
 /// The true offset over the domain cut or extended to its planes.
 class Domain {
 public:
@@ -94,6 +96,25 @@ public:
                           (1 - x) * y * corner_[0][1] + x * y * corner_[1][1];
     return (1 - y) * along(FirstV, x) + y * along(LastV, x) + (1 - x) * along(FirstU, y) + x * along(LastU, y) -
            bilinear;
+  }
+
+  /// Where the surface, extended to the plane of a side, bends so much that the offset folds there; the tightest place.
+  std::optional<ConcaveRadius> foldBeyond() {
+    ConcaveRadius worst;
+    for (int k = 0; k < 4; ++k) {
+      if (!o_.flat[k]) continue;
+      const bool acrossU = k == FirstU || k == LastU;
+      const double from = acrossU ? s_.firstV() : s_.firstU(), to = acrossU ? s_.lastV() : s_.lastU();
+      for (int i = 0; i <= kSidePlaces && reached_; ++i) {
+        const double t = from + (to - from) * i / kSidePlaces, x = side(k, t);
+        const double u = acrossU ? x : t, v = acrossU ? t : x;
+        const PrincipalCurvatures c = s_.curvatures(u, v);
+        const double bend = o_.distanceMm > 0 ? c.k1 : -c.k2;
+        if (bend > 0 && 1 / bend < worst.radiusMm) worst = {1 / bend, s_.at(u, v), u, v};
+      }
+    }
+    if (worst.radiusMm > std::abs(o_.distanceMm)) return {};
+    return worst;
   }
 
   bool reached() const { return reached_; }
@@ -190,6 +211,11 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
                     .tryThis("take less than " + formatNumber(tight.radiusMm, 3) + " mm or round this place more"));
   Domain domain(s, o);
   LUMSK_CHECK(domain.plan());
+  if (const auto fold = domain.foldBeyond())
+    return fail(problem("LM-T006",
+                        "the rim folds at this distance: the skin would have to go on beyond its edge to be cut flat")
+                    .at(fold->at)
+                    .tryThis("take a smaller thickness, or let the skin meet its rim at a steeper angle"));
   SurfaceFitOptions fit;
   fit.closedU = s.closedU();
   fit.fit = cx.tolerances.fit;

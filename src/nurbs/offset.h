@@ -28,7 +28,8 @@ struct OffsetResult {
 
 /// The surface at a constant distance as one spline within `fit` (exact offset sampled on the extended surface).
 /// Sides with a plane are cut or extended to it, so that a planar rim stays planar. Fails with LM-T001 where the
-/// distance reaches the concave radius (place and radius given), LM-T002 where a side does not reach its plane.
+/// distance reaches the concave radius (place and radius given), LM-T002 where a side does not reach its plane, LM-T006
+/// where it would fold on the way to it.
 Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& options, const Context& cx);
 
 } // namespace lumsk::nurbs

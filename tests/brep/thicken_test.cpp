@@ -73,7 +73,7 @@ private slots:
     VERIFY_AT_MOST(std::abs(mesh->volumeMm3() / exact - 1), 0.001);
   }
 
-  void aRimThatWouldCrossItselfIsRefusedWithItsPlace() {
+  void aRimThatWouldFoldIsRefusedWithItsPlace() {
     const auto b = skinThrough({{*nurbs::polygon(levelAt(0), 55.9, 4, 13.06, {1e-3})},
                                 {*nurbs::roundedRectangle(levelAt(28), 138, 84, 32, {1e-3})},
                                 {*nurbs::ellipse(levelAt(50), 84, 61, {1e-3})},
@@ -84,7 +84,7 @@ private slots:
     QVERIFY(!t);
     QCOMPARE(t.error().code, std::string("LM-T006"));
     QCOMPARE(t.error().where.size(), size_t(1));
-    VERIFY_AT_MOST(std::abs(t.error().where[0].z()), 0.01);
+    VERIFY_AT_MOST(std::abs(t.error().where[0].z()), 5);
   }
 
   void impossibleThicknessesAreRefusedWithAPlace() {
