@@ -26,6 +26,7 @@ namespace {
 constexpr size_t kMostTriangles = 8'000'000;
 constexpr int kMostRounds = 100;
 constexpr double kAim = 0.9;      ///< of the limits: between the places that are tested the error is a little larger
+constexpr double kFlat = 1e-9;    ///< of the tangents' size: below it they span no plane
 constexpr double kSideways = 0.1; ///< of a side's length
 constexpr int kTurnRounds = 10;   ///< after which slivers may keep their direction: halving moves them about only
 constexpr double kRoughAngleDeg = 30; ///< between the edges, where halving follows
@@ -53,9 +54,10 @@ public:
       halves_.clear();
       for (size_t t : fresh_) test(triangles_[t], round < kTurnRounds);
       divideAll();
-      if (round > kMostRounds)
-        return fail(
-            problem("LM-K007", "the mesh does not come within its limits").tryThis("take a larger chord or angle"));
+      if (round > kMostRounds && !fresh_.empty())
+        return fail(problem("LM-K007", "the mesh does not come within its limits here")
+                        .at(at(triangles_[fresh_.front()][0]))
+                        .tryThis("take a larger chord or angle"));
       if (triangles_.size() > kMostTriangles)
         return fail(problem("LM-K006", "the mesh would have too many triangles")
                         .measure(count(double(triangles_.size())))
@@ -131,7 +133,10 @@ private:
     TopLoc_Location where;
     const Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(f, where);
     if (t.IsNull() || !t->HasUVNodes())
-      return fail(problem("LM-K005", "a face could not be meshed").tryThis("take a finer chord"));
+      return fail(
+          problem("LM-K005", "a face could not be meshed")
+              .at(toVec(BRep_Tool::Pnt(TopExp::FirstVertex(TopoDS::Edge(TopExp_Explorer(f, TopAbs_EDGE).Current())))))
+              .tryThis("take a finer chord"));
     const int index = int(faces_.size());
     faces_.push_back({BRepAdaptor_Surface(f, false), f.Orientation() == TopAbs_REVERSED ? -1.0 : 1.0, {}});
     std::vector<int> pointOf(size_t(t->NbNodes()) + 1, -1), cornerOf(size_t(t->NbNodes()) + 1);
@@ -151,7 +156,7 @@ private:
         cornerOf[size_t(k)] = known->second;
         if (isNew) corners_.push_back(pole->second);
       } else {
-        corners_.push_back(corner(index, point, t->UVNode(k).X(), t->UVNode(k).Y()));
+        corners_.push_back(corner(index, point, t->UVNode(k).XY()));
       }
     }
     for (int k = 1; k <= t->NbTriangles(); ++k) {
@@ -178,7 +183,7 @@ private:
       for (int k = 1; k <= n; ++k) pointOf[size_t(nodes->Node(k))] = first;
       const Handle(Geom2d_Curve) border = BRep_Tool::CurveOnSurface(e, f, a, b);
       const gp_XY from = border->Value(a).XY(), way = border->Value(b).XY() - from;
-      Corner pole = corner(int(faces_.size()) - 1, first, from.X(), from.Y());
+      Corner pole = corner(int(faces_.size()) - 1, first, from);
       pole.freeU = std::abs(way.X()) > std::abs(way.Y());
       pole.freeV = !pole.freeU;
       poles[first] = pole;
@@ -208,17 +213,21 @@ private:
     segments_[pairKey(a, b)] = a < b ? Segment{edge, ta, tb} : Segment{edge, tb, ta};
   }
 
-  Corner corner(int face, int point, double u, double v) const {
-    gp_Pnt p;
-    gp_Vec du, dv;
-    faces_[size_t(face)].surface.D1(u, v, p, du, dv);
-    return {point, face, u, v, normalOf(face, du, dv)};
+  Corner corner(int face, int point, const gp_XY& uv) const {
+    return {point, face, uv.X(), uv.Y(), place(face, uv).normal};
   }
 
-  Vec3 normalOf(int face, const gp_Vec& du, const gp_Vec& dv) const {
+  struct Place {
+    Vec3 point, normal; ///< the normal is zero where the face has none
+  };
+  Place place(int face, const gp_XY& uv) const {
+    const FaceData& f = faces_[size_t(face)];
+    gp_Pnt p;
+    gp_Vec du, dv;
+    f.surface.D1(uv.X(), uv.Y(), p, du, dv);
     const Vec3 n = toVec(du).cross(toVec(dv));
-    const bool has = n.norm() > 1e-9 * (du.SquareMagnitude() + dv.SquareMagnitude());
-    return has ? Vec3(n.normalized() * faces_[size_t(face)].flip) : Vec3(Vec3::Zero());
+    const bool has = n.norm() > kFlat * (du.SquareMagnitude() + dv.SquareMagnitude());
+    return {toVec(p), has ? Vec3(n.normalized() * f.flip) : Vec3(Vec3::Zero())};
   }
 
   Vec3 at(int c) const { return points_[size_t(corners_[size_t(c)].point)]; }
@@ -231,16 +240,6 @@ private:
     const bool ours =
         std::any_of(sides.begin(), sides.end(), [&](const FaceSide& s) { return s.edge == it->second.edge; });
     return ours ? &it->second : nullptr;
-  }
-
-  struct Place {
-    Vec3 point, normal;
-  };
-  Place place(int face, const gp_XY& uv) const {
-    gp_Pnt p;
-    gp_Vec du, dv;
-    faces_[size_t(face)].surface.D1(uv.X(), uv.Y(), p, du, dv);
-    return {toVec(p), normalOf(face, du, dv)};
   }
 
   /// Parameters of the middle of some corners; what is free at a pole follows the others.
@@ -308,9 +307,10 @@ private:
     if (!isNew) return;
     const int face = corners_[size_t(a)].face;
     const gp_XY uv = middle({a, b});
+    const Place m = place(face, uv);
     it->second = int(corners_.size());
-    corners_.push_back(corner(face, int(points_.size()), uv.X(), uv.Y()));
-    points_.push_back(toVec(faces_[size_t(face)].surface.Value(uv.X(), uv.Y())));
+    corners_.push_back({int(points_.size()), face, uv.X(), uv.Y(), m.normal});
+    points_.push_back(m.point);
   }
 
   /// Corner in the middle of a side, or -1 if that is whole.
@@ -329,7 +329,7 @@ private:
       if ((uv - about).SquareModulus() < nearest) nearest = (uv - about).SquareModulus(), best = uv;
     }
     const int made = int(corners_.size());
-    corners_.push_back(corner(face, s->middle, best.X(), best.Y()));
+    corners_.push_back(corner(face, s->middle, best));
     halves_[pairKey(a, b)] = made;
     return made;
   }

@@ -21,8 +21,8 @@ struct FaceMesh {
 std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int budget);
 
 /// One closed mesh for printing (points shared along edges) within the limits, measured on the surfaces. Fails with
-/// LM-K005 when the kernel's mesher leaves a face out, LM-K006 above eight million triangles, LM-K007 when halving does not
-/// end.
+/// LM-K005 when the kernel's mesher leaves a face out, LM-K006 above eight million triangles, LM-K007 when halving does
+/// not end.
 struct SolidMesh {
   std::vector<Vec3> points;
   std::vector<std::array<int, 3>> triangles;

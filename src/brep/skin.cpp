@@ -39,6 +39,16 @@ Vec3 middleOf(const TopoDS_Edge& e) {
   return toVec(BRep_Tool::Pnt(TopExp::FirstVertex(e)));
 }
 
+/// Middle of the edge with the largest tolerance.
+Vec3 roughestPlace(const TopoDS_Shape& s) {
+  TopoDS_Edge worst;
+  for (TopExp_Explorer e(s, TopAbs_EDGE); e.More(); e.Next())
+    if (const TopoDS_Edge edge = TopoDS::Edge(e.Current());
+        worst.IsNull() || BRep_Tool::Tolerance(edge) > BRep_Tool::Tolerance(worst))
+      worst = edge;
+  return worst.IsNull() ? Vec3(Vec3::Zero()) : middleOf(worst);
+}
+
 } // namespace
 
 Expected<void> checkValid(const TopoDS_Shape& s) {
@@ -76,17 +86,19 @@ Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shape) {
     const TopoDS_Edge e = TopoDS::Edge(owners.FindKey(i));
     if (owners(i).Extent() >= 2 || BRep_Tool::Degenerated(e) || BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First())))
       continue;
-    double a, b;
-    const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
-    if (!c.IsNull()) open.at(toVec(c->Value(0.5 * (a + b))));
+    open.at(middleOf(e));
   }
   if (!open.where.empty()) return fail(open);
   GProp_GProps g;
   BRepGProp::VolumeProperties(solid, g, 1e-3);
   if (g.Mass() < 0) solid.Reverse();
   LUMSK_CHECK(checkValid(solid));
-  if (const double t = largestTolerance(solid); t > 0.1)
-    return fail(problem("LM-K004", "the faces meet too roughly").measure(millimetres(t)).want(millimetres(0.1)));
+  if (const double t = largestTolerance(solid); t > kRefusedToleranceMm)
+    return fail(problem("LM-K004", "the faces meet too roughly")
+                    .measure(millimetres(t))
+                    .want(millimetres(kRefusedToleranceMm))
+                    .at(roughestPlace(solid))
+                    .tryThis("change the shape or the sizes at this place"));
   return solid;
 }
 

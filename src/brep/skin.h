@@ -24,6 +24,8 @@ TopoDS_Face naturalFace(const nurbs::Surface& s, bool reversed, LengthTolerance 
 /// Fails with LM-K002, LM-K003 (open where it should be closed; places given) or LM-K004 (edge tolerance above 0.1 mm).
 Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shellOrSolid);
 Expected<void> checkValid(const TopoDS_Shape& s);
+/// An edge or vertex that is rougher than the first is worth a note, than the second a problem.
+constexpr double kNotedToleranceMm = 0.01, kRefusedToleranceMm = 0.1;
 /// Largest tolerance of edges and vertices, mm.
 double largestTolerance(const TopoDS_Shape& s);
 

@@ -287,6 +287,10 @@ private:
     if (cx_.stopped()) return fail(cancelled());
     LUMSK_TRY(solid, checkedSolid(sewing.SewedShape()));
     body->shape = solid;
+    if (const double t = largestTolerance(solid); t > kNotedToleranceMm)
+      out_.notes.push_back(problem("LM-K101", "the faces of the wall meet roughly")
+                               .measure(millimetres(t))
+                               .want(millimetres(kNotedToleranceMm)));
     FaceNames names;
     for (const Made& m : made)
       names.Bind(sewing.IsModified(m.face) ? sewing.Modified(m.face) : TopoDS_Shape(m.face), m.name);
