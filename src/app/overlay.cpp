@@ -114,23 +114,21 @@ void addFlags(const recipe::StepEntry& entry, const recipe::Outcome& o, const sc
 
 std::vector<Mark> marksFor(const Workspace& w, const scene::Camera& c) {
   std::vector<Mark> out;
+  const auto addPlaces = [&](const Problem& p, Mark::Kind kind, const std::string& step) {
+    for (const Vec3& at : p.where) {
+      Mark m{kind, pixel(c.toScreen(at)), {}, {}, QString::fromStdString(sentence(p)), step, "", ""};
+      m.world = at;
+      out.push_back(m);
+    }
+  };
   for (const auto& s : w.recipe().steps)
     if (const auto* r = w.model()->result(s->id); r && r->status == recipe::Status::Failed && r->problem)
-      for (const Vec3& p : r->problem->where) {
-        Mark m{Mark::Kind::Problem,
-               pixel(c.toScreen(p)),
-               {},
-               {},
-               QString::fromStdString(sentence(*r->problem)),
-               s->id,
-               "",
-               ""};
-        m.world = p;
-        out.push_back(m);
-      }
+      addPlaces(*r->problem, Mark::Kind::Problem, s->id);
   const auto* entry = w.recipe().find(w.open());
   if (!entry) return out;
   if (const auto* r = w.model()->result(entry->id); r && r->outcome) {
+    if (r->status == recipe::Status::Ok)
+      for (const Problem& note : r->outcome->notes) addPlaces(note, Mark::Kind::Note, entry->id);
     addFlags(*entry, *r->outcome, c, out);
     addHandles(w, *entry, *r->outcome, c, out);
   }
@@ -167,7 +165,7 @@ int Overlay::markAt(QPointF p) const {
   int best = -1;
   double nearest = 1e9;
   for (size_t i = 0; i < marks_.size(); ++i) {
-    if (marks_[i].kind == Mark::Kind::Problem) continue;
+    if (marks_[i].kind == Mark::Kind::Problem || marks_[i].kind == Mark::Kind::Note) continue;
     const QPointF d = marks_[i].at - p;
     const double l = std::hypot(d.x(), d.y());
     if (l < 12 && l < nearest) nearest = l, best = int(i);
@@ -231,6 +229,13 @@ void Overlay::paintEvent(QPaintEvent*) {
       p.setBrush(clay::attention);
       p.drawPolygon(QPolygonF{m.at + QPointF(0, -9), m.at + QPointF(9, 7), m.at + QPointF(-9, 7)});
       label(m.at, m.text, clay::attentionText, clay::attention);
+      break;
+    case Mark::Kind::Note:
+      p.setPen(QPen(Qt::white, 1.5));
+      p.setBrush(clay::caution);
+      p.drawPolygon(
+          QPolygonF{m.at + QPointF(0, -8), m.at + QPointF(8, 0), m.at + QPointF(0, 8), m.at + QPointF(-8, 0)});
+      label(m.at, m.text, clay::text, clay::caution);
       break;
     }
   }

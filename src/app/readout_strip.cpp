@@ -14,6 +14,7 @@ constexpr int kPatienceMs = 150;
 
 ProgressLine::ProgressLine(QWidget* parent) : QWidget(parent) {
   setFixedHeight(3);
+  setAccessibleName(tr("progress"));
   patience_.setSingleShot(true);
   patience_.setInterval(kPatienceMs);
   connect(&patience_, &QTimer::timeout, this, [this] {

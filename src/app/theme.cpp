@@ -44,6 +44,8 @@ QPushButton[role="segment"] { border-radius: 0; padding: 4px 8px; }
 QPushButton[role="segment"]:checked { background: #1F7A6B; color: white; border-color: #1F7A6B; }
 QLineEdit, QComboBox, QTextEdit, QTableWidget, QListWidget { background: white; border: 1px solid #C9C4BB; border-radius: 4px; padding: 3px 6px; selection-background-color: #1F7A6B; selection-color: white; }
 QLineEdit:focus, QComboBox:focus, QTableWidget:focus { border: 1.5px solid #1F7A6B; }
+QComboBox::drop-down { border: none; width: 22px; }
+QComboBox::down-arrow { image: url(:/icons/unfold.svg); width: 12px; height: 12px; }
 QLineEdit[bad="true"] { border: 1.5px solid #D9583B; }
 QTabBar::tab { background: transparent; padding: 8px 14px; border: none; color: #5F6468; }
 QTabBar::tab:selected { color: #1F7A6B; font-weight: 600; border-bottom: 2px solid #1F7A6B; }

@@ -147,8 +147,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     if (d(0, 1).norm() > 0)
       out.handles.push_back({k ? "endPull" : "startPull", d(0, 0), d(0, 1).normalized() * (k ? -1.0 : 1.0), reach});
   }
-  out.summary = std::to_string(sections.size()) + " sections - " + std::to_string(controls) + " points - within " +
-                format(millimetres(r.sectionDeviationMm), 2);
+  out.summary = std::to_string(sections.size()) + " sections - " + std::to_string(controls) + " points - " +
+                format(millimetres(r.sectionDeviationMm), 1);
   return out;
 }
 
