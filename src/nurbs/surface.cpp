@@ -237,4 +237,46 @@ Surface insertKnotV(const Surface& s, double v) {
   return Surface::trusted(s.degreeU(), s.degreeV(), s.knotsU(), std::move(V), std::move(P), s.closedU());
 }
 
+Surface portion(const Surface& s, double u0, double u1, double v0, double v1) {
+  const auto part = [](const Spline& c, double a, double b) {
+    const bool whole = a <= c.first() && b >= c.last();
+    const auto cut = whole ? Expected<Spline>(c) : nurbs::portion(c, std::max(a, c.first()), std::min(b, c.last()));
+    return normalised(cut ? *cut : c);
+  };
+  const bool closed = s.closedU() && u0 <= s.firstU() && u1 >= s.lastU();
+  std::vector<Spline> columns;
+  for (int j = 0; j < s.sizeV(); ++j) {
+    Points column(s.sizeU(), 3);
+    for (int i = 0; i < s.sizeU(); ++i) column.row(i) = s.point(i, j);
+    columns.push_back(part(Spline::trusted(s.degreeU(), s.knotsU(), std::move(column)), u0, u1));
+  }
+  const int nu = columns[0].size();
+  std::vector<Spline> rows;
+  for (int i = 0; i < nu; ++i) {
+    Points row(s.sizeV(), 3);
+    for (int j = 0; j < s.sizeV(); ++j) row.row(j) = columns[size_t(j)].points().row(i);
+    rows.push_back(part(Spline::trusted(s.degreeV(), s.knotsV(), std::move(row)), v0, v1));
+  }
+  const int nv = rows[0].size();
+  Points P(nu * nv, 3);
+  for (int i = 0; i < nu; ++i) P.middleRows(i * nv, nv) = rows[size_t(i)].points();
+  return Surface::trusted(s.degreeU(), s.degreeV(), columns[0].knots(), rows[0].knots(), std::move(P), closed);
+}
+
+Surface transposed(const Surface& s) {
+  Points P(s.grid().rows(), 3);
+  for (int i = 0; i < s.sizeU(); ++i)
+    for (int j = 0; j < s.sizeV(); ++j) P.row(j * s.sizeU() + i) = s.point(i, j);
+  return Surface::trusted(s.degreeV(), s.degreeU(), s.knotsV(), s.knotsU(), std::move(P), false);
+}
+
+Surface mirrored(const Surface& s, const Vec3& origin, const Vec3& n) {
+  Points P = s.grid();
+  for (Eigen::Index i = 0; i < P.rows(); ++i) {
+    const Vec3 p = P.row(i).transpose();
+    P.row(i) = (p - 2 * (p - origin).dot(n) * n).transpose();
+  }
+  return Surface::trusted(s.degreeU(), s.degreeV(), s.knotsU(), s.knotsV(), std::move(P), s.closedU());
+}
+
 } // namespace lumsk::nurbs

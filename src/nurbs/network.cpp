@@ -1,0 +1,621 @@
+#include "nurbs/network.h"
+
+#include "nurbs/fit.h"
+#include "nurbs/interpolate.h"
+#include "nurbs/monotone.h"
+
+#include <Eigen/LU>
+#include <Eigen/SVD>
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+constexpr int kDegree = 5;            ///< in both directions: curvature and its derivative flow
+constexpr double kFlatKink = 0.01;    ///< |dk/ds| L^2 that a curve may have where its side is to be G3
+constexpr double kOwnShare = 0.25;    ///< own parameters must agree so much better than arc length to be used
+
+/// Planes in which a network is continued by its mirror image, before its first and after its last curve.
+struct Mirrors {
+  std::optional<Frame> first, last;
+  Vec3 image(const Vec3& p, int copy) const {
+    if (copy % 2 == 0) return p;
+    const Frame& f = copy < 0 ? *first : *last;
+    return p - 2 * (p - f.origin).dot(f.normal()) * f.normal();
+  }
+};
+
+/// A curve of the continued network: one of the network's own, or a mirror image of it.
+struct Member {
+  int own = 0;  ///< place in the family
+  int copy = 0; ///< 0: itself; -1: before the first mirror, 1: behind the last
+};
+
+/// A stretch of one direction between corners.
+struct Strip {
+  int first = 0, last = 0;                        ///< members of the other family that cross it, ends included
+  std::vector<double> at;                         ///< their parameters over [0, 1]
+  bool closed = false;
+  std::vector<std::optional<MonotoneMap>> length; ///< of each own curve: parameter to measure; poles have none
+  LeanFit fit;
+  std::vector<Rows> curve; ///< control points of each member, n x 3; of a pole all one point
+  Rows cardinal;           ///< one row a crossing: the function that is 1 there and 0 at the others
+};
+
+/// One family with what it is placed along.
+struct Family {
+  const std::vector<SortedCurve>* curves = nullptr;
+  std::vector<Member> members;
+  Mirrors ends; ///< continue its curves
+  std::vector<Strip> strips;
+  /// Curves are run through by arc length; by their own parameters where these agree much better at the crossings, as
+  /// they do for lines of one surface: then the skin is that surface's more closely.
+  bool ownParameter = false;
+
+  const SortedCurve& curve(const Member& m) const { return (*curves)[size_t(m.own) % curves->size()]; }
+};
+
+class Networker {
+public:
+  Networker(const std::vector<NetworkCurve>& curves, const NetworkOptions& o, const Context& cx)
+      : curves_(curves), o_(o), cx_(cx) {}
+
+  Expected<NetworkResult> run() {
+    for (const auto& c : curves_) lengths_.emplace_back(c.path);
+    LUMSK_TRY(sorted, sortNetwork(curves_, lengths_, o_.largestGap, cx_.tolerances));
+    net_ = std::move(sorted);
+    LUMSK_CHECK(findMirrors());
+    rows_.curves = &net_.rows;
+    columns_.curves = &net_.columns;
+    columns_.members = continued(int(net_.columns.size()) + net_.closed, rows_.ends);
+    rows_.members = continued(int(net_.rows.size()), columns_.ends);
+    for (Family* f : {&rows_, &columns_}) {
+      chooseParameter(*f);
+      LUMSK_CHECK(cut(*f));
+    }
+    // What the two families leave of each other's errors adds up: fitted more closely until the sum is close enough.
+    for (fit_ = cx_.tolerances.fit.mm;; fit_ *= 0.5) {
+      LUMSK_CHECK(build());
+      if (out_.deviationMm <= cx_.tolerances.fit.mm + net_.largestGapMm || fit_ < 0.2 * cx_.tolerances.fit.mm) break;
+    }
+    out_.sorted = std::move(net_);
+    return std::move(out_);
+  }
+
+private:
+  static std::vector<Member> continued(int n, const Mirrors& m) {
+    std::vector<Member> out;
+    for (int i = n - 1; i > 0 && m.first; --i) out.push_back({i, -1});
+    for (int i = 0; i < n; ++i) out.push_back({i, 0});
+    for (int i = n - 2; i >= 0 && m.last; --i) out.push_back({i, 1});
+    return out;
+  }
+
+  // Mirror planes
+
+  Expected<void> findMirrors() {
+    Vec3 low = Vec3::Constant(1e300), high = -low;
+    for (const auto& line : net_.grid)
+      for (const GridPoint& g : line) low = low.cwiseMin(g.at), high = high.cwiseMax(g.at);
+    size_ = (high - low).norm();
+    for (int side = 0; side < 4; ++side) {
+      const bool u = side == FirstU || side == LastU, first = side == FirstU || side == FirstV;
+      if (o_.sides[size_t(side)] == SideMeets::Free || (u && net_.closed)) continue;
+      const auto& lying = u ? net_.columns : net_.rows;
+      const SortedCurve& own = first ? lying.front() : lying.back();
+      if (own.index < 0) continue; // a pole is flat by itself
+      LUMSK_TRY(plane, planeOf(curves_[size_t(own.index)].path, own.index));
+      LUMSK_CHECK(checkCurves(u, first, plane.normal(), o_.sides[size_t(side)]));
+      Mirrors& m = u ? rows_.ends : columns_.ends;
+      (first ? m.first : m.last) = plane;
+    }
+    return {};
+  }
+
+  Expected<Frame> planeOf(const Path& path, int index) const {
+    const double near = 10 * cx_.tolerances.point.mm;
+    const std::string who = "curve " + std::to_string(index + 1);
+    const Points pts = polyline(path, 16);
+    const PlaneOfPoints fitted = fitPlane(pts);
+    if (!o_.mirror && !fitted.unique)
+      return fail(problem("LM-N011", who + " is straight: it lies in many planes")
+                      .at(path.start())
+                      .tryThis("pick the mirror plane"));
+    const Frame frame = o_.mirror ? *o_.mirror : fitted.frame;
+    double off = 0;
+    for (Eigen::Index i = 0; i < pts.rows(); ++i)
+      off = std::max(off, std::abs(frame.local(pts.row(i).transpose()).z()));
+    if (off > near)
+      return fail(problem("LM-N011", who + " does not lie in the mirror plane")
+                      .measure(millimetres(off))
+                      .want(millimetres(near))
+                      .at(path.start())
+                      .tryThis("move it into the plane, or leave this side free"));
+    return frame;
+  }
+
+  /// The curves that end at a side must meet its plane as the skin is asked to: it passes through them.
+  Expected<void> checkCurves(bool rows, bool first, const Vec3& n, SideMeets meets) const {
+    const auto& ending = rows ? net_.rows : net_.columns;
+    for (size_t k = 0; k < ending.size(); ++k) {
+      if (ending[k].index < 0) continue;
+      const GridPoint& g = rows ? (first ? net_.grid[k].front() : net_.grid[k].back())
+                                : (first ? net_.grid.front()[k] : net_.grid.back()[k]);
+      const CurveDerivatives d = derivatives(ending[k], rows ? g.along : g.across);
+      const std::string who = "curve " + std::to_string(ending[k].index + 1);
+      const double turn = degFromRad(angleBetweenRad(d[1], d[1].dot(n) < 0 ? Vec3(-n) : n));
+      if (turn > cx_.tolerances.angle.deg)
+        return fail(problem("LM-N010", who + " does not meet the mirror plane squarely")
+                        .measure(degrees(turn))
+                        .want(degrees(cx_.tolerances.angle.deg))
+                        .at(d[0])
+                        .tryThis("set the end of this curve square to the plane, or leave this side free"));
+      if (const double kink = bendRate(d) * size_ * size_; meets == SideMeets::G3 && kink > kFlatKink)
+        return fail(problem("LM-N010", "the curvature of " + who + " has a kink at the mirror plane (dk/ds L²)")
+                        .measure(ratio(kink))
+                        .want(ratio(kFlatKink))
+                        .at(d[0])
+                        .tryThis("set the end of this curve to G3, or this side to square"));
+    }
+    return {};
+  }
+
+  CurveDerivatives derivatives(const SortedCurve& c, double s) const {
+    const ArcLength& l = lengths_[size_t(c.index)];
+    CurveDerivatives d;
+    const Path& path = curves_[size_t(c.index)].path;
+    path.derivatives(std::clamp(l.parameterAt(c.reversed ? l.total() - s : s), 0.0, path.last()), 3, d);
+    return d;
+  }
+
+  /// Length of the derivative of the curvature vector along the curve, across the tangent: 1/mm^2.
+  static double bendRate(const CurveDerivatives& d) {
+    const double v = d[1].norm();
+    const Vec3 t = d[1] / v;
+    const Vec3 bend = (d[2] - d[2].dot(t) * t) / (v * v);
+    const Vec3 rate = d[3] / (v * v * v) - 3 * d[2].dot(t) / (v * v) * bend;
+    return (rate - rate.dot(t) * t).norm();
+  }
+
+  // Places of crossings
+
+  bool isRows(const Family& f) const { return &f == &rows_; }
+  const Family& other(const Family& f) const { return isRows(f) ? columns_ : rows_; }
+  const GridPoint& grid(int row, int column) const { return net_.grid[size_t(row)][size_t(column)]; }
+  const GridPoint& grid(const Family& f, int own, int place) const {
+    return isRows(f) ? grid(own, place) : grid(place, own);
+  }
+  int ownPlaces(const Family& f) const { return int(isRows(f) ? net_.grid[0].size() : net_.grid.size()); }
+  Vec3 at(const Member& row, const Member& column) const {
+    return columns_.ends.image(rows_.ends.image(grid(row.own, column.own).at, column.copy), row.copy);
+  }
+
+  /// The curve's own parameter at an arc length, both run through in the direction of use and scaled to the length.
+  double fromLength(const SortedCurve& c, double s) const {
+    const ArcLength& l = lengths_[size_t(c.index)];
+    const double L = l.total(), turns = std::floor(s / L * (1 - 1e-15)), r = s - turns * L;
+    const double t = l.parameterAt(c.reversed ? L - r : r) / curves_[size_t(c.index)].path.last();
+    return L * (turns + (c.reversed ? 1 - t : t));
+  }
+
+  /// Measure of an own curve at its crossing with an own curve of the other family.
+  double measure(const Family& f, int own, int place) const {
+    const GridPoint& g = grid(f, own, place);
+    const double s = isRows(f) ? g.along : g.across;
+    return f.ownParameter ? fromLength((*f.curves)[size_t(own)], s) : s;
+  }
+  /// The same for any member of the other family, continued beyond the mirrors.
+  double measure(const Family& f, int own, const Member& place) const {
+    const double m = measure(f, own, place.own);
+    if (place.copy == 0) return m;
+    return 2 * measure(f, own, place.copy < 0 ? 0 : ownPlaces(f) - 1) - m;
+  }
+
+  /// Point of an own curve at a measure, continued beyond the mirrors.
+  Vec3 pointAt(const Family& f, int own, double s) const {
+    const SortedCurve& c = (*f.curves)[size_t(own)];
+    int copy = 0;
+    if (const double a = measure(f, own, 0); f.ends.first && s < a) s = 2 * a - s, copy = -1;
+    if (const double b = measure(f, own, ownPlaces(f) - 1); f.ends.last && s > b) s = 2 * b - s, copy = 1;
+    const ArcLength& l = lengths_[size_t(c.index)];
+    const Path& p = curves_[size_t(c.index)].path;
+    if (c.reversed) s = l.total() - s;
+    if (p.closed()) s -= l.total() * std::floor(s / l.total());
+    s = std::clamp(s, 0.0, l.total());
+    return f.ends.image(p.at(f.ownParameter ? s / l.total() * p.last() : l.parameterAt(s)), copy);
+  }
+
+  /// How much the shares at the crossings differ from curve to curve.
+  double spread(const Family& f) const {
+    const int n = ownPlaces(f);
+    double worst = 0;
+    for (int p = 1; p + 1 < n; ++p) {
+      double low = 1, high = 0;
+      for (size_t k = 0; k < f.curves->size(); ++k) {
+        if ((*f.curves)[k].index < 0) continue;
+        const double a = measure(f, int(k), 0), b = measure(f, int(k), n - 1);
+        const double share = (measure(f, int(k), p) - a) / (b - a);
+        low = std::min(low, share), high = std::max(high, share);
+      }
+      worst = std::max(worst, high - low);
+    }
+    return worst;
+  }
+
+  void chooseParameter(Family& f) const {
+    for (const SortedCurve& c : *f.curves)
+      if (c.index >= 0 && curves_[size_t(c.index)].path.segments().size() != 1) return;
+    const double byLength = spread(f);
+    f.ownParameter = true;
+    f.ownParameter = spread(f) < kOwnShare * byLength;
+  }
+
+  // Strips
+
+  /// Cuts a family at the places where its curves have corners, and gives every strip its parameters.
+  Expected<void> cut(Family& f) const {
+    const std::vector<Member>& places = other(f).members;
+    const int n = int(places.size());
+    std::vector<bool> corner(size_t(ownPlaces(f)), false);
+    for (size_t k = 0; k < f.curves->size(); ++k)
+      if ((*f.curves)[k].index >= 0) LUMSK_CHECK(markCorners(f, int(k), corner));
+    const bool around = isRows(f) && net_.closed, any = std::find(corner.begin(), corner.end(), true) != corner.end();
+    if (around && any && !corner.front())
+      return fail(problem("LM-N008", "closed curves with corners need the first curve of the other family through one")
+                      .at(grid(0, 0).at)
+                      .tryThis("pick a curve through the corners before the others"));
+    int first = 0;
+    for (int p = 1; p < n; ++p) {
+      // At a mirror plane the curves go on smoothly.
+      const int own = places[size_t(p)].own;
+      const bool inside = own > 0 && own + 1 < ownPlaces(f);
+      if (p != n - 1 && !(inside && corner[size_t(own)])) continue;
+      Strip s;
+      s.first = first;
+      s.last = p;
+      s.closed = around && !any;
+      s.at = parametersOf(f, first, p);
+      LUMSK_CHECK(mapLengths(f, s));
+      f.strips.push_back(std::move(s));
+      first = p;
+    }
+    return {};
+  }
+
+  /// Marks the crossings that lie in corners of a curve.
+  Expected<void> markCorners(const Family& f, int own, std::vector<bool>& corner) const {
+    const SortedCurve& c = (*f.curves)[size_t(own)];
+    const Path& path = curves_[size_t(c.index)].path;
+    const ArcLength& l = lengths_[size_t(c.index)];
+    const int n = ownPlaces(f);
+    const auto placed = [&](int p) { return isRows(f) ? grid(own, p).along : grid(p, own).across; };
+    const double near = std::max(o_.largestGap.mm, 10 * cx_.tolerances.point.mm);
+    for (double t : path.corners(cx_.tolerances.corner)) {
+      double s = l.lengthAt(t);
+      if (c.reversed) s = l.total() - s;
+      while (path.closed() && s < placed(0) - near) s += l.total();
+      if (s < placed(0) - near || s > placed(n - 1) + near) continue; // on an overhang
+      int at = 0;
+      for (int p = 1; p < n; ++p)
+        if (std::abs(placed(p) - s) < std::abs(placed(at) - s)) at = p;
+      if (std::abs(placed(at) - s) > near)
+        return fail(problem("LM-N008", "curve " + std::to_string(c.index + 1) + " has a corner between two crossings")
+                        .at(path.at(t))
+                        .tryThis("put a curve of the other family through the corners, or round them"));
+      corner[size_t(at)] = true;
+      if (path.closed() && (at == 0 || at == n - 1)) corner.front() = corner.back() = true;
+    }
+    return {};
+  }
+
+  /// Mean shares of the measure between the strip's ends.
+  std::vector<double> parametersOf(const Family& f, int first, int last) const {
+    const std::vector<Member>& places = other(f).members;
+    std::vector<double> t(size_t(last - first + 1), 0.0);
+    int used = 0;
+    for (size_t k = 0; k < f.curves->size(); ++k) {
+      if ((*f.curves)[k].index < 0) continue;
+      const double a = measure(f, int(k), places[size_t(first)]), b = measure(f, int(k), places[size_t(last)]);
+      for (int p = first; p <= last; ++p)
+        t[size_t(p - first)] += (measure(f, int(k), places[size_t(p)]) - a) / (b - a);
+      ++used;
+    }
+    for (double& x : t) x /= used;
+    t.front() = 0.0;
+    t.back() = 1.0;
+    return t;
+  }
+
+  Expected<void> mapLengths(const Family& f, Strip& s) const {
+    const std::vector<Member>& places = other(f).members;
+    s.length.assign(f.curves->size(), std::nullopt);
+    for (size_t k = 0; k < s.length.size(); ++k) {
+      if ((*f.curves)[k].index < 0) continue;
+      std::vector<double> y;
+      for (int p = s.first; p <= s.last; ++p) y.push_back(measure(f, int(k), places[size_t(p)]));
+      auto map = MonotoneMap::through(s.at, y, s.closed);
+      if (!map) return fail(map.error().at(grid(f, int(k), 0).at));
+      s.length[k] = std::move(*map);
+    }
+    return {};
+  }
+
+  // Fits and sum
+
+  Expected<void> build() {
+    out_ = {};
+    cx_.report(0.2, "fitting curves");
+    for (Family* f : {&rows_, &columns_})
+      for (Strip& s : f->strips) {
+        if (cx_.stopped()) return fail(cancelled());
+        LUMSK_CHECK(fit(*f, s));
+      }
+    cx_.report(0.6, "joining families");
+    for (const Strip& v : columns_.strips)
+      for (const Strip& u : rows_.strips) addPatch(u, v);
+    out_.cornered = out_.patches.size() > 1;
+    flattenPoles();
+    measureDeviation();
+    return {};
+  }
+
+  /// Lean fit of a family on a strip, then moved (smoothly, by the cardinal functions) exactly through the crossings.
+  Expected<void> fit(const Family& f, Strip& s) const {
+    CurveFamily family;
+    family.curves = int(std::count_if(s.length.begin(), s.length.end(), [](const auto& l) { return l.has_value(); }));
+    family.closed = s.closed;
+    family.sample = [&](double t, double* out) {
+      for (size_t k = 0; k < s.length.size(); ++k) {
+        if (!s.length[k]) continue;
+        Eigen::Map<Vec3>(out, 3) = pointAt(f, int(k), (*s.length[k])(t));
+        out += 3;
+      }
+    };
+    const int crossings = int(s.at.size()) - (s.closed ? 1 : 0);
+    LeanOptions lean;
+    lean.degree = kDegree;
+    lean.fit = {fit_};
+    lean.firstSpans = s.closed ? crossings + 3 : 3;
+    if (!s.closed && crossings > kDegree + 1) lean.firstBreaks = breakpoints(averagedKnots(kDegree, s.at), kDegree);
+    LUMSK_TRY(fitted, fitLean(family, lean));
+    s.fit = std::move(fitted);
+    LUMSK_CHECK(cardinals(s));
+    s.curve.clear();
+    std::vector<int> column(f.curves->size(), -1);
+    for (size_t k = 0, c = 0; k < f.curves->size(); ++k)
+      if (s.length[k]) column[k] = int(c++);
+    const std::vector<Member>& places = other(f).members;
+    const Mirrors& across = other(f).ends;
+    for (const Member& m : f.members) {
+      const int c = column[size_t(m.own) % column.size()];
+      Rows control(s.fit.controls.rows(), 3);
+      for (Eigen::Index i = 0; i < control.rows(); ++i)
+        control.row(i) = c < 0 ? Eigen::RowVector3d::Zero()
+                               : Eigen::RowVector3d(across.image(
+                                     Vec3(s.fit.controls.row(i).segment<3>(3 * c).transpose()), m.copy));
+      if (c < 0) control.rowwise() += grid(f, m.own, 0).at.transpose();
+      for (int p = 0; p < crossings; ++p) {
+        const Member& place = places[size_t(s.first + p)];
+        const Vec3 miss = (isRows(f) ? at(m, place) : at(place, m)) - valueAt(s, control, s.at[size_t(p)]);
+        control += s.cardinal.row(p).transpose() * miss.transpose();
+      }
+      s.curve.push_back(std::move(control));
+    }
+    return {};
+  }
+
+  static Vec3 valueAt(const Strip& s, const Rows& control, double t) {
+    double N[kMaxDegree + 1];
+    const int f = basisFunctions(s.fit.knots, s.fit.degree, t, N);
+    Vec3 v = Vec3::Zero();
+    for (int i = 0; i <= s.fit.degree; ++i) v += N[i] * control.row(f + i).transpose();
+    return v;
+  }
+
+  /// Interpolating functions at the crossings, in the strip's space: polynomials of up to six crossings, quintic splines
+  /// of more; around closed curves those of least third derivative.
+  Expected<void> cardinals(Strip& s) const {
+    const int n = int(s.at.size()) - (s.closed ? 1 : 0);
+    if (s.closed) return cardinalsAround(s, n);
+    const int p = std::min(n - 1, kDegree);
+    LUMSK_TRY(rows, interpolateRows(s.at, Rows::Identity(n, n), p, Rows(0, n), Rows(0, n)));
+    s.cardinal.resize(n, s.fit.controls.rows());
+    for (int k = 0; k < n; ++k) {
+      const auto c = coefficientsOf(s.fit.degree, s.fit.knots, [&](double t) {
+        double N[kMaxDegree + 1], v = 0;
+        const int f = basisFunctions(rows.knots, p, t, N);
+        for (int i = 0; i <= p; ++i) v += N[i] * rows.controls(f + i, k);
+        return v;
+      });
+      s.cardinal.row(k) = Eigen::Map<const Eigen::RowVectorXd>(c.data(), Eigen::Index(c.size()));
+    }
+    return {};
+  }
+
+  /// Periodic: value and three derivatives agree at the seam.
+  static Expected<void> cardinalsAround(Strip& s, int n) {
+    const int p = s.fit.degree, c = int(s.fit.controls.rows()), seam = kMaxDerivative + 1, size = c + n + seam;
+    Eigen::MatrixXd A = Eigen::MatrixXd::Zero(size, size);
+    BasisDerivatives b, e;
+    const auto breaks = breakpoints(s.fit.knots, p);
+    for (size_t k = 0; k + 1 < breaks.size(); ++k)
+      for (double x : {-0.7745966692414834, 0.0, 0.7745966692414834}) {
+        const double h = 0.5 * (breaks[k + 1] - breaks[k]), w = h * (x == 0.0 ? 8.0 / 9 : 5.0 / 9);
+        basisDerivatives(s.fit.knots, p, breaks[k] + h * (1 + x), 3, b);
+        for (int i = 0; i <= p; ++i)
+          for (int j = 0; j <= p; ++j) A(b.first + i, b.first + j) += w * b.value[3][i] * b.value[3][j];
+      }
+    A.topLeftCorner(c, c) /= A.topLeftCorner(c, c).cwiseAbs().maxCoeff();
+    for (int k = 0; k < n; ++k) {
+      basisDerivatives(s.fit.knots, p, s.at[size_t(k)], 0, b);
+      for (int i = 0; i <= p; ++i) A(c + k, b.first + i) = A(b.first + i, c + k) = b.value[0][i];
+    }
+    for (int d = 0; d < seam; ++d) {
+      basisDerivatives(s.fit.knots, p, 0.0, d, b);
+      basisDerivatives(s.fit.knots, p, 1.0, d, e);
+      const double scale = std::abs(b.value[d][0]);
+      for (int i = 0; i <= p; ++i) {
+        A(c + n + d, b.first + i) += b.value[d][i] / scale;
+        A(c + n + d, e.first + i) -= e.value[d][i] / scale;
+      }
+      A.block(0, c + n + d, c, 1) = A.block(c + n + d, 0, 1, c).transpose();
+    }
+    Eigen::MatrixXd rhs = Eigen::MatrixXd::Zero(size, n);
+    for (int k = 0; k < n; ++k) rhs(c + k, k) = 1.0;
+    const Eigen::MatrixXd x = A.partialPivLu().solve(rhs);
+    if (!x.allFinite())
+      return fail(problem("LM-G008", "the crossings cannot be joined around").tryThis("space them more evenly"));
+    s.cardinal = x.topRows(c).transpose();
+    return {};
+  }
+
+  /// The Boolean sum on one patch, mirrored parts included.
+  Surface sum(const Strip& u, const Strip& v) const {
+    const Eigen::Index nu = u.fit.controls.rows(), nv = v.fit.controls.rows();
+    const int columns = int(u.cardinal.rows()), rows = int(v.cardinal.rows());
+    Points points = Points::Zero(nu * nv, 3);
+    // Rows over v, less what the columns would make of their crossings.
+    for (int j = 0; j < rows; ++j) {
+      Rows part = u.curve[size_t(v.first + j)];
+      for (int i = 0; i < columns; ++i)
+        part -= u.cardinal.row(i).transpose() *
+                at(rows_.members[size_t(v.first + j)], columns_.members[size_t(u.first + i)]).transpose();
+      for (Eigen::Index a = 0; a < nu; ++a)
+        for (Eigen::Index b = 0; b < nv; ++b) points.row(a * nv + b) += v.cardinal(j, b) * part.row(a);
+    }
+    for (int i = 0; i < columns; ++i) {
+      const Rows& part = v.curve[size_t(u.first + i)];
+      for (Eigen::Index a = 0; a < nu; ++a)
+        for (Eigen::Index b = 0; b < nv; ++b) points.row(a * nv + b) += u.cardinal(i, a) * part.row(b);
+    }
+    if (u.closed)
+      for (Eigen::Index b = 0; b < nv; ++b) points.row((nu - 1) * nv + b) = points.row(b);
+    return Surface::trusted(kDegree, kDegree, u.fit.knots, v.fit.knots, std::move(points), u.closed);
+  }
+
+  /// What of a strip lies between the mirrors: its first own place, and parameters of the own places there.
+  struct OwnPart {
+    int first = -1;
+    std::vector<double> at;
+  };
+  OwnPart ownPart(const Family& placed, const Strip& s) const {
+    OwnPart out;
+    for (int p = s.first; p <= s.last; ++p)
+      if (const Member& m = placed.members[size_t(p)]; m.copy == 0) {
+        if (out.first < 0) out.first = m.own;
+        out.at.push_back(s.at[size_t(p - s.first)]);
+      }
+    return out;
+  }
+
+  void addPatch(const Strip& u, const Strip& v) {
+    const OwnPart pu = ownPart(columns_, u), pv = ownPart(rows_, v);
+    if (pu.at.size() < 2 || pv.at.size() < 2) return;
+    NetworkPatch p;
+    p.firstColumn = pu.first;
+    p.firstRow = pv.first;
+    p.surface = portion(sum(u, v), pu.at.front(), pu.at.back(), pv.at.front(), pv.at.back());
+    const auto scaled = [](std::vector<double> t) {
+      const double a = t.front(), w = t.back() - a;
+      for (double& x : t) x = (x - a) / w;
+      return t;
+    };
+    p.columnsAt = scaled(pu.at);
+    p.rowsAt = scaled(pv.at);
+    closePoles(p);
+    const auto meet = [&](Side side, bool here, const std::optional<Frame>& plane, const std::vector<double>& keep) {
+      if (here && plane)
+        p.surface = meetingPlane(p.surface, side, plane->origin, plane->normal(), o_.sides[side], keep, EndShape::Local);
+    };
+    meet(FirstU, pu.first == 0, rows_.ends.first, p.columnsAt);
+    meet(LastU, pu.first + int(pu.at.size()) == int(net_.columns.size()), rows_.ends.last, p.columnsAt);
+    meet(FirstV, pv.first == 0, columns_.ends.first, p.rowsAt);
+    meet(LastV, pv.first + int(pv.at.size()) == int(net_.rows.size()), columns_.ends.last, p.rowsAt);
+    patchOf_.resize(out_.patches.size());
+    patchOf_.push_back({&u, &v, pu.at.front(), pu.at.back(), pv.at.front(), pv.at.back()});
+    out_.patches.push_back(std::move(p));
+  }
+
+  /// A pole is one point to the last bit.
+  void closePoles(NetworkPatch& p) const {
+    for (bool first : {true, false}) {
+      const int row = first ? p.firstRow : p.firstRow + int(p.rowsAt.size()) - 1;
+      if (net_.rows[size_t(row)].index >= 0) continue;
+      for (int i = 0; i < p.surface.sizeU(); ++i)
+        p.surface.point(i, first ? 0 : p.surface.sizeV() - 1) = grid(row, 0).at.transpose();
+    }
+  }
+
+  void flattenPoles() {
+    for (bool first : {true, false}) {
+      const int row = first ? 0 : int(net_.rows.size()) - 1;
+      if (net_.rows[size_t(row)].index >= 0) continue;
+      Eigen::MatrixXd t(3, Eigen::Index(net_.columns.size()));
+      for (size_t i = 0; i < net_.columns.size(); ++i) {
+        const GridPoint& g = grid(row, int(i));
+        t.col(Eigen::Index(i)) = derivatives(net_.columns[i], g.across)[1].normalized();
+      }
+      const Eigen::JacobiSVD<Eigen::MatrixXd> svd(t, Eigen::ComputeFullU);
+      const Vec3 n = svd.matrixU().col(2);
+      double worst = 0;
+      for (Eigen::Index i = 0; i < t.cols(); ++i)
+        worst = std::max(worst, std::asin(std::min(1.0, std::abs(n.dot(t.col(i))))));
+      if (svd.singularValues()[1] < 1e-3 || degFromRad(worst) > o_.poleFlat.deg) {
+        out_.pointedPole = true;
+        continue;
+      }
+      for (NetworkPatch& p : out_.patches)
+        if ((first ? p.firstRow : p.firstRow + int(p.rowsAt.size()) - 1) == row)
+          p.surface = flatPole(p.surface, first ? FirstV : LastV, n, p.rowsAt);
+    }
+  }
+
+  /// Distance of the finished skin from the picked curves, at places between their knots.
+  void measureDeviation() {
+    const auto look = [&](const Family& f, const Strip& s, int k, double a, double b,
+                          const std::function<Vec3(double)>& skin) {
+      if (k >= int(s.length.size()) || !s.length[size_t(k)]) return;
+      for (int i = 0; i < 48; ++i) {
+        const double t = (i + 0.37) / 48;
+        out_.deviationMm =
+            std::max(out_.deviationMm, (skin(t) - pointAt(f, k, (*s.length[size_t(k)])(a + (b - a) * t))).norm());
+      }
+    };
+    for (size_t i = 0; i < out_.patches.size(); ++i) {
+      const NetworkPatch& p = out_.patches[i];
+      const Origin& from = patchOf_[i];
+      for (size_t j = 0; j < p.rowsAt.size(); ++j)
+        look(rows_, *from.u, p.firstRow + int(j), from.u0, from.u1,
+             [&](double t) { return p.surface.at(t, p.rowsAt[j]); });
+      for (size_t j = 0; j < p.columnsAt.size(); ++j)
+        look(columns_, *from.v, p.firstColumn + int(j), from.v0, from.v1,
+             [&](double t) { return p.surface.at(p.columnsAt[j], t); });
+    }
+  }
+
+  struct Origin {
+    const Strip *u = nullptr, *v = nullptr;
+    double u0 = 0, u1 = 1, v0 = 0, v1 = 1;
+  };
+
+  const std::vector<NetworkCurve>& curves_;
+  const NetworkOptions& o_;
+  const Context& cx_;
+  std::vector<ArcLength> lengths_;
+  SortedNetwork net_;
+  Family rows_, columns_;
+  double size_ = 1, fit_ = 0;
+  std::vector<Origin> patchOf_;
+  NetworkResult out_;
+};
+
+} // namespace
+
+Expected<NetworkResult> network(const std::vector<NetworkCurve>& curves, const NetworkOptions& options,
+                                const Context& cx) {
+  return Networker(curves, options, cx).run();
+}
+
+} // namespace lumsk::nurbs

@@ -1,0 +1,155 @@
+#include "nurbs/side_conditions.h"
+
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+/// The surface as rows of control points across a side: row k holds all points of line k, x y z of point 0, 1, ...
+struct Across {
+  int degree;
+  Knots knots;
+  Rows rows;
+};
+
+bool alongU(Side side) { return side == FirstU || side == LastU; }
+bool atFirst(Side side) { return side == FirstU || side == FirstV; }
+
+Across across(const Surface& s, Side side) {
+  const int nu = s.sizeU(), nv = s.sizeV();
+  if (alongU(side)) return {s.degreeU(), s.knotsU(), Eigen::Map<const Rows>(s.grid().data(), nu, 3 * nv)};
+  Rows rows(nv, 3 * nu);
+  for (int i = 0; i < nu; ++i)
+    for (int j = 0; j < nv; ++j) rows.row(j).segment<3>(3 * i) = s.point(i, j);
+  return {s.degreeV(), s.knotsV(), std::move(rows)};
+}
+
+Surface withRows(const Surface& s, Side side, const Rows& rows) {
+  const int nu = s.sizeU(), nv = s.sizeV();
+  Points grid(nu * nv, 3);
+  for (int i = 0; i < nu; ++i)
+    for (int j = 0; j < nv; ++j)
+      grid.row(i * nv + j) = alongU(side) ? rows.row(i).segment<3>(3 * j) : rows.row(j).segment<3>(3 * i);
+  return Surface::trusted(s.degreeU(), s.degreeV(), s.knotsU(), s.knotsV(), std::move(grid), s.closedU());
+}
+
+/// Inserts knots until the functions exist.
+std::pair<Surface, Rows> withRoom(Surface s, Side side, int most, const std::vector<double>& keep, EndShape shape) {
+  for (;;) {
+    const Across a = across(s, side);
+    if (auto c = endFunctions(a.degree, a.knots, atFirst(side), most, keep, shape)) return {std::move(s), std::move(*c)};
+    // The span nearest to the side that is longer than half of the next one is halved.
+    std::vector<double> b = breakpoints(a.knots, a.degree);
+    if (!atFirst(side)) std::reverse(b.begin(), b.end());
+    size_t pick = 0;
+    for (size_t k = 1; k + 1 < b.size() && k < 4; ++k)
+      if (std::abs(b[k + 1] - b[k]) > 1.5 * std::abs(b[pick + 1] - b[pick])) pick = k;
+    const double at = 0.5 * (b[pick] + b[pick + 1]);
+    s = alongU(side) ? insertKnotU(s, at) : insertKnotV(s, at);
+  }
+}
+
+/// Adds to every order the change that the given projection of the derivative asks for.
+template <class Change>
+Surface corrected(const Surface& given, Side side, int most, const std::vector<double>& keep, EndShape shape,
+                  Change change) {
+  auto [s, c] = withRoom(given, side, most, keep, shape);
+  Across a = across(s, side);
+  BasisDerivatives b;
+  basisDerivatives(a.knots, a.degree, atFirst(side) ? a.knots.front() : a.knots.back(), 3, b);
+  Rows add = Rows::Zero(most + 1, a.rows.cols());
+  for (int k = 0; k <= most; ++k) {
+    Eigen::RowVectorXd d = Eigen::RowVectorXd::Zero(a.rows.cols());
+    for (int i = 0; i <= a.degree; ++i) d += b.value[k][i] * a.rows.row(b.first + i);
+    for (Eigen::Index p = 0; p < d.size() / 3; ++p)
+      add.row(k).segment<3>(3 * p) = change(k, Vec3(d.segment<3>(3 * p).transpose())).transpose();
+  }
+  a.rows += c.transpose() * add;
+  return withRows(s, side, a.rows);
+}
+
+} // namespace
+
+std::optional<Rows> endFunctions(int p, const Knots& U, bool first, int most, const std::vector<double>& keep,
+                                 EndShape shape) {
+  const int n = int(U.size()) - p - 1;
+  const double here = first ? U.front() : U.back(), there = first ? U.back() : U.front();
+  std::vector<std::pair<double, int>> conditions; // place, order; those at the end itself first
+  for (int k = 0; k <= most; ++k) conditions.emplace_back(here, k);
+  const double eps = 1e-9 * std::abs(there - here);
+  for (double v : keep)
+    if (std::abs(v - here) > eps && std::abs(v - there) > eps) conditions.emplace_back(v, 0);
+  for (int k = 0; k <= 3; ++k) conditions.emplace_back(there, k);
+  const int m = int(conditions.size());
+  if (n < m + 1) return {};
+  Eigen::MatrixXd A = Eigen::MatrixXd::Zero(n + m, n + m);
+  BasisDerivatives b;
+  // Energy of the third derivative; a little of the first keeps it definite.
+  const std::vector<double> breaks = breakpoints(U, p);
+  const double whole = std::abs(there - here);
+  if (shape == EndShape::Local) A.topLeftCorner(n, n).setIdentity();
+  for (size_t k = 0; k + 1 < breaks.size() && shape == EndShape::Smooth; ++k)
+    for (double x : {-0.7745966692414834, 0.0, 0.7745966692414834}) {
+      const double h = 0.5 * (breaks[k + 1] - breaks[k]), w = h * (x == 0.0 ? 8.0 / 9 : 5.0 / 9);
+      basisDerivatives(U, p, breaks[k] + h * (1 + x), 3, b);
+      for (int i = 0; i <= p; ++i)
+        for (int j = 0; j <= p; ++j)
+          A(b.first + i, b.first + j) += w * (b.value[3][i] * b.value[3][j] * std::pow(whole, 5) +
+                                              1e-6 * b.value[1][i] * b.value[1][j] * whole);
+    }
+  const double scale = A.topLeftCorner(n, n).cwiseAbs().maxCoeff();
+  A.topLeftCorner(n, n) /= scale;
+  for (int r = 0; r < m; ++r) {
+    basisDerivatives(U, p, conditions[size_t(r)].first, conditions[size_t(r)].second, b);
+    double largest = 0;
+    for (int i = 0; i <= p; ++i) largest = std::max(largest, std::abs(b.value[conditions[size_t(r)].second][i]));
+    for (int i = 0; i <= p; ++i)
+      A(n + r, b.first + i) = A(b.first + i, n + r) = b.value[conditions[size_t(r)].second][i] / largest;
+    A(n + r, n + r) = 0;
+    conditions[size_t(r)].first = largest; // from here on: the scale of the row
+  }
+  Eigen::MatrixXd rhs = Eigen::MatrixXd::Zero(n + m, most + 1);
+  for (int k = 0; k <= most; ++k) rhs(n + k, k) = 1.0 / conditions[size_t(k)].first;
+  const Eigen::FullPivLU<Eigen::MatrixXd> lu(A);
+  if (lu.rank() < n + m) return {};
+  const Eigen::MatrixXd c = lu.solve(rhs);
+  return Rows(c.topRows(n).transpose());
+}
+
+std::vector<double> coefficientsOf(int p, const Knots& U, const std::function<double(double)>& f) {
+  const std::vector<double> at = greville(U, p);
+  const int n = int(at.size());
+  BandedLu A(n, p, p);
+  Rows rhs(n, 1);
+  double N[kMaxDegree + 1];
+  for (int i = 0; i < n; ++i) {
+    const int first = basisFunctions(U, p, at[size_t(i)], N);
+    for (int j = 0; j <= p; ++j)
+      if (std::abs(first + j - i) <= p) A.at(i, first + j) = N[j];
+    rhs(i, 0) = f(at[size_t(i)]);
+  }
+  A.factor();
+  A.solve(rhs);
+  return {rhs.data(), rhs.data() + n};
+}
+
+Surface meetingPlane(const Surface& s, Side side, const Vec3& origin, const Vec3& normal, SideMeets meets,
+                     const std::vector<double>& keep, EndShape shape) {
+  if (meets == SideMeets::Free) return s;
+  const Vec3 n = normal.normalized();
+  return corrected(s, side, meets == SideMeets::G3 ? 3 : 1, keep, shape, [&](int order, const Vec3& d) -> Vec3 {
+    const Vec3 along = n * (order == 0 ? (d - origin).dot(n) : d.dot(n));
+    return order % 2 == 0 ? Vec3(-along) : Vec3(along - d); // even orders lie in the plane, odd ones along its normal
+  });
+}
+
+Surface flatPole(const Surface& s, Side side, const Vec3& normal, const std::vector<double>& keep) {
+  const Vec3 n = normal.normalized();
+  return corrected(s, side, 1, keep, EndShape::Smooth,
+                   [&](int order, const Vec3& d) -> Vec3 { return order == 0 ? Vec3::Zero() : Vec3(-n * d.dot(n)); });
+}
+
+} // namespace lumsk::nurbs

@@ -1,0 +1,37 @@
+#pragma once
+#include "nurbs/offset.h"
+#include "nurbs/surface.h"
+
+namespace lumsk::nurbs {
+
+/// What a skin does where one of its sides lies in a mirror plane: `Perpendicular`, it leaves the plane squarely;
+/// `G3`, also without a kink in the curvature, so that the skin and its mirror image are one smooth form.
+enum class SideMeets { Free, Perpendicular, G3 };
+
+/// What the end functions keep small.
+enum class EndShape {
+  Smooth, ///< their third derivative: for real changes, which then reach far
+  Local   ///< their control values: for removing what is left over by rounding and fitting, near the end
+};
+
+/// Functions of one parameter that are as small as can be in the given sense: row k has the k-th derivative 1 and all
+/// other ones to order `most` 0 at one end of the domain, is 0 at all of `keep`, and with three derivatives at the other
+/// end. Control values, one row each; nothing when the knots leave no room.
+std::optional<Rows> endFunctions(int degree, const Knots& knots, bool atFirst, int most,
+                                 const std::vector<double>& keep, EndShape shape);
+
+/// Coefficients of the spline function that takes f's values; exact where f is in the space.
+std::vector<double> coefficientsOf(int degree, const Knots& knots, const std::function<double(double)>& f);
+
+/// Changes a surface as little as possible so that the side meets the plane as asked: in it, square to it and, for G3,
+/// even to third order (Peters 2002: a form continued by its mirror image). `keep` holds parameters across the side
+/// whose isoparametric curves must stay: they do exactly, as do curves along the other direction that meet the plane
+/// so already. Knots are inserted where there is no room for it.
+Surface meetingPlane(const Surface& s, Side side, const Vec3& origin, const Vec3& normal, SideMeets meets,
+                     const std::vector<double>& keep, EndShape shape);
+
+/// As above for a side that is one point: all tangents there are brought into the plane through it, so that the pole
+/// has one normal.
+Surface flatPole(const Surface& s, Side side, const Vec3& normal, const std::vector<double>& keep);
+
+} // namespace lumsk::nurbs

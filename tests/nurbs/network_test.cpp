@@ -1,0 +1,266 @@
+#include "nurbs/closest.h"
+#include "shapes/networks.h"
+#include "support/registry.h"
+
+using namespace lumsk;
+using namespace lumsk::nurbs;
+using namespace lumsk::test;
+
+namespace {
+
+int points(const NetworkResult& r) {
+  int n = 0;
+  for (const auto& p : r.patches) n += p.surface.controlPoints();
+  return n;
+}
+
+Path through(std::vector<Vec3> list, int degree = 5) {
+  Points p(Eigen::Index(list.size()), 3);
+  for (size_t i = 0; i < list.size(); ++i) p.row(Eigen::Index(i)) = list[i].transpose();
+  InterpolationOptions o;
+  o.degree = degree;
+  return *Path::make({*interpolate(p, o)}, {0.001});
+}
+
+std::string code(const std::vector<NetworkCurve>& c, const NetworkOptions& o = {}) {
+  const auto r = network(c, o, {});
+  if (r) return "ok";
+  if (r.error().where.empty() || r.error().remedyText.empty()) return r.error().code + " without place or remedy";
+  return r.error().code;
+}
+
+} // namespace
+
+class NetworkTest : public QObject {
+  Q_OBJECT
+private slots:
+  void fourByFiveCurvesInAnyOrderGiveALightExactSkin() {
+    for (unsigned seed : {7u, 8u, 9u}) {
+      const auto curves = formNetwork(4, 5, seed);
+      const auto r = network(curves, {}, {});
+      QVERIFY2(r, r ? "" : sentence(r.error()).c_str());
+      QCOMPARE(r->patches.size(), size_t(1));
+      const Surface& s = r->patches[0].surface;
+      const double off = curvesOffSkin(curves, *r);
+      double between = 0;
+      for (int i = 1; i < 24; ++i)
+        for (int j = 1; j < 24; ++j)
+          between = std::max(between, closestPoint(s, smoothForm(i / 24.0, j / 24.0)).distanceMm);
+      qInfo("%d points, curves %.6f (said %.6f), between %.6f, gaps %.6f", s.controlPoints(), off, r->deviationMm,
+            between, r->sorted.largestGapMm);
+      QVERIFY(off <= 0.0005);
+      QVERIFY(r->deviationMm <= 0.0005);
+      QVERIFY(s.controlPoints() <= 250);
+      QVERIFY(between <= 0.002);
+    }
+  }
+
+  void familiesMayBeLargeAndTwentyByTwentyStaysLean() {
+    const auto curves = formNetwork(20, 20, 3);
+    const auto r = network(curves, {}, {});
+    VERIFY_OK(r);
+    VERIFY_AT_MOST(r->deviationMm, 0.0005);
+    VERIFY_AT_MOST(points(*r), 1500);
+  }
+
+  void ringsAndLinesGiveASkinThatIsSmoothAtItsSeam() {
+    std::vector<NetworkCurve> curves;
+    for (double z : {0.0, 30.0, 62.0, 95.0}) {
+      const double w = 70 + 12 * std::sin(z / 30), turn = 0.7 * z; // starts lie anywhere
+      Frame f{{0.04 * z, 0, z}, {std::cos(turn), std::sin(turn), 0}, {-std::sin(turn), std::cos(turn), 0}};
+      curves.push_back({*circle(f, w)});
+    }
+    for (int k : {2, 0, 3, 1, 4}) {
+      std::vector<Vec3> p;
+      for (int i = 0; i <= 12; ++i) {
+        const double z = 95.0 * i / 12, a = 2 * kPi * k / 5 + 0.2, r = 35 + 6 * std::sin(z / 30);
+        p.push_back({0.04 * z + r * std::cos(a), r * std::sin(a), z});
+      }
+      curves.push_back({through(p)});
+    }
+    NetworkOptions o;
+    o.largestGap = {0.05};
+    const auto r = network(curves, o, {});
+    VERIFY_OK(r);
+    QVERIFY(r->sorted.closed && r->patches.size() == 1 && r->patches[0].surface.closedU());
+    const Surface& s = r->patches[0].surface;
+    SurfaceDerivatives a, b;
+    for (int j = 0; j <= 20; ++j) {
+      s.derivatives(0, j / 20.0, 2, a);
+      s.derivatives(1, j / 20.0, 2, b);
+      VERIFY_AT_MOST((a(0, 0) - b(0, 0)).norm(), 1e-9);
+      VERIFY_AT_MOST((a(1, 0) - b(1, 0)).norm(), 1e-6 * a(1, 0).norm());
+      VERIFY_AT_MOST((a(2, 0) - b(2, 0)).norm(), 1e-5 * a(2, 0).norm());
+      VERIFY_AT_MOST(std::abs(Vec3(s.at(0.37, j / 20.0) - Vec3(0.04 * s.at(0.37, j / 20.0).z(), 0, s.at(0.37, j / 20.0).z())).norm() -
+                              (35 + 6 * std::sin(s.at(0.37, j / 20.0).z() / 30))), 0.05);
+    }
+    VERIFY_AT_MOST(curvesOffSkin(curves, *r), 0.5 * r->sorted.largestGapMm + 0.0006);
+  }
+
+  void polesAndThreeSidesHaveOneNormal_data() {
+    QTest::addColumn<double>("sector");
+    QTest::addColumn<int>("columns");
+    QTest::addColumn<int>("rows");
+    QTest::newRow("half dome") << 1.0 << 5 << 3;
+    QTest::newRow("three sides, three inner curves") << 0.3 << 3 << 2;
+    QTest::newRow("three curves") << 0.25 << 2 << 1;
+  }
+  void polesAndThreeSidesHaveOneNormal() {
+    QFETCH(double, sector);
+    QFETCH(int, columns);
+    QFETCH(int, rows);
+    std::vector<NetworkCurve> curves;
+    for (int i = 0; i < columns; ++i) {
+      std::vector<Vec3> p;
+      for (int k = 0; k <= 24; ++k) p.push_back(domePoint(sector * i / (columns - 1), k / 24.0));
+      curves.push_back({through(p)});
+    }
+    for (int j = 1; j <= rows; ++j) {
+      std::vector<Vec3> p;
+      for (int k = 0; k <= 24; ++k) p.push_back(domePoint(sector * k / 24.0, double(j) / rows));
+      curves.push_back({through(p)});
+    }
+    const auto r = network(curves, {}, {});
+    VERIFY_OK(r);
+    QVERIFY(!r->pointedPole);
+    const Surface& s = r->patches[0].surface;
+    const bool first = s.poleAtFirstV({0.001});
+    QVERIFY(first || s.poleAtLastV({0.001}));
+    VERIFY_AT_MOST(curvesOffSkin(curves, *r), 0.0006);
+    for (int i = 0; i <= 40; ++i)
+      for (double near : {1e-7, 1e-5, 1e-4}) {
+        const Vec3 n = s.normal(i / 40.0, first ? near : 1 - near);
+        VERIFY_AT_MOST(std::min(degFromRad(angleBetweenRad(n, Vec3::UnitZ())), degFromRad(angleBetweenRad(-n, Vec3::UnitZ()))),
+                       0.1);
+      }
+  }
+
+  void sidesAtTheMirrorPlaneAreSquareOrSmoothToThirdOrder() {
+    // Half a vessel over level half outlines; front and back line in the plane y = 0.
+    const auto point = [](double around, double z) {
+      const double a = kPi * around, r = 36 + 8 * std::sin(z / 28) + 2.5 * std::cos(2 * a) + 1.5 * std::cos(3 * a);
+      return Vec3(1.3 * r * std::cos(a), r * std::sin(a), z + 3 * std::cos(a));
+    };
+    std::vector<NetworkCurve> curves;
+    for (int j = 0; j < 5; ++j) {
+      std::vector<Vec3> p; // through the mirrored points too, so that the half is even
+      for (int k = -20; k <= 44; ++k) p.push_back(point(k / 24.0, 22.0 * j));
+      const Path whole = through(p);
+      const auto& c = std::get<Spline>(whole.segments()[0]);
+      const double a = closestPoint(whole, point(0, 22.0 * j)).t, b = closestPoint(whole, point(1, 22.0 * j)).t;
+      const double w = c.last() - c.first();
+      Spline half = *portion(c, c.first() + a * w, c.first() + b * w);
+      curves.push_back({*Path::make({half}, {0.001})});
+    }
+    for (double around : {0.0, 0.5, 1.0}) {
+      std::vector<Vec3> p;
+      for (int k = 0; k <= 24; ++k) p.push_back(point(around, 88 * k / 24.0));
+      curves.push_back({through(p)});
+    }
+    for (SideMeets meets : {SideMeets::Perpendicular, SideMeets::G3}) {
+      NetworkOptions o;
+      o.sides[FirstU] = o.sides[LastU] = meets;
+      const auto r = network(curves, o, {});
+      VERIFY_OK(r);
+      VERIFY_AT_MOST(r->deviationMm, 0.0008);
+      const Surface& s = r->patches[0].surface;
+      for (double u : {0.0, 1.0})
+        for (int k = 0; k <= 30; ++k) {
+          SurfaceDerivatives d;
+          s.derivatives(u, k / 30.0, 3, d);
+          VERIFY_AT_MOST(std::abs(d(0, 0).y()), 1e-7);
+          const Vec3 n = d(1, 0).cross(d(0, 1)).normalized();
+          VERIFY_AT_MOST(degFromRad(std::asin(std::abs(n.y()))), 1e-5);
+          if (meets != SideMeets::G3) continue;
+          // dk/ds across the plane by differences of the normal section's curvature at both sides of the mirror.
+          const auto k1 = [&](double h) { // curvature of the section across, h from the plane
+            SurfaceDerivatives e;
+            s.derivatives(u == 0 ? h : 1 - h, k / 30.0, 2, e);
+            const Vec3 m = e(1, 0).cross(e(0, 1)).normalized();
+            const Vec3 w = Vec3(Vec3::UnitY() - m * m.y()).normalized();
+            Eigen::Matrix<double, 3, 2> J;
+            J << e(1, 0), e(0, 1);
+            const Vec2 q = (J.transpose() * J).inverse() * J.transpose() * w;
+            return m.dot(q.x() * q.x() * e(2, 0) + 2 * q.x() * q.y() * e(1, 1) + q.y() * q.y() * e(0, 2));
+          };
+          const double step = 2e-4, ds = step * d(1, 0).norm();
+          VERIFY_AT_MOST(std::abs(-k1(2 * step) + 4 * k1(step) - 3 * k1(0)) / (2 * ds) * 150 * 150, 0.01);
+        }
+    }
+    // A half that is not square at the plane is named.
+    for (auto& c : curves)
+      if (c.path.start().y() < 1e-6 && c.path.end().y() < 1e-6 && c.path.start().x() > c.path.end().x()) {
+        std::vector<Vec3> p;
+        for (int k = 0; k <= 24; ++k) p.push_back(c.path.at(k / 24.0) + Vec3(0.2 * k * (24 - k) / 24.0, 0, 0));
+        c.path = through(p);
+        break;
+      }
+    NetworkOptions o;
+    o.largestGap = {3};
+    o.sides[FirstU] = o.sides[LastU] = SideMeets::Perpendicular;
+    QCOMPARE(code(curves, o), std::string("LM-N010"));
+  }
+
+  void gapsArePulledTogetherUpToTheLimitAndListed() {
+    auto curves = formNetwork(4, 4, 5);
+    Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
+    t.translate(Vec3(0.02, 0.03, 0));
+    curves[2].path = transformed(curves[2].path, t);
+    QCOMPARE(code(curves), std::string("LM-N007"));
+    NetworkOptions o;
+    o.largestGap = {0.05};
+    const auto r = network(curves, o, {});
+    VERIFY_OK(r);
+    QVERIFY(r->sorted.largestGapMm > 0.01 && r->sorted.largestGapMm <= 0.05);
+    VERIFY_AT_MOST(curvesOffSkin(curves, *r), r->sorted.largestGapMm);
+  }
+
+  void cornersAtCrossingsBecomeEdges() {
+    std::vector<NetworkCurve> curves;
+    const auto poly = [](std::vector<Vec3> p) {
+      std::vector<Segment> s;
+      for (size_t i = 1; i < p.size(); ++i) s.push_back(LineSegment{p[i - 1], p[i]});
+      return *Path::make(s, {0.001});
+    };
+    for (double z : {0.0, 25.0, 60.0}) {
+      const double g = 0.1 * z;
+      curves.push_back({poly({{-40 - g, 0, z}, {-40 - g, 30 + g, z}, {40 + g, 30 + g, z}, {40 + g, 0, z}})});
+    }
+    for (int k : {0, 1, 2, 3}) {
+      const double sx = k < 2 ? -1 : 1, y = k == 0 || k == 3 ? 0 : 1;
+      curves.push_back({poly({{sx * 40, 30 * y, 0}, {sx * 46, 36 * y, 60}})});
+    }
+    const auto r = network(curves, {}, {});
+    VERIFY_OK(r);
+    QCOMPARE(r->patches.size(), size_t(3));
+    VERIFY_AT_MOST(curvesOffSkin(curves, *r), 0.0006);
+    VERIFY_AT_MOST(std::abs(r->patches[1].surface.normal(0.5, 0.5).dot(r->patches[0].surface.normal(0.5, 0.5))), 0.05);
+    curves.erase(curves.begin() + 4); // the line through a corner is gone
+    QCOMPARE(code(curves), std::string("LM-N008"));
+  }
+
+  void unfitCurvesAreRefusedWithPlaceAndRemedy() {
+    const auto at = [](std::initializer_list<Vec3> p) { return NetworkCurve{through(p, 3)}; };
+    const auto a = at({{0, 0, 0}, {50, 0, 8}, {100, 0, 0}}), b = at({{0, 60, 0}, {50, 60, 8}, {100, 60, 0}}),
+               c = at({{0, 0, 0}, {0, 30, 5}, {0, 60, 0}}), d = at({{100, 0, 0}, {100, 30, 5}, {100, 60, 0}});
+    QCOMPARE(code({a, b, c, d}), std::string("ok"));
+    QCOMPARE(code({a, b}), std::string("LM-N001"));
+    QCOMPARE(code({a, b, c, at({{200, 0, 0}, {200, 30, 5}, {200, 60, 0}})}), std::string("LM-N002"));
+    QCOMPARE(code({a, b, c, c}), std::string("LM-N005"));
+    QCOMPARE(code({a, b, c, at({{100, 0.4, 0}, {100, 30, 5}, {100, 60, 0}})}), std::string("LM-N007"));
+    // Twice through one curve.
+    QCOMPARE(code({at({{0, 0, 6}, {50, 0, 6}, {100, 0, 6}}), at({{0, 10, 6}, {50, 10, 6}, {100, 10, 6}}),
+                   at({{20, -20, 6}, {30, 30, 6}, {40, -20, 6}}), at({{70, -20, 6}, {71, 3, 6}, {70, 20, 6}})}),
+             std::string("LM-N003"));
+    // Nearly parallel.
+    QCOMPARE(code({at({{0, 0, 0}, {50, 0, 0}, {100, 0, 0}}), at({{0, 2, 0}, {50, 2, 0}, {100, 2, 0}}),
+                   at({{0, -1, 0}, {50, 1, 0}, {100, 3, 0}}), at({{-30, -1.5, 0}, {20, 0.7, 0}, {70, 2.7, 0}})}),
+             std::string("LM-N006"));
+    // Three through one inner point.
+    QCOMPARE(code({a, b, c, d, at({{50, 0, 8}, {50, 30, 9}, {50, 60, 8}}), at({{30, 0, 6.7}, {50, 30, 9}, {80, 60, 5.1}})}),
+             std::string("LM-N004"));
+  }
+};
+
+static test::Register<NetworkTest> registeredNetworkTest;
+#include "network_test.moc"
