@@ -99,13 +99,14 @@ void addFlags(const recipe::StepEntry& entry, const recipe::Outcome& o, const sc
            pixel(c.toScreen(f.at)),
            {},
            pixel(c.toScreen(f.at + f.direction * reach)),
-           QString::number(n),
+           f.mark.empty() ? QString::number(n) : QString::fromStdString(f.mark),
            entry.id,
            f.field,
            f.item};
     m.world = f.at;
     m.direction = f.direction;
     m.startMovable = f.startMovable;
+    m.group = f.group;
     out.push_back(m);
   }
 }
@@ -210,18 +211,24 @@ void Overlay::paintEvent(QPaintEvent*) {
       label(m.at, m.text, clay::text, clay::line);
       break;
     case Mark::Kind::Flag: {
-      p.setPen(QPen(clay::accent, 2));
+      const QColor ground = m.group == 2 ? clay::text : clay::accent;
+      p.setPen(QPen(ground, 2));
       p.drawLine(m.at, m.tip);
       const QPointF d = m.tip - m.at;
       if (const double l = std::hypot(d.x(), d.y()); l > 8) {
         const QPointF u = d / l, n(-u.y(), u.x());
-        p.setBrush(clay::accent);
+        p.setBrush(ground);
         p.drawPolygon(QPolygonF{m.tip + u * 4, m.tip - u * 5 + n * 4, m.tip - u * 5 - n * 4});
       }
       p.setPen(QPen(Qt::white, 1.5));
-      p.setBrush(clay::accent);
-      p.drawEllipse(m.at, 9, 9);
-      p.drawText(QRectF(m.at.x() - 9, m.at.y() - 9, 18, 18), Qt::AlignCenter, m.text);
+      p.setBrush(ground);
+      const double half = std::max(9.0, 0.5 * p.fontMetrics().horizontalAdvance(m.text) + 4);
+      const QRectF disc(m.at.x() - half, m.at.y() - 9, 2 * half, 18);
+      if (m.group == 2)
+        p.drawRoundedRect(disc, 4, 4);
+      else
+        p.drawRoundedRect(disc, 9, 9);
+      p.drawText(disc, Qt::AlignCenter, m.text);
       break;
     }
     case Mark::Kind::Problem:

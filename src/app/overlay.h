@@ -19,6 +19,7 @@ struct Mark {
   Vec3 world = Vec3::Zero(), direction = Vec3::Zero();
   double mmPerUnit = 1.0, value = 0.0;
   bool startMovable = false;
+  int group = 0; ///< flags
 };
 
 /// All marks for the open step, seen by a camera.

@@ -33,6 +33,18 @@ Chip::Chip(int number, const QString& text, QWidget* parent) : QWidget(parent) {
   connect(x, &QPushButton::clicked, this, &Chip::removed);
 }
 
+void Chip::addChoice(const QString& text, const QString& tip) {
+  auto* b = new QPushButton(text);
+  b->setObjectName("pick-choice");
+  b->setToolTip(tip);
+  b->setAccessibleName(tip);
+  b->setFixedHeight(20);
+  b->setStyleSheet("padding: 0 6px; border: 1px solid #C9C4BB; border-radius: 4px; background: white;");
+  connect(b, &QPushButton::clicked, this, &Chip::choiceClicked);
+  auto* l = static_cast<QHBoxLayout*>(layout());
+  l->insertWidget(l->count() - 1, b);
+}
+
 void Chip::mousePressEvent(QMouseEvent* e) {
   pressed_ = e->globalPosition().toPoint();
   dragging_ = false;
@@ -93,6 +105,8 @@ QString PicksEditor::labelOf(const json& pick) const {
 void PicksEditor::setValue(const json& v) {
   QStringList labels;
   for (const json& p : v) labels << labelOf(p);
+  if (const auto* r = w_.model() ? w_.model()->result(w_.open()) : nullptr; r && r->outcome)
+    for (const auto& f : r->outcome->flags) labels << QString::fromStdString(f.mark);
   if (v == value_ && labels == labels_) return;
   value_ = v;
   labels_ = labels;
@@ -102,6 +116,7 @@ void PicksEditor::setValue(const json& v) {
     auto* chip = new Chip(i + 1, labelOf(v[i]), this);
     list_->addWidget(chip);
     chips_.push_back(chip);
+    addChoice(chip, v[i]);
     connect(chip, &Chip::removed, this, [this, i] {
       json next = value_;
       next.erase(size_t(i));
@@ -119,6 +134,27 @@ void PicksEditor::setValue(const json& v) {
     connect(chip, &Chip::draggedTo, this, [this, i](QPoint p) { move(i, p); });
   }
   more_->setVisible(int(v.size()) < field_.most || field_.most == 1);
+}
+
+/// The button of a pick's choice; "by itself" shows what was found, as its flag in the view does.
+void PicksEditor::addChoice(Chip* chip, const json& pick) {
+  for (const recipe::Field& sub : field_.each) {
+    if (sub.kind != recipe::FieldKind::Choice) continue;
+    const std::string chosen = pick.value(sub.key, sub.options[0].key), id = pick.value("id", "");
+    QString text;
+    for (const auto& o : sub.options)
+      if (o.key == chosen) text = QString::fromStdString(o.label);
+    int group = 0;
+    if (const auto* r = w_.model()->result(w_.open()); r && r->outcome)
+      for (const auto& f : r->outcome->flags)
+        if (f.field == field_.key && f.item == id) {
+          group = f.group;
+          if (!f.mark.empty()) text = QString::fromStdString(f.mark) + (chosen == sub.options[0].key ? "" : " ●");
+        }
+    chip->addChoice(text, QString::fromStdString(sub.help));
+    connect(chip, &Chip::choiceClicked, this, [this, id, group] { w_.turnItem(w_.open(), field_.key, id, group); });
+    return;
+  }
 }
 
 void PicksEditor::move(int from, QPoint global) {

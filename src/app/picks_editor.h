@@ -9,7 +9,9 @@ class Chip : public QWidget {
   Q_OBJECT
 public:
   Chip(int number, const QString& text, QWidget* parent);
+  void addChoice(const QString& text, const QString& tip); ///< a button for a choice of this pick
 signals:
+  void choiceClicked();
   void removed();
   void hovered(bool on);
   void draggedTo(QPoint global);
@@ -39,6 +41,7 @@ protected:
 
 private:
   QString labelOf(const json& pick) const;
+  void addChoice(Chip* chip, const json& pick);
   void move(int from, QPoint global);
   Workspace& w_;
   ViewWidget& view_;

@@ -296,12 +296,7 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
                                                           : tr("drag %1").arg(QString::fromStdString(grabbed_.field)));
   if (was != Drag::Pending || e->button() != Qt::LeftButton) return;
   if (grabbed_.kind == Mark::Kind::Flag) {
-    // A click on a flag flips its section.
-    const auto* entry = w_.recipe().find(grabbed_.step);
-    json list = entry->inputs->value(grabbed_.field, json::array());
-    for (json& item : list)
-      if (item["id"] == grabbed_.item) item["flip"] = !item.value("flip", false);
-    return w_.setInput(grabbed_.step, grabbed_.field, list, tr("flip a section"));
+    return w_.turnItem(grabbed_.step, grabbed_.field, grabbed_.item, grabbed_.group);
   }
   if (grabbed_.kind != Mark::Kind::Problem) return;
   const recipe::Field* f = w_.activeField();

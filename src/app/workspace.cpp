@@ -97,6 +97,28 @@ void Workspace::setInput(const std::string& step, const std::string& key, const 
   edit(now_->withStep(recipe::withInput(*entry, key, value)), words);
 }
 
+void Workspace::turnItem(const std::string& step, const std::string& key, const std::string& item, int group) {
+  const auto* entry = now_->find(step);
+  const Field* field = entry ? recipe::findField(registry_.schemaOf(entry->kind), key) : nullptr;
+  if (!field) return;
+  const auto sub = std::find_if(field->each.begin(), field->each.end(), [](const Field& f) {
+    return f.kind == FieldKind::Switch || f.kind == FieldKind::Choice;
+  });
+  if (sub == field->each.end()) return;
+  json list = entry->inputs->value(key, json::array());
+  for (json& i : list) {
+    if (i["id"] != item) continue;
+    if (sub->kind == FieldKind::Switch) {
+      i[sub->key] = !i.value(sub->key, false);
+    } else {
+      const bool byItself = i.value(sub->key, sub->options[0].key) == sub->options[0].key;
+      const size_t others = sub->options.size() - 1;
+      i[sub->key] = sub->options[byItself ? 1 + size_t(std::max(0, group)) % others : 0].key;
+    }
+  }
+  setInput(step, key, list, tr("change %1").arg(QString::fromStdString(sub->label).toLower()));
+}
+
 void Workspace::dragInput(const std::string& step, const std::string& key, const json& value) {
   const auto* entry = now_->find(step);
   if (!entry) return;

@@ -41,6 +41,9 @@ public:
   // Changes
   void edit(recipe::Recipe next, const QString& words); ///< one undo entry, or part of the draft
   void setInput(const std::string& step, const std::string& key, const json& value, const QString& words);
+  /// A click on a pick's flag or on its chip's button: its first switch is turned, or its first choice goes on: from "by
+  /// itself" to the option after the one that was found (`group`), from there back.
+  void turnItem(const std::string& step, const std::string& key, const std::string& item, int group);
   void dragInput(const std::string& step, const std::string& key, const json& value); ///< live, no undo entry yet
   void endDrag(const QString& words);
   void cancelDrag();

@@ -7,6 +7,7 @@
 #include <TopoDS_Shape.hxx>
 #include <TopoDS_Vertex.hxx>
 
+#include <array>
 #include <map>
 #include <memory>
 
@@ -19,6 +20,8 @@ enum class Meets { Free, Perpendicular, G0, G1, G2, G3 };
 struct NaturalFace {
   std::shared_ptr<const nurbs::Surface> surface;
   bool reversed = false; ///< the face's outside is against S_u x S_v
+  /// Names of its sides (first u, last u, first v, last v) in the names of edges; empty: left, right, start, end.
+  std::array<std::string, 4> sides{};
 };
 
 /// A skin (open) or a solid (closed), frozen after it was made. Names are by order of TopExp::MapShapes, so they last

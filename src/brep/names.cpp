@@ -31,7 +31,10 @@ const char* partKindName(PartKind k) { return k == PartKind::Face ? "face" : k =
 namespace {
 
 /// "start", "end", "left", "right" for an edge along a side of the face's domain; "seam" and "rim" otherwise.
-std::string sideOf(const TopoDS_Edge& e, const TopoDS_Face& f) {
+std::string sideOf(const TopoDS_Edge& e, const TopoDS_Face& f, const NaturalFace* natural) {
+  const auto named = [&](int side, const char* usual) {
+    return natural && !natural->sides[size_t(side)].empty() ? natural->sides[size_t(side)] : std::string(usual);
+  };
   if (BRep_Tool::IsClosed(e, f)) return "seam";
   double a, b;
   const Handle(Geom2d_Curve) c = BRep_Tool::CurveOnSurface(e, f, a, b);
@@ -46,10 +49,10 @@ std::string sideOf(const TopoDS_Edge& e, const TopoDS_Face& f) {
   };
   const auto x = [](const gp_Pnt2d& g) { return g.X(); };
   const auto y = [](const gp_Pnt2d& g) { return g.Y(); };
-  if (all(v0, y)) return "start";
-  if (all(v1, y)) return "end";
-  if (all(u0, x)) return "left";
-  if (all(u1, x)) return "right";
+  if (all(v0, y)) return named(2, "start");
+  if (all(v1, y)) return named(3, "end");
+  if (all(u0, x)) return named(0, "left");
+  if (all(u1, x)) return named(1, "right");
   return "rim";
 }
 
@@ -98,10 +101,12 @@ void nameBody(Body& body, const FaceNames& faceNames) {
       }
     std::sort(owners.begin(), owners.end());
     std::string name;
+    const auto natural = first.IsNull() ? body.natural.end() : body.natural.find(nameOf(first));
+    const NaturalFace* whole = natural == body.natural.end() ? nullptr : &natural->second;
     if (BRep_Tool::Degenerated(e))
-      name = owners.front() + "|pole-" + sideOf(e, first);
+      name = owners.front() + "|pole-" + sideOf(e, first, whole);
     else if (owners.size() == 1)
-      name = owners.front() + "|" + sideOf(e, first);
+      name = owners.front() + "|" + sideOf(e, first, whole);
     else
       for (const auto& o : owners) name += (name.empty() ? "" : "|") + o;
     body.edgeNames.push_back(name);

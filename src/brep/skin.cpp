@@ -114,7 +114,7 @@ Expected<BodyPtr> skinFromSurfaces(const std::vector<NamedSurface>& surfaces, co
     std::vector<TopoDS_Face> made;
     for (const NamedSurface& s : surfaces) {
       made.push_back(naturalFace(*s.surface, s.reversed, cx.tolerances.point));
-      body->natural[s.name] = {s.surface, s.reversed};
+      body->natural[s.name] = {s.surface, s.reversed, s.sides};
       if (surfaces.size() > 1)
         sewing.Add(made.back());
       else

@@ -11,6 +11,7 @@ struct NamedSurface {
   std::shared_ptr<const nurbs::Surface> surface;
   std::string name;
   bool reversed = false;
+  std::array<std::string, 4> sides{}; ///< see `NaturalFace`
 };
 
 /// Skin from untrimmed faces that share whole borders (one face: no sewing). Fails with LM-K002 when the result is

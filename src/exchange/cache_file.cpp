@@ -57,7 +57,7 @@ json bodyJson(const brep::Body& b) {
   json out{{"shape", shape.str()},      {"faces", b.faceNames},      {"edges", b.edgeNames},
            {"vertices", b.vertexNames}, {"natural", json::object()}, {"asked", json::object()}};
   for (const auto& [name, f] : b.natural)
-    out["natural"][name] = {{"reversed", f.reversed}, {"closedU", f.surface->closedU()}};
+    out["natural"][name] = {{"reversed", f.reversed}, {"closedU", f.surface->closedU()}, {"sides", f.sides}};
   for (const auto& [name, meets] : b.asked) out["asked"][name] = int(meets);
   return out;
 }
@@ -79,7 +79,8 @@ brep::BodyPtr bodyFrom(const json& j) {
     const auto surface = brep::toSurface(BRep_Tool::Surface(all[i]), natural->at("closedU").get<bool>());
     if (!surface) return nullptr;
     b->natural[b->faceNames[i]] = {std::make_shared<const nurbs::Surface>(*surface),
-                                   natural->at("reversed").get<bool>()};
+                                   natural->at("reversed").get<bool>(),
+                                   natural->at("sides").get<std::array<std::string, 4>>()};
   }
   for (const auto& [name, meets] : j.at("asked").items()) b->asked[name] = brep::Meets(meets.get<int>());
   return b;
@@ -117,7 +118,9 @@ Expected<std::string> packOutcome(const recipe::Outcome& o) {
                             {"item", f.item},
                             {"at", list(f.at)},
                             {"direction", list(f.direction)},
-                            {"startMovable", f.startMovable}});
+                            {"startMovable", f.startMovable},
+                            {"mark", f.mark},
+                            {"group", f.group}});
     for (const auto& h : o.handles)
       j["handles"].push_back(
           {{"field", h.field}, {"at", list(h.at)}, {"direction", list(h.direction)}, {"mmPerUnit", h.mmPerUnit}});
@@ -139,7 +142,8 @@ Expected<recipe::Outcome> unpackOutcome(const std::string& text) {
     o.usedUp = j.at("usedUp").get<std::vector<std::string>>();
     for (const auto& f : j.at("flags"))
       o.flags.push_back({f.at("field").get<std::string>(), f.at("item").get<std::string>(), vec(f.at("at")),
-                         vec(f.at("direction")), f.at("startMovable").get<bool>()});
+                         vec(f.at("direction")), f.at("startMovable").get<bool>(), f.at("mark").get<std::string>(),
+                         f.at("group").get<int>()});
     for (const auto& h : j.at("handles"))
       o.handles.push_back(
           {h.at("field").get<std::string>(), vec(h.at("at")), vec(h.at("direction")), h.at("mmPerUnit").get<double>()});

@@ -127,4 +127,59 @@ Expected<Spline> interpolate(const Points& given, const InterpolationOptions& o)
   return Spline::trusted(p, rows.knots, rows.controls);
 }
 
+Expected<Spline> interpolateMirrored(const Points& given, const MirroredEnds& ends, InterpolationOptions o,
+                                     LengthTolerance point) {
+  if (!ends.start && !ends.end) return interpolate(given, o);
+  const Eigen::Index n = given.rows();
+  Points own = given;
+  if (ends.end && !ends.start) own = given.colwise().reverse(); // the plane is at the first point from here on
+  const Frame& f = ends.plane;
+  const auto distance = [&](const Vec3& p) { return (p - f.origin).dot(f.normal()); };
+  for (Eigen::Index i : {Eigen::Index(0), n - 1}) {
+    if (i > 0 && !(ends.start && ends.end)) break;
+    const Vec3 p = own.row(i).transpose();
+    if (std::abs(distance(p)) > point.mm)
+      return fail(problem("LM-G012", "this end does not lie in the mirror plane")
+                      .measure(millimetres(std::abs(distance(p))))
+                      .want(millimetres(point.mm))
+                      .at(p)
+                      .tryThis("move the point into the plane"));
+    own.row(i) = (p - distance(p) * f.normal()).transpose();
+  }
+  const auto image = [&](Eigen::Index i) -> Eigen::RowVector3d {
+    const Vec3 p = own.row(i).transpose();
+    return (p - 2 * distance(p) * f.normal()).transpose();
+  };
+  o.degree = std::max(o.degree, 5);
+  if (ends.start && ends.end) {
+    Points around(2 * n - 2, 3);
+    around.topRows(n) = own;
+    for (Eigen::Index i = n - 2; i > 0; --i) around.row(2 * n - 2 - i) = image(i);
+    if (n == 2) return interpolate(own, o); // a straight line, square to the plane or in it
+    o.closed = true;
+    o.startTangent = o.endTangent = std::nullopt;
+    if (o.degree % 2 == 0) ++o.degree;
+    LUMSK_TRY(c, interpolate(around, o));
+    const double half = parametersFor(around, o.spacing, true)[size_t(n - 1)];
+    LUMSK_TRY(part, portion(c, 0.0, half));
+    return normalised(part);
+  }
+  Points twice(2 * n - 1, 3);
+  for (Eigen::Index i = 0; i < n; ++i) {
+    twice.row(n - 1 + i) = own.row(i);
+    twice.row(n - 1 - i) = image(i);
+  }
+  // The direction at the other end holds for its image too.
+  const auto far = ends.start ? o.endTangent : o.startTangent;
+  o.startTangent = o.endTangent = std::nullopt;
+  if (far) {
+    const Vec3 d = ends.start ? *far : Vec3(-*far);
+    o.endTangent = 0.5 * d; // twice the length, so half the share
+    o.startTangent = -0.5 * (d - 2 * d.dot(f.normal()) * f.normal());
+  }
+  LUMSK_TRY(c, interpolate(twice, o));
+  LUMSK_TRY(part, portion(c, parametersFor(twice, o.spacing, false)[size_t(n - 1)], c.last()));
+  return normalised(ends.start ? part : reversed(part));
+}
+
 } // namespace lumsk::nurbs

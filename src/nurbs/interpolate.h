@@ -23,6 +23,16 @@ struct InterpolationOptions {
 /// of a closed curve.
 Expected<Spline> interpolate(const Points& points, const InterpolationOptions& options);
 
+/// As above for a curve that ends in a mirror plane: at the ends that are marked it is one form with its mirror image,
+/// even to third order (G3), by passing through the mirrored points too. The degree is at least 5 where there are points
+/// enough. Points at such ends must lie in the plane within `point`. Fails also with LM-G012 (an end off the plane).
+struct MirroredEnds {
+  Frame plane;
+  bool start = false, end = false;
+};
+Expected<Spline> interpolateMirrored(const Points& points, const MirroredEnds& ends, InterpolationOptions options,
+                                     LengthTolerance point);
+
 /// Interpolates rows of values at increasing parameters: rows of `values` are the data, `startDerivative` and
 /// `endDerivative` (one row or none) fix first derivatives. Returns knots and control rows. Banded, linear time.
 struct RowInterpolation {

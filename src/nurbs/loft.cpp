@@ -25,6 +25,7 @@ public:
     }
     LUMSK_TRY(alignment, alignSections(sections_, lengths_, cx_.tolerances));
     out_.alignment = alignment;
+    LUMSK_CHECK(findMirrors());
     for (int k = 0; k < out_.alignment.strips; ++k) {
       if (cx_.stopped()) return fail(cancelled());
       cx_.report(double(k) / out_.alignment.strips, "fitting sections");
@@ -36,6 +37,99 @@ public:
   }
 
 private:
+  // Mirror planes: sections, and the order of sections, are continued by their mirror images and cut afterwards.
+
+  Expected<void> findMirrors() {
+    for (int end : {0, 1})
+      if ((end ? o_.end : o_.start) == LoftEnd::G3) {
+        const Section& s = end ? sections_.back() : sections_.front();
+        if (s.point())
+          return fail(problem("LM-L009", "a point cannot be G3 at a mirror plane").at(*s.point()).tryThis("make this end square: a rounded point"));
+        const Points pts = polyline(*s.path(), 16);
+        const PlaneOfPoints own = fitPlane(pts);
+        LUMSK_TRY(plane, inPlane(pts, own, Vec3::Zero(), end ? "the last section" : "the first section"));
+        ends_[end] = plane;
+      }
+    if (out_.alignment.closed) return {};
+    for (int side : {0, 1}) {
+      const SideMeets meets = side ? o_.right : o_.left;
+      if (meets == SideMeets::Free) continue;
+      Points pts(n_, 3);
+      std::vector<SideTangent> tangents;
+      for (int i = 0; i < n_; ++i) {
+        const SideTangent t = tangentAt(i, side == 0);
+        pts.row(i) = t.d[0].transpose();
+        if (sections_[size_t(i)].path()) tangents.push_back(t);
+      }
+      LUMSK_TRY(plane, inPlane(pts, fitPlane(pts), tangents.front().d[1].normalized(), side ? "the right side" : "the left side"));
+      const double size = (pts.colwise().maxCoeff() - pts.colwise().minCoeff()).norm() + lengths_[size_t(tangents.front().section)].total();
+      for (const SideTangent& t : tangents) LUMSK_CHECK(checkSquare(t, plane.normal(), meets, size));
+      sides_[side] = plane;
+    }
+    for (const auto& plane : {sides_[0], sides_[1], ends_[0], ends_[1]})
+      if (plane && !out_.mirror) out_.mirror = plane;
+    return {};
+  }
+
+  struct SideTangent {
+    int section;
+    CurveDerivatives d;
+  };
+  SideTangent tangentAt(int i, bool first) const {
+    SideTangent t{i, {}};
+    if (const Vec3* p = sections_[size_t(i)].point()) {
+      t.d = {*p, Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
+      return t;
+    }
+    const Path& p = *sections_[size_t(i)].path();
+    p.derivatives(first != out_.alignment.sections[size_t(i)].reversed ? 0.0 : p.last(), 3, t.d);
+    return t;
+  }
+
+  /// The plane that points lie in: the picked one, their own, or for points on a line the one square to a direction.
+  Expected<Frame> inPlane(const Points& pts, const PlaneOfPoints& own, const Vec3& square, const std::string& who) const {
+    const double near = 10 * cx_.tolerances.point.mm;
+    Frame f = o_.mirror ? *o_.mirror : own.frame;
+    if (!o_.mirror && !own.unique) {
+      const Vec3 line = (pts.row(pts.rows() - 1) - pts.row(0)).transpose().normalized();
+      const Vec3 n = square - square.dot(line) * line;
+      if (!(n.norm() > 1e-6))
+        return fail(problem("LM-L009", who + " lies in many planes").at(pts.row(0).transpose()).tryThis("pick the mirror plane"));
+      f = Frame::fromNormal(pts.row(0).transpose(), n);
+    }
+    for (Eigen::Index i = 0; i < pts.rows(); ++i)
+      if (const double off = std::abs(f.local(pts.row(i).transpose()).z()); off > near)
+        return fail(problem("LM-L009", who + " does not lie in the mirror plane")
+                        .measure(millimetres(off))
+                        .want(millimetres(near))
+                        .at(pts.row(i).transpose())
+                        .tryThis("move it into the plane, or leave it free"));
+    return f;
+  }
+
+  Expected<void> checkSquare(const SideTangent& t, const Vec3& n, SideMeets meets, double size) const {
+    const PlaneLeaving l = leavingPlane(t.d, n);
+    const std::string who = "section " + std::to_string(t.section + 1);
+    if (degFromRad(l.angleRad) > cx_.tolerances.angle.deg)
+      return fail(problem("LM-L008", who + " does not meet the mirror plane squarely")
+                      .measure(degrees(degFromRad(l.angleRad)))
+                      .want(degrees(cx_.tolerances.angle.deg))
+                      .at(t.d[0])
+                      .tryThis("set its end square to the plane, or leave this side free"));
+    if (meets == SideMeets::G3 && l.bendRate * size * size > kFlatKink)
+      return fail(problem("LM-L008", "the curvature of " + who + " has a kink at the mirror plane (dk/ds L²)")
+                      .measure(ratio(l.bendRate * size * size))
+                      .want(ratio(kFlatKink))
+                      .at(t.d[0])
+                      .tryThis("set its end to G3, or this side to square"));
+    return {};
+  }
+
+  /// How far strip k is continued before its start and after its end, in lengths of its own.
+  std::pair<double, double> continuedBy(int k) const {
+    return {k == 0 && sides_[0] ? 1.0 : 0.0, k + 1 == out_.alignment.strips && sides_[1] ? 1.0 : 0.0};
+  }
+
   static Expected<Path> line(const Vec3& a, const Vec3& b) { return Path::make({LineSegment{a, b}}, {1e-9}); }
 
   /// Common lean fit of one stretch of all sections; kept with one row a section: x, y, z of control point 0, 1, ...
@@ -46,17 +140,24 @@ private:
     CurveFamily family;
     family.curves = int(paths.size());
     family.closed = out_.alignment.closed && out_.alignment.strips == 1 && !seamCorner();
-    family.sample = [&](double t, double* out) {
+    const auto [before, after] = continuedBy(k);
+    family.sample = [&, before = before, after = after](double x, double* out) {
+      double t = x * (1 + before + after) - before;
+      const std::optional<Frame>* image = nullptr;
+      if (before > 0 && t < 0) t = -t, image = &sides_[0];
+      if (after > 0 && t > 1) t = 2 - t, image = &sides_[1];
       for (size_t c = 0; c < paths.size(); ++c) {
         const AlignedSection& a = out_.alignment.sections[paths[c]];
         const double f = a.breaks[k] + t * (a.breaks[k + 1] - a.breaks[k]);
-        Eigen::Map<Vec3>(out + 3 * c, 3) = alignedPoint(sections_[paths[c]], lengths_[paths[c]], a, inside(f, a, k));
+        const Vec3 p = alignedPoint(sections_[paths[c]], lengths_[paths[c]], a, inside(f, a, k));
+        Eigen::Map<Vec3>(out + 3 * c, 3) = image ? mirroredPoint(p, **image) : p;
       }
     };
     LeanOptions lean;
     lean.fit = cx_.tolerances.fit;
     lean.degree = 3;
     for (int i : paths) lean.degree = std::clamp(sections_[i].path()->degree(), lean.degree, 5);
+    if (before + after > 0) lean.degree = 5; // the third derivative must flow through the plane
     LUMSK_TRY(fit, fitLean(family, lean));
     out_.sectionDeviationMm = std::max(out_.sectionDeviationMm, fit.deviationMm);
     const Eigen::Index controls = fit.controls.rows();
@@ -132,7 +233,7 @@ private:
   Expected<Rows> endRow(const Rows& strip, int end) {
     const LoftEnd kind = end ? o_.end : o_.start;
     const double pull = end ? o_.endPull : o_.startPull;
-    if (kind == LoftEnd::Free) return Rows(0, strip.cols());
+    if (kind != LoftEnd::Perpendicular) return Rows(0, strip.cols());
     const int i = end ? n_ - 1 : 0, j = end ? n_ - 2 : 1;
     const double dv = std::abs(out_.parameters[j] - out_.parameters[i]);
     const double sign = end ? -1.0 : 1.0;
@@ -168,20 +269,71 @@ private:
     }
   }
 
+  /// Rows with their mirror images before a first and after a last section that is G3.
+  struct Continued {
+    std::vector<double> at;
+    Rows rows;
+  };
+  Continued continued(const Rows& strip) const {
+    Continued out;
+    const auto add = [&](int i, double at, const std::optional<Frame>& image) {
+      out.at.push_back(at);
+      out.rows.conservativeResize(Eigen::Index(out.at.size()), strip.cols());
+      auto row = out.rows.row(out.rows.rows() - 1);
+      row = strip.row(i);
+      for (Eigen::Index c = 0; image && c < strip.cols() / 3; ++c)
+        row.segment<3>(3 * c) = mirroredPoint(row.segment<3>(3 * c).transpose(), *image).transpose();
+    };
+    const auto& v = out_.parameters;
+    for (int i = n_ - 1; ends_[0] && i > 0; --i) add(i, -v[size_t(i)], ends_[0]);
+    for (int i = 0; i < n_; ++i) add(i, v[size_t(i)], {});
+    for (int i = n_ - 2; ends_[1] && i >= 0; --i) add(i, 2 - v[size_t(i)], ends_[1]);
+    return out;
+  }
+  /// A derivative row at the far end of what was continued.
+  static Rows image(Rows row, const Frame& f) {
+    for (Eigen::Index c = 0; c < row.cols() / 3 && row.rows() > 0; ++c) {
+      const Vec3 d = row.row(0).segment<3>(3 * c).transpose();
+      row.row(0).segment<3>(3 * c) = (2 * d.dot(f.normal()) * f.normal() - d).transpose();
+    }
+    return row;
+  }
+
   Expected<void> interpolateAcross(const Rows& strip) {
     const size_t k = out_.strips.size();
     LUMSK_TRY(start, endRow(strip, 0));
     LUMSK_TRY(end, endRow(strip, 1));
-    const int p = std::min<int>(o_.degree, n_ - 1 + int(start.rows() + end.rows()));
+    const Continued c = continued(strip);
+    const Rows first = ends_[0] ? image(end, *ends_[0]) : start, last = ends_[1] ? image(start, *ends_[1]) : end;
+    const int wanted = ends_[0] || ends_[1] ? std::max(o_.degree, 5) : o_.degree;
+    const int p = std::min<int>(wanted, int(c.at.size()) - 1 + int(first.rows() + last.rows()));
     out_.degree = p;
-    LUMSK_TRY(across, interpolateRows(out_.parameters, strip, p, start, end));
+    LUMSK_TRY(across, interpolateRows(c.at, c.rows, p, first, last));
     const Eigen::Index nu = strip.cols() / 3, nv = across.controls.rows();
     Points grid(nu * nv, 3);
     for (Eigen::Index i = 0; i < nu; ++i)
       for (Eigen::Index j = 0; j < nv; ++j) grid.row(i * nv + j) = across.controls.row(j).segment<3>(3 * i);
-    out_.strips.push_back(
-        Surface::trusted(fits_[k].degree, p, fits_[k].knots, across.knots, std::move(grid), fits_[k].closed));
+    Surface s = Surface::trusted(fits_[k].degree, p, fits_[k].knots, across.knots, std::move(grid), fits_[k].closed);
+    out_.strips.push_back(ownPart(std::move(s), int(k)));
     return {};
+  }
+
+  /// Cuts off what was continued and removes what rounding and fitting left over at the planes.
+  Surface ownPart(Surface s, int k) const {
+    const auto [before, after] = continuedBy(k);
+    if (before + after == 0 && !ends_[0] && !ends_[1]) return s;
+    const double whole = 1 + before + after;
+    s = portion(s, before / whole, (1 + before) / whole, 0, 1);
+    const auto meet = [&](Side side, const std::optional<Frame>& plane, SideMeets meets) {
+      if (plane)
+        s = meetingPlane(s, side, plane->origin, plane->normal(), meets,
+                         side == FirstV || side == LastV ? out_.parameters : std::vector<double>{}, EndShape::Local);
+    };
+    meet(FirstV, ends_[0], SideMeets::G3);
+    meet(LastV, ends_[1], SideMeets::G3);
+    if (before > 0) meet(FirstU, sides_[0], o_.left);
+    if (after > 0) meet(LastU, sides_[1], o_.right);
+    return s;
   }
 
   const std::vector<Section>& sections_;
@@ -191,6 +343,7 @@ private:
   std::vector<ArcLength> lengths_;
   std::vector<LeanFit> fits_;
   std::vector<Rows> strips_;
+  std::array<std::optional<Frame>, 2> ends_, sides_; ///< mirror planes
   LoftResult out_;
 };
 

@@ -14,7 +14,6 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kDegree = 5;            ///< in both directions: curvature and its derivative flow
-constexpr double kFlatKink = 0.01;    ///< |dk/ds| L^2 that a curve may have where its side is to be G3
 constexpr double kOwnShare = 0.25;    ///< own parameters must agree so much better than arc length to be used
 
 /// Planes in which a network is continued by its mirror image, before its first and after its last curve.
@@ -22,8 +21,7 @@ struct Mirrors {
   std::optional<Frame> first, last;
   Vec3 image(const Vec3& p, int copy) const {
     if (copy % 2 == 0) return p;
-    const Frame& f = copy < 0 ? *first : *last;
-    return p - 2 * (p - f.origin).dot(f.normal()) * f.normal();
+    return mirroredPoint(p, copy < 0 ? *first : *last);
   }
 };
 
@@ -81,6 +79,8 @@ public:
       if (out_.deviationMm <= cx_.tolerances.fit.mm + net_.largestGapMm || fit_ < 0.2 * cx_.tolerances.fit.mm) break;
     }
     out_.sorted = std::move(net_);
+    for (const auto& plane : {rows_.ends.first, rows_.ends.last, columns_.ends.first, columns_.ends.last})
+      if (plane && !out_.mirror) out_.mirror = plane;
     return std::move(out_);
   }
 
@@ -106,7 +106,7 @@ private:
       const auto& lying = u ? net_.columns : net_.rows;
       const SortedCurve& own = first ? lying.front() : lying.back();
       if (own.index < 0) continue; // a pole is flat by itself
-      LUMSK_TRY(plane, planeOf(curves_[size_t(own.index)].path, own.index));
+      LUMSK_TRY(plane, planeOf(curves_[size_t(own.index)].path, own.index, leaving(u, first)));
       LUMSK_CHECK(checkCurves(u, first, plane.normal(), o_.sides[size_t(side)]));
       Mirrors& m = u ? rows_.ends : columns_.ends;
       (first ? m.first : m.last) = plane;
@@ -114,16 +114,26 @@ private:
     return {};
   }
 
-  Expected<Frame> planeOf(const Path& path, int index) const {
+  /// Direction of a curve that ends at a side.
+  Vec3 leaving(bool rows, bool first) const {
+    const auto& ending = rows ? net_.rows : net_.columns;
+    size_t k = 0;
+    while (ending[k].index < 0) ++k;
+    const GridPoint& g = rows ? (first ? net_.grid[k].front() : net_.grid[k].back())
+                              : (first ? net_.grid.front()[k] : net_.grid.back()[k]);
+    return derivatives(ending[k], rows ? g.along : g.across)[1].normalized();
+  }
+
+  /// The plane a side lies in; a straight side lies in many, of which the one is meant that is squarely left.
+  Expected<Frame> planeOf(const Path& path, int index, const Vec3& square) const {
     const double near = 10 * cx_.tolerances.point.mm;
     const std::string who = "curve " + std::to_string(index + 1);
     const Points pts = polyline(path, 16);
     const PlaneOfPoints fitted = fitPlane(pts);
-    if (!o_.mirror && !fitted.unique)
-      return fail(problem("LM-N011", who + " is straight: it lies in many planes")
-                      .at(path.start())
-                      .tryThis("pick the mirror plane"));
-    const Frame frame = o_.mirror ? *o_.mirror : fitted.frame;
+    const Vec3 line = (path.end() - path.start()).normalized();
+    const Frame frame = o_.mirror       ? *o_.mirror
+                        : fitted.unique ? fitted.frame
+                                        : Frame::fromNormal(path.start(), square - square.dot(line) * line);
     double off = 0;
     for (Eigen::Index i = 0; i < pts.rows(); ++i)
       off = std::max(off, std::abs(frame.local(pts.row(i).transpose()).z()));
@@ -145,14 +155,15 @@ private:
                                 : (first ? net_.grid.front()[k] : net_.grid.back()[k]);
       const CurveDerivatives d = derivatives(ending[k], rows ? g.along : g.across);
       const std::string who = "curve " + std::to_string(ending[k].index + 1);
-      const double turn = degFromRad(angleBetweenRad(d[1], d[1].dot(n) < 0 ? Vec3(-n) : n));
+      const PlaneLeaving leaves = leavingPlane(d, n);
+      const double turn = degFromRad(leaves.angleRad);
       if (turn > cx_.tolerances.angle.deg)
         return fail(problem("LM-N010", who + " does not meet the mirror plane squarely")
                         .measure(degrees(turn))
                         .want(degrees(cx_.tolerances.angle.deg))
                         .at(d[0])
                         .tryThis("set the end of this curve square to the plane, or leave this side free"));
-      if (const double kink = bendRate(d) * size_ * size_; meets == SideMeets::G3 && kink > kFlatKink)
+      if (const double kink = leaves.bendRate * size_ * size_; meets == SideMeets::G3 && kink > kFlatKink)
         return fail(problem("LM-N010", "the curvature of " + who + " has a kink at the mirror plane (dk/ds L²)")
                         .measure(ratio(kink))
                         .want(ratio(kFlatKink))
@@ -168,15 +179,6 @@ private:
     const Path& path = curves_[size_t(c.index)].path;
     path.derivatives(std::clamp(l.parameterAt(c.reversed ? l.total() - s : s), 0.0, path.last()), 3, d);
     return d;
-  }
-
-  /// Length of the derivative of the curvature vector along the curve, across the tangent: 1/mm^2.
-  static double bendRate(const CurveDerivatives& d) {
-    const double v = d[1].norm();
-    const Vec3 t = d[1] / v;
-    const Vec3 bend = (d[2] - d[2].dot(t) * t) / (v * v);
-    const Vec3 rate = d[3] / (v * v * v) - 3 * d[2].dot(t) / (v * v) * bend;
-    return (rate - rate.dot(t) * t).norm();
   }
 
   // Places of crossings

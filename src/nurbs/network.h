@@ -22,6 +22,7 @@ struct NetworkResult {
   std::vector<NetworkPatch> patches; ///< one, or more where corners of curves make edges
   SortedNetwork sorted;
   double deviationMm = 0.0; ///< of the skin from the curves; at least half the largest gap where they miss one another
+  std::optional<Frame> mirror; ///< a plane that sides meet
   bool pointedPole = false; ///< a pole whose curves do not share a tangent plane
   bool cornered = false;    ///< there are edges
 };

@@ -335,14 +335,24 @@ private:
     return lengths_[size_t(i)].lengthAt(parameterOn(i, other, m));
   }
 
-  /// Members of one family in the order in which the others are crossed; the lowest pick of the two outermost comes
-  /// first. Around closed curves the lowest pick of all is first, and the next lower of its neighbours second.
+  /// Whether the second-lowest pick stands before the lowest.
+  static bool secondPickFirst(const std::vector<int>& o) {
+    if (o.size() < 2) return false;
+    const auto lowest = std::min_element(o.begin(), o.end());
+    const auto second = std::min_element(o.begin(), o.end(), [&](int a, int b) {
+      return (a == *lowest ? 1 << 30 : a) < (b == *lowest ? 1 << 30 : b);
+    });
+    return second < lowest;
+  }
+
+  /// Members of one family in the order in which the others are crossed, in the direction from the lowest pick to the
+  /// next lower one: curves added later do not turn it. Around closed curves the lowest pick of all is first, and the next lower of its neighbours second.
   Expected<std::vector<int>> ordered(const std::vector<int>& own, const std::vector<int>& other, bool around) const {
     const auto along = [&](int by) {
       std::vector<int> o = own;
       std::sort(o.begin(), o.end(), [&](int a, int b) { return lengthOn(by, best(by, a), a) < lengthOn(by, best(by, b), b); });
       if (around) std::rotate(o.begin(), std::min_element(o.begin(), o.end()), o.end());
-      if (around ? o.size() > 2 && o.back() < o[1] : o.back() < o.front())
+      if (around ? o.size() > 2 && o.back() < o[1] : secondPickFirst(o))
         std::reverse(o.begin() + (around ? 1 : 0), o.end());
       return o;
     };

@@ -73,6 +73,14 @@ Surface corrected(const Surface& given, Side side, int most, const std::vector<d
 
 } // namespace
 
+PlaneLeaving leavingPlane(const CurveDerivatives& d, const Vec3& n) {
+  const double v = d[1].norm();
+  const Vec3 t = d[1] / v;
+  const Vec3 bend = (d[2] - d[2].dot(t) * t) / (v * v);
+  const Vec3 rate = d[3] / (v * v * v) - 3 * d[2].dot(t) / (v * v) * bend;
+  return {angleBetweenRad(d[1], d[1].dot(n) < 0 ? Vec3(-n) : n), (rate - rate.dot(t) * t).norm()};
+}
+
 std::optional<Rows> endFunctions(int p, const Knots& U, bool first, int most, const std::vector<double>& keep,
                                  EndShape shape) {
   const int n = int(U.size()) - p - 1;

@@ -8,6 +8,20 @@ namespace lumsk::nurbs {
 /// `G3`, also without a kink in the curvature, so that the skin and its mirror image are one smooth form.
 enum class SideMeets { Free, Perpendicular, G3 };
 
+/// |dk/ds| L^2 that a curve may have at a mirror plane where its side is to be G3.
+constexpr double kFlatKink = 0.01;
+
+inline Vec3 mirroredPoint(const Vec3& p, const Frame& plane) {
+  return p - 2 * (p - plane.origin).dot(plane.normal()) * plane.normal();
+}
+
+/// How a curve leaves a plane: angle between its tangent and the normal, and the length of the derivative of its
+/// curvature vector along it, across the tangent (1/mm^2); both are nought for one half of a mirrored smooth curve.
+struct PlaneLeaving {
+  double angleRad = 0.0, bendRate = 0.0;
+};
+PlaneLeaving leavingPlane(const CurveDerivatives& d, const Vec3& normal);
+
 /// What the end functions keep small.
 enum class EndShape {
   Smooth, ///< their third derivative: for real changes, which then reach far

@@ -12,7 +12,7 @@ namespace lumsk::recipe {
 namespace {
 
 /// Changed with every change of what a construction gives: results kept in project files are then computed again.
-constexpr const char* kKernelVersion = "kernel-2";
+constexpr const char* kKernelVersion = "kernel-3";
 
 std::string tolerancesKey(const Tolerances& t) {
   return fmt::format("{} {} {} {}", t.point.mm, t.fit.mm, t.angle.deg, t.curvature.relative);

@@ -178,6 +178,12 @@ bool Inputs::itemOn(const std::string& key, size_t index, const std::string& sub
   return it != item.end() && it->is_boolean() && it->get<bool>();
 }
 
+std::string Inputs::itemText(const std::string& key, size_t index, const std::string& subKey) const {
+  const json& item = values_->at(key).at(index);
+  const auto it = item.find(subKey);
+  return it != item.end() && it->is_string() ? it->get<std::string>() : std::string();
+}
+
 Frame Inputs::plane(const std::string& key, const Frame& fallback) const {
   const auto& p = picked(key);
   return p.empty() ? fallback : std::get<PlaneObject>(p.front().object).frame;

@@ -31,6 +31,7 @@ public:
   /// Sub-values of a pick's item, e.g. its start and flip; nothing and false when they are not set.
   std::optional<double> itemNumber(const std::string& key, size_t index, const std::string& subKey) const;
   bool itemOn(const std::string& key, size_t index, const std::string& subKey) const;
+  std::string itemText(const std::string& key, size_t index, const std::string& subKey) const;
   /// Frame of the picked plane, or of a world plane when none is picked.
   Frame plane(const std::string& key, const Frame& fallback) const;
   /// Bytes of a file field; null when none is chosen.

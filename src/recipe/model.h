@@ -29,6 +29,8 @@ struct Flag {
   Vec3 at = Vec3::Zero();
   Vec3 direction = Vec3::Zero(); ///< unit; zero when there is none
   bool startMovable = false;
+  std::string mark; ///< what is written on it; empty: its number
+  int group = 0;    ///< flags of a second group look different
 };
 
 /// A place where a quantity of the step can be dragged.

@@ -13,6 +13,7 @@ inline recipe::Field onPlaneField() {
 }
 
 inline const Frame& topPlane() { return recipe::worldPlanes().front().second; }
+inline const Frame& sidePlane() { return recipe::worldPlanes().back().second; } ///< the usual mirror plane
 
 inline recipe::Outcome curveOutcome(nurbs::Path path, std::string summary) {
   recipe::Outcome out;

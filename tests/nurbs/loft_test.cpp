@@ -1,6 +1,6 @@
 #include "nurbs/closest.h"
 #include "nurbs/loft.h"
-#include "shapes/vessels.h"
+#include "shapes/networks.h"
 #include "support/registry.h"
 
 using namespace lumsk;
@@ -183,6 +183,46 @@ private slots:
         level{*Path::make({formSection(0, 3, 9, 1)}, {0.001})};
     QCOMPARE(code({bent, level}, o), std::string("LM-L005"));
     QCOMPARE(code({level, bent}, o), std::string());
+  }
+
+  void halvesMeetTheirMirrorPlaneAtSidesAndEnds() {
+    std::vector<Section> sections;
+    for (int j = 0; j < 5; ++j) sections.push_back({halfOutline(22.0 * j)});
+    LoftOptions o;
+    o.left = o.right = SideMeets::G3;
+    const auto r = loft(sections, o, {});
+    VERIFY_OK(r);
+    QVERIFY(r->mirror.has_value());
+    for (Side side : {FirstU, LastU}) {
+      const AtPlane at = sideAtPlane(r->strips[0], side);
+      VERIFY_AT_MOST(at.offMm, 1e-7);
+      VERIFY_AT_MOST(at.angleDeg, 1e-5);
+      VERIFY_AT_MOST(at.rate * 150 * 150, 0.01);
+    }
+    double off = 0;
+    for (int j = 0; j < 5; ++j)
+      for (int k = 0; k <= 20; ++k)
+        off = std::max(off, closestPoint(r->strips[0], sections[size_t(j)].path()->at(k / 20.0)).distanceMm);
+    VERIFY_AT_MOST(off, 0.0006);
+    // Across: the first section lies in the plane y = 0.
+    std::vector<Section> across;
+    for (double y : {0.0, 14.0, 30.0, 44.0})
+      across.push_back({*circle({{0.1 * y, y, 0}, Vec3::UnitX(), Vec3::UnitZ()}, 60 - 0.012 * y * y)});
+    LoftOptions g3;
+    g3.start = LoftEnd::G3;
+    const auto a = loft(across, g3, {});
+    VERIFY_OK(a);
+    const AtPlane at = sideAtPlane(a->strips[0], FirstV);
+    VERIFY_AT_MOST(at.offMm, 1e-7);
+    VERIFY_AT_MOST(at.angleDeg, 1e-5);
+    VERIFY_AT_MOST(at.rate * 100 * 100, 0.01);
+    // Sections that do not leave squarely are named.
+    Eigen::Isometry3d turn = Eigen::Isometry3d::Identity();
+    turn.rotate(Eigen::AngleAxisd(0.01, Vec3::UnitZ()));
+    sections[2] = {transformed(halfOutline(44), turn)};
+    o.mirror = Frame{Vec3::Zero(), Vec3::UnitX(), Vec3::UnitZ()};
+    const auto bad = loft(sections, o, {});
+    QVERIFY(!bad && (bad.error().code == "LM-L008" || bad.error().code == "LM-L009") && !bad.error().where.empty());
   }
 };
 

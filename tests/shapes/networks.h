@@ -1,4 +1,5 @@
 #pragma once
+#include "nurbs/closest.h"
 #include "nurbs/network.h"
 #include "shapes/vessels.h"
 
@@ -36,6 +37,58 @@ inline std::vector<nurbs::NetworkCurve> formNetwork(int rows, int columns, unsig
   std::mt19937 rng(seed);
   std::shuffle(out.begin(), out.end(), rng);
   for (size_t i = 0; i < out.size(); i += 3) out[i].path = nurbs::reversed(out[i].path);
+  return out;
+}
+
+/// A made-up vessel seen from polar angles, even about the plane y = 0; `around` 0..1 is its half with y >= 0.
+inline Vec3 vesselPoint(double around, double z) {
+  const double a = kPi * around, r = 36 + 8 * std::sin(z / 28) + 2.5 * std::cos(2 * a) + 1.5 * std::cos(3 * a);
+  return {1.3 * r * std::cos(a), r * std::sin(a), z + 3 * std::cos(a)};
+}
+
+/// Half of a level outline of it: cut from a spline that goes on beyond the plane, so that the half is even.
+inline nurbs::Path halfOutline(double z) {
+  Points p(65, 3);
+  for (int k = -20; k <= 44; ++k) p.row(k + 20) = vesselPoint(k / 24.0, z).transpose();
+  nurbs::InterpolationOptions o;
+  o.degree = 5;
+  const nurbs::Spline c = *nurbs::interpolate(p, o);
+  const nurbs::Path whole = *nurbs::Path::make({c}, {0.001});
+  const double a = nurbs::closestPoint(whole, vesselPoint(0, z)).t, b = nurbs::closestPoint(whole, vesselPoint(1, z)).t;
+  return *nurbs::Path::make({*nurbs::portion(c, a, b)}, {0.001});
+}
+
+/// How a side of a surface meets the plane y = 0: distance, angle, and |dk/ds| of the section across by differences.
+struct AtPlane {
+  double offMm = 0, angleDeg = 0, rate = 0;
+};
+inline AtPlane sideAtPlane(const nurbs::Surface& s, nurbs::Side side) {
+  const bool u = side == nurbs::FirstU || side == nurbs::LastU, first = side == nurbs::FirstU || side == nurbs::FirstV;
+  AtPlane out;
+  for (int k = 0; k <= 30; ++k) {
+    const auto look = [&](double h) {
+      nurbs::SurfaceDerivatives d;
+      const double x = first ? h : 1 - h;
+      s.derivatives(u ? x : k / 30.0, u ? k / 30.0 : x, 2, d);
+      return d;
+    };
+    const auto bend = [&](double h) { // curvature of the section across, at a distance from the plane
+      const auto e = look(h);
+      const Vec3 m = e(1, 0).cross(e(0, 1)).normalized(), w = Vec3(Vec3::UnitY() - m * m.y()).normalized();
+      Eigen::Matrix<double, 3, 2> J;
+      J << e(1, 0), e(0, 1);
+      const Eigen::Matrix2d g = J.transpose() * J;
+      const Vec2 r = J.transpose() * w, q = Vec2(g(1, 1) * r.x() - g(0, 1) * r.y(), g(0, 0) * r.y() - g(0, 1) * r.x()) /
+                                            (g(0, 0) * g(1, 1) - g(0, 1) * g(0, 1));
+      return m.dot(q.x() * q.x() * e(2, 0) + 2 * q.x() * q.y() * e(1, 1) + q.y() * q.y() * e(0, 2));
+    };
+    const auto d = look(0);
+    const Vec3 n = d(1, 0).cross(d(0, 1)).normalized();
+    const double step = 2e-4, ds = step * (u ? d(1, 0) : d(0, 1)).norm();
+    out.offMm = std::max(out.offMm, std::abs(d(0, 0).y()));
+    out.angleDeg = std::max(out.angleDeg, degFromRad(std::asin(std::abs(n.y()))));
+    out.rate = std::max(out.rate, std::abs(-bend(2 * step) + 4 * bend(step) - 3 * bend(0)) / (2 * ds));
+  }
   return out;
 }
 

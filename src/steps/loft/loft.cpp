@@ -2,7 +2,7 @@
 
 #include "brep/names.h"
 #include "brep/skin.h"
-#include "steps/common.h"
+#include "steps/skins.h"
 
 namespace lumsk::steps {
 
@@ -16,21 +16,26 @@ Schema schema() {
               .atLeast(2)
               .eachWith({startMark(), flip()}),
           continuity("start", "Start",
-                     "How the skin leaves the first section: free, or square to its plane (at a point: rounded).",
-                     {"free", "perpendicular"}),
+                     "How the skin leaves the first section: free, square to its plane (at a point: rounded), or G3 at a "
+                     "mirror plane.",
+                     {"free", "perpendicular", "g3"}),
           ratioField("startPull", "Pull", "Strength of the start condition.", "1")
               .within(0.05, 10)
-              .unless("start", {"free"})
+              .when("start", {"perpendicular"})
               .withHandle(Handle::Magnitude),
           continuity("end", "End",
-                     "How the skin reaches the last section: free, or square to its plane (at a point: rounded).",
-                     {"free", "perpendicular"}),
+                     "How the skin reaches the last section: free, square to its plane (at a point: rounded), or G3 at "
+                     "a mirror plane.",
+                     {"free", "perpendicular", "g3"}),
           ratioField("endPull", "Pull", "Strength of the end condition.", "1")
               .within(0.05, 10)
-              .unless("end", {"free"})
+              .when("end", {"perpendicular"})
               .withHandle(Handle::Magnitude),
           countField("degree", "Degree across", "Degree across the sections; lowered when there are too few.", "3")
-              .within(1, 7)};
+              .within(1, 7),
+          sideMeets("left", "Side at starts", "How the skin leaves the side where open sections start"),
+          sideMeets("right", "Side at ends", "How the skin leaves the side where open sections end"),
+          mirrorPlaneField()};
 }
 
 Expected<std::vector<nurbs::Section>> sectionsOf(const Inputs& in, const Tolerances& tol) {
@@ -77,23 +82,6 @@ std::vector<Flag> flagsFor(const std::vector<nurbs::Section>& sections, const nu
   return out;
 }
 
-/// The front of a closed loft is outside: its normals point away from the inside of its sections.
-bool facesInwards(const std::vector<nurbs::Surface>& strips) {
-  Vec3 centre = Vec3::Zero();
-  for (const auto& s : strips) centre += s.grid().colwise().mean().transpose() / double(strips.size());
-  double outward = 0;
-  for (const auto& s : strips)
-    for (int i = 0; i < 12; ++i)
-      for (int j = 1; j < 6; ++j) {
-        // Outwards within the section through this place, not from the whole: bent lofts have their centre outside.
-        const nurbs::Spline ring = s.isoV(j / 6.0);
-        const Vec3 p = s.at(i / 12.0, j / 6.0);
-        const Vec3 from = strips.size() == 1 ? Vec3(ring.points().colwise().mean().transpose()) : centre;
-        outward += s.normal(i / 12.0, j / 6.0).dot((p - from).normalized());
-      }
-  return outward < 0;
-}
-
 void noteAlignment(Outcome& out, const nurbs::LoftResult& r) {
   std::string directions, starts;
   for (size_t i = 0; i < r.alignment.sections.size(); ++i) {
@@ -112,15 +100,21 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   nurbs::LoftOptions o;
   o.degree = in.integer("degree");
   const auto end = [&](const char* key) {
-    return in.text(key) == "perpendicular" ? nurbs::LoftEnd::Perpendicular : nurbs::LoftEnd::Free;
+    const std::string how = in.text(key);
+    return how == "perpendicular" ? nurbs::LoftEnd::Perpendicular
+           : how == "g3"          ? nurbs::LoftEnd::G3
+                                  : nurbs::LoftEnd::Free;
   };
   o.start = end("start");
   o.end = end("end");
+  o.left = sideMeetsOf(in.text("left"));
+  o.right = sideMeetsOf(in.text("right"));
+  o.mirror = mirrorPlane(in);
   if (in.has("startPull")) o.startPull = in.number("startPull");
   if (in.has("endPull")) o.endPull = in.number("endPull");
   LUMSK_TRY(r, nurbs::loft(sections, o, cx));
 
-  const bool reversed = r.alignment.closed && facesInwards(r.strips);
+  const bool reversed = (r.alignment.closed || r.mirror) && facesInwards(r.strips, r.mirror);
   std::vector<brep::NamedSurface> faces;
   int controls = 0;
   for (size_t k = 0; k < r.strips.size(); ++k) {
@@ -142,7 +136,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const double reach = 0.3 * (r.strips[0].at(0, 1) - r.strips[0].at(0, 0)).norm();
   nurbs::SurfaceDerivatives d;
   for (int k = 0; k < 2; ++k) {
-    if ((k ? o.end : o.start) == nurbs::LoftEnd::Free) continue;
+    if ((k ? o.end : o.start) != nurbs::LoftEnd::Perpendicular) continue;
     r.strips[0].derivatives(0, k ? 1.0 : 0.0, 1, d);
     if (d(0, 1).norm() > 0)
       out.handles.push_back({k ? "endPull" : "startPull", d(0, 0), d(0, 1).normalized() * (k ? -1.0 : 1.0), reach});

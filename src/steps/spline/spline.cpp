@@ -8,6 +8,13 @@ using namespace recipe;
 
 namespace {
 
+std::vector<Option> endOptions() {
+  return {{"free", "free"},
+          {"direction", "direction"},
+          {"perpendicular", "square to mirror plane"},
+          {"g3", "G3 at mirror plane"}};
+}
+
 Schema schema() {
   return {
       onPlaneField(),
@@ -16,7 +23,7 @@ Schema schema() {
       points("points", "Points", "x, y, z in mm; on a picked plane x and y along its directions.").onPlane("plane"),
       countField("degree", "Degree", "Degree of the spline; lowered when there are too few points.", "3").within(1, 7),
       toggle("closed", "Closed", "Joins the last point to the first smoothly.", false),
-      choice("start", "Start", "Direction at the first point.", {{"free", "free"}, {"direction", "direction"}})
+      choice("start", "Start", "What the curve does at the first point.", endOptions())
           .when("closed", {"false"})
           .when("by", {"through"}),
       angle("startAngle", "Angle", "In the plane, from its first direction.", "0")
@@ -30,11 +37,11 @@ Schema schema() {
           .when("by", {"through"}),
       ratioField("startPull", "Pull", "How strongly the curve follows the direction.", "1")
           .within(0.05, 10)
-          .when("start", {"direction"})
+          .when("start", {"direction", "perpendicular"})
           .when("closed", {"false"})
           .when("by", {"through"})
           .withHandle(Handle::Magnitude),
-      choice("end", "End", "Direction at the last point.", {{"free", "free"}, {"direction", "direction"}})
+      choice("end", "End", "What the curve does at the last point.", endOptions())
           .when("closed", {"false"})
           .when("by", {"through"}),
       angle("endAngle", "Angle", "In the plane, from its first direction.", "0")
@@ -48,15 +55,35 @@ Schema schema() {
           .when("by", {"through"}),
       ratioField("endPull", "Pull", "How strongly the curve follows the direction.", "1")
           .within(0.05, 10)
-          .when("end", {"direction"})
+          .when("end", {"direction", "perpendicular"})
           .when("closed", {"false"})
           .when("by", {"through"})
-          .withHandle(Handle::Magnitude)};
+          .withHandle(Handle::Magnitude),
+      picks("mirror", "Mirror plane", "The plane of ends that are square or G3; without one, the side plane.",
+            Kind::Plane)
+          .optional()
+          .atMost(1)
+          .when("closed", {"false"})
+          .when("by", {"through"})};
 }
 
 Vec3 direction(const Inputs& in, const Frame& f, const std::string& which) {
   const double a = radFromDeg(in.number(which + "Angle")), r = radFromDeg(in.number(which + "Rise"));
   return std::cos(r) * (std::cos(a) * f.x + std::sin(a) * f.y) + std::sin(r) * f.normal();
+}
+
+/// Direction of the curve where its end leaves the mirror plane squarely, towards the rest of the curve.
+Expected<Vec3> squareDirection(const Points& pts, bool first, const Frame& plane, const Tolerances& tol) {
+  const Vec3 at = pts.row(first ? 0 : pts.rows() - 1).transpose(), next = pts.row(first ? 1 : pts.rows() - 2).transpose();
+  if (const double off = std::abs(plane.local(at).z()); off > 10 * tol.point.mm)
+    return fail(problem("LM-G012", "this end does not lie in the mirror plane")
+                    .measure(millimetres(off))
+                    .want(millimetres(10 * tol.point.mm))
+                    .at(at)
+                    .inField("points")
+                    .tryThis("move the point into the plane"));
+  const Vec3 n = plane.normal() * ((next - at).dot(plane.normal()) < 0 ? -1.0 : 1.0);
+  return first ? n : Vec3(-n);
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
@@ -77,16 +104,23 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     o.degree = in.integer("degree");
     o.closed = in.on("closed");
     const double reach = 0.25 * (pts.bottomRows(pts.rows() - 1) - pts.topRows(pts.rows() - 1)).rowwise().norm().sum();
+    nurbs::MirroredEnds mirror{in.has("mirror") ? in.plane("mirror", sidePlane()) : sidePlane()};
     for (const char* end : {"start", "end"}) {
-      if (!in.has(end) || in.text(end) != "direction") continue;
-      const Vec3 d = direction(in, frame, end);
+      if (!in.has(end) || in.text(end) == "free") continue;
       const bool first = std::string(end) == "start";
+      if (in.text(end) == "g3") {
+        (first ? mirror.start : mirror.end) = true;
+        continue;
+      }
+      const Vec3 at = pts.row(first ? 0 : pts.rows() - 1).transpose();
+      LUMSK_TRY(d, in.text(end) == "direction" ? Expected<Vec3>(direction(in, frame, end))
+                                               : squareDirection(pts, first, mirror.plane, cx.tolerances));
       (first ? o.startTangent : o.endTangent) = in.number(std::string(end) + "Pull") * d;
-      handles.push_back(
-          {std::string(end) + "Pull", pts.row(first ? 0 : pts.rows() - 1).transpose(), first ? d : Vec3(-d), reach});
+      handles.push_back({std::string(end) + "Pull", at, first ? d : Vec3(-d), reach});
     }
-    LUMSK_TRY(c, nurbs::interpolate(pts, o));
-    curve = c;
+    auto c = nurbs::interpolateMirrored(pts, mirror, o, {10 * cx.tolerances.point.mm});
+    if (!c) return fail(c.error().inField("points"));
+    curve = *c;
   }
   const std::string summary = std::to_string(pts.rows()) + " points - degree " + std::to_string(curve.degree());
   LUMSK_TRY(path, nurbs::Path::make({curve}, cx.tolerances.point));

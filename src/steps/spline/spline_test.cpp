@@ -34,6 +34,34 @@ private slots:
     QCOMPARE(b.code("s3"), std::string("LM-R010"));
     QCOMPARE(b.result("s4").outcome->notes[0].code, std::string("LM-S110"));
   }
+
+  void endsInAMirrorPlaneAreSquareOrSmoothWithTheirImage() {
+    for (const char* how : {"perpendicular", "g3"})
+      for (bool both : {false, true}) {
+        Bench b;
+        b.add("spline", {{"points", pointList({{0, -40, 5}, {26, -25, 5}, {33, 4, 8}, {20, 28, 9}, {0, 36, 5}})},
+                         {"start", how},
+                         {"end", both ? how : "free"}});
+        b.run();
+        VERIFY_STEP(b, "s1");
+        const auto& c = b.curve("s1");
+        for (double t : {0.0, 1.0}) {
+          if (t > 0 && !both) continue;
+          nurbs::CurveDerivatives d;
+          c.derivatives(t, 3, d);
+          VERIFY_AT_MOST(std::abs(d[0].x()), 1e-9);
+          VERIFY_AT_MOST(std::hypot(d[1].y(), d[1].z()), 1e-7 * d[1].norm());
+          if (std::string(how) != "g3") continue;
+          // Even to third order: no second derivative along the normal, no third one in the plane.
+          VERIFY_AT_MOST(std::abs(d[2].x()), 1e-6 * d[2].norm());
+          VERIFY_AT_MOST(std::hypot(d[3].y(), d[3].z()), 1e-6 * d[3].norm() + 1e-6 * d[2].norm());
+        }
+      }
+    Bench off;
+    off.add("spline", {{"points", pointList({{1, -40, 5}, {26, -25, 5}, {33, 4, 8}})}, {"start", "g3"}});
+    off.run();
+    QCOMPARE(off.code("s1"), std::string("LM-G012"));
+  }
 };
 
 static test::Register<SplineStepTest> registeredSplineStepTest;

@@ -1,0 +1,139 @@
+#include "nurbs/network.h"
+
+#include "brep/names.h"
+#include "brep/skin.h"
+#include "steps/skins.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+Schema schema() {
+  return {picks("curves", "Curves",
+                "Two families of curves that cross, two or more each, in any order; a family may meet in one point.",
+                Kind::Curve | Kind::Edge)
+              .atLeast(3)
+              .eachWith({choice("family", "Family", "The family of this curve: found by itself, A or B.",
+                                {{"auto", "by itself"}, {"a", "A"}, {"b", "B"}})}),
+          length("gap", "Largest gap", "Curves that miss one another by at most this are pulled together.", "0.01")
+              .within(0, 10),
+          sideMeets("start", "First of A", "How the skin leaves the first curve of family A"),
+          sideMeets("end", "Last of A", "How the skin leaves the last curve of family A"),
+          sideMeets("left", "First of B", "How the skin leaves the first curve of family B"),
+          sideMeets("right", "Last of B", "How the skin leaves the last curve of family B"), mirrorPlaneField()};
+}
+
+std::vector<nurbs::NetworkCurve> curvesOf(const Inputs& in) {
+  std::vector<nurbs::NetworkCurve> out;
+  const auto& picked = in.picked("curves");
+  for (size_t i = 0; i < picked.size(); ++i) {
+    const std::string family = in.itemText("curves", i, "family");
+    out.push_back({*std::get<CurvePtr>(picked[i].object), family == "a" ? 1 : family == "b" ? 2 : 0});
+  }
+  return out;
+}
+
+/// A flag on every curve, half-way between its first two crossings.
+std::vector<Flag> flagsFor(const nurbs::NetworkResult& r, const std::vector<nurbs::NetworkCurve>& curves,
+                           const Inputs& in) {
+  std::vector<Flag> out(curves.size());
+  const auto& net = r.sorted;
+  const auto put = [&](const nurbs::SortedCurve& c, double from, double to, char family, size_t number) {
+    const nurbs::Path& path = curves[size_t(c.index)].path;
+    const nurbs::ArcLength length(path);
+    double s = 0.5 * (from + to);
+    if (c.reversed) s = length.total() - s;
+    if (path.closed()) s -= length.total() * std::floor(s / length.total());
+    Flag& f = out[size_t(c.index)];
+    f.field = "curves";
+    f.item = in.picked("curves")[size_t(c.index)].item;
+    f.at = path.at(length.parameterAt(s));
+    nurbs::CurveDerivatives d;
+    path.derivatives(std::min(length.parameterAt(s), path.last() - 1e-9), 1, d);
+    f.direction = d[1].normalized() * (c.reversed ? -1.0 : 1.0);
+    f.mark = family + std::to_string(number);
+    f.group = family == 'A' ? 1 : 2;
+  };
+  size_t number = 0;
+  for (size_t j = 0; j < net.rows.size(); ++j)
+    if (net.rows[j].index >= 0) put(net.rows[j], net.grid[j][0].along, net.grid[j][1].along, 'A', ++number);
+  for (size_t i = 0; i < net.columns.size(); ++i)
+    put(net.columns[i], net.grid[0][i].across, net.grid[1][i].across, 'B', i + 1);
+  return out;
+}
+
+void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nurbs::NetworkCurve>& curves,
+              const Tolerances& tol) {
+  const auto& net = r.sorted;
+  std::string pulled;
+  Problem gaps = problem("LM-N101", "");
+  for (size_t j = 0; j < net.rows.size(); ++j)
+    for (size_t i = 0; i < net.columns.size(); ++i)
+      if (const auto& g = net.grid[j][i]; g.gapMm > tol.point.mm) {
+        pulled += (pulled.empty() ? "" : ", ") + std::to_string(net.rows[j].index + 1) + " and " +
+                  std::to_string(net.columns[i].index + 1) + " by " + formatNumber(g.gapMm, 2);
+        gaps.at(g.at);
+      }
+  if (!pulled.empty()) {
+    gaps.what = "pulled curves together (mm): " + pulled;
+    out.notes.push_back(std::move(gaps));
+  }
+  for (size_t i = 0; i < curves.size(); ++i)
+    if (net.overhang[i] > std::max(net.largestGapMm, 100 * tol.point.mm))
+      out.notes.push_back(problem("LM-N102", "curve " + std::to_string(i + 1) + " goes on beyond the outermost crossing")
+                              .measure(millimetres(net.overhang[i])));
+  if (r.pointedPole)
+    out.notes.push_back(problem("LM-N104", "the skin has a pointed tip: its curves do not share a tangent plane there"));
+  if (r.cornered)
+    out.notes.push_back(problem("LM-N103", "corners of the curves make edges in the skin").measure(count(double(r.patches.size()))));
+}
+
+Expected<Outcome> compute(const Inputs& in, const Context& cx) {
+  const auto curves = curvesOf(in);
+  nurbs::NetworkOptions o;
+  o.largestGap = {in.number("gap")};
+  for (const auto& [side, key] : sideKeys()) o.sides[side] = sideMeetsOf(in.text(key));
+  o.mirror = mirrorPlane(in);
+  auto made = nurbs::network(curves, o, cx);
+  if (!made) {
+    Problem p = made.error();
+    if (p.code == "LM-N007" && p.measured->value <= 10) {
+      const std::string wide = formatNumber(p.measured->value * 1.02, 3);
+      p.offer({"allow " + wide + " mm", "gap", wide});
+    }
+    return fail(std::move(p));
+  }
+  Outcome out;
+  out.flags = flagsFor(*made, curves, in);
+  addNotes(out, *made, curves, cx.tolerances);
+  std::vector<brep::NamedSurface> faces;
+  int controls = 0;
+  const auto& net = made->sorted;
+  const auto idOf = [&](const nurbs::SortedCurve& c) {
+    return c.index < 0 ? std::string("pole") : in.picked("curves")[size_t(c.index)].item;
+  };
+  std::vector<nurbs::Surface> patches;
+  for (const auto& p : made->patches) patches.push_back(p.surface);
+  const bool reversed = (net.closed || made->mirror) && facesInwards(patches, made->mirror);
+  for (const auto& p : made->patches) {
+    controls += p.surface.controlPoints();
+    const auto &row = net.rows[size_t(p.firstRow)], &column = net.columns[size_t(p.firstColumn) % net.columns.size()];
+    faces.push_back({std::make_shared<const nurbs::Surface>(p.surface),
+                     brep::faceName(in.stepId(), "skin", made->patches.size() > 1 ? idOf(row) + "," + idOf(column) : ""),
+                     reversed});
+  }
+  LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
+  out.outputs.push_back({"", body, ""});
+  const auto rows = std::count_if(net.rows.begin(), net.rows.end(), [](const auto& c) { return c.index >= 0; });
+  out.summary = std::to_string(rows) + " × " + std::to_string(net.columns.size()) + " curves - " +
+                std::to_string(controls) + " points - " + format(millimetres(made->deviationMm), 1);
+  return out;
+}
+
+} // namespace
+
+Step network() { return {"network", 1, "Network", Stage::Surfaces, schema, compute}; }
+
+} // namespace lumsk::steps

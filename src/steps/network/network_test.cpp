@@ -1,0 +1,98 @@
+#include "support/recipes.h"
+
+using namespace lumsk;
+using namespace lumsk::test;
+
+namespace {
+
+/// Half a vessel: three level half outlines and front, side and back line, picked in a mixed order. Ids s1..s7.
+Bench halfVessel(const std::string& ends = "g3") {
+  Bench b;
+  const auto side = picks({pick("world", "plane", "side")});
+  for (double z : {0.0, 40.0, 80.0}) {
+    const double r = 30 + 0.1 * z;
+    b.add("spline", {{"points", pointList({{0, -1.2 * r, z}, {0.75 * r, -0.8 * r, z}, {r, 0, z}, {0.75 * r, 0.8 * r, z}, {0, 1.2 * r, z}})},
+                     {"degree", 5},
+                     {"start", ends},
+                     {"end", ends},
+                     {"mirror", side}});
+  }
+  for (double f : {-1.2, 1.2})
+    b.add("spline", {{"points", pointList({{0, f * 30, 0}, {0, f * 34, 40}, {0, f * 38, 80}})}, {"degree", 2}});
+  b.add("spline", {{"points", pointList({{30, 0, 0}, {34, 0, 40}, {38, 0, 80}})}, {"degree", 2}});
+  b.add("network", {{"curves", picks({pick("s4"), pick("s1"), pick("s6"), pick("s2"), pick("s5"), pick("s3")})}});
+  return b;
+}
+
+} // namespace
+
+class NetworkStepTest : public QObject {
+  Q_OBJECT
+private slots:
+  void curvesInAnyOrderAreSortedMarkedAndMeasured() {
+    Bench b = halfVessel();
+    b.run();
+    VERIFY_STEP(b, "s7");
+    const auto& flags = b.result("s7").outcome->flags;
+    QCOMPARE(flags.size(), size_t(6));
+    std::string marks;
+    for (const auto& f : flags) marks += f.mark + " ";
+    QCOMPARE(marks, std::string("A1 B1 A2 B2 A3 B3 "));
+    const auto s = inspect::stateOf(*b.body("s7"));
+    QVERIFY(!s.solid && s.valid);
+    QCOMPARE(s.openEdges, 4);
+    VERIFY_AT_MOST(s.controlPoints, 250);
+  }
+
+  void halfOfAMirroredBodyFacesOutwardsAndMeetsThePlane() {
+    Bench b = halfVessel();
+    for (const char* side : {"start", "end"}) b.set("s7", side, "g3");
+    b.run();
+    VERIFY_STEP(b, "s7");
+    const auto& f = b.body("s7")->natural.begin()->second;
+    for (double v : {0.0, 1.0})
+      for (int k = 0; k <= 10; ++k) {
+        const Vec3 n = f.surface->normal(k / 10.0, v) * (f.reversed ? -1.0 : 1.0), p = f.surface->at(k / 10.0, v);
+        VERIFY_AT_MOST(std::abs(p.x()), 1e-6);
+        VERIFY_AT_MOST(degFromRad(std::asin(std::abs(n.x()))), 1e-4);
+        QVERIFY(n.dot(p - Vec3(0, 0, p.z())) > 0);
+      }
+    Bench free = halfVessel("free");
+    free.set("s7", "start", "perpendicular");
+    free.run();
+    QCOMPARE(free.code("s7"), std::string("LM-N010"));
+    QVERIFY(!free.result("s7").problem->where.empty());
+  }
+
+  void aFamilyChosenOnAChipIsKept() {
+    Bench b = halfVessel();
+    json list = (*b.recipe.find("s7")->inputs)["curves"];
+    list[0]["family"] = "b"; // the front line
+    b.set("s7", "curves", list);
+    b.run();
+    VERIFY_STEP(b, "s7");
+    QCOMPARE(b.result("s7").outcome->flags[0].mark, std::string("B1"));
+    QCOMPARE(b.result("s7").outcome->flags[1].mark, std::string("A1"));
+    list[1]["family"] = "b"; // one that crosses it
+    b.set("s7", "curves", list);
+    b.run();
+    QVERIFY(b.result("s7").problem && !b.result("s7").problem->where.empty());
+  }
+
+  void gapsAreNamedAndAllowedWithOneClick() {
+    Bench b = halfVessel();
+    b.set("s6", "points", pointList({{30.2, 0, 0}, {34, 0, 40}, {38, 0, 80}}));
+    b.run();
+    QCOMPARE(b.code("s7"), std::string("LM-N007"));
+    const auto& p = *b.result("s7").problem;
+    QVERIFY(!p.where.empty() && p.remedies.size() == 1);
+    b.set("s7", p.remedies[0].field, p.remedies[0].value);
+    b.run();
+    VERIFY_STEP(b, "s7");
+    QCOMPARE(b.result("s7").outcome->notes[0].code, std::string("LM-N101"));
+    QVERIFY(!b.result("s7").outcome->notes[0].where.empty());
+  }
+};
+
+static test::Register<NetworkStepTest> registeredNetworkStepTest;
+#include "network_test.moc"

@@ -1,0 +1,52 @@
+#include "steps/skins.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+const std::array<std::pair<nurbs::Side, const char*>, 4>& sideKeys() {
+  static const std::array<std::pair<nurbs::Side, const char*>, 4> keys{
+      {{nurbs::FirstU, "left"}, {nurbs::LastU, "right"}, {nurbs::FirstV, "start"}, {nurbs::LastV, "end"}}};
+  return keys;
+}
+
+Field sideMeets(const std::string& key, const std::string& label, const std::string& help) {
+  return continuity(key, label, help + ": free, square to the mirror plane it lies in, or smooth across it to G3.",
+                    {"free", "perpendicular", "g3"});
+}
+
+nurbs::SideMeets sideMeetsOf(const std::string& value) {
+  return value == "g3"              ? nurbs::SideMeets::G3
+         : value == "perpendicular" ? nurbs::SideMeets::Perpendicular
+                                    : nurbs::SideMeets::Free;
+}
+
+Field mirrorPlaneField() {
+  return picks("mirror", "Mirror plane", "The plane of sides that are square or G3; without one, each side's own plane.",
+               Kind::Plane)
+      .optional()
+      .atMost(1);
+}
+
+std::optional<Frame> mirrorPlane(const Inputs& in) {
+  return in.picked("mirror").empty() ? std::nullopt : std::optional(in.plane("mirror", {}));
+}
+
+bool facesInwards(const std::vector<nurbs::Surface>& strips, const std::optional<Frame>& mirror) {
+  Vec3 centre = Vec3::Zero();
+  for (const auto& s : strips) centre += s.grid().colwise().mean().transpose() / double(strips.size());
+  if (mirror) centre -= mirror->local(centre).z() * mirror->normal(); // of both halves
+  double outward = 0;
+  for (const auto& s : strips)
+    for (int i = 0; i < 12; ++i)
+      for (int j = 1; j < 6; ++j) {
+        // Outwards within the section through this place, not from the whole: bent lofts have their centre outside.
+        const nurbs::Spline ring = s.isoV(j / 6.0);
+        const Vec3 p = s.at(i / 12.0, j / 6.0);
+        const Vec3 from = strips.size() == 1 && !mirror ? Vec3(ring.points().colwise().mean().transpose()) : centre;
+        outward += s.normal(i / 12.0, j / 6.0).dot((p - from).normalized());
+      }
+  return outward < 0;
+}
+
+} // namespace lumsk::steps

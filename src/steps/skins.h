@@ -1,0 +1,24 @@
+#pragma once
+#include "nurbs/side_conditions.h"
+#include "steps/common.h"
+
+namespace lumsk::steps {
+
+// What the steps that make skins through curves share: their four sides, and which side is their front.
+
+/// Keys of the fields for the four sides, which are the sides' names too.
+const std::array<std::pair<nurbs::Side, const char*>, 4>& sideKeys();
+
+/// A field for what a side does: free, square to its mirror plane, or G3 there.
+recipe::Field sideMeets(const std::string& key, const std::string& label, const std::string& help);
+nurbs::SideMeets sideMeetsOf(const std::string& value);
+
+/// The plane of all sides that meet one; without it each side's own plane counts.
+recipe::Field mirrorPlaneField();
+std::optional<Frame> mirrorPlane(const recipe::Inputs& in);
+
+/// Whether the normals of a skin round something, or of half of it at a mirror plane, point to its inside. The front of
+/// such skins is their outside.
+bool facesInwards(const std::vector<nurbs::Surface>& strips, const std::optional<Frame>& mirror);
+
+} // namespace lumsk::steps
