@@ -112,7 +112,9 @@ void StepForm::syncMessages() {
       b->setProperty("role", "remedy");
       b->setObjectName("remedy");
       connect(b, &QPushButton::clicked, this,
-              [this, m] { w_.setInput(step_, m.field, m.value, QString::fromStdString(m.text)); });
+              [this, m] {
+                w_.setInput(m.step.empty() ? step_ : m.step, m.field, m.value, QString::fromStdString(m.text));
+              });
       messages_->addWidget(b, 0, Qt::AlignLeft);
     }
   };

@@ -14,6 +14,7 @@ struct Remedy {
   std::string text;  ///< "use 1.2 mm", shown on the button
   std::string field; ///< key of the step's field; empty when there is only advice
   std::string value; ///< the new value as text of that field
+  std::string step = {}; ///< id of the step, when it is another one
 };
 
 /// Something that went wrong, or a note on something that is not as asked.

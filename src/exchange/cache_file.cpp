@@ -32,6 +32,7 @@ Vec3 vec(const json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), 
 json noteJson(const Problem& p) {
   json n{{"code", p.code}, {"what", p.what}, {"remedy", p.remedyText}, {"field", p.field}, {"where", json::array()}};
   for (const Vec3& at : p.where) n["where"].push_back(list(at));
+  for (const Remedy& r : p.remedies) n["remedies"].push_back({r.text, r.field, r.value, r.step});
   if (p.measured) n["measured"] = {p.measured->value, int(p.measured->dimension)};
   if (p.required) n["required"] = {p.required->value, int(p.required->dimension)};
   return n;
@@ -46,6 +47,9 @@ Problem noteFrom(const json& n) {
   p.remedyText = n.at("remedy").get<std::string>();
   p.field = n.at("field").get<std::string>();
   for (const json& at : n.at("where")) p.where.push_back(vec(at));
+  for (const json& r : n.value("remedies", json::array()))
+    p.offer({r.at(0).get<std::string>(), r.at(1).get<std::string>(), r.at(2).get<std::string>(),
+             r.at(3).get<std::string>()});
   p.measured = quantity("measured");
   p.required = quantity("required");
   return p;

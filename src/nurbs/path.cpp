@@ -171,6 +171,29 @@ Path reversed(const Path& p) {
   return *Path::make(std::move(out), {1e-9});
 }
 
+Path mirrored(const Path& p, const Frame& plane) {
+  const Vec3 n = plane.normal();
+  Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
+  t.linear() = Eigen::Matrix3d::Identity() - 2 * n * n.transpose();
+  t.translation() = 2 * plane.origin.dot(n) * n;
+  return transformed(p, t);
+}
+
+Expected<Path> joinedWithImage(const Path& p, const Frame& plane, LengthTolerance point) {
+  const auto off = [&](const Vec3& q) { return std::abs(plane.local(q).z()); };
+  const bool start = !p.closed() && off(p.start()) <= point.mm, end = !p.closed() && off(p.end()) <= point.mm;
+  if (!start && !end)
+    return fail(problem("LM-M002", "the curve does not end in the mirror plane")
+                    .measure(millimetres(std::min(off(p.start()), off(p.end()))))
+                    .want(millimetres(point.mm))
+                    .at(off(p.start()) < off(p.end()) ? p.start() : p.end())
+                    .tryThis("move an end into the plane, or keep the image apart"));
+  std::vector<Segment> all = p.segments();
+  const Path image = reversed(mirrored(p, plane));
+  all.insert(end ? all.end() : all.begin(), image.segments().begin(), image.segments().end());
+  return Path::make(std::move(all), {2 * point.mm});
+}
+
 PlaneOfPoints fitPlane(const Points& points) {
   PlaneOfPoints out;
   const Vec3 centre = points.colwise().mean().transpose();

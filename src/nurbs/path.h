@@ -52,6 +52,10 @@ private:
 
 Path transformed(const Path& p, const Eigen::Isometry3d& t);
 Path reversed(const Path& p);
+Path mirrored(const Path& p, const Frame& plane);
+/// A path and its mirror image as one, joined where the path ends in the plane; closed if both its ends do. Fails with
+/// LM-M002 when neither end lies within `point` of the plane.
+Expected<Path> joinedWithImage(const Path& p, const Frame& plane, LengthTolerance point);
 
 /// Plane of a path: least-squares frame of points on it, with the largest distance from it.
 struct PlaneFit {

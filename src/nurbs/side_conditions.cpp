@@ -160,4 +160,101 @@ Surface flatPole(const Surface& s, Side side, const Vec3& normal, const std::vec
                    [&](int order, const Vec3& d) -> Vec3 { return order == 0 ? Vec3::Zero() : Vec3(-n * d.dot(n)); });
 }
 
+namespace {
+
+/// Knots of a half and of its image before it; the seam keeps `times` of its knots.
+Knots doubled(const Knots& U, int p, int times, bool behind) {
+  const double a = U.front(), b = U.back();
+  Knots own(U.begin() + p + 1, U.end() - p - 1), out;
+  const double at = behind ? b : a;
+  std::vector<double> inner;
+  for (double u : own) inner.push_back(u), inner.push_back(2 * at - u);
+  for (int i = 0; i < times; ++i) inner.push_back(at);
+  std::sort(inner.begin(), inner.end());
+  const double first = behind ? a : 2 * a - b, last = behind ? 2 * b - a : b;
+  out.assign(size_t(p + 1), first);
+  out.insert(out.end(), inner.begin(), inner.end());
+  out.insert(out.end(), size_t(p + 1), last);
+  return out;
+}
+
+/// Control rows over `to` of what has `rows` over `from`, by its values at the Greville abscissae.
+Rows rowsIn(int p, const Knots& from, const Rows& rows, const Knots& to) {
+  const std::vector<double> at = greville(to, p);
+  BandedLu A(int(at.size()), p, p);
+  Rows rhs(Eigen::Index(at.size()), rows.cols());
+  double N[kMaxDegree + 1];
+  for (int i = 0; i < int(at.size()); ++i) {
+    const int first = basisFunctions(to, p, at[size_t(i)], N);
+    for (int j = 0; j <= p; ++j)
+      if (std::abs(first + j - i) <= p) A.at(i, first + j) = N[j];
+    const int f = basisFunctions(from, p, at[size_t(i)], N);
+    rhs.row(i).setZero();
+    for (int j = 0; j <= p; ++j) rhs.row(i) += N[j] * rows.row(f + j);
+  }
+  A.factor();
+  A.solve(rhs);
+  return rhs;
+}
+
+double differenceOf(int p, const Knots& U, const Rows& a, const Knots& V, const Rows& b) {
+  double worst = 0, N[kMaxDegree + 1];
+  const auto breaks = breakpoints(U, p);
+  for (size_t k = 0; k + 1 < breaks.size(); ++k)
+    for (double x : {0.11, 0.37, 0.63, 0.89}) {
+      const double t = breaks[k] + x * (breaks[k + 1] - breaks[k]);
+      Eigen::RowVectorXd d = Eigen::RowVectorXd::Zero(a.cols());
+      int f = basisFunctions(U, p, t, N);
+      for (int j = 0; j <= p; ++j) d += N[j] * a.row(f + j);
+      f = basisFunctions(V, p, t, N);
+      for (int j = 0; j <= p; ++j) d -= N[j] * b.row(f + j);
+      for (Eigen::Index c = 0; c < d.size() / 3; ++c) worst = std::max(worst, d.segment<3>(3 * c).norm());
+    }
+  return worst;
+}
+
+} // namespace
+
+JoinedImage joinedWithImage(const Surface& s, const std::vector<Side>& sides, const Frame& plane, LengthTolerance fit) {
+  const bool both = sides.size() == 2;
+  // With both sides the image goes behind, and the seam of the closed surface lies at the first side.
+  const Side side = both ? LastU : sides.front();
+  const bool behind = !atFirst(side);
+  const Across a = across(s, side);
+  const Eigen::Index n = a.rows.rows();
+  Rows twice(2 * n - 1, a.rows.cols());
+  for (Eigen::Index i = 0; i < n; ++i) {
+    twice.row(behind ? i : n - 1 + i) = a.rows.row(i);
+    Eigen::RowVectorXd image = a.rows.row(i);
+    for (Eigen::Index c = 0; c < image.size() / 3; ++c)
+      image.segment<3>(3 * c) = mirroredPoint(image.segment<3>(3 * c).transpose(), plane).transpose();
+    if (i != (behind ? n - 1 : 0)) twice.row(behind ? 2 * n - 2 - i : n - 1 - i) = image;
+  }
+  const Knots full = doubled(a.knots, a.degree, a.degree, behind);
+  JoinedImage out;
+  Rows rows = twice;
+  Knots knots = full;
+  for (int times = 1; times < a.degree; ++times) {
+    const Knots lean = doubled(a.knots, a.degree, times, behind);
+    const Rows fewer = rowsIn(a.degree, full, twice, lean);
+    const double off = differenceOf(a.degree, full, twice, lean, fewer);
+    if (off > fit.mm) continue;
+    rows = fewer;
+    knots = lean;
+    out.offMm = off;
+    break;
+  }
+  if (both) rows.bottomRows(1) = rows.topRows(1);
+  const double k0 = knots.front(), w = knots.back() - k0;
+  for (double& k : knots) k = (k - k0) / w;
+  const Eigen::Index m = rows.rows(), other = rows.cols() / 3;
+  Points grid(m * other, 3);
+  for (Eigen::Index i = 0; i < m; ++i)
+    for (Eigen::Index j = 0; j < other; ++j)
+      grid.row(alongU(side) ? i * other + j : j * m + i) = rows.row(i).segment<3>(3 * j);
+  out.surface = alongU(side) ? Surface::trusted(a.degree, s.degreeV(), knots, s.knotsV(), std::move(grid), both)
+                             : Surface::trusted(s.degreeU(), a.degree, s.knotsU(), knots, std::move(grid), s.closedU());
+  return out;
+}
+
 } // namespace lumsk::nurbs

@@ -48,4 +48,12 @@ Surface meetingPlane(const Surface& s, Side side, const Vec3& origin, const Vec3
 /// has one normal.
 Surface flatPole(const Surface& s, Side side, const Vec3& normal, const std::vector<double>& keep);
 
+/// A surface and its mirror image as one, joined where the given sides lie in the plane: one side of a direction, or both
+/// sides in u, which makes it closed. The seam's knots go as far as the form allows within `fit`.
+struct JoinedImage {
+  Surface surface;
+  double offMm = 0.0; ///< from the two halves
+};
+JoinedImage joinedWithImage(const Surface& s, const std::vector<Side>& sides, const Frame& plane, LengthTolerance fit);
+
 } // namespace lumsk::nurbs

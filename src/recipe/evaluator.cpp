@@ -3,6 +3,7 @@
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
 
+#include <algorithm>
 #include <chrono>
 #include <fmt/format.h>
 #include <thread>
@@ -28,6 +29,17 @@ Expected<Outcome> computeSafely(const Step& step, const Inputs& inputs, const Co
   }
 }
 
+/// Remedies for other steps are offered by the names of parts: those that the step has no such field for go.
+void dropVainRemedies(Problem& p, const Recipe& recipe, const Registry& registry) {
+  const auto vain = [&](const Remedy& r) {
+    if (r.step.empty()) return false;
+    const StepEntry* s = recipe.find(r.step);
+    const Field* f = s ? findField(registry.schemaOf(s->kind), r.field) : nullptr;
+    return !f || std::none_of(f->options.begin(), f->options.end(), [&](const Option& o) { return o.key == r.value; });
+  };
+  p.remedies.erase(std::remove_if(p.remedies.begin(), p.remedies.end(), vain), p.remedies.end());
+}
+
 /// The last good outcome of a step, kept while it cannot be computed.
 void keepLastGood(StepResult& r, const std::string& id, const ModelPtr& previous) {
   if (!previous) return;
@@ -46,7 +58,10 @@ StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const Eval
   StepResult r;
   const auto failed = [&](Problem p) {
     r.status = isCancelled(p) ? Status::Stale : Status::Failed;
-    if (!isCancelled(p)) r.problem = std::move(p);
+    if (!isCancelled(p)) {
+      dropVainRemedies(p, *soFar.recipe, registry_);
+      r.problem = std::move(p);
+    }
     keepLastGood(r, entry.id, o.previous);
     return r;
   };
@@ -96,6 +111,7 @@ StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const Eval
   r.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   if (!outcome) return failed(outcome.error());
   for (Problem& note : inputs->notes) outcome->notes.push_back(std::move(note));
+  for (Problem& note : outcome->notes) dropVainRemedies(note, *soFar.recipe, registry_);
   auto kept = std::make_shared<const Outcome>(std::move(*outcome));
   cache_.put(r.key, kept);
   r.outcome = std::move(kept);

@@ -1,0 +1,252 @@
+#include "brep/knit.h"
+
+#include "brep/convert.h"
+#include "brep/guard.h"
+#include "brep/skin.h"
+#include "nurbs/closest.h"
+
+#include <BRepAdaptor_Curve.hxx>
+#include <BRepAdaptor_Surface.hxx>
+#include <BRepBuilderAPI_Sewing.hxx>
+#include <BRepClass_FaceClassifier.hxx>
+#include <BRepExtrema_DistShapeShape.hxx>
+#include <BRepTools.hxx>
+#include <BRep_Builder.hxx>
+#include <BRep_Tool.hxx>
+#include <BRepBndLib.hxx>
+#include <Bnd_Box.hxx>
+#include <GeomAPI_ProjectPointOnCurve.hxx>
+#include <GeomAPI_ProjectPointOnSurf.hxx>
+#include <TopExp.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopoDS.hxx>
+
+#include <algorithm>
+
+namespace lumsk::brep {
+
+namespace {
+
+constexpr double kNearMiss = 0.01; ///< of the size: open edges nearer than this to another are named
+
+Vec3 middleOf(const TopoDS_Edge& e) {
+  const BRepAdaptor_Curve c(e);
+  return toVec(c.Value(0.5 * (c.FirstParameter() + c.LastParameter())));
+}
+
+class Knitter {
+public:
+  Knitter(const std::vector<NamedFace>& faces, double gap, const Context& cx) : faces_(faces), gap_(gap), cx_(cx) {}
+
+  Expected<Knitted> run() {
+    LUMSK_CHECK(checkOverlap());
+    BRepBuilderAPI_Sewing sewing(gap_);
+    sewing.SetNonManifoldMode(true); // else a third face along an edge would be left out in silence
+    sewing.SetMinTolerance(1e-7);
+    for (const NamedFace& f : faces_) sewing.Add(f.face);
+    Handle(KernelProgress) progress = new KernelProgress(cx_);
+    sewing.Perform(progress->Start());
+    if (cx_.stopped()) return fail(cancelled());
+    FaceNames names;
+    std::vector<TopoDS_Face> sewn;
+    for (const NamedFace& f : faces_) {
+      sewn.push_back(TopoDS::Face(sewing.IsModified(f.face) ? sewing.Modified(f.face) : TopoDS_Shape(f.face)));
+      names.Bind(sewn.back(), f.name);
+    }
+    LUMSK_TRY(shape, onePiece(sewn));
+    auto body = std::make_shared<Body>();
+    body->shape = shape;
+    for (const NamedFace& f : faces_)
+      if (f.natural) body->natural[f.name] = *f.natural;
+    nameBody(*body, names);
+    const auto all = brep::faces(*body);
+    for (size_t i = 0; i < all.size(); ++i)
+      if (const auto it = body->natural.find(body->faceNames[i]); it != body->natural.end())
+        it->second.reversed = all[i].Orientation() == TopAbs_REVERSED;
+    Knitted out;
+    out.nearMisses = nearMisses(*body);
+    out.body = std::move(body);
+    return out;
+  }
+
+private:
+  /// One shell of the sewn faces with agreeing orientations; a solid when it is closed.
+  Expected<TopoDS_Shape> onePiece(const std::vector<TopoDS_Face>& sewn) {
+    TopTools_IndexedDataMapOfShapeListOfShape owners;
+    for (const TopoDS_Face& f : sewn) TopExp::MapShapesAndAncestors(f, TopAbs_EDGE, TopAbs_FACE, owners);
+    Problem many = problem("LM-B001", "more than two faces meet along an edge")
+                       .tryThis("take out the faces that lie inside, or trim them");
+    for (int i = 1; i <= owners.Extent(); ++i)
+      if (owners(i).Extent() > 2) many.at(middleOf(TopoDS::Edge(owners.FindKey(i))));
+    if (!many.where.empty()) return fail(std::move(many));
+
+    // Walk from face to face, turning those over that run along a shared edge in the same direction.
+    std::vector<TopoDS_Face> ordered;
+    TopTools_IndexedMapOfShape seen;
+    bool open = false;
+    for (std::vector<TopoDS_Face> queue{sewn[0]}; !queue.empty();) {
+      const TopoDS_Face f = queue.back();
+      queue.pop_back();
+      if (seen.Contains(f)) continue;
+      seen.Add(f);
+      ordered.push_back(f);
+      for (TopExp_Explorer e(f, TopAbs_EDGE); e.More(); e.Next()) {
+        const TopoDS_Edge edge = TopoDS::Edge(e.Current());
+        if (BRep_Tool::Degenerated(edge) || BRep_Tool::IsClosed(edge, f)) continue;
+        const auto& around = owners.FindFromKey(edge);
+        if (around.Extent() < 2) open = true;
+        for (const TopoDS_Shape& other : around) {
+          if (other.IsSame(f) || seen.Contains(other)) continue;
+          TopoDS_Face g = TopoDS::Face(other.Oriented(TopAbs_FORWARD));
+          for (TopExp_Explorer x(g, TopAbs_EDGE); x.More(); x.Next())
+            if (x.Current().IsSame(edge) && x.Current().Orientation() == edge.Orientation()) {
+              g.Reverse();
+              break;
+            }
+          queue.push_back(g);
+        }
+      }
+    }
+    if (seen.Extent() < int(sewn.size())) return fail(apart(sewn, seen));
+    TopoDS_Shell shell;
+    BRep_Builder builder;
+    builder.MakeShell(shell);
+    for (const TopoDS_Face& f : ordered) builder.Add(shell, f);
+    if (!open) {
+      shell.Closed(true);
+      return checkedSolid(shell);
+    }
+    LUMSK_CHECK(checkValid(shell));
+    return TopoDS_Shape(shell);
+  }
+
+  /// The problem of faces that were not reached: where they come nearest to the others, and how near.
+  Problem apart(const std::vector<TopoDS_Face>& sewn, const TopTools_IndexedMapOfShape& reached) const {
+    Problem p = problem("LM-B002", "").tryThis("bring them together, extend them, or allow a larger gap");
+    double nearest = 1e300;
+    Vec3 at = Vec3::Zero();
+    TopoDS_Shape rest;
+    for (const TopoDS_Face& f : sewn) {
+      if (reached.Contains(f)) continue;
+      for (int i = 1; i <= reached.Extent(); ++i) {
+        BRepExtrema_DistShapeShape d(f, reached(i));
+        if (d.IsDone() && d.NbSolution() > 0 && d.Value() < nearest) nearest = d.Value(), at = toVec(d.PointOnShape1(1));
+      }
+    }
+    p.what = nearest < gap_ ? "skins touch, but not along their edges" : "skins do not meet within the largest gap";
+    return p.measure(millimetres(nearest)).want(millimetres(gap_)).at(at).inField("gap");
+  }
+
+  /// Points inside each face must not lie on another face.
+  Expected<void> checkOverlap() const {
+    std::vector<Bnd_Box> boxes(faces_.size());
+    for (size_t i = 0; i < faces_.size(); ++i) {
+      BRepBndLib::Add(faces_[i].face, boxes[i]);
+      boxes[i].Enlarge(gap_);
+    }
+    for (size_t i = 0; i < faces_.size(); ++i) {
+      const TopoDS_Face& f = faces_[i].face;
+      double u0, u1, v0, v1;
+      BRepTools::UVBounds(f, u0, u1, v0, v1);
+      const BRepAdaptor_Surface s(f);
+      for (double a : {0.31, 0.52, 0.73})
+        for (double b : {0.29, 0.53, 0.71}) {
+          const gp_Pnt2d uv(u0 + a * (u1 - u0), v0 + b * (v1 - v0));
+          if (!faces_[i].natural && BRepClass_FaceClassifier(f, uv, 1e-7).State() != TopAbs_IN) continue;
+          const gp_Pnt p = s.Value(uv.X(), uv.Y());
+          for (size_t j = 0; j < faces_.size(); ++j)
+            if (j != i && !boxes[j].IsOut(p) && liesOn(faces_[j], p))
+              return fail(problem("LM-B003", "faces lie on one another")
+                              .at(toVec(p))
+                              .tryThis("take one of them out, or trim the part that lies on the other"));
+        }
+    }
+    return {};
+  }
+
+  bool liesOn(const NamedFace& f, const gp_Pnt& p) const {
+    if (f.natural) {
+      const nurbs::Surface& s = *f.natural->surface;
+      const auto c = nurbs::closestPoint(s, toVec(p));
+      const auto inside = [](double x, double a, double b) { return x > a + 1e-6 * (b - a) && x < b - 1e-6 * (b - a); };
+      return c.distanceMm <= gap_ && inside(c.v, s.firstV(), s.lastV()) &&
+             (s.closedU() || inside(c.u, s.firstU(), s.lastU()));
+    }
+    const GeomAPI_ProjectPointOnSurf q(p, BRep_Tool::Surface(f.face));
+    if (q.NbPoints() == 0 || q.LowerDistance() > gap_) return false;
+    double u, v;
+    q.LowerDistanceParameters(u, v);
+    return BRepClass_FaceClassifier(f.face, gp_Pnt2d(u, v), 1e-6).State() == TopAbs_IN;
+  }
+
+  /// Open edges with another open edge close by.
+  std::vector<NearMiss> nearMisses(const Body& b) const {
+    TopTools_IndexedDataMapOfShapeListOfShape owners;
+    TopExp::MapShapesAndAncestors(b.shape, TopAbs_EDGE, TopAbs_FACE, owners);
+    std::vector<TopoDS_Edge> open;
+    for (int i = 1; i <= owners.Extent(); ++i) {
+      const TopoDS_Edge e = TopoDS::Edge(owners.FindKey(i));
+      if (owners(i).Extent() == 1 && !BRep_Tool::Degenerated(e) && !BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First())))
+        open.push_back(e);
+    }
+    Bnd_Box box;
+    BRepBndLib::Add(b.shape, box);
+    const double reach = kNearMiss * std::sqrt(box.SquareExtent());
+    std::vector<NearMiss> out;
+    for (size_t i = 0; i < open.size(); ++i)
+      for (size_t j = 0; j < open.size(); ++j) {
+        if (i == j) continue;
+        const BRepAdaptor_Curve c(open[i]);
+        double a, z;
+        const Handle(Geom_Curve) other = BRep_Tool::Curve(open[j], a, z);
+        NearMiss m;
+        bool along = true;
+        for (int k = 1; k < 8 && along; ++k) {
+          const gp_Pnt p = c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 8);
+          GeomAPI_ProjectPointOnCurve q(p, other, a, z);
+          along = q.NbPoints() > 0 && q.LowerDistance() < reach;
+          if (along && q.LowerDistance() >= m.gapMm) m = {toVec(p), q.LowerDistance()};
+        }
+        if (along && (i < j || !alongOther(open[j], open[i], reach))) out.push_back(m);
+      }
+    std::sort(out.begin(), out.end(), [](const NearMiss& x, const NearMiss& y) { return x.gapMm > y.gapMm; });
+    return out;
+  }
+
+  /// Whether all of one edge lies near another: then the pair was counted from there.
+  static bool alongOther(const TopoDS_Edge& e, const TopoDS_Edge& f, double reach) {
+    const BRepAdaptor_Curve c(e);
+    double a, z;
+    const Handle(Geom_Curve) other = BRep_Tool::Curve(f, a, z);
+    for (int k = 1; k < 8; ++k) {
+      GeomAPI_ProjectPointOnCurve q(c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 8), other, a, z);
+      if (q.NbPoints() == 0 || q.LowerDistance() >= reach) return false;
+    }
+    return true;
+  }
+
+  const std::vector<NamedFace>& faces_;
+  double gap_;
+  const Context& cx_;
+};
+
+} // namespace
+
+std::vector<NamedFace> namedFaces(const Body& b) {
+  std::vector<NamedFace> out;
+  const auto all = faces(b);
+  for (size_t i = 0; i < all.size(); ++i) {
+    const auto natural = b.natural.find(b.faceNames[i]);
+    out.push_back({all[i], b.faceNames[i],
+                   natural == b.natural.end() ? std::nullopt : std::optional<NaturalFace>(natural->second)});
+  }
+  return out;
+}
+
+Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance gap, const Context& cx) {
+  if (faces.empty()) return fail(problem("LM-K002", "there is nothing to knit").tryThis("pick skins"));
+  return guarded("knitting", [&] { return Knitter(faces, gap.mm, cx).run(); });
+}
+
+} // namespace lumsk::brep

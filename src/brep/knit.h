@@ -1,0 +1,36 @@
+#pragma once
+#include "base/context.h"
+#include "brep/body.h"
+#include "brep/names.h"
+
+namespace lumsk::brep {
+
+/// A face on its way into a new body, with what is known of it.
+struct NamedFace {
+  TopoDS_Face face;
+  std::string name;
+  std::optional<NaturalFace> natural;
+};
+
+/// All faces of a body with their names.
+std::vector<NamedFace> namedFaces(const Body& b);
+
+/// Two open edges that come near one another and were not joined.
+struct NearMiss {
+  Vec3 at = Vec3::Zero();
+  double gapMm = 0.0; ///< largest distance along the shorter of them
+};
+
+struct Knitted {
+  BodyPtr body;
+  int pieces = 1;
+  std::vector<NearMiss> nearMisses; ///< widest first
+};
+
+/// Joins faces along edges that lie within `largestGap` of one another (sewing by the kernel) to one skin, or to a solid
+/// when it closes. Names and untrimmed faces stay. Orientations are made to agree, outwards for solids.
+/// Fails with LM-B001 (more than two faces along an edge), LM-B002 (faces that touch none of the others; nearest
+/// distance and place given), LM-B003 (faces that lie on one another), LM-K00x.
+Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance largestGap, const Context& cx);
+
+} // namespace lumsk::brep
