@@ -2,18 +2,19 @@
 
 #include "brep/convert.h"
 #include "brep/guard.h"
+#include "brep/rings.h"
 #include "brep/skin.h"
 #include "nurbs/closest.h"
 
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
+#include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_Sewing.hxx>
 #include <BRepClass_FaceClassifier.hxx>
 #include <BRepExtrema_DistShapeShape.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
-#include <BRepBndLib.hxx>
 #include <Bnd_Box.hxx>
 #include <GeomAPI_ProjectPointOnCurve.hxx>
 #include <GeomAPI_ProjectPointOnSurf.hxx>
@@ -131,7 +132,8 @@ private:
       if (reached.Contains(f)) continue;
       for (int i = 1; i <= reached.Extent(); ++i) {
         BRepExtrema_DistShapeShape d(f, reached(i));
-        if (d.IsDone() && d.NbSolution() > 0 && d.Value() < nearest) nearest = d.Value(), at = toVec(d.PointOnShape1(1));
+        if (d.IsDone() && d.NbSolution() > 0 && d.Value() < nearest)
+          nearest = d.Value(), at = toVec(d.PointOnShape1(1));
       }
     }
     p.what = nearest < gap_ ? "skins touch, but not along their edges" : "skins do not meet within the largest gap";
@@ -182,14 +184,7 @@ private:
 
   /// Open edges with another open edge close by.
   std::vector<NearMiss> nearMisses(const Body& b) const {
-    TopTools_IndexedDataMapOfShapeListOfShape owners;
-    TopExp::MapShapesAndAncestors(b.shape, TopAbs_EDGE, TopAbs_FACE, owners);
-    std::vector<TopoDS_Edge> open;
-    for (int i = 1; i <= owners.Extent(); ++i) {
-      const TopoDS_Edge e = TopoDS::Edge(owners.FindKey(i));
-      if (owners(i).Extent() == 1 && !BRep_Tool::Degenerated(e) && !BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First())))
-        open.push_back(e);
-    }
+    const std::vector<TopoDS_Edge> open = openEdges(b.shape);
     Bnd_Box box;
     BRepBndLib::Add(b.shape, box);
     const double reach = kNearMiss * std::sqrt(box.SquareExtent());
@@ -220,7 +215,8 @@ private:
     double a, z;
     const Handle(Geom_Curve) other = BRep_Tool::Curve(f, a, z);
     for (int k = 1; k < 8; ++k) {
-      GeomAPI_ProjectPointOnCurve q(c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 8), other, a, z);
+      GeomAPI_ProjectPointOnCurve q(c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 8),
+                                    other, a, z);
       if (q.NbPoints() == 0 || q.LowerDistance() >= reach) return false;
     }
     return true;

@@ -2,6 +2,7 @@
 
 #include "brep/convert.h"
 #include "brep/guard.h"
+#include "brep/rings.h"
 #include "brep/skin.h"
 #include "nurbs/offset.h"
 #include "nurbs/surface_measure.h"
@@ -17,47 +18,24 @@
 #include <Bnd_Box.hxx>
 #include <GProp_GProps.hxx>
 #include <Geom_BSplineSurface.hxx>
-#include <TopExp.hxx>
-#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
 #include <TopoDS.hxx>
 
 namespace lumsk::inspect {
 
 namespace {
 
-/// Open edges chained into rings by their end points.
-std::vector<Opening> chain(const std::vector<TopoDS_Edge>& open) {
+std::vector<Opening> openingsOf(const TopoDS_Shape& shape) {
+  constexpr int kPerEdge = 64;
   std::vector<Opening> out;
-  std::vector<bool> used(open.size(), false);
-  for (size_t i = 0; i < open.size(); ++i) {
-    if (used[i]) continue;
+  for (const brep::Ring& r : brep::openRings(shape)) {
     Opening o;
-    TopoDS_Vertex first = TopExp::FirstVertex(open[i]), tip = TopExp::LastVertex(open[i]);
-    const auto take = [&](size_t k) {
-      used[k] = true;
-      ++o.edges;
-      double a, b;
-      const Handle(Geom_Curve) c = BRep_Tool::Curve(open[k], a, b);
-      Vec3 before = brep::toVec(c->Value(a));
-      for (int s = 0; s <= 64; ++s) {
-        const Vec3 p = brep::toVec(c->Value(a + (b - a) * s / 64));
-        o.lengthMm += (p - before).norm();
-        o.outline.push_back(p);
-        before = p;
-      }
-    };
-    take(i);
-    for (bool grown = true; grown && !tip.IsSame(first);) {
-      grown = false;
-      for (size_t k = 0; k < open.size() && !grown; ++k) {
-        if (used[k]) continue;
-        const TopoDS_Vertex a = TopExp::FirstVertex(open[k]), b = TopExp::LastVertex(open[k]);
-        if (!a.IsSame(tip) && !b.IsSame(tip)) continue;
-        tip = a.IsSame(tip) ? b : a;
-        take(k);
-        grown = true;
-      }
+    o.edges = int(r.edges.size());
+    const Points pts = brep::pointsAlong(r, kPerEdge);
+    for (Eigen::Index i = 0; i < pts.rows(); ++i) {
+      o.outline.push_back(pts.row(i).transpose());
+      if (i + 1 < pts.rows() || r.closed) o.lengthMm += (pts.row((i + 1) % pts.rows()) - pts.row(i)).norm();
     }
+    if (r.closed) o.outline.push_back(o.outline.front());
     out.push_back(std::move(o));
   }
   return out;
@@ -101,17 +79,8 @@ BodyState stateOf(const brep::Body& b) {
     s.valid = BRepCheck_Analyzer(b.shape).IsValid();
     const auto allFaces = brep::faces(b);
     s.faces = int(allFaces.size());
-    TopTools_IndexedDataMapOfShapeListOfShape owners;
-    TopExp::MapShapesAndAncestors(b.shape, TopAbs_EDGE, TopAbs_FACE, owners);
-    std::vector<TopoDS_Edge> open;
-    for (int i = 1; i <= owners.Extent(); ++i) {
-      const TopoDS_Edge e = TopoDS::Edge(owners.FindKey(i));
-      if (owners(i).Extent() == 1 && !BRep_Tool::Degenerated(e) &&
-          !BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First())))
-        open.push_back(e);
-    }
-    s.openEdges = int(open.size());
-    s.openings = chain(open);
+    s.openEdges = int(brep::openEdges(b.shape).size());
+    s.openings = openingsOf(b.shape);
     for (const TopoDS_Face& f : allFaces) {
       const Handle(Geom_BSplineSurface) g = Handle(Geom_BSplineSurface)::DownCast(BRep_Tool::Surface(f));
       if (!g.IsNull()) s.controlPoints += g->NbUPoles() * g->NbVPoles();

@@ -71,6 +71,8 @@ Expected<Picked> followPart(Picked out, const Object& object, const json& pick, 
   const brep::Found found = brep::findPart(**body, kind, out.part, signature);
   if (found.index < 0) return missing();
   out.doubtful = found.doubtful;
+  out.body = *body;
+  out.index = found.index;
   // What was stored as the kind is only a hint: the part that was found decides.
   out.kind = kind == brep::PartKind::Vertex ? Kind::Point : kind == brep::PartKind::Edge ? Kind::Edge : Kind::Face;
   if (kind == brep::PartKind::Vertex) {
@@ -141,6 +143,7 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
   for (const Output& o : r->outcome->outputs)
     if (!o.name.empty() && (part == o.name || part.rfind(o.name + "/", 0) == 0)) {
       object = &o.object;
+      out.output = o.name;
       part = part == o.name ? "" : part.substr(o.name.size() + 1);
     }
   out.part = part;

@@ -13,6 +13,10 @@ struct Picked {
   Kind kind = Kind::None;
   Object object;         ///< curve for curves and edges, point for points, body for skins, solids and faces
   bool doubtful = false; ///< found by shape, not by name
+  std::string output;    ///< which output of the step
+  brep::BodyPtr body;    ///< of faces, edges and vertices of bodies
+  int index = -1;        ///< of them, in the body's order
+  std::string objectId() const { return recipe::objectId(step, output); }
 };
 
 /// A step's inputs made ready: expressions are numbers, references are objects, fields that do not apply are gone.

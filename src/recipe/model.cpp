@@ -26,10 +26,19 @@ bool Model::failed() const {
   });
 }
 
+std::string objectId(const std::string& step, const std::string& output) {
+  return output.empty() ? step : step + "/" + output;
+}
+
+bool Model::isHidden(const std::string& step, const std::string& output) const {
+  return std::any_of(hidden.begin(), hidden.end(),
+                     [&](const std::string& h) { return h == step || h == objectId(step, output); });
+}
+
 void collectBodies(Model& m) {
   m.bodies.clear();
   m.hidden.clear();
-  std::map<std::string, std::string> bodyOfStep; // step id -> body id
+  std::map<std::string, std::string> bodyOf; // object id -> body id
   std::map<std::string, BodyEntry> byId;
   std::vector<std::string> order;
   for (const StepPtr& s : m.recipe->steps) {
@@ -39,22 +48,23 @@ void collectBodies(Model& m) {
     for (const Output& o : r->outcome->outputs) {
       const auto* body = std::get_if<brep::BodyPtr>(&o.object);
       if (!body) continue;
-      const auto from = bodyOfStep.find(o.continues);
-      const std::string id =
-          from != bodyOfStep.end() ? from->second : "b" + (s->id.size() > 1 ? s->id.substr(1) : s->id);
-      bodyOfStep[s->id] = id;
+      const std::string object = objectId(s->id, o.name), number = s->id.size() > 1 ? s->id.substr(1) : s->id;
+      const auto from = bodyOf.find(o.continues);
+      const std::string id = from != bodyOf.end() ? from->second : "b" + number + (o.name.empty() ? "" : "." + o.name);
+      bodyOf[object] = id;
       if (!byId.count(id)) order.push_back(id);
       BodyEntry& e = byId[id];
-      if (e.id.empty()) e.label = s->label;
+      if (e.id.empty()) e.label = s->label + (o.name.empty() ? "" : " " + o.name);
       e.id = id;
       e.step = s->id;
+      e.output = o.name;
       e.body = *body;
       e.stale = r->status != Status::Ok;
     }
   }
   for (const std::string& id : order) {
     BodyEntry& e = byId[id];
-    if (std::find(m.hidden.begin(), m.hidden.end(), e.step) != m.hidden.end()) continue;
+    if (m.isHidden(e.step, e.output)) continue;
     if (const auto look = m.recipe->looks.find(id); look != m.recipe->looks.end()) {
       if (!look->second.label.empty()) e.label = look->second.label;
       e.colour = look->second.colour;

@@ -20,8 +20,11 @@ using Object = std::variant<PlaneObject, PointObject, CurvePtr, brep::BodyPtr>;
 struct Output {
   std::string name; ///< of several outputs of a step; empty for the main one
   Object object;
-  std::string continues; ///< bodies: id of the step whose body this one goes on from
+  std::string continues; ///< bodies: the one this goes on from, as `objectId` names it
 };
+
+/// How outputs are named among all steps: "s4", or "s4/2" for one of several.
+std::string objectId(const std::string& step, const std::string& output);
 
 /// A mark on an input item that the view shows: a section's flag with its start and direction.
 struct Flag {
@@ -45,7 +48,7 @@ struct HandlePlace {
 struct Outcome {
   std::vector<Output> outputs;
   std::vector<Problem> notes;
-  std::vector<std::string> usedUp; ///< ids of steps whose objects are hidden from now on
+  std::vector<std::string> usedUp; ///< `objectId`s of what is hidden from now on; a step's id means all it made
   std::vector<Flag> flags;
   std::vector<HandlePlace> handles;
   std::string summary; ///< one line: "4 sections - 210 points"
@@ -65,8 +68,9 @@ struct StepResult {
 
 /// A body as the person counts them: it keeps its id through the steps that change it.
 struct BodyEntry {
-  std::string id;   ///< "b4": after the step that made it
-  std::string step; ///< the step that changed it last
+  std::string id;     ///< "b4": after the step that made it
+  std::string step;   ///< the step that changed it last
+  std::string output; ///< which of its outputs it is
   std::string label;
   std::string colour; ///< "#rrggbb" or empty
   bool visible = true;
@@ -81,10 +85,11 @@ struct Model {
   std::optional<Problem> numbersProblem;
   std::map<std::string, StepResult> results; ///< by step id
   std::vector<BodyEntry> bodies;             ///< those that are not used up, in order
-  std::vector<std::string> hidden;           ///< ids of steps whose objects were used up
+  std::vector<std::string> hidden;           ///< `objectId`s of what was used up
 
   const StepResult* result(const std::string& id) const;
   bool failed() const;
+  bool isHidden(const std::string& step, const std::string& output) const;
 };
 using ModelPtr = std::shared_ptr<const Model>;
 

@@ -46,7 +46,7 @@ std::vector<DrawnEdge> edgesOf(const brep::Body& b) {
 
 DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int budget, Quality quality,
                  const Drawing* previous) {
-  DrawnBody d{b.id, b.step, b.label, b.colour, b.stale, b.body->solid(), b.body, {}, nullptr, {}};
+  DrawnBody d{b.id, b.step, b.output, b.label, b.colour, b.stale, b.body->solid(), b.body, {}, nullptr, {}};
   // Edits from far away (visibility, colour, another body) leave this body's shape the same object.
   if (previous && quality == Quality::Moving)
     for (const DrawnBody& old : previous->bodies)
@@ -93,13 +93,16 @@ Outline outlineOf(const Drawing& d, const Highlight& h) {
     if (p.step == h.step) out.points.push_back(p.at);
   for (const DrawnBody& b : d.bodies) {
     if (b.step != h.step) continue;
+    const bool whole = h.part == b.partName("");
     for (const DrawnEdge& e : *b.edges) {
-      const bool ofFace = h.kind == recipe::Kind::Face &&
-                          (e.name.rfind(h.part + "|", 0) == 0 || e.name.find("|" + h.part) != std::string::npos);
-      if ((!e.seam && (h.part.empty() || ofFace)) || e.name == h.part) out.lines.push_back(e.points);
+      const bool ofFace =
+          h.kind == recipe::Kind::Face &&
+          (b.partName(e.name).rfind(h.part + "|", 0) == 0 ||
+           e.name.find("|" + h.part.substr(b.output.empty() ? 0 : b.output.size() + 1)) != std::string::npos);
+      if ((!e.seam && (whole || ofFace)) || b.partName(e.name) == h.part) out.lines.push_back(e.points);
     }
     for (const auto& [name, at] : b.vertices)
-      if (name == h.part) out.points.push_back(at);
+      if (b.partName(name) == h.part) out.points.push_back(at);
   }
   for (const DrawnPlane& p : d.planes)
     if (p.step == h.step && p.part == h.part) out.lines.push_back(outlineOf(p));
@@ -110,9 +113,6 @@ Outline outlineOf(const Drawing& d, const Highlight& h) {
 DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* previous) {
   auto out = std::make_shared<Drawing>();
   const auto& recipe = *model.recipe;
-  const auto hidden = [&](const std::string& step) {
-    return std::find(model.hidden.begin(), model.hidden.end(), step) != model.hidden.end();
-  };
   const auto visible = [&](const std::string& step) {
     const auto look = recipe.looks.find(step);
     return look == recipe.looks.end() || look->second.visible;
@@ -136,8 +136,9 @@ DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* prev
   }
   for (const auto& s : recipe.steps) {
     const recipe::StepResult* r = model.result(s->id);
-    if (!r || !r->outcome || r->status == recipe::Status::Off || hidden(s->id) || !visible(s->id)) continue;
+    if (!r || !r->outcome || r->status == recipe::Status::Off || !visible(s->id)) continue;
     for (const recipe::Output& o : r->outcome->outputs) {
+      if (model.isHidden(s->id, o.name)) continue;
       if (const auto* curve = std::get_if<recipe::CurvePtr>(&o.object)) {
         DrawnCurve c{s->id, o.name, s->label, *curve, {}, recipe::pointsOf(**curve), r->status != recipe::Status::Ok};
         const Points pts = nurbs::polylineWithin(**curve, quality == Quality::Moving ? 0.1 : 0.02);

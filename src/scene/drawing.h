@@ -18,12 +18,16 @@ struct DrawnEdge {
 };
 
 struct DrawnBody {
-  std::string id, step, label, colour;
+  std::string id, step, output, label, colour;
   bool stale = false, solid = false;
   brep::BodyPtr body;
   std::vector<MeshPtr> faces;
   std::shared_ptr<const std::vector<DrawnEdge>> edges;
   std::vector<std::pair<std::string, Vec3>> vertices;
+  /// What a pick of a part stores; of the body itself with an empty name.
+  std::string partName(const std::string& part) const {
+    return output.empty() ? part : part.empty() ? output : output + "/" + part;
+  }
 };
 
 struct DrawnCurve {

@@ -87,11 +87,11 @@ private:
         front_ = std::min(front_, c_.toScreen(at).z());
         const Kind kind = b.solid ? Kind::Solid : Kind::Skin;
         if (has(wanted_, Kind::Face)) {
-          Hit h{Kind::Face, b.step, f->face, b.label + ", face", at, w, {}};
+          Hit h{Kind::Face, b.step, b.partName(f->face), b.label + ", face", at, w, {}};
           h.near.middle = at;
           add(4, w, h);
         }
-        if (has(wanted_, kind)) add(5, w, {kind, b.step, "", b.label, at, w, {}});
+        if (has(wanted_, kind)) add(5, w, {kind, b.step, b.partName(""), b.label, at, w, {}});
       }
   }
 
@@ -117,7 +117,7 @@ private:
       for (const auto& [name, at] : c.marks)
         offerPoint(at, c.step, c.output.empty() ? name : c.output + "/" + name, c.label + ", " + name, 1);
     for (const DrawnBody& b : d_.bodies)
-      for (const auto& [name, at] : b.vertices) offerPoint(at, b.step, name, b.label + ", vertex", 1);
+      for (const auto& [name, at] : b.vertices) offerPoint(at, b.step, b.partName(name), b.label + ", vertex", 1);
     if (has(wanted_, Kind::Point)) offerPoint(Vec3::Zero(), "world", "origin", "origin", 2);
   }
 
@@ -132,7 +132,7 @@ private:
         if (e.seam || e.points.size() < 2) continue;
         const Near n = nearestOnPolyline(e.points, c_, q_);
         if (n.pixels > kCurveReach) continue;
-        Hit h{Kind::Edge, b.step, e.name, b.label + ", edge", n.at, n.depth, {}};
+        Hit h{Kind::Edge, b.step, b.partName(e.name), b.label + ", edge", n.at, n.depth, {}};
         const size_t m = e.points.size() / 2;
         h.near.middle = e.points[m];
         h.near.direction = (e.points[std::min(m + 1, e.points.size() - 1)] - e.points[m - 1]).normalized();

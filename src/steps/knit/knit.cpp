@@ -10,10 +10,10 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {picks("skins", "Skins", "The skins to join along their edges; the first one gives the body its name.",
-                Kind::Skin)
-              .atLeast(1),
-          length("gap", "Largest gap", "Edges within this distance are joined.", "0.01").within(0.0001, 5)};
+  return {
+      picks("skins", "Skins", "The skins to join along their edges; the first one gives the body its name.", Kind::Skin)
+          .atLeast(1),
+      length("gap", "Largest gap", "Edges within this distance are joined.", "0.01").within(0.0001, 5)};
 }
 
 /// Gaps that were joined, and edges that nearly met: never hidden.
@@ -26,7 +26,8 @@ void addNotes(Outcome& out, const brep::Knitted& k, const Tolerances& tol) {
     gaps.at(j.gapAt);
   }
   if (worst > 0) {
-    gaps.what = std::to_string(gaps.where.size()) + (gaps.where.size() == 1 ? " edge was" : " edges were") + " joined over a gap";
+    gaps.what = std::to_string(gaps.where.size()) + (gaps.where.size() == 1 ? " edge was" : " edges were") +
+                " joined over a gap";
     out.notes.push_back(gaps.measure(millimetres(worst)).want(millimetres(tol.point.mm)));
   }
   if (k.nearMisses.empty()) return;
@@ -47,11 +48,11 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   for (const Picked& p : skins) {
     const auto own = brep::namedFaces(*std::get<brep::BodyPtr>(p.object));
     faces.insert(faces.end(), own.begin(), own.end());
-    out.usedUp.push_back(p.step);
+    out.usedUp.push_back(p.objectId());
   }
   auto made = brep::knitFaces(faces, {in.number("gap")}, cx);
   if (!made) return fail(made.error());
-  out.outputs.push_back({"", made->body, skins.front().step});
+  out.outputs.push_back({"", made->body, skins.front().objectId()});
   addNotes(out, *made, cx.tolerances);
   const auto state = inspect::stateOf(*made->body);
   if (made->body->solid()) {

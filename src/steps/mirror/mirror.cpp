@@ -11,19 +11,19 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {picks("what", "Half", "The body, curve or point to mirror.",
-                Kind::Skin | Kind::Solid | Kind::Curve | Kind::Point)
-              .atMost(1),
-          picks("plane", "Mirror plane", "The plane of the mirror; without one, the side plane.", Kind::Plane)
-              .optional()
-              .atMost(1),
-          choice("keep", "Result", "What becomes of the half and its image: one body, or the image as a body of its own.",
-                 {{"one", "one body"}, {"copy", "image apart"}}),
-          toggle("merge", "Merge seam", "Faces that meet their image at the plane become one face.", false)
-              .when("keep", {"one"}),
-          length("gap", "Largest gap", "Edges this near to the plane count as in it.", "0.01")
-              .within(0.0001, 1)
-              .when("keep", {"one"})};
+  return {
+      picks("what", "Half", "The body, curve or point to mirror.", Kind::Skin | Kind::Solid | Kind::Curve | Kind::Point)
+          .atMost(1),
+      picks("plane", "Mirror plane", "The plane of the mirror; without one, the side plane.", Kind::Plane)
+          .optional()
+          .atMost(1),
+      choice("keep", "Result", "What becomes of the half and its image: one body, or the image as a body of its own.",
+             {{"one", "one body"}, {"copy", "image apart"}}),
+      toggle("merge", "Merge seam", "Faces that meet their image at the plane become one face.", false)
+          .when("keep", {"one"}),
+      length("gap", "Largest gap", "Edges this near to the plane count as in it.", "0.01")
+          .within(0.0001, 1)
+          .when("keep", {"one"})};
 }
 
 /// The change of the step before that would make its side meet the plane. Sides of untrimmed faces carry the names of
@@ -53,10 +53,11 @@ std::string checkAtPlane(const brep::Body& half, const Frame& plane, double gap,
       if (auto r = remedyFor(e.edge, "perpendicular", "make this side square")) p.offer(*r);
       out.notes.push_back(std::move(p));
     } else if (e.curvatureRate > nurbs::kFlatKink) {
-      Problem p = problem("LM-M103", "the curvature has a kink at the plane (dk/ds L²): a ridge may show in reflections")
-                      .measure(ratio(e.curvatureRate))
-                      .want(ratio(nurbs::kFlatKink))
-                      .at(e.rateAt);
+      Problem p =
+          problem("LM-M103", "the curvature has a kink at the plane (dk/ds L²): a ridge may show in reflections")
+              .measure(ratio(e.curvatureRate))
+              .want(ratio(nurbs::kFlatKink))
+              .at(e.rateAt);
       if (auto r = remedyFor(e.edge, "g3", "make this side G3")) p.offer(*r);
       out.notes.push_back(std::move(p));
     }
@@ -65,7 +66,7 @@ std::string checkAtPlane(const brep::Body& half, const Frame& plane, double gap,
 }
 
 Expected<Outcome> ofBody(const Inputs& in, const brep::BodyPtr& half, const Frame& plane, const Context& cx) {
-  const std::string source = in.picked("what").front().step;
+  const std::string source = in.picked("what").front().objectId();
   Outcome out;
   if (in.text("keep") == "copy") {
     LUMSK_TRY(image, brep::mirrored(*half, plane, in.stepId()));
@@ -99,7 +100,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     if (in.text("keep") == "one") {
       LUMSK_TRY(whole, nurbs::joinedWithImage(path, plane, cx.tolerances.point));
       out.outputs.push_back({"", std::make_shared<const nurbs::Path>(whole), ""});
-      if (what.step != "world") out.usedUp.push_back(what.step);
+      if (what.step != "world") out.usedUp.push_back(what.objectId());
     } else {
       out.outputs.push_back({"", std::make_shared<const nurbs::Path>(nurbs::mirrored(path, plane)), ""});
     }

@@ -37,7 +37,7 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
   Vec3 from = pivot;
   if (const auto* body = std::get_if<brep::BodyPtr>(&what.object)) {
     LUMSK_TRY(m, brep::moved(**body, t));
-    out.outputs.push_back({"", m, in.on("copy") ? "" : what.step});
+    out.outputs.push_back({"", m, in.on("copy") ? "" : what.objectId()});
   } else if (const auto* curve = std::get_if<CurvePtr>(&what.object)) {
     from = (*curve)->start();
     out.outputs.push_back({"", std::make_shared<const nurbs::Path>(nurbs::transformed(**curve, t)), ""});
@@ -49,7 +49,7 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
     from = f.origin;
     out.outputs.push_back({"", PlaneObject{{t * f.origin, t.linear() * f.x, t.linear() * f.y}}, ""});
   }
-  if (!in.on("copy") && what.step != "world") out.usedUp.push_back(what.step);
+  if (!in.on("copy") && what.step != "world") out.usedUp.push_back(what.objectId());
   out.handles.push_back({"z", from + Vec3(shift.x(), shift.y(), 0), Vec3::UnitZ(), 1.0});
   out.summary = "by " + formatNumber(shift.x()) + ", " + formatNumber(shift.y()) + ", " + formatNumber(shift.z());
   return out;

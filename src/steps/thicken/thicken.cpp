@@ -36,8 +36,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     return fail(std::move(p));
   }
   Outcome out;
-  out.outputs.push_back({"", made->body, pick.step});
-  out.usedUp.push_back(pick.step);
+  out.outputs.push_back({"", made->body, pick.objectId()});
+  out.usedUp.push_back(pick.objectId());
   out.notes = made->notes;
   const auto& face = skin.natural.begin()->second;
   const double v = 0.5 * (face.surface->firstV() + face.surface->lastV());

@@ -1,0 +1,86 @@
+#include "brep/rings.h"
+
+#include "brep/convert.h"
+
+#include <BRepAdaptor_Curve.hxx>
+#include <TopExp.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopoDS.hxx>
+
+namespace lumsk::brep {
+
+namespace {
+
+Vec3 endOf(const TopoDS_Edge& e, bool last) {
+  const BRepAdaptor_Curve c(e);
+  const bool far = last != (e.Orientation() == TopAbs_REVERSED);
+  return toVec(c.Value(far ? c.LastParameter() : c.FirstParameter()));
+}
+
+} // namespace
+
+std::vector<TopoDS_Edge> openEdges(const TopoDS_Shape& s) {
+  TopTools_IndexedDataMapOfShapeListOfShape owners;
+  TopExp::MapShapesAndAncestors(s, TopAbs_EDGE, TopAbs_FACE, owners);
+  std::vector<TopoDS_Edge> out;
+  for (int i = 1; i <= owners.Extent(); ++i) {
+    const TopoDS_Edge e = TopoDS::Edge(owners.FindKey(i));
+    if (owners(i).Extent() == 1 && !BRep_Tool::Degenerated(e) &&
+        !BRep_Tool::IsClosed(e, TopoDS::Face(owners(i).First())))
+      out.push_back(e);
+  }
+  return out;
+}
+
+std::vector<Ring> chained(const std::vector<TopoDS_Edge>& edges, double near) {
+  std::vector<Ring> out;
+  std::vector<bool> used(edges.size(), false);
+  for (size_t i = 0; i < edges.size(); ++i) {
+    if (used[i]) continue;
+    used[i] = true;
+    Ring r;
+    r.edges.push_back(TopoDS::Edge(edges[i].Oriented(TopAbs_FORWARD)));
+    const Vec3 first = endOf(r.edges[0], false);
+    for (bool grown = true; grown;) {
+      const Vec3 tip = endOf(r.edges.back(), true);
+      r.closed = (tip - first).norm() <= near;
+      grown = false;
+      for (size_t k = 0; k < edges.size() && !grown && !r.closed; ++k) {
+        if (used[k]) continue;
+        for (TopAbs_Orientation o : {TopAbs_FORWARD, TopAbs_REVERSED}) {
+          const TopoDS_Edge e = TopoDS::Edge(edges[k].Oriented(o));
+          if (grown || (endOf(e, false) - tip).norm() > near) continue;
+          r.edges.push_back(e);
+          used[k] = grown = true;
+        }
+      }
+    }
+    out.push_back(std::move(r));
+  }
+  return out;
+}
+
+std::vector<Ring> openRings(const TopoDS_Shape& s) {
+  double near = 1e-6;
+  const auto open = openEdges(s);
+  for (const TopoDS_Edge& e : open)
+    for (const TopoDS_Vertex& v : {TopExp::FirstVertex(e), TopExp::LastVertex(e)})
+      near = std::max(near, 2 * BRep_Tool::Tolerance(v));
+  return chained(open, near);
+}
+
+Points pointsAlong(const Ring& r, int perEdge) {
+  Points out(Eigen::Index(r.edges.size()) * perEdge, 3);
+  Eigen::Index row = 0;
+  for (const TopoDS_Edge& e : r.edges) {
+    const BRepAdaptor_Curve c(e);
+    const bool back = e.Orientation() == TopAbs_REVERSED;
+    for (int i = 0; i < perEdge; ++i) {
+      const double f = double(back ? perEdge - i : i) / perEdge;
+      out.row(row++) = toVec(c.Value(c.FirstParameter() + f * (c.LastParameter() - c.FirstParameter()))).transpose();
+    }
+  }
+  return out;
+}
+
+} // namespace lumsk::brep

@@ -1,0 +1,22 @@
+#pragma once
+#include "brep/body.h"
+
+namespace lumsk::brep {
+
+/// Edges end to end, each in the direction in which the ring is walked.
+struct Ring {
+  std::vector<TopoDS_Edge> edges;
+  bool closed = false;
+};
+
+/// Edges that belong to one face only, poles and seams left out.
+std::vector<TopoDS_Edge> openEdges(const TopoDS_Shape& s);
+/// The openings of a shape: its open edges chained by their vertices.
+std::vector<Ring> openRings(const TopoDS_Shape& s);
+/// Edges chained by places instead: ends within `nearMm` count as one.
+std::vector<Ring> chained(const std::vector<TopoDS_Edge>& edges, double nearMm);
+
+/// Points along a ring in order, n x 3, `perEdge` on each; the first is not repeated.
+Points pointsAlong(const Ring& r, int perEdge);
+
+} // namespace lumsk::brep
