@@ -80,6 +80,13 @@ BoundedCurve toCurve(const nurbs::Segment& s) {
   return {toCurve(c), c.first(), c.last()};
 }
 
+Handle(Geom_BSplineCurve) toSplineCurve(const Handle(Geom_Curve) & c, double first, double last) {
+  const Handle(Geom_BSplineCurve) s =
+      GeomConvert::CurveToBSplineCurve(new Geom_TrimmedCurve(c, first, last), Convert_QuasiAngular);
+  if (s->IsPeriodic()) s->SetNotPeriodic();
+  return s;
+}
+
 TopoDS_Wire toWire(const nurbs::Path& p) {
   BRepBuilderAPI_MakeWire wire;
   for (const auto& s : p.segments()) {

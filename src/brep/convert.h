@@ -3,6 +3,7 @@
 #include "nurbs/path.h"
 #include "nurbs/surface.h"
 
+#include <Geom_BSplineCurve.hxx>
 #include <Geom_BSplineSurface.hxx>
 #include <Geom_Curve.hxx>
 #include <TopoDS_Edge.hxx>
@@ -26,6 +27,8 @@ struct BoundedCurve {
   double first = 0.0, last = 1.0;
 };
 BoundedCurve toCurve(const nurbs::Segment& s);
+/// Any bounded curve as a B-spline over its range.
+Handle(Geom_BSplineCurve) toSplineCurve(const Handle(Geom_Curve) & c, double first, double last);
 TopoDS_Wire toWire(const nurbs::Path& p);
 Handle(Geom_BSplineSurface) toSurface(const nurbs::Surface& s);
 

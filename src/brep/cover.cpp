@@ -12,10 +12,8 @@
 #include <BRepLib.hxx>
 #include <BRep_Builder.hxx>
 #include <Geom2d_BSplineCurve.hxx>
-#include <GeomConvert.hxx>
 #include <Geom_BSplineCurve.hxx>
 #include <Geom_Plane.hxx>
-#include <Geom_TrimmedCurve.hxx>
 #include <ShapeFix_Face.hxx>
 #include <ShapeFix_Wire.hxx>
 #include <TopExp.hxx>
@@ -137,12 +135,7 @@ private:
 
   /// The curve seen from above as a parameter curve: exact, since x and y are the surface's parameters.
   Handle(Geom2d_Curve) flatCurve(const Handle(Geom_Curve) & c, double a, double b) const {
-    Handle(Geom_BSplineCurve) s = Handle(Geom_BSplineCurve)::DownCast(c);
-    if (s.IsNull())
-      s = GeomConvert::CurveToBSplineCurve(new Geom_TrimmedCurve(c, a, b), Convert_QuasiAngular);
-    else
-      s = Handle(Geom_BSplineCurve)::DownCast(s->Copy());
-    if (s->IsPeriodic()) s->SetNotPeriodic();
+    const Handle(Geom_BSplineCurve) s = toSplineCurve(c, a, b);
     TColgp_Array1OfPnt2d poles(1, s->NbPoles());
     for (int i = 1; i <= s->NbPoles(); ++i) {
       const Vec3 q = frame_.local(toVec(s->Pole(i)));

@@ -3,191 +3,114 @@
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/names.h"
+#include "brep/rings.h"
 #include "brep/skin.h"
+#include "brep/thicken_parts.h"
 #include "nurbs/closest.h"
 #include "nurbs/offset.h"
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBuilderAPI_MakeSolid.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
 #include <BRepBuilderAPI_Sewing.hxx>
+#include <BRepGProp.hxx>
 #include <BRepLib.hxx>
+#include <BRep_Builder.hxx>
+#include <GProp_GProps.hxx>
 #include <GeomFill.hxx>
 #include <Geom_BSplineCurve.hxx>
-#include <Geom_Plane.hxx>
 #include <ShapeFix_Face.hxx>
 #include <TopExp.hxx>
-#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
+#include <TopoDS_Solid.hxx>
 #include <gp_Pln.hxx>
-
-#include <array>
 
 namespace lumsk::brep {
 
 namespace {
 
-using nurbs::Side;
 using nurbs::Surface;
 
-const char* sideName(int k) {
-  return k == nurbs::FirstU ? "left" : k == nurbs::LastU ? "right" : k == nurbs::FirstV ? "start" : "end";
+gp_Pln planeOf(const Frame& f) {
+  const Vec3 n = f.normal();
+  return {toPnt(f.origin), gp_Dir(n.x(), n.y(), n.z())};
 }
-
-nurbs::Spline border(const Surface& s, int k) {
-  switch (k) {
-  case nurbs::FirstU: return s.isoU(s.firstU());
-  case nurbs::LastU: return s.isoU(s.lastU());
-  case nurbs::FirstV: return s.isoV(s.firstV());
-  default: return s.isoV(s.lastV());
-  }
-}
-
-/// One face of the skin with what its four sides are.
-struct Part {
-  std::string name;
-  std::shared_ptr<const Surface> surface;
-  bool reversed = false;
-  std::array<bool, 4> open{};                 ///< side is a rim
-  std::array<std::optional<Frame>, 4> plane;  ///< plane of an open side, if it has one
-  std::shared_ptr<const Surface> front, back; ///< of the solid
-};
 
 class Thickener {
 public:
   Thickener(const Body& skin, const ThickenOptions& o, const Context& cx) : skin_(skin), o_(o), cx_(cx) {}
 
   Expected<Thickened> run() {
-    LUMSK_CHECK(collect());
+    LUMSK_CHECK(checkInputs());
+    LUMSK_TRY(parts, partsOf(skin_, o_.open, cx_));
+    parts_ = std::move(parts);
     const double t = o_.thicknessMm;
     const double front = o_.side == ThickenSide::Inward ? 0 : o_.side == ThickenSide::Outward ? t : t / 2;
-    const double back = front - t;
-    for (size_t i = 0; i < parts_.size(); ++i) {
-      if (cx_.stopped()) return fail(cancelled());
-      cx_.report(double(i) / parts_.size(), "offsetting");
-      Part& p = parts_[i];
-      LUMSK_TRY(f, offset(p, front));
-      LUMSK_TRY(b, offset(p, back));
-      p.front = f;
-      p.back = b;
-    }
-    LUMSK_CHECK(checkClearance(front));
-    LUMSK_CHECK(checkClearance(back));
+    LUMSK_CHECK(offsetAll(front, true));
+    LUMSK_CHECK(offsetAll(front - t, false));
+    LUMSK_CHECK(checkClearance(front, true));
+    LUMSK_CHECK(checkClearance(front - t, false));
     cx_.report(0.8, "closing the rims");
     return assemble();
   }
 
 private:
-  Expected<void> collect() {
+  Expected<void> checkInputs() const {
     const double t = o_.thicknessMm;
     if (!(t > cx_.tolerances.point.mm * 5) || t > 1000)
       return fail(problem("LM-T004", "the thickness is out of range")
                       .measure(millimetres(t))
                       .inField("thickness")
                       .tryThis("take more than 0.005 mm"));
-    if (skin_.solid()) return fail(problem("LM-T004", "this body is a solid already").tryThis("pick a skin"));
-    TopTools_IndexedDataMapOfShapeListOfShape owners;
-    TopExp::MapShapesAndAncestors(skin_.shape, TopAbs_EDGE, TopAbs_FACE, owners);
-    const auto allFaces = faces(skin_);
-    for (size_t i = 0; i < allFaces.size(); ++i) {
-      const auto natural = skin_.natural.find(skin_.faceNames[i]);
-      if (natural == skin_.natural.end())
-        return fail(problem("LM-T004", "a face of this skin is trimmed; only whole faces can be thickened")
-                        .tryThis("thicken before trimming"));
-      Part p;
-      p.name = skin_.faceNames[i];
-      p.surface = natural->second.surface;
-      p.reversed = natural->second.reversed;
-      const Surface& s = *p.surface;
-      for (int k = 0; k < 4; ++k) {
-        if (s.closedU() && (k == nurbs::FirstU || k == nurbs::LastU)) continue;
-        if (k == nurbs::FirstV && s.poleAtFirstV(cx_.tolerances.point)) continue;
-        if (k == nurbs::LastV && s.poleAtLastV(cx_.tolerances.point)) continue;
-        p.open[k] = !shared(allFaces[i], border(s, k), owners);
-        if (p.open[k]) p.plane[k] = planeOf(border(s, k));
-      }
-      parts_.push_back(std::move(p));
-    }
-    return checkKinks(owners);
-  }
-
-  /// True when the side's edge belongs to two faces.
-  static bool shared(const TopoDS_Face& f, const nurbs::Spline& c,
-                     const TopTools_IndexedDataMapOfShapeListOfShape& owners) {
-    const Vec3 middle = c.at(0.5 * (c.first() + c.last()));
-    int best = -1;
-    double nearest = 1e300;
-    for (int i = 1; i <= owners.Extent(); ++i) {
-      bool mine = false;
-      for (const TopoDS_Shape& g : owners(i)) mine = mine || g.IsSame(f);
-      const TopoDS_Edge e = TopoDS::Edge(owners.FindKey(i));
-      double a, b;
-      const Handle(Geom_Curve) g = BRep_Tool::Curve(e, a, b);
-      if (!mine || g.IsNull()) continue;
-      const double d = (toVec(g->Value(0.5 * (a + b))) - middle).norm();
-      if (d < nearest) nearest = d, best = i;
-    }
-    return best > 0 && owners(best).Extent() > 1;
-  }
-
-  std::optional<Frame> planeOf(const nurbs::Spline& c) const {
-    Points pts(65, 3);
-    for (int i = 0; i <= 64; ++i) pts.row(i) = c.at(c.first() + (c.last() - c.first()) * i / 64).transpose();
-    const nurbs::PlaneOfPoints plane = nurbs::fitPlane(pts);
-    if (!plane.unique || plane.deviationMm > 2 * cx_.tolerances.point.mm) return {};
-    return plane.frame;
-  }
-
-  Expected<void> checkKinks(const TopTools_IndexedDataMapOfShapeListOfShape& owners) const {
-    double worst = 0;
-    Vec3 at = Vec3::Zero();
-    for (int i = 1; i <= owners.Extent(); ++i) {
-      if (owners(i).Extent() != 2) continue;
-      double a, b;
-      const Handle(Geom_Curve) c = BRep_Tool::Curve(TopoDS::Edge(owners.FindKey(i)), a, b);
-      if (c.IsNull()) continue;
-      for (int k = 1; k < 16; ++k) {
-        const Vec3 p = toVec(c->Value(a + (b - a) * k / 16));
-        Vec3 n[2];
-        int j = 0;
-        for (const TopoDS_Shape& f : owners(i)) n[j++] = frontNormal(partOf(TopoDS::Face(f)), p);
-        if (const double turn = degFromRad(angleBetweenRad(n[0], n[1])); turn > worst) worst = turn, at = p;
-      }
-    }
-    if (worst > cx_.tolerances.angle.deg * 10)
-      return fail(problem("LM-T003", "the skin has a kink; only smooth skins can be thickened")
-                      .measure(degrees(worst))
-                      .want(degrees(cx_.tolerances.angle.deg * 10))
-                      .at(at)
-                      .tryThis("round the corners of the sections"));
+    if (skin_.solid() && o_.side != ThickenSide::Inward)
+      return fail(problem("LM-T004", "a solid can only be hollowed inward").inField("side").tryThis("choose inward"));
     return {};
   }
 
-  const Part& partOf(const TopoDS_Face& f) const {
-    const auto all = faces(skin_);
-    for (size_t i = 0; i < all.size(); ++i)
-      if (all[i].IsSame(f)) return parts_[i];
-    return parts_.front();
-  }
+  // Offsets
 
-  static Vec3 frontNormal(const Part& p, const Vec3& near) {
-    const auto c = nurbs::closestPoint(*p.surface, near);
-    return p.surface->normal(c.u, c.v) * (p.reversed ? -1.0 : 1.0);
+  Expected<void> offsetAll(double distance, bool front) {
+    for (size_t i = 0; i < parts_.size(); ++i) {
+      if (cx_.stopped()) return fail(cancelled());
+      cx_.report(0.4 * (front ? 0 : 1) + 0.4 * double(i) / double(parts_.size()), "offsetting");
+      Part& p = parts_[i];
+      if (p.flat) continue;
+      LUMSK_TRY(s, offset(p, distance));
+      (front ? p.front : p.back) = s;
+    }
+    for (Part& p : parts_)
+      if (p.flat) {
+        LUMSK_TRY(f, flatFace(p, distance, front));
+        (front ? p.frontFace : p.backFace) = f;
+      }
+    return {};
   }
 
   Expected<std::shared_ptr<const Surface>> offset(Part& p, double distance) {
     if (distance == 0.0) return p.surface;
     nurbs::OffsetOptions off;
-    off.distanceMm = p.reversed ? -distance : distance;
-    off.flat = p.plane;
+    off.distanceMm = p.signedDistance(distance);
+    for (int k = 0; k < 4; ++k) {
+      const Side& side = p.sides[size_t(k)];
+      if (side.open) off.flat[size_t(k)] = side.plane;
+      if (side.neighbour < 0 || side.smooth) continue;
+      const Part& other = parts_[size_t(side.neighbour)];
+      if (other.flat)
+        off.flat[size_t(k)] = other.shifted(distance);
+      else
+        off.meets[size_t(k)] = nurbs::OffsetNeighbour{other.surface, other.signedDistance(distance)};
+    }
     auto r = nurbs::offsetSurface(*p.surface, off, cx_);
-    if (!r && r.error().code == "LM-T002") {
+    if (!r && r.error().code == "LM-T002" &&
+        std::any_of(p.sides.begin(), p.sides.end(), [](const Side& s) { return s.open && s.plane; })) {
       // The rim lies almost in its plane there: a flat rim would need an endless extension.
       out_.notes.push_back(
           problem("LM-T102", "the rim follows the normal: the skin meets its plane at too flat an angle")
               .at(r.error().where.front()));
-      p.plane.fill(std::nullopt);
-      off.flat = p.plane;
+      for (int k = 0; k < 4; ++k)
+        if (p.sides[size_t(k)].open) p.sides[size_t(k)].plane.reset(), off.flat[size_t(k)].reset();
       r = nurbs::offsetSurface(*p.surface, off, cx_);
     }
     if (!r) return fail(std::move(r.error().inField("thickness")));
@@ -197,44 +120,154 @@ private:
     return std::make_shared<const Surface>(r->surface);
   }
 
-  /// The offset must not come nearer to any part of the skin than its distance: else walls cross.
-  Expected<void> checkClearance(double distance) const {
-    if (distance == 0.0) return {};
-    std::vector<Vec3> skin;
-    for (const Part& p : parts_)
-      for (int i = 0; i <= 60; ++i)
-        for (int j = 0; j <= 40; ++j) skin.push_back(p.surface->at(i / 60.0, j / 40.0));
-    for (const Part& p : parts_) {
-      const Surface& s = distance > 0 ? *p.front : *p.back;
-      for (int i = 0; i < 24; ++i)
-        for (int j = 1; j < 16; ++j) {
-          const Vec3 q = s.at(i / 24.0, j / 16.0);
-          double nearest = 1e300;
-          for (const Vec3& k : skin) nearest = std::min(nearest, (k - q).squaredNorm());
-          if (std::sqrt(nearest) > 0.97 * std::abs(distance)) continue;
-          for (const Part& other : parts_)
-            if (const auto c = nurbs::closestPoint(*other.surface, q); c.distanceMm < 0.995 * std::abs(distance))
-              return fail(problem("LM-T005", "the wall runs into another part of the skin")
-                              .measure(millimetres(c.distanceMm))
-                              .want(millimetres(std::abs(distance)))
-                              .at(c.point)
-                              .inField("thickness")
-                              .tryThis("take a smaller thickness"));
+  /// A flat face between the offsets of its neighbours.
+  Expected<TopoDS_Face> flatFace(const Part& p, double distance, bool front) const {
+    if (distance == 0.0) return p.face;
+    const Frame plane = p.shifted(distance);
+    std::optional<BRepBuilderAPI_MakeFace> face;
+    for (const FlatWire& w : p.wires) {
+      BRepBuilderAPI_MakeWire wire;
+      for (size_t i = 0; i < w.edges.size(); ++i) {
+        LUMSK_TRY(e, flatEdge(p, w, i, distance, front));
+        for (const TopoDS_Vertex& v :
+             {TopExp::FirstVertex(e), TopExp::LastVertex(e)}) // neighbours meet within their fits
+          BRep_Builder().UpdateVertex(v, 2 * cx_.tolerances.point.mm);
+        wire.Add(e);
+      }
+      if (!wire.IsDone())
+        return fail(problem("LM-T003", "the offset of a flat face does not close")
+                        .at(p.plane.origin)
+                        .inField("thickness")
+                        .tryThis("take a smaller thickness, or simplify its outline"));
+      if (!face) {
+        face.emplace(planeOf(plane), wire.Wire(), true);
+      } else {
+        face->Add(wire.Wire());
+      }
+    }
+    if (!face || !face->IsDone())
+      return fail(problem("LM-T003", "the offset of a flat face cannot be built")
+                      .at(p.plane.origin)
+                      .inField("thickness")
+                      .tryThis("take a smaller thickness"));
+    ShapeFix_Face fix(face->Face());
+    fix.FixOrientation();
+    return fix.Face();
+  }
+
+  /// The offset of one edge of a flat face: its neighbour's border, or a line between corners.
+  Expected<TopoDS_Edge> flatEdge(const Part& p, const FlatWire& w, size_t i, double distance, bool front) const {
+    const FlatEdge& e = w.edges[i];
+    if (e.neighbour >= 0 && !parts_[size_t(e.neighbour)].flat) {
+      const Part& wall = parts_[size_t(e.neighbour)];
+      return BRepBuilderAPI_MakeEdge(toCurve(border(*(front ? wall.front : wall.back), e.side))).Edge();
+    }
+    if (e.along) { // a hole in the flat face: its rim follows the normal
+      gp_Trsf t;
+      const Vec3 d = p.plane.normal() * distance;
+      t.SetTranslation(gp_Vec(d.x(), d.y(), d.z()));
+      return TopoDS::Edge(e.edge.Moved(TopLoc_Location(t)));
+    }
+    LUMSK_TRY(a, corner(e.corners[0], distance, front));
+    LUMSK_TRY(b, corner(e.corners[1], distance, front));
+    return BRepBuilderAPI_MakeEdge(toPnt(a), toPnt(b)).Edge();
+  }
+
+  /// Where the offsets of the faces at a corner meet: the end of a wall's border if there is one, else of planes.
+  Expected<Vec3> corner(const Corner& c, double distance, bool front) const {
+    Vec3 best = Vec3::Zero();
+    double nearest = 1e300;
+    for (int f : c.faces) {
+      const Part& wall = parts_[size_t(f)];
+      if (wall.flat) continue;
+      const Surface &s = *wall.surface, &o = *(front ? wall.front : wall.back);
+      for (double u : {0.0, 1.0})
+        for (double v : {0.0, 1.0}) {
+          const auto at = [](const Surface& g, double x, double y) {
+            return g.at(x > 0 ? g.lastU() : g.firstU(), y > 0 ? g.lastV() : g.firstV());
+          };
+          if (const double d = (at(s, u, v) - c.at).norm(); d < nearest) nearest = d, best = at(o, u, v);
         }
     }
+    if (nearest < 1e-2) return best;
+    Eigen::MatrixXd A(Eigen::Index(c.faces.size()) + (c.rim ? 1 : 0), 3);
+    Eigen::VectorXd b(A.rows());
+    Eigen::Index row = 0;
+    for (int f : c.faces) {
+      const Frame g = parts_[size_t(f)].shifted(distance);
+      A.row(row) = g.normal().transpose();
+      b[row++] = g.normal().dot(g.origin);
+    }
+    if (c.rim) A.row(row) = c.rim->normal().transpose(), b[row] = c.rim->normal().dot(c.rim->origin);
+    const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(A);
+    const Vec3 x = qr.solve(b);
+    if (qr.rank() < 3 || (A * x - b).cwiseAbs().maxCoeff() > cx_.tolerances.point.mm)
+      return fail(problem("LM-T003", "the offsets of the faces do not meet in one point at this corner")
+                      .at(c.at)
+                      .inField("thickness")
+                      .tryThis("round this corner, or thicken the faces before they are joined"));
+    return x;
+  }
+
+  // Clearance
+
+  /// The offset must not come nearer to any part of the skin than its distance: else walls cross.
+  Expected<void> checkClearance(double distance, bool front) const {
+    if (distance == 0.0) return {};
+    std::vector<Vec3> skin;
+    for (size_t k = 0; k < parts_.size(); ++k)
+      if (!parts_[k].flat)
+        for (int i = 0; i <= 60; ++i)
+          for (int j = 0; j <= 40; ++j) {
+            const Surface& s = *parts_[k].surface;
+            skin.push_back(s.at(s.firstU() + (s.lastU() - s.firstU()) * i / 60.0,
+                                s.firstV() + (s.lastV() - s.firstV()) * j / 40.0));
+          }
+    const double d = std::abs(distance);
+    for (const Part& p : parts_)
+      for (const Vec3& q : placesOn(p, front)) {
+        double nearest = 1e300;
+        for (const Vec3& k : skin) nearest = std::min(nearest, (k - q).squaredNorm());
+        if (std::sqrt(nearest) <= 0.97 * d)
+          for (const Part& other : parts_)
+            if (!other.flat)
+              if (const auto c = nurbs::closestPoint(*other.surface, q); c.distanceMm < 0.995 * d)
+                return fail(tooNear(c.distanceMm, d, c.point));
+        for (const Part& other : parts_)
+          if (other.flat && std::abs(other.plane.local(q).z()) < 0.995 * d && other.covers(q))
+            return fail(tooNear(std::abs(other.plane.local(q).z()), d, q));
+      }
     return {};
   }
 
+  static Problem tooNear(double measured, double wanted, const Vec3& at) {
+    return problem("LM-T005", "the wall runs into another part of the skin")
+        .measure(millimetres(measured))
+        .want(millimetres(wanted))
+        .at(at)
+        .inField("thickness")
+        .tryThis("take a smaller thickness");
+  }
+
+  std::vector<Vec3> placesOn(const Part& p, bool front) const {
+    if (p.flat) return pointsInside(front ? p.frontFace : p.backFace, 16);
+    std::vector<Vec3> out;
+    const Surface& s = *(front ? p.front : p.back);
+    for (int i = 0; i < 24; ++i)
+      for (int j = 1; j < 16; ++j) out.push_back(s.at(i / 24.0, j / 16.0));
+    return out;
+  }
+
+  // Rims
+
   /// Face between the front's and the back's border on side k.
-  Expected<TopoDS_Face> rim(const Part& p, int k) const {
+  TopoDS_Face rim(const Part& p, int k) const {
     const nurbs::Spline a = border(*p.front, k), b = border(*p.back, k);
     const auto ca = Handle(Geom_BSplineCurve)::DownCast(toCurve(a)),
                cb = Handle(Geom_BSplineCurve)::DownCast(toCurve(b));
     const bool ring = p.surface->closedU() && (k == nurbs::FirstV || k == nurbs::LastV);
-    if (!p.plane[k]) return BRepBuilderAPI_MakeFace(GeomFill::Surface(ca, cb), cx_.tolerances.point.mm * 1e-2).Face();
-    const Frame& f = *p.plane[k];
-    const Vec3 n = f.normal();
-    const gp_Pln plane(toPnt(f.origin), gp_Dir(n.x(), n.y(), n.z()));
+    const auto& plane = p.sides[size_t(k)].plane;
+    if (!plane) return BRepBuilderAPI_MakeFace(GeomFill::Surface(ca, cb), cx_.tolerances.point.mm * 1e-2).Face();
     if (ring) {
       // The longer ring is the outer one.
       const auto length = [](const nurbs::Spline& c) {
@@ -244,7 +277,7 @@ private:
       const bool aOutside = length(a) > length(b);
       const TopoDS_Wire outer = BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(aOutside ? ca : cb).Edge()).Wire();
       const TopoDS_Wire inner = BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(aOutside ? cb : ca).Edge()).Wire();
-      BRepBuilderAPI_MakeFace face(plane, outer, true);
+      BRepBuilderAPI_MakeFace face(planeOf(*plane), outer, true);
       face.Add(inner);
       ShapeFix_Face fix(face.Face());
       fix.FixOrientation();
@@ -255,29 +288,57 @@ private:
     wire.Add(BRepBuilderAPI_MakeEdge(ca->EndPoint(), cb->EndPoint()).Edge());
     wire.Add(TopoDS::Edge(BRepBuilderAPI_MakeEdge(cb).Edge().Reversed()));
     wire.Add(BRepBuilderAPI_MakeEdge(cb->StartPoint(), ca->StartPoint()).Edge());
-    return BRepBuilderAPI_MakeFace(plane, wire.Wire(), true).Face();
+    return BRepBuilderAPI_MakeFace(planeOf(*plane), wire.Wire(), true).Face();
   }
+
+  /// Face between the front's and the back's edge where a flat face is open.
+  Expected<TopoDS_Face> flatRim(const Part& p, const FlatWire& w, size_t i, double front) const {
+    LUMSK_TRY(a, flatEdge(p, w, i, front, true));
+    LUMSK_TRY(b, flatEdge(p, w, i, front - o_.thicknessMm, false));
+    const auto curve = [](const TopoDS_Edge& e) {
+      double t0, t1;
+      const Handle(Geom_Curve) c = BRep_Tool::Curve(e, t0, t1);
+      return toSplineCurve(c, t0, t1);
+    };
+    return BRepBuilderAPI_MakeFace(GeomFill::Surface(curve(a), curve(b)), cx_.tolerances.point.mm * 1e-2).Face();
+  }
+
+  // Assembly
+
+  struct Made {
+    TopoDS_Face face;
+    std::string name;
+  };
 
   Expected<Thickened> assemble() {
     auto body = std::make_shared<Body>();
-    struct Made {
-      TopoDS_Face face;
-      std::string name;
-    };
     std::vector<Made> made;
-    const auto add = [&](const std::shared_ptr<const Surface>& s, bool reversed, const char* role,
-                         const std::string& source) {
-      made.push_back({naturalFace(*s, reversed, cx_.tolerances.point), faceName(o_.step, role, source)});
-      body->natural[made.back().name] = {s, reversed};
+    const auto add = [&](const std::shared_ptr<const Surface>& s, const Part& p, bool front) {
+      const bool reversed = front == p.reversed;
+      made.push_back(
+          {naturalFace(*s, reversed, cx_.tolerances.point), faceName(o_.step, front ? "front" : "back", p.name)});
+      body->natural[made.back().name] = {s, reversed, p.sideNames};
     };
+    const double front = o_.side == ThickenSide::Inward    ? 0
+                         : o_.side == ThickenSide::Outward ? o_.thicknessMm
+                                                           : o_.thicknessMm / 2;
     for (const Part& p : parts_) {
-      add(p.front, p.reversed, "front", p.name);
-      add(p.back, !p.reversed, "back", p.name);
-      for (int k = 0; k < 4; ++k) {
-        if (!p.open[k]) continue;
-        LUMSK_TRY(face, rim(p, k));
-        made.push_back({face, faceName(o_.step, "rim", p.name + "|" + sideName(k))});
+      if (p.flat) {
+        made.push_back({p.frontFace, faceName(o_.step, "front", p.name)});
+        made.push_back({p.backFace, faceName(o_.step, "back", p.name)});
+        for (const FlatWire& w : p.wires)
+          for (size_t i = 0; i < w.edges.size(); ++i)
+            if (w.edges[i].neighbour < 0) {
+              LUMSK_TRY(face, flatRim(p, w, i, front));
+              made.push_back({face, faceName(o_.step, "rim", w.edges[i].name)});
+            }
+        continue;
       }
+      add(p.front, p, true);
+      add(p.back, p, false);
+      for (int k = 0; k < 4; ++k)
+        if (p.sides[size_t(k)].open)
+          made.push_back({rim(p, k), faceName(o_.step, "rim", p.name + "|" + p.sideName(k))});
     }
     BRepBuilderAPI_Sewing sewing(2 * cx_.tolerances.point.mm);
     sewing.SetNonManifoldMode(false);
@@ -285,7 +346,7 @@ private:
     Handle(KernelProgress) progress = new KernelProgress(cx_);
     sewing.Perform(progress->Start());
     if (cx_.stopped()) return fail(cancelled());
-    LUMSK_TRY(solid, checkedSolid(sewing.SewedShape()));
+    LUMSK_TRY(solid, closedSolid(sewing.SewedShape()));
     body->shape = solid;
     if (const double t = largestTolerance(solid); t > kNotedToleranceMm)
       out_.notes.push_back(problem("LM-K101", "the faces of the wall meet roughly")
@@ -302,6 +363,28 @@ private:
         it->second.reversed = all[i].Orientation() == TopAbs_REVERSED;
     out_.body = body;
     return std::move(out_);
+  }
+
+  /// One shell, or, for a closed skin, the outer and the inner one.
+  static Expected<TopoDS_Shape> closedSolid(const TopoDS_Shape& sewn) {
+    std::vector<TopoDS_Shape> solids;
+    std::vector<double> volumes;
+    for (TopExp_Explorer e(sewn, TopAbs_SHELL); e.More(); e.Next()) {
+      LUMSK_TRY(solid, checkedSolid(e.Current()));
+      GProp_GProps g;
+      BRepGProp::VolumeProperties(solid, g, 1e-3);
+      solids.push_back(solid);
+      volumes.push_back(g.Mass());
+    }
+    if (solids.size() != 2) return checkedSolid(sewn);
+    const size_t outer = volumes[0] > volumes[1] ? 0 : 1;
+    TopoDS_Solid hollow;
+    BRep_Builder builder;
+    builder.MakeSolid(hollow);
+    builder.Add(hollow, TopExp_Explorer(solids[outer], TopAbs_SHELL).Current());
+    builder.Add(hollow, TopExp_Explorer(solids[1 - outer], TopAbs_SHELL).Current().Reversed());
+    LUMSK_CHECK(checkValid(hollow));
+    return TopoDS_Shape(hollow);
   }
 
   const Body& skin_;

@@ -1,5 +1,7 @@
 #include "inspect/wall.h"
 
+#include "inspect/joins.h"
+
 #include "brep/convert.h"
 #include "brep/guard.h"
 
@@ -9,7 +11,13 @@
 #include <TopoDS.hxx>
 #include <gp_Lin.hxx>
 
+#include <set>
+
 namespace lumsk::inspect {
+
+namespace {
+constexpr double kKinkDeg = 0.5; ///< faces that turn by more make an edge that the wall is not measured at
+}
 
 std::vector<WallSample> wallBelow(const brep::Body& b, const std::string& face, int places) {
   std::vector<WallSample> out;
@@ -17,17 +25,18 @@ std::vector<WallSample> wallBelow(const brep::Body& b, const std::string& face, 
   if (natural == b.natural.end()) return out;
   const auto done = brep::guarded("measuring the wall", [&]() -> Expected<bool> {
     const nurbs::Surface& s = *natural->second.surface;
-    // Places on the edges of the other kinds of faces (rims), for the distance to them.
+    // Places on the edges of other kinds of faces and on kinks, for the distance to them.
     std::vector<Vec3> rims;
-    const auto all = brep::faces(b);
-    for (size_t i = 0; i < all.size(); ++i)
-      if (!b.natural.count(b.faceNames[i]))
-        for (TopExp_Explorer e(all[i], TopAbs_EDGE); e.More(); e.Next()) {
-          const BRepAdaptor_Curve c(TopoDS::Edge(e.Current()));
-          for (int k = 0; k <= 256; ++k)
-            rims.push_back(
-                brep::toVec(c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 256)));
-        }
+    std::set<std::string> kinks;
+    for (const Join& j : joins(b, {}))
+      if (j.angleDeg > kKinkDeg) kinks.insert(j.edge);
+    const auto edges = brep::edges(b);
+    for (size_t i = 0; i < edges.size(); ++i) {
+      if (!kinks.count(b.edgeNames[i])) continue;
+      const BRepAdaptor_Curve c(edges[i]);
+      for (int k = 0; k <= 256; ++k)
+        rims.push_back(brep::toVec(c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 256)));
+    }
     IntCurvesFace_ShapeIntersector ray;
     ray.Load(b.shape, 1e-7);
     for (int i = 0; i < places; ++i) {

@@ -1,5 +1,6 @@
 #include "nurbs/offset.h"
 
+#include "nurbs/closest.h"
 #include "nurbs/surface_measure.h"
 
 #include <Eigen/LU>
@@ -26,12 +27,62 @@ std::vector<double> offsetBreaks(const Knots& U, int p, int fitDegree, bool clos
 }
 
 constexpr int kSidePlaces = 192;
+constexpr double kFarthest = 0.3; ///< of the domain: surfaces are not extended further
 
-/// The true offset over the domain cut or extended to its planes.
+/// Signed distance from a surface, extended beyond its borders, near a place that moves little from call to call.
+class DistanceFrom {
+public:
+  explicit DistanceFrom(const Surface& s) : s_(s) {}
+
+  /// (p - foot) . normal; nothing when there is no foot near.
+  std::optional<double> operator()(const Vec3& p) {
+    if (!started_ || !polish(p)) {
+      const ClosestOnSurface c = closestPoint(s_, p);
+      u_ = c.u, v_ = c.v;
+      if (!polish(p)) return {};
+      started_ = true;
+    }
+    return (p - s_.at(u_, v_)).dot(s_.normal(u_, v_));
+  }
+
+private:
+  bool polish(const Vec3& p) {
+    const double wu = s_.lastU() - s_.firstU(), wv = s_.lastV() - s_.firstV();
+    double u = u_, v = v_;
+    for (int it = 0; it < 30; ++it) {
+      SurfaceDerivatives d;
+      s_.derivatives(u, v, 2, d);
+      const Vec3 r = d(0, 0) - p;
+      Eigen::Matrix2d J;
+      J << d(1, 0).squaredNorm() + r.dot(d(2, 0)), d(1, 0).dot(d(0, 1)) + r.dot(d(1, 1)),
+          d(1, 0).dot(d(0, 1)) + r.dot(d(1, 1)), d(0, 1).squaredNorm() + r.dot(d(0, 2));
+      const Vec2 step = J.inverse() * Vec2(r.dot(d(1, 0)), r.dot(d(0, 1)));
+      if (!step.allFinite()) return false;
+      u -= step.x(), v -= step.y();
+      const double du = std::max(s_.firstU() - u, u - s_.lastU()), dv = std::max(s_.firstV() - v, v - s_.lastV());
+      if ((!s_.closedU() && du > kFarthest * wu) || dv > kFarthest * wv) return false;
+      if (s_.closedU()) u -= wu * std::floor((u - s_.firstU()) / wu);
+      if (std::abs(step.x()) < 1e-12 * wu && std::abs(step.y()) < 1e-12 * wv) {
+        u_ = u, v_ = v;
+        return true;
+      }
+    }
+    return false;
+  }
+
+  const Surface& s_;
+  bool started_ = false;
+  double u_ = 0, v_ = 0;
+};
+
+/// The true offset over the domain cut or extended to its planes and neighbours.
 class Domain {
 public:
   Domain(const Surface& s, const OffsetOptions& o)
-      : s_(s), o_(o), strip_(s.closedU() || !(o.flat[FirstU] || o.flat[LastU])) {}
+      : s_(s), o_(o), strip_(s.closedU() || !(bounded(FirstU) || bounded(LastU))) {
+    for (int k = 0; k < 4; ++k)
+      if (o.meets[size_t(k)]) from_[size_t(k)].emplace(*o.meets[size_t(k)]->surface);
+  }
 
   Vec3 offset(double u, double v) const {
     if (s_.closedU()) {
@@ -64,7 +115,7 @@ public:
   }
 
   /// True when lines y = const inside are lines v = const: the surface's knots are then the offset's.
-  bool keepsLinesV() const { return strip_ && (keepsLines_ || !(o_.flat[FirstV] || o_.flat[LastV])); }
+  bool keepsLinesV() const { return strip_ && (keepsLines_ || !(bounded(FirstV) || bounded(LastV))); }
   bool keepsLinesU() const { return strip_; }
 
   /// Domain point for (x, y) in [0, 1]^2 (bilinearly blended Coons map, Coons 1967).
@@ -102,7 +153,7 @@ public:
   std::optional<ConcaveRadius> foldBeyond() {
     ConcaveRadius worst;
     for (int k = 0; k < 4; ++k) {
-      if (!o_.flat[k]) continue;
+      if (!bounded(k)) continue;
       const bool acrossU = k == FirstU || k == LastU;
       const double from = acrossU ? s_.firstV() : s_.firstU(), to = acrossU ? s_.lastV() : s_.lastU();
       for (int i = 0; i <= kSidePlaces && reached_; ++i) {
@@ -113,14 +164,16 @@ public:
         if (bend > 0 && 1 / bend < worst.radiusMm) worst = {1 / bend, s_.at(u, v), u, v};
       }
     }
-    if (worst.radiusMm > std::abs(o_.distanceMm)) return {};
+    if (worst.radiusMm > std::abs(o_.distanceMm) || o_.distanceMm == 0) return {};
     return worst;
   }
 
   bool reached() const { return reached_; }
   const Vec3& missedAt() const { return missed_; }
+  bool missedNeighbour() const { return missedNeighbour_; }
 
 private:
+  bool bounded(int k) const { return o_.flat[size_t(k)] || o_.meets[size_t(k)]; }
   double borderOf(int k) const {
     return k == FirstU ? s_.firstU() : k == LastU ? s_.lastU() : k == FirstV ? s_.firstV() : s_.lastV();
   }
@@ -133,29 +186,36 @@ private:
   }
 
   double side(int k, double t) {
-    if (!o_.flat[k]) return borderOf(k);
+    if (!bounded(k)) return borderOf(k);
     const auto known = sides_[k].find(t);
     return known != sides_[k].end() ? known->second : sides_[k][t] = solveSide(k, t);
   }
 
-  /// Parameter across side k where the offset meets the side's plane, at parameter t along it.
+  /// Parameter across side k where the offset meets the side's plane or neighbour, at parameter t along it.
   double solveSide(int k, double t) {
     const double border = borderOf(k);
     const bool acrossU = k == FirstU || k == LastU;
-    const Frame& plane = *o_.flat[k];
+    const auto& plane = o_.flat[size_t(k)];
     const double width = acrossU ? s_.lastU() - s_.firstU() : s_.lastV() - s_.firstV();
+    bool lost = false;
     const auto height = [&](double x) {
-      return (acrossU ? offset(x, t) : offset(t, x)).dot(plane.normal()) - plane.origin.dot(plane.normal());
+      const Vec3 p = acrossU ? offset(x, t) : offset(t, x);
+      if (plane) return (p - plane->origin).dot(plane->normal());
+      const auto d = (*from_[size_t(k)])(p);
+      lost = lost || !d;
+      return d ? *d - o_.meets[size_t(k)]->distanceMm : 0.0;
     };
     // Secant steps from the border; the offset is smooth and the start is close.
     double x0 = border, f0 = height(x0), x1 = border + 1e-4 * width * (k % 2 ? -1 : 1), f1 = height(x1);
     for (int it = 0; it < 40 && std::abs(f0) > 1e-11; ++it) {
       if (f1 == f0) break;
-      const double x = std::clamp(x0 - f0 * (x1 - x0) / (f1 - f0), border - 0.25 * width, border + 0.25 * width);
+      const double x =
+          std::clamp(x0 - f0 * (x1 - x0) / (f1 - f0), border - kFarthest * width, border + kFarthest * width);
       x1 = x0, f1 = f0;
       x0 = x, f0 = height(x0);
     }
-    if (!(std::abs(f0) < 1e-7)) {
+    if (lost || !(std::abs(f0) < 1e-7)) {
+      if (reached_) missedNeighbour_ = !plane;
       reached_ = false;
       missed_ = acrossU ? s_.at(border, t) : s_.at(t, border);
       return border;
@@ -185,7 +245,8 @@ private:
   mutable std::unordered_map<double, std::unique_ptr<SurfaceLine>> lines_;
   std::array<std::unordered_map<double, double>, 4> sides_;
   Vec2 corner_[2][2];
-  bool reached_ = true;
+  std::array<std::optional<DistanceFrom>, 4> from_;
+  bool reached_ = true, missedNeighbour_ = false;
   Vec3 missed_ = Vec3::Zero();
 };
 
@@ -202,7 +263,7 @@ ConcaveRadius tightestRadius(const Surface& s, bool alongNormal) {
 }
 
 Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, const Context& cx) {
-  const ConcaveRadius tight = tightestRadius(s, o.distanceMm > 0);
+  const ConcaveRadius tight = o.distanceMm != 0 ? tightestRadius(s, o.distanceMm > 0) : ConcaveRadius{};
   if (std::abs(o.distanceMm) >= tight.radiusMm * (1 - 1e-6))
     return fail(problem("LM-T001", "the skin folds over itself at this distance: its concave radius is smaller")
                     .measure(millimetres(tight.radiusMm))
@@ -210,7 +271,17 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
                     .at(tight.at)
                     .tryThis("take less than " + formatNumber(tight.radiusMm, 3) + " mm or round this place more"));
   Domain domain(s, o);
+  const auto missed = [&] {
+    return domain.missedNeighbour()
+               ? problem("LM-T007", "the wall folds at the kink: the offsets of its two sides do not meet there")
+                     .at(domain.missedAt())
+                     .tryThis("take a smaller thickness, or round this edge")
+               : problem("LM-T002", "the rim is too slanted to be cut flat")
+                     .at(domain.missedAt())
+                     .tryThis("let the skin meet its rim at a steeper angle");
+  };
   LUMSK_CHECK(domain.plan());
+  if (!domain.reached()) return fail(missed());
   if (const auto fold = domain.foldBeyond())
     return fail(problem("LM-T006",
                         "the rim folds at this distance: the skin would have to go on beyond its edge to be cut flat")
@@ -226,10 +297,7 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
     return domain.offset(p.x(), p.y());
   };
   auto fitted = fitSurface(f, fit, cx);
-  if (!domain.reached())
-    return fail(problem("LM-T002", "the rim is too slanted to be cut flat")
-                    .at(domain.missedAt())
-                    .tryThis("let the skin meet its rim at a steeper angle"));
+  if (!domain.reached()) return fail(missed());
   if (!fitted) return fail(fitted.error());
   return OffsetResult{fitted->surface, fitted->deviationMm};
 }

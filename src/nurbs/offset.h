@@ -1,6 +1,7 @@
 #pragma once
 #include "nurbs/surface_fit.h"
 
+#include <memory>
 #include <optional>
 
 namespace lumsk::nurbs {
@@ -8,9 +9,16 @@ namespace lumsk::nurbs {
 /// The four sides of a surface's domain.
 enum Side { FirstU = 0, LastU = 1, FirstV = 2, LastV = 3 };
 
+/// A neighbour across a kink: the offset goes as far as the offset of the neighbour, both extended where they must be.
+struct OffsetNeighbour {
+  std::shared_ptr<const Surface> surface;
+  double distanceMm = 1.0; ///< of its offset, along its own normal
+};
+
 struct OffsetOptions {
-  double distanceMm = 1.0;                  ///< along the normal; negative: against it
-  std::array<std::optional<Frame>, 4> flat; ///< sides whose offset edge is to lie in this plane
+  double distanceMm = 1.0;                             ///< along the normal; negative: against it; nought only cuts
+  std::array<std::optional<Frame>, 4> flat;            ///< sides whose offset edge is to lie in this plane
+  std::array<std::optional<OffsetNeighbour>, 4> meets; ///< sides whose offset edge is to lie on a neighbour's offset
 };
 
 /// Tightest radius that an offset by `distanceMm` meets: the smallest concave radius on that side, mm, and its place.
@@ -29,7 +37,7 @@ struct OffsetResult {
 /// The surface at a constant distance as one spline within `fit` (exact offset sampled on the extended surface).
 /// Sides with a plane are cut or extended to it, so that a planar rim stays planar. Fails with LM-T001 where the
 /// distance reaches the concave radius (place and radius given), LM-T002 where a side does not reach its plane, LM-T006
-/// where it would fold on the way to it.
+/// where it would fold on the way to it, LM-T007 where it does not meet the neighbour's offset.
 Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& options, const Context& cx);
 
 } // namespace lumsk::nurbs

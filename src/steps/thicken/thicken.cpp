@@ -10,7 +10,9 @@ namespace {
 
 Schema schema() {
   return {
-      picks("skin", "Skin", "The skin to be given a wall.", Kind::Skin).atMost(1),
+      picks("skin", "Body", "The skin to be given a wall, or the solid to be hollowed.", Kind::Skin | Kind::Solid)
+          .atMost(1),
+      picks("open", "Left open", "Faces of the body that get no wall: the body is open there.", Kind::Face).optional(),
       length("thickness", "Thickness", "Thickness of the wall.", "2").within(0.005, 1000).withHandle(Handle::Distance),
       choice("side", "Side", "Where the material goes, seen from the front of the skin.",
              {{"in", "inward"}, {"out", "outward"}, {"both", "both sides"}})};
@@ -26,6 +28,13 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
            : side == "out" ? brep::ThickenSide::Outward
                            : brep::ThickenSide::Both;
   o.step = in.stepId();
+  for (const Picked& f : in.picked("open")) {
+    if (f.objectId() != pick.objectId())
+      return fail(problem("LM-T004", "a face that is left open belongs to another body")
+                      .inField("open")
+                      .tryThis("pick faces of the body that is thickened"));
+    o.open.push_back(f.index);
+  }
   auto made = brep::thicken(skin, o, cx);
   if (!made) {
     Problem p = made.error();
@@ -39,11 +48,13 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.outputs.push_back({"", made->body, pick.objectId()});
   out.usedUp.push_back(pick.objectId());
   out.notes = made->notes;
-  const auto& face = skin.natural.begin()->second;
-  const double v = 0.5 * (face.surface->firstV() + face.surface->lastV());
-  const Vec3 normal = face.surface->normal(0, v) * (face.reversed ? -1.0 : 1.0);
-  out.handles.push_back(
-      {"thickness", face.surface->at(0, v), side == "out" ? normal : Vec3(-normal), side == "both" ? 0.5 : 1.0});
+  if (!skin.natural.empty()) {
+    const auto& face = skin.natural.begin()->second;
+    const double v = 0.5 * (face.surface->firstV() + face.surface->lastV());
+    const Vec3 normal = face.surface->normal(0, v) * (face.reversed ? -1.0 : 1.0);
+    out.handles.push_back(
+        {"thickness", face.surface->at(0, v), side == "out" ? normal : Vec3(-normal), side == "both" ? 0.5 : 1.0});
+  }
   out.summary =
       format(millimetres(o.thicknessMm)) +
       (side == "in"    ? " inward"
