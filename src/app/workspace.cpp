@@ -101,6 +101,14 @@ void Workspace::turnItem(const std::string& step, const std::string& key, const 
   const auto* entry = now_->find(step);
   const Field* field = entry ? recipe::findField(registry_.schemaOf(entry->kind), key) : nullptr;
   if (!field) return;
+  if (field->kind == FieldKind::Choice) { // a flag of the step itself: the next option
+    const std::string now = entry->inputs->value(key, field->fallback);
+    for (size_t i = 0; i < field->options.size(); ++i)
+      if (field->options[i].key == now)
+        return setInput(step, key, field->options[(i + 1) % field->options.size()].key,
+                        tr("change %1").arg(QString::fromStdString(field->label).toLower()));
+    return;
+  }
   const auto sub = std::find_if(field->each.begin(), field->each.end(), [](const Field& f) {
     return f.kind == FieldKind::Switch || f.kind == FieldKind::Choice;
   });

@@ -302,4 +302,60 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
   return OffsetResult{fitted->surface, fitted->deviationMm};
 }
 
+namespace {
+
+/// Where a plane cuts all lines of one direction once, kept parts at one end: range of the cuts.
+struct CleanCut {
+  bool keepsFirst = false;
+  double from = 1e300, to = -1e300;
+};
+std::optional<CleanCut> cleanCut(const Surface& s, bool acrossU, const std::function<double(double, double)>& height) {
+  constexpr int kLines = 96, kPlaces = 128;
+  const double a = acrossU ? s.firstU() : s.firstV(), b = acrossU ? s.lastU() : s.lastV();
+  const double c = acrossU ? s.firstV() : s.firstU(), d = acrossU ? s.lastV() : s.lastU();
+  CleanCut out;
+  for (int i = 0; i <= kLines; ++i) {
+    const double w = c + (d - c) * i / kLines;
+    int changes = 0;
+    double before = 0;
+    for (int j = 0; j <= kPlaces; ++j) {
+      const double x = a + (b - a) * j / kPlaces, h = acrossU ? height(x, w) : height(w, x);
+      if (j == 0) {
+        if (i == 0) out.keepsFirst = h > 0;
+        if ((h > 0) != out.keepsFirst) return {};
+      } else if ((h > 0) != (before > 0)) {
+        ++changes;
+        out.from = std::min(out.from, x - (b - a) / kPlaces);
+        out.to = std::max(out.to, x);
+      }
+      before = h;
+    }
+    if (changes != 1) return {};
+  }
+  return out;
+}
+
+} // namespace
+
+std::optional<OffsetResult> cutAtPlane(const Surface& s, const Frame& plane, bool above, const Context& cx,
+                                       Side& cutSide) {
+  const auto height = [&](double u, double v) { return plane.local(s.at(u, v)).z() * (above ? 1.0 : -1.0); };
+  for (bool acrossU : {false, true}) {
+    if (acrossU && s.closedU()) continue;
+    const auto cut = cleanCut(s, acrossU, height);
+    if (!cut) continue;
+    const double a = acrossU ? s.firstU() : s.firstV(), b = acrossU ? s.lastU() : s.lastV();
+    // Kept generously: the border is then moved to the plane.
+    const double from = cut->keepsFirst ? a : std::max(a, cut->from), to = cut->keepsFirst ? std::min(b, cut->to) : b;
+    const Surface part =
+        acrossU ? portion(s, from, to, s.firstV(), s.lastV()) : portion(s, s.firstU(), s.lastU(), from, to);
+    OffsetOptions o;
+    o.distanceMm = 0.0;
+    cutSide = acrossU ? (cut->keepsFirst ? LastU : FirstU) : (cut->keepsFirst ? LastV : FirstV);
+    o.flat[size_t(cutSide)] = plane;
+    if (auto r = offsetSurface(part, o, cx)) return std::move(*r);
+  }
+  return {};
+}
+
 } // namespace lumsk::nurbs

@@ -40,4 +40,10 @@ struct OffsetResult {
 /// where it would fold on the way to it, LM-T007 where it does not meet the neighbour's offset.
 Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& options, const Context& cx);
 
+/// The part of a surface on one side of a plane as a whole surface again, within `fit`, where the plane cuts every line
+/// of one direction just once and not too slantingly; nothing otherwise. `above`: the side its normal points to.
+/// `cutSide` gets the side that lies in the plane.
+std::optional<OffsetResult> cutAtPlane(const Surface& s, const Frame& plane, bool above, const Context& cx,
+                                       Side& cutSide);
+
 } // namespace lumsk::nurbs

@@ -1,0 +1,18 @@
+#pragma once
+#include "brep/knit.h"
+
+namespace lumsk::brep {
+
+struct Trimmed {
+  std::vector<BodyPtr> pieces;                          ///< on the kept side, largest first
+  Vec3 keptAt = Vec3::Zero(), droppedAt = Vec3::Zero(); ///< places of the body far from the plane on both sides
+  double refittedMm = 0.0; ///< how far faces that were cut straight across and stayed whole moved at most
+};
+
+/// The part of a body on one side of a plane (`above`: where its normal points). Faces that the plane cuts straight
+/// across stay untrimmed; others are cut by the kernel. Solids are closed by a face named "STEP.cut(...)".
+/// Fails with LM-C001 (the plane does not cut the body: distance), LM-K00x.
+Expected<Trimmed> trimByPlane(const Body& b, const Frame& plane, bool above, const std::string& step,
+                              const Context& cx);
+
+} // namespace lumsk::brep
