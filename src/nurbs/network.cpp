@@ -14,7 +14,8 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kDegree = 5;            ///< in both directions: curvature and its derivative flow
-constexpr double kOwnShare = 0.25;    ///< own parameters must agree so much better than arc length to be used
+constexpr double kSpareSpread = 0.01; ///< own parameters may agree so much less at the crossings than arc lengths
+constexpr double kUnevenSpeed = 6.0;  ///< and must not run faster than this times their slowest
 
 /// Planes in which a network is continued by its mirror image, before its first and after its last curve.
 struct Mirrors {
@@ -48,8 +49,8 @@ struct Family {
   std::vector<Member> members;
   Mirrors ends; ///< continue its curves
   std::vector<Strip> strips;
-  /// Curves are run through by arc length; by their own parameters where these agree much better at the crossings, as
-  /// they do for lines of one surface: then the skin is that surface's more closely.
+  /// Curves are run through by their own parameters where these are even and agree at the crossings as well as arc
+  /// lengths do: what is a polynomial stays one, and of lines of one surface the skin is that surface more closely.
   bool ownParameter = false;
 
   const SortedCurve& curve(const Member& m) const { return (*curves)[size_t(m.own) % curves->size()]; }
@@ -248,10 +249,21 @@ private:
 
   void chooseParameter(Family& f) const {
     for (const SortedCurve& c : *f.curves)
-      if (c.index >= 0 && curves_[size_t(c.index)].path.segments().size() != 1) return;
+      if (c.index >= 0 && (curves_[size_t(c.index)].path.segments().size() != 1 || unevenSpeed(c))) return;
     const double byLength = spread(f);
     f.ownParameter = true;
-    f.ownParameter = spread(f) < kOwnShare * byLength;
+    f.ownParameter = spread(f) <= byLength + kSpareSpread;
+  }
+
+  bool unevenSpeed(const SortedCurve& c) const {
+    double low = 1e300, high = 0;
+    const Path& p = curves_[size_t(c.index)].path;
+    CurveDerivatives d;
+    for (int i = 0; i <= 64; ++i) {
+      p.derivatives(std::min(p.last() * i / 64, p.last() - 1e-9), 1, d);
+      low = std::min(low, d[1].norm()), high = std::max(high, d[1].norm());
+    }
+    return high > kUnevenSpeed * low;
   }
 
   // Strips

@@ -27,16 +27,35 @@ std::vector<double> offsetBreaks(const Knots& U, int p, int fitDegree, bool clos
 }
 
 constexpr int kSidePlaces = 192;
-constexpr double kFarthest = 0.3; ///< of the domain: surfaces are not extended further
+constexpr double kFarthest = 0.3; ///< of the domain: surfaces are not extended further, unless they are narrow
+constexpr double kReach = 2.5;    ///< narrow ones by so many distances, but at most three times their width
+constexpr double kMostWidths = 3.0;
+
+/// How far a surface may be extended in one direction for an offset, as a share of its domain.
+double farthest(const Surface& s, bool inU, double distanceMm) {
+  const double u = 0.5 * (s.firstU() + s.lastU()), v = 0.5 * (s.firstV() + s.lastV());
+  const Spline middle = inU ? s.isoV(v) : s.isoU(u);
+  double width = 0;
+  Vec3 before = middle.at(middle.first());
+  for (int i = 1; i <= 16; ++i) {
+    const Vec3 p = middle.at(middle.first() + (middle.last() - middle.first()) * i / 16);
+    width += (p - before).norm();
+    before = p;
+  }
+  return width > 0 ? std::clamp(kReach * std::abs(distanceMm) / width, kFarthest, kMostWidths) : kFarthest;
+}
 
 /// Signed distance from a surface, extended beyond its borders, near a place that moves little from call to call.
 class DistanceFrom {
 public:
-  explicit DistanceFrom(const Surface& s) : s_(s) {}
+  DistanceFrom(const Surface& s, double distanceMm)
+      : s_(s), near_(std::abs(distanceMm)), farU_(farthest(s, true, distanceMm)),
+        farV_(farthest(s, false, distanceMm)) {}
 
   /// (p - foot) . normal; nothing when there is no foot near.
   std::optional<double> operator()(const Vec3& p) {
-    if (!started_ || !polish(p)) {
+    // From the foot before, unless that leads to another one far away.
+    if (!started_ || !polish(p) || (p - s_.at(u_, v_)).norm() > 2 * near_) {
       const ClosestOnSurface c = closestPoint(s_, p);
       u_ = c.u, v_ = c.v;
       if (!polish(p)) return {};
@@ -60,7 +79,7 @@ private:
       if (!step.allFinite()) return false;
       u -= step.x(), v -= step.y();
       const double du = std::max(s_.firstU() - u, u - s_.lastU()), dv = std::max(s_.firstV() - v, v - s_.lastV());
-      if ((!s_.closedU() && du > kFarthest * wu) || dv > kFarthest * wv) return false;
+      if ((!s_.closedU() && du > farU_ * wu) || dv > farV_ * wv) return false;
       if (s_.closedU()) u -= wu * std::floor((u - s_.firstU()) / wu);
       if (std::abs(step.x()) < 1e-12 * wu && std::abs(step.y()) < 1e-12 * wv) {
         u_ = u, v_ = v;
@@ -71,6 +90,7 @@ private:
   }
 
   const Surface& s_;
+  double near_, farU_, farV_;
   bool started_ = false;
   double u_ = 0, v_ = 0;
 };
@@ -81,7 +101,9 @@ public:
   Domain(const Surface& s, const OffsetOptions& o)
       : s_(s), o_(o), strip_(s.closedU() || !(bounded(FirstU) || bounded(LastU))) {
     for (int k = 0; k < 4; ++k)
-      if (o.meets[size_t(k)]) from_[size_t(k)].emplace(*o.meets[size_t(k)]->surface);
+      if (const auto& n = o.meets[size_t(k)]) from_[size_t(k)].emplace(*n->surface, n->distanceMm);
+    far_[0] = farthest(s, true, o.distanceMm);
+    far_[1] = farthest(s, false, o.distanceMm);
   }
 
   Vec3 offset(double u, double v) const {
@@ -168,6 +190,21 @@ public:
     return worst;
   }
 
+  /// A place where opposite sides move past one another: nothing is left of the offset there.
+  std::optional<Vec3> vanishes() {
+    for (bool acrossU : {true, false}) {
+      const int a = acrossU ? FirstU : FirstV, b = acrossU ? LastU : LastV;
+      if (!bounded(a) && !bounded(b)) continue;
+      const double from = acrossU ? s_.firstV() : s_.firstU(), to = acrossU ? s_.lastV() : s_.lastU();
+      const double width = acrossU ? s_.lastU() - s_.firstU() : s_.lastV() - s_.firstV();
+      for (int i = 0; i <= 48; ++i) {
+        const double t = from + (to - from) * i / 48;
+        if (side(b, t) - side(a, t) < 0.01 * width) return acrossU ? s_.at(borderOf(a), t) : s_.at(t, borderOf(a));
+      }
+    }
+    return {};
+  }
+
   bool reached() const { return reached_; }
   const Vec3& missedAt() const { return missed_; }
   bool missedNeighbour() const { return missedNeighbour_; }
@@ -197,24 +234,23 @@ private:
     const bool acrossU = k == FirstU || k == LastU;
     const auto& plane = o_.flat[size_t(k)];
     const double width = acrossU ? s_.lastU() - s_.firstU() : s_.lastV() - s_.firstV();
-    bool lost = false;
-    const auto height = [&](double x) {
+    const auto height = [&](double x) { // not a number where there is no foot on the neighbour
       const Vec3 p = acrossU ? offset(x, t) : offset(t, x);
       if (plane) return (p - plane->origin).dot(plane->normal());
       const auto d = (*from_[size_t(k)])(p);
-      lost = lost || !d;
-      return d ? *d - o_.meets[size_t(k)]->distanceMm : 0.0;
+      return d ? *d - o_.meets[size_t(k)]->distanceMm : std::nan("");
     };
     // Secant steps from the border; the offset is smooth and the start is close.
     double x0 = border, f0 = height(x0), x1 = border + 1e-4 * width * (k % 2 ? -1 : 1), f1 = height(x1);
     for (int it = 0; it < 40 && std::abs(f0) > 1e-11; ++it) {
       if (f1 == f0) break;
-      const double x =
-          std::clamp(x0 - f0 * (x1 - x0) / (f1 - f0), border - kFarthest * width, border + kFarthest * width);
+      const double reach = far_[!acrossU] * width;
+      double x = std::clamp(x0 - f0 * (x1 - x0) / (f1 - f0), border - reach, border + reach), f = height(x);
+      for (int half = 0; half < 12 && !std::isfinite(f); ++half) f = height(x = 0.5 * (x0 + x));
       x1 = x0, f1 = f0;
-      x0 = x, f0 = height(x0);
+      x0 = x, f0 = f;
     }
-    if (lost || !(std::abs(f0) < 1e-7)) {
+    if (!(std::abs(f0) < 1e-7)) {
       if (reached_) missedNeighbour_ = !plane;
       reached_ = false;
       missed_ = acrossU ? s_.at(border, t) : s_.at(t, border);
@@ -246,6 +282,7 @@ private:
   std::array<std::unordered_map<double, double>, 4> sides_;
   Vec2 corner_[2][2];
   std::array<std::optional<DistanceFrom>, 4> from_;
+  std::array<double, 2> far_{}; ///< in u and v
   bool reached_ = true, missedNeighbour_ = false;
   Vec3 missed_ = Vec3::Zero();
 };
@@ -282,6 +319,10 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
   };
   LUMSK_CHECK(domain.plan());
   if (!domain.reached()) return fail(missed());
+  if (const auto at = domain.vanishes())
+    return fail(problem("LM-T007", "the wall folds at the kink: nothing is left of a narrow face at this distance")
+                    .at(*at)
+                    .tryThis("take a smaller thickness, or make this face wider"));
   if (const auto fold = domain.foldBeyond())
     return fail(problem("LM-T006",
                         "the rim folds at this distance: the skin would have to go on beyond its edge to be cut flat")
