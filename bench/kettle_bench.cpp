@@ -1,4 +1,4 @@
-// The kettle: everything from nothing, and one step of a drag (a ring's width changed; light steps only, then all).
+// The kettle: everything from nothing, and one step of a drag (the side point of the waist outline moved; light steps only, then all).
 #include "exchange/project.h"
 #include "inspect/state.h"
 #include "recipe/evaluator.h"
@@ -27,15 +27,19 @@ void dragStep(benchmark::State& state) {
   o.previous = evaluator.evaluate(std::make_shared<const recipe::Recipe>(r), {});
   o.lightOnly = state.range(0) == 1;
   auto drawing = scene::draw(*o.previous, scene::Quality::Fine, nullptr);
-  double width = 150;
+  auto points = (*r.find("s3")->inputs)["points"], side = (*r.find("s7")->inputs)["points"];
+  double width = 62;
   for (auto _ : state) {
-    r = r.withStep(recipe::withInput(*r.find("s4"), "width", width += 0.01));
+    width += 0.01;
+    points[2]["at"][0] = side[2]["at"][0] = width;
+    r = r.withStep(recipe::withInput(*r.find("s3"), "points", points));
+    r = r.withStep(recipe::withInput(*r.find("s7"), "points", side));
     o.previous = evaluator.evaluate(std::make_shared<const recipe::Recipe>(r), o);
     drawing = scene::draw(*o.previous, o.lightOnly ? scene::Quality::Moving : scene::Quality::Fine, drawing.get());
   }
   state.counters["triangles"] = drawing->triangles();
-  state.counters["loft_ms"] = evaluator.lastSeconds("s8") * 1000;
-  state.counters["thicken_ms"] = evaluator.lastSeconds("s9") * 1000;
+  for (const char* id : {"s9", "s14", "s15", "s16", "s17"})
+    state.counters[r.find(id)->kind + "_ms"] = evaluator.lastSeconds(id) * 1000;
 }
 
 /// What the readout strip and the report say of the finished body.

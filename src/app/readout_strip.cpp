@@ -79,7 +79,11 @@ void ReadoutStrip::progress(double fraction, const QString& words) {
   if (!words.isEmpty()) words_->setText(words);
 }
 
-void ReadoutStrip::tell(const QString& sentence) { words_->setText(sentence); }
+void ReadoutStrip::tell(const QString& sentence) {
+  told_ = sentence;
+  toldDuring_ = w_.instruction();
+  words_->setText(sentence);
+}
 
 QPushButton* ReadoutStrip::link(const QString& text, const Vec3& at, const QString& name) {
   auto* b = new QPushButton(text);
@@ -91,7 +95,8 @@ QPushButton* ReadoutStrip::link(const QString& text, const Vec3& at, const QStri
 }
 
 void ReadoutStrip::sync() {
-  words_->setText(w_.instruction());
+  if (w_.instruction() != toldDuring_) told_.clear(); // news stay until the person goes on
+  words_->setText(told_.isEmpty() ? w_.instruction() : told_);
   if (w_.dragging()) return;
   while (auto* item = figures_->takeAt(0)) {
     if (item->widget()) item->widget()->deleteLater();

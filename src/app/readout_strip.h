@@ -35,6 +35,7 @@ public:
 private:
   void sync();
   QPushButton* link(const QString& text, const Vec3& at, const QString& name);
+  QString told_, toldDuring_; ///< news, and the instruction that they stand in for
   Workspace& w_;
   QLabel* words_;
   QHBoxLayout* figures_;

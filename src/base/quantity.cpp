@@ -1,5 +1,7 @@
 #include "base/quantity.h"
 
+#include <cmath>
+
 #include <fmt/format.h>
 
 namespace lumsk {
@@ -26,8 +28,12 @@ const char* dimensionName(Dimension d) {
   return "";
 }
 
+namespace {
+constexpr double kNothing = 1e-9; ///< what rounding leaves of a nought
+}
+
 std::string formatNumber(double v, int digits) {
-  std::string s = fmt::format("{:.{}g}", v == 0.0 ? 0.0 : v, digits);
+  std::string s = fmt::format("{:.{}g}", std::abs(v) < kNothing ? 0.0 : v, digits);
   // Plain digits read better than an exponent wherever they fit.
   if (s.find('e') != std::string::npos && v > -1e9 && v < 1e9 && (v > 1e-6 || v < -1e-6))
     s = fmt::format("{:.{}f}", v, v >= 1000 || v <= -1000 ? 0 : 6);

@@ -27,6 +27,8 @@
 #include <TopoDS_Solid.hxx>
 #include <gp_Pln.hxx>
 
+#include <unordered_map>
+
 namespace lumsk::brep {
 
 namespace {
@@ -37,6 +39,36 @@ gp_Pln planeOf(const Frame& f) {
   const Vec3 n = f.normal();
   return {toPnt(f.origin), gp_Dir(n.x(), n.y(), n.z())};
 }
+
+using Box3 = Eigen::AlignedBox3d;
+constexpr double kClearanceStep = 0.4; ///< thicknesses between the places of the skin that walls are compared with
+
+/// Points in cells, to be asked whether one lies near.
+class PointGrid {
+public:
+  explicit PointGrid(double cell) : cell_(cell) {}
+  void add(const Vec3& p) { cells_[key(p)].push_back(p); }
+  /// `reach` at most the size of a cell.
+  bool within(const Vec3& p, double reach) const {
+    for (int x : {-1, 0, 1})
+      for (int y : {-1, 0, 1})
+        for (int z : {-1, 0, 1}) {
+          const auto it = cells_.find(key(p + cell_ * Vec3(x, y, z)));
+          if (it == cells_.end()) continue;
+          for (const Vec3& q : it->second)
+            if ((q - p).squaredNorm() <= reach * reach) return true;
+        }
+    return false;
+  }
+
+private:
+  std::int64_t key(const Vec3& p) const {
+    const auto at = [&](double c) { return std::int64_t(std::floor(c / cell_)) & 0x1fffff; };
+    return at(p.x()) << 42 | at(p.y()) << 21 | at(p.z());
+  }
+  double cell_;
+  std::unordered_map<std::int64_t, std::vector<Vec3>> cells_;
+};
 
 class Thickener {
 public:
@@ -113,6 +145,13 @@ private:
         if (p.sides[size_t(k)].open) p.sides[size_t(k)].plane.reset(), off.flat[size_t(k)].reset();
       r = nurbs::offsetSurface(*p.surface, off, cx_);
     }
+    if (!r && r.error().code == "LM-G101")
+      return fail(problem("LM-T003", "the offset of this face cannot be followed closely enough")
+                      .measure(r.error().measured.value_or(millimetres(0)))
+                      .want(millimetres(cx_.tolerances.fit.mm))
+                      .at(p.surface->at(0.5 * (p.surface->firstU() + p.surface->lastU()), 0.5 * (p.surface->firstV() + p.surface->lastV())))
+                      .inField("thickness")
+                      .tryThis("take a smaller thickness, or smooth the curves of this face"));
     if (!r) return fail(std::move(r.error().inField("thickness")));
     out_.deviationMm = std::max(out_.deviationMm, r->deviationMm);
     out_.tightestRadiusMm =
@@ -214,25 +253,26 @@ private:
   /// The offset must not come nearer to any part of the skin than its distance: else walls cross.
   Expected<void> checkClearance(double distance, bool front) const {
     if (distance == 0.0) return {};
-    std::vector<Vec3> skin;
-    for (size_t k = 0; k < parts_.size(); ++k)
-      if (!parts_[k].flat)
-        for (int i = 0; i <= 60; ++i)
-          for (int j = 0; j <= 40; ++j) {
-            const Surface& s = *parts_[k].surface;
-            skin.push_back(s.at(s.firstU() + (s.lastU() - s.firstU()) * i / 60.0,
-                                s.firstV() + (s.lastV() - s.firstV()) * j / 40.0));
-          }
     const double d = std::abs(distance);
+    std::vector<Box3> boxes;
+    std::vector<PointGrid> skins;
+    for (const Part& p : parts_) {
+      skins.emplace_back(std::max(d, 1.0));
+      boxes.emplace_back();
+      if (p.flat) continue;
+      for (const Vec3& q : denselyOn(*p.surface, kClearanceStep * d)) {
+        skins.back().add(q);
+        boxes.back().extend(q);
+      }
+      boxes.back().min().array() -= 1.5 * d;
+      boxes.back().max().array() += 1.5 * d;
+    }
     for (const Part& p : parts_)
       for (const Vec3& q : placesOn(p, front)) {
-        double nearest = 1e300;
-        for (const Vec3& k : skin) nearest = std::min(nearest, (k - q).squaredNorm());
-        if (std::sqrt(nearest) <= 0.97 * d)
-          for (const Part& other : parts_)
-            if (!other.flat)
-              if (const auto c = nurbs::closestPoint(*other.surface, q); c.distanceMm < 0.995 * d)
-                return fail(tooNear(c.distanceMm, d, c.point));
+        for (size_t k = 0; k < parts_.size(); ++k)
+          if (!parts_[k].flat && boxes[k].contains(q) && skins[k].within(q, 0.97 * d))
+            if (const auto c = nurbs::closestPoint(*parts_[k].surface, q); c.distanceMm < 0.995 * d)
+              return fail(tooNear(c.distanceMm, d, c.point));
         for (const Part& other : parts_)
           if (other.flat && std::abs(other.plane.local(q).z()) < 0.995 * d && other.covers(q))
             return fail(tooNear(std::abs(other.plane.local(q).z()), d, q));
@@ -247,6 +287,22 @@ private:
         .at(at)
         .inField("thickness")
         .tryThis("take a smaller thickness");
+  }
+
+  /// Points of a surface about so far apart, at most 240 each way.
+  static std::vector<Vec3> denselyOn(const Surface& s, double step) {
+    const auto division = [&](bool inU) {
+      const nurbs::Spline c = inU ? s.isoV(0.5 * (s.firstV() + s.lastV())) : s.isoU(0.5 * (s.firstU() + s.lastU()));
+      const Points polygon = c.points();
+      const double length = (polygon.bottomRows(polygon.rows() - 1) - polygon.topRows(polygon.rows() - 1)).rowwise().norm().sum();
+      const int n = std::clamp(int(length / step), 24, 240);
+      std::vector<double> t;
+      for (int i = 0; i <= n; ++i) t.push_back(c.first() + (c.last() - c.first()) * i / n);
+      return t;
+    };
+    std::vector<Vec3> points, normals;
+    nurbs::evaluateGrid(s, division(true), division(false), points, normals);
+    return points;
   }
 
   std::vector<Vec3> placesOn(const Part& p, bool front) const {

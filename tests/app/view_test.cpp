@@ -231,13 +231,13 @@ private slots:
   }
 
   void aDragIsOneEntryOfTheUndoList() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(open("tumbler.lumsk"));
     w().unfold("s4");
     const auto before = inputs("s4");
     const QPoint from = handle("width").at.toPoint();
     drag(from, from + QPoint(25, 0));
     QVERIFY(inputs("s4") != before);
-    QVERIFY(result("s9")->status == recipe::Status::Ok);
+    QVERIFY(result("s7")->status == recipe::Status::Ok);
     keys(Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(settled());
     QCOMPARE(inputs("s4"), before);

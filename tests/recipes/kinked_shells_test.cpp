@@ -141,7 +141,7 @@ private:
       }
     }
     QVERIFY(measured >= 20);
-    const auto mesh = brep::exportMesh(body, {0.05, 10}, {});
+    const auto mesh = brep::exportMesh(body, {0.1, 15}, {});
     VERIFY_OK(mesh);
     QCOMPARE(mesh->openEdges(), 0);
     VERIFY_AT_MOST(std::abs(mesh->volumeMm3() / s.volumeMm3 - 1), 0.01);

@@ -127,7 +127,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
   out.outputs.push_back({"", body, ""});
   const auto rows = std::count_if(net.rows.begin(), net.rows.end(), [](const auto& c) { return c.index >= 0; });
-  out.summary = std::to_string(rows) + " × " + std::to_string(net.columns.size()) + " curves - " +
+  out.summary = std::to_string(rows) + " × " + std::to_string(net.columns.size()) + " - " +
                 std::to_string(controls) + " points - " + format(millimetres(made->deviationMm), 1);
   return out;
 }
