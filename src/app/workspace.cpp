@@ -291,9 +291,9 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
       list.erase(known);
     } else {
       if (int(list.size()) >= f->most) list.erase(list.begin());
-      int n = 1;
-      while (std::any_of(list.begin(), list.end(), [&](const json& p) { return p["id"] == "p" + std::to_string(n); }))
-        ++n;
+      int n = 1; // above all that are there: an id that was let go must not come back as another thing
+      for (const json& p : list)
+        if (const std::string id = p.value("id", ""); id.size() > 1) n = std::max(n, std::atoi(id.c_str() + 1) + 1);
       json p = value;
       p["id"] = "p" + std::to_string(n);
       list.push_back(p);

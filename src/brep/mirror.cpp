@@ -43,7 +43,8 @@ std::vector<NamedFace> imagesOf(const Body& b, const Frame& plane, const std::st
   std::vector<NamedFace> out;
   for (const NamedFace& f : namedFaces(b)) {
     TopoDS_Face image = TopoDS::Face(t.ModifiedShape(f.face));
-    out.push_back({image, imageName(step, f.name), f.natural ? std::optional(imageOf(*f.natural, plane)) : std::nullopt});
+    out.push_back(
+        {image, imageName(step, f.name), f.natural ? std::optional(imageOf(*f.natural, plane)) : std::nullopt});
   }
   return out;
 }
@@ -66,7 +67,8 @@ public:
     const auto own = namedFaces(half_), images = imagesOf(half_, plane_, o_.step);
     for (size_t i = 0; i < own.size(); ++i) {
       if (inPlane(own[i].face)) continue; // between the halves of a solid
-      const auto sides = o_.mergeSeam && own[i].natural ? sidesInPlane(*own[i].natural->surface) : std::vector<nurbs::Side>{};
+      const auto sides =
+          o_.mergeSeam && own[i].natural ? sidesInPlane(*own[i].natural->surface) : std::vector<nurbs::Side>{};
       if (sides.empty()) {
         all.push_back(own[i]);
         all.push_back(images[i]);
@@ -75,7 +77,7 @@ public:
       const auto joined = nurbs::joinedWithImage(*own[i].natural->surface, sides, plane_, cx_.tolerances.fit);
       NaturalFace f = *own[i].natural;
       f.surface = std::make_shared<const nurbs::Surface>(joined.surface);
-      all.push_back({naturalFace(*f.surface, f.reversed, cx_.tolerances.point), faceName(o_.step, "whole", own[i].name), f});
+      all.push_back({naturalFace(*f.surface, f.reversed, cx_.tolerances.point), own[i].name, f});
       ++out.merged;
       out.mergedOffMm = std::max(out.mergedOffMm, joined.offMm);
     }
@@ -133,16 +135,18 @@ private:
       if (const Extreme x = farthest(e); x.mm < nearest.mm) nearest = x;
     }
     if (nearest.mm <= near_) return {};
-    return fail(problem("LM-M002", "the half does not reach its mirror plane: no edge lies in it")
-                    .measure(millimetres(nearest.mm))
-                    .want(millimetres(near_))
-                    .at(nearest.at)
-                    .tryThis("extend or trim it to the plane, choose another plane, or keep the image as a body of its own"));
+    return fail(
+        problem("LM-M002", "the half does not reach its mirror plane: no edge lies in it")
+            .measure(millimetres(nearest.mm))
+            .want(millimetres(near_))
+            .at(nearest.at)
+            .tryThis("extend or trim it to the plane, choose another plane, or keep the image as a body of its own"));
   }
 
   bool inPlane(const TopoDS_Face& f) const {
     for (TopExp_Explorer e(f, TopAbs_EDGE); e.More(); e.Next())
-      if (const TopoDS_Edge edge = TopoDS::Edge(e.Current()); !BRep_Tool::Degenerated(edge) && farthest(edge).mm > near_)
+      if (const TopoDS_Edge edge = TopoDS::Edge(e.Current());
+          !BRep_Tool::Degenerated(edge) && farthest(edge).mm > near_)
         return false;
     double u0, u1, v0, v1;
     BRepTools::UVBounds(f, u0, u1, v0, v1);
@@ -152,7 +156,8 @@ private:
   std::vector<nurbs::Side> sidesInPlane(const nurbs::Surface& s) const {
     const auto lies = [&](nurbs::Side side) {
       for (int i = 0; i <= 24; ++i) {
-        const double f = i / 24.0, u = s.firstU() + f * (s.lastU() - s.firstU()), v = s.firstV() + f * (s.lastV() - s.firstV());
+        const double f = i / 24.0, u = s.firstU() + f * (s.lastU() - s.firstU()),
+                     v = s.firstV() + f * (s.lastV() - s.firstV());
         const Vec3 p = side == nurbs::FirstU   ? s.at(s.firstU(), v)
                        : side == nurbs::LastU  ? s.at(s.lastU(), v)
                        : side == nurbs::FirstV ? s.at(u, s.firstV())
@@ -195,7 +200,8 @@ Expected<BodyPtr> mirrored(const Body& b, const Frame& plane, const std::string&
   });
 }
 
-Expected<Mirrored> joinWithImage(const Body& half, const Frame& plane, const MirrorOptions& options, const Context& cx) {
+Expected<Mirrored> joinWithImage(const Body& half, const Frame& plane, const MirrorOptions& options,
+                                 const Context& cx) {
   return guarded("mirroring", [&] { return Joiner(half, plane, options, cx).run(); });
 }
 

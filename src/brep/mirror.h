@@ -9,7 +9,7 @@ Expected<BodyPtr> mirrored(const Body& b, const Frame& plane, const std::string&
 struct MirrorOptions {
   std::string step;
   LengthTolerance largestGap{0.01}; ///< edges this near to the plane count as in it
-  bool mergeSeam = false;           ///< untrimmed faces that meet their image become one face
+  bool mergeSeam = false;           ///< untrimmed faces that meet their image become one face, with their own name
 };
 
 struct Mirrored {

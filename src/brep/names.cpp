@@ -19,6 +19,7 @@
 
 #include <algorithm>
 #include <array>
+#include <functional>
 
 namespace lumsk::brep {
 
@@ -63,6 +64,12 @@ Vec3 middleOf(const TopoDS_Edge& e) {
   return c.IsNull() ? Vec3(0, 0, 0) : toVec(c->Value(0.5 * (a + b)));
 }
 
+Vec3 middleOf(const TopoDS_Face& f) {
+  double u0, u1, v0, v1;
+  BRepTools::UVBounds(f, u0, u1, v0, v1);
+  return toVec(BRepAdaptor_Surface(f).Value(0.5 * (u0 + u1), 0.5 * (v0 + v1)));
+}
+
 /// Numbers equal names by the order of their places, so that the numbers do not depend on the order of the map.
 void numberTies(std::vector<std::string>& names, const std::vector<Vec3>& places) {
   std::map<std::string, std::vector<int>> groups;
@@ -80,14 +87,22 @@ void numberTies(std::vector<std::string>& names, const std::vector<Vec3>& places
 
 } // namespace
 
-void nameBody(Body& body, const FaceNames& faceNames) {
+void nameBody(Body& body, const FaceNames& given) {
   body.faceNames.clear();
-  for (const TopoDS_Face& f : faces(body)) body.faceNames.push_back(faceNames.IsBound(f) ? faceNames(f) : "?");
+  std::vector<Vec3> places;
+  const auto allFaces = faces(body);
+  for (const TopoDS_Face& f : allFaces) {
+    body.faceNames.push_back(given.IsBound(f) ? given(f) : "?");
+    places.push_back(middleOf(f));
+  }
+  numberTies(body.faceNames, places); // a face that was cut in two
+  FaceNames faceNames;
+  for (size_t i = 0; i < allFaces.size(); ++i) faceNames.Bind(allFaces[i], body.faceNames[i]);
   const auto nameOf = [&](const TopoDS_Shape& f) { return faceNames.IsBound(f) ? faceNames(f) : std::string("?"); };
 
   TopTools_IndexedDataMapOfShapeListOfShape edgeFaces;
   TopExp::MapShapesAndAncestors(body.shape, TopAbs_EDGE, TopAbs_FACE, edgeFaces);
-  std::vector<Vec3> places;
+  places.clear();
   const auto allEdges = edges(body);
   body.edgeNames.clear();
   for (const TopoDS_Edge& e : allEdges) {
@@ -170,10 +185,70 @@ Signature signatureOf(const Body& b, PartKind kind, int index) {
   return s;
 }
 
+namespace {
+
+/// The parts of a name that stand side by side, at depth nought of its parentheses.
+std::vector<std::string> sideBySide(const std::string& name, char separator) {
+  std::vector<std::string> out{""};
+  int depth = 0;
+  for (char c : name) {
+    depth += (c == '(') - (c == ')');
+    if (c == separator && depth == 0)
+      out.emplace_back();
+    else
+      out.back() += c;
+  }
+  return out;
+}
+
+/// Applies `change` to every "role:source" of a name, inside out.
+std::string changed(const std::string& name,
+                    const std::function<std::string(const std::string&, const std::string&)>& change) {
+  for (char separator : {'&', '|'}) {
+    auto parts = sideBySide(name, separator);
+    if (parts.size() < 2) continue;
+    for (auto& p : parts) p = changed(p, change);
+    std::sort(parts.begin(), parts.end());
+    std::string out;
+    for (const auto& p : parts) out += (out.empty() ? "" : std::string(1, separator)) + p;
+    return out;
+  }
+  const auto open = name.find('(');
+  if (open != std::string::npos && name.back() == ')')
+    return name.substr(0, open + 1) + changed(name.substr(open + 1, name.size() - open - 2), change) + ")";
+  const auto colon = name.find(':');
+  return colon == std::string::npos ? name : change(name.substr(0, colon), name.substr(colon + 1));
+}
+
+/// The one name that is the same after a change; -1 when there is none or more.
+int onlySame(const std::vector<std::string>& names, const std::string& name, std::string (*by)(const std::string&)) {
+  const std::string wanted = by(name);
+  int found = -1;
+  for (size_t i = 0; i < names.size(); ++i) {
+    if (by(names[i]) != wanted) continue;
+    if (found >= 0) return -1;
+    found = int(i);
+  }
+  return found;
+}
+
+} // namespace
+
+std::string withoutRoles(const std::string& name) {
+  return changed(name, [](const std::string&, const std::string& source) { return source; });
+}
+std::string withoutSources(const std::string& name) {
+  return changed(name, [](const std::string& role, const std::string&) { return role; });
+}
+
 Found findPart(const Body& b, PartKind kind, const std::string& name, const Signature* signature) {
   const auto& names = kind == PartKind::Face ? b.faceNames : kind == PartKind::Edge ? b.edgeNames : b.vertexNames;
   const auto it = std::find(names.begin(), names.end(), name);
   if (it != names.end()) return {int(it - names.begin()), false};
+  if (const int same = onlySame(names, name, withoutRoles); same >= 0) return {same, false};
+  // A name that never said what it was made from (written by an older Lumsk) is met exactly by its role.
+  if (const int role = onlySame(names, name, withoutSources); role >= 0)
+    return {role, name.find(':') != std::string::npos};
   if (!signature) return {};
   Bnd_Box box;
   BRepBndLib::Add(b.shape, box);

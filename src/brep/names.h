@@ -29,12 +29,18 @@ struct Signature {
 };
 Signature signatureOf(const Body& b, PartKind kind, int index);
 
+/// Sides of faces are named by what they do and by what they were made from: "end:p3". A name without what they do
+/// ("p3") stays when the order of the inputs is turned; one without what they were made from ("end") when an input is
+/// replaced. Works through nested names; parts that stand side by side are sorted.
+std::string withoutRoles(const std::string& name);
+std::string withoutSources(const std::string& name);
+
 struct Found {
   int index = -1;
-  bool doubtful = false; ///< found by its signature, not by its name
+  bool doubtful = false; ///< found by its role or its signature, not by its name
 };
-/// By name; else the candidate of the same kind within 5 % of the body's size and 30 degrees that is twice as near as
-/// the runner-up; else index -1.
+/// By name; by what its sides were made from; by what they do, which is doubtful; else the candidate of the same kind
+/// within 5 % of the body's size and 30 degrees that is twice as near as the runner-up; else index -1.
 Found findPart(const Body& b, PartKind kind, const std::string& name, const Signature* signature);
 
 } // namespace lumsk::brep

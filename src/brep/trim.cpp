@@ -131,8 +131,7 @@ private:
     std::map<std::string, NaturalFace> natural;
     const auto name = [&](const TopoDS_Shape& from, const std::string& as) {
       const auto& modified = common.Modified(from);
-      int k = 0;
-      for (const TopoDS_Shape& s : modified) names.Bind(s, as + (k++ ? "#" + std::to_string(k) : ""));
+      for (const TopoDS_Shape& s : modified) names.Bind(s, as);
       return modified.Extent() > 0;
     };
     for (const NamedFace& g : namedFaces(body_)) {

@@ -8,10 +8,10 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr double kParallelDeg = 3.0;      ///< families that cross at less are nearly parallel
-constexpr double kWideSearch = 0.02;      ///< of the size: gaps up to here are named when nothing meets
-constexpr size_t kMostFreeGroups = 12;    ///< groups of curves whose family is open are tried in all ways up to here
-constexpr double kSmallestShare = 1e-4;   ///< of a curve's length between neighbouring crossings
+constexpr double kParallelDeg = 3.0;    ///< families that cross at less are nearly parallel
+constexpr double kWideSearch = 0.02;    ///< of the size: gaps up to here are named when nothing meets
+constexpr size_t kMostFreeGroups = 12;  ///< groups of curves whose family is open are tried in all ways up to here
+constexpr double kSmallestShare = 1e-4; ///< of a curve's length between neighbouring crossings
 
 std::string name(int i) { return std::to_string(i + 1); }
 
@@ -189,7 +189,10 @@ private:
     }
     if (bestFamily.empty()) return fail(noFamilies());
     const bool chosen = std::any_of(curves_.begin(), curves_.end(), [](const auto& c) { return c.family != 0; });
-    if (!chosen && bestFamily[0] == 2) // the first pick's is the first
+    int lowest = 0;
+    for (int i = 1; i < n_; ++i)
+      if (before(i, lowest)) lowest = i;
+    if (!chosen && bestFamily[size_t(lowest)] == 2)
       for (int& f : bestFamily) f = 3 - f;
     return bestFamily;
   }
@@ -201,8 +204,8 @@ private:
                                     "or curves of one family that cross")
           .at(best(i, j).middle())
           .tryThis("take one of them out, or move them apart");
-    return problem("LM-N002", "curves " + name(i) + " and " + name(j) +
-                                  " do not meet, though one should cross the other")
+    return problem("LM-N002",
+                   "curves " + name(i) + " and " + name(j) + " do not meet, though one should cross the other")
         .measure(millimetres(best(i, j).gapMm))
         .at(best(i, j).middle())
         .tryThis("extend one of them, or take it out");
@@ -252,8 +255,8 @@ private:
           for (int k = j + 1; k < n_; ++k)
             for (const Meeting& o : list(i, k))
               if ((o.middle() - m.middle()).norm() < near && !(endToEnd(i, j) && endToEnd(i, k)))
-                return fail(problem("LM-N004", "curves " + name(i) + ", " + name(j) + " and " + name(k) +
-                                                   " go through one point")
+                return fail(problem("LM-N004",
+                                    "curves " + name(i) + ", " + name(j) + " and " + name(k) + " go through one point")
                                 .at(m.middle())
                                 .tryThis("move one of them away from there, or take it out"));
     return {};
@@ -279,11 +282,12 @@ private:
           return fail(std::move(p));
         }
         if (const Meeting m = best(i, j); m.angleDeg < kParallelDeg)
-          return fail(problem("LM-N006", "curves " + name(i) + " and " + name(j) + " are nearly parallel where they cross")
-                          .measure(degrees(m.angleDeg))
-                          .want(degrees(kParallelDeg))
-                          .at(m.middle())
-                          .tryThis("let the families cross at a larger angle"));
+          return fail(
+              problem("LM-N006", "curves " + name(i) + " and " + name(j) + " are nearly parallel where they cross")
+                  .measure(degrees(m.angleDeg))
+                  .want(degrees(kParallelDeg))
+                  .at(m.middle())
+                  .tryThis("let the families cross at a larger angle"));
       }
     return {};
   }
@@ -303,10 +307,12 @@ private:
     // Poles and closed curves have their fixed places: poles end columns, closed curves are rows.
     if (meetWithin(rows) || allClosed(columns)) std::swap(rows, columns);
     if (meetWithin(rows))
-      return fail(problem("LM-N002", "both families meet in poles").at(curves_[size_t(rows[0])].path.start())
+      return fail(problem("LM-N002", "both families meet in poles")
+                      .at(curves_[size_t(rows[0])].path.start())
                       .tryThis("use curves that end apart in one of the families"));
     if (allClosed(columns))
-      return fail(problem("LM-N012", "the curves of both families are closed").at(curves_[size_t(columns[0])].path.start())
+      return fail(problem("LM-N012", "the curves of both families are closed")
+                      .at(curves_[size_t(columns[0])].path.start())
                       .tryThis("split the curves of one family"));
     SortedNetwork out;
     out.closed = allClosed(rows);
@@ -335,24 +341,31 @@ private:
     return lengths_[size_t(i)].lengthAt(parameterOn(i, other, m));
   }
 
-  /// Whether the second-lowest pick stands before the lowest.
-  static bool secondPickFirst(const std::vector<int>& o) {
-    if (o.size() < 2) return false;
-    const auto lowest = std::min_element(o.begin(), o.end());
-    const auto second = std::min_element(o.begin(), o.end(), [&](int a, int b) {
-      return (a == *lowest ? 1 << 30 : a) < (b == *lowest ? 1 << 30 : b);
-    });
-    return second < lowest;
+  /// Ranks are taken with the place among the picks, which settles equal ones.
+  bool before(int a, int b) const {
+    const int x = curves_[size_t(a)].rank, y = curves_[size_t(b)].rank;
+    return x != y ? x < y : a < b;
   }
 
-  /// Members of one family in the order in which the others are crossed, in the direction from the lowest pick to the
-  /// next lower one: curves added later do not turn it. Around closed curves the lowest pick of all is first, and the next lower of its neighbours second.
+  /// Whether the second-lowest of a list stands before the lowest.
+  bool secondComesFirst(const std::vector<int>& o) const {
+    if (o.size() < 2) return false;
+    std::vector<int> sorted = o;
+    std::sort(sorted.begin(), sorted.end(), [&](int a, int b) { return before(a, b); });
+    return std::find(o.begin(), o.end(), sorted[1]) < std::find(o.begin(), o.end(), sorted[0]);
+  }
+
+  /// Members of one family in the order in which the others are crossed, in the direction from the lowest rank to the
+  /// next lower one: curves added later do not turn it. Around closed curves the lowest is first, and the lower of its
+  /// neighbours second.
   Expected<std::vector<int>> ordered(const std::vector<int>& own, const std::vector<int>& other, bool around) const {
     const auto along = [&](int by) {
       std::vector<int> o = own;
-      std::sort(o.begin(), o.end(), [&](int a, int b) { return lengthOn(by, best(by, a), a) < lengthOn(by, best(by, b), b); });
-      if (around) std::rotate(o.begin(), std::min_element(o.begin(), o.end()), o.end());
-      if (around ? o.size() > 2 && o.back() < o[1] : secondPickFirst(o))
+      std::sort(o.begin(), o.end(),
+                [&](int a, int b) { return lengthOn(by, best(by, a), a) < lengthOn(by, best(by, b), b); });
+      const auto lower = [&](int a, int b) { return before(a, b); };
+      if (around) std::rotate(o.begin(), std::min_element(o.begin(), o.end(), lower), o.end());
+      if (around ? o.size() > 2 && before(o.back(), o[1]) : secondComesFirst(o))
         std::reverse(o.begin() + (around ? 1 : 0), o.end());
       return o;
     };
@@ -361,10 +374,10 @@ private:
       const std::vector<int> here = along(by);
       if (here == first) continue;
       const size_t k = size_t(std::mismatch(here.begin(), here.end(), first.begin()).first - here.begin());
-      return fail(problem("LM-N009", "curves " + name(other[0]) + " and " + name(by) +
-                                         " cross the others in different orders")
-                      .at(best(by, here[k]).middle())
-                      .tryThis("curves of one family must not cross one another"));
+      return fail(
+          problem("LM-N009", "curves " + name(other[0]) + " and " + name(by) + " cross the others in different orders")
+              .at(best(by, here[k]).middle())
+              .tryThis("curves of one family must not cross one another"));
     }
     return first;
   }
@@ -374,7 +387,8 @@ private:
     out.overhang.assign(size_t(n_), 0.0);
     for (int r : rows) out.rows.push_back({r, false});
     for (int c : columns) out.columns.push_back({c, false});
-    for (auto& c : out.columns) c.reversed = rows.size() > 1 ? placeOn(c.index, rows[0]) > placeOn(c.index, rows.back()) : false;
+    for (auto& c : out.columns)
+      c.reversed = rows.size() > 1 ? placeOn(c.index, rows[0]) > placeOn(c.index, rows.back()) : false;
     for (auto& r : out.rows) r.reversed = backwards(r.index, columns, out.closed);
     // Poles go before the first or after the last row.
     std::vector<bool> poleFirst;
@@ -463,7 +477,9 @@ private:
   Expected<void> finish(SortedNetwork& out) const {
     for (size_t j = 0; j < out.rows.size(); ++j)
       for (size_t i = 0; i < out.columns.size(); ++i) {
-        const auto tooNear = [&](int curve, double step) { return step < kSmallestShare * lengths_[size_t(curve)].total(); };
+        const auto tooNear = [&](int curve, double step) {
+          return step < kSmallestShare * lengths_[size_t(curve)].total();
+        };
         if (i > 0 && out.rows[j].index >= 0 &&
             tooNear(out.rows[j].index, out.grid[j][i].along - out.grid[j][i - 1].along))
           return fail(crossedTogether(out.columns[i - 1].index, out.columns[i].index, out.grid[j][i].at));
@@ -475,15 +491,15 @@ private:
         out.overhang[size_t(c)] =
             std::max(out.grid[j].front().along, lengths_[size_t(c)].total() - out.grid[j].back().along);
     for (size_t i = 0; i < out.columns.size(); ++i)
-      out.overhang[size_t(out.columns[i].index)] =
-          std::max(out.grid.front()[i].across,
-                   lengths_[size_t(out.columns[i].index)].total() - out.grid.back()[i].across);
+      out.overhang[size_t(out.columns[i].index)] = std::max(
+          out.grid.front()[i].across, lengths_[size_t(out.columns[i].index)].total() - out.grid.back()[i].across);
     return {};
   }
 
   static Problem crossedTogether(int a, int b, const Vec3& at) {
-    const std::string who = a >= 0 && b >= 0 ? "curves " + name(a) + " and " + name(b) + " come too close to one another"
-                                             : "curve " + name(std::max(a, b)) + " goes through the pole";
+    const std::string who = a >= 0 && b >= 0
+                                ? "curves " + name(a) + " and " + name(b) + " come too close to one another"
+                                : "curve " + name(std::max(a, b)) + " goes through the pole";
     return problem("LM-N004", who).at(at).tryThis("move one of them away from there, or take it out");
   }
 

@@ -8,6 +8,7 @@ namespace lumsk::nurbs {
 struct NetworkCurve {
   Path path;
   int family = 0; ///< 0: found by itself; 1 or 2: the person's choice
+  int rank = 0; ///< the lower ones decide which family is the first and how both are directed; lasts as the picks turn
 };
 
 /// One place of a network's grid: where a curve of the first family meets one of the second.

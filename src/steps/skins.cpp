@@ -10,6 +10,13 @@ const std::array<std::pair<nurbs::Side, const char*>, 4>& sideKeys() {
   return keys;
 }
 
+std::array<std::string, 4> sideNames(const std::array<std::string, 4>& sources) {
+  std::array<std::string, 4> out;
+  for (const auto& [side, key] : sideKeys())
+    if (!sources[side].empty()) out[side] = key + (":" + sources[side]);
+  return out;
+}
+
 Field sideMeets(const std::string& key, const std::string& label, const std::string& help) {
   return continuity(key, label, help + ": free, square to the mirror plane it lies in, or smooth across it to G3.",
                     {"free", "perpendicular", "g3"});
@@ -22,8 +29,8 @@ nurbs::SideMeets sideMeetsOf(const std::string& value) {
 }
 
 Field mirrorPlaneField() {
-  return picks("mirror", "Mirror plane", "The plane of sides that are square or G3; without one, each side's own plane.",
-               Kind::Plane)
+  return picks("mirror", "Mirror plane",
+               "The plane of sides that are square or G3; without one, each side's own plane.", Kind::Plane)
       .optional()
       .atMost(1);
 }

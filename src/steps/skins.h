@@ -9,6 +9,9 @@ namespace lumsk::steps {
 /// Keys of the fields for the four sides, which are the sides' names too.
 const std::array<std::pair<nurbs::Side, const char*>, 4>& sideKeys();
 
+/// Names of the sides of a face by the field that governs each and by what it was made from: "end:p3".
+std::array<std::string, 4> sideNames(const std::array<std::string, 4>& sources);
+
 /// A field for what a side does: free, square to its mirror plane, or G3 there.
 recipe::Field sideMeets(const std::string& key, const std::string& label, const std::string& help);
 nurbs::SideMeets sideMeetsOf(const std::string& value);

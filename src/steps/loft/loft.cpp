@@ -11,31 +11,32 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {picks("sections", "Sections", "Curves the skin passes through, in order; a point may be first or last.",
-                Kind::Curve | Kind::Edge | Kind::Point)
-              .atLeast(2)
-              .eachWith({startMark(), flip()}),
-          continuity("start", "Start",
-                     "How the skin leaves the first section: free, square to its plane (at a point: rounded), or G3 at a "
-                     "mirror plane.",
-                     {"free", "perpendicular", "g3"}),
-          ratioField("startPull", "Pull", "Strength of the start condition.", "1")
-              .within(0.05, 10)
-              .when("start", {"perpendicular"})
-              .withHandle(Handle::Magnitude),
-          continuity("end", "End",
-                     "How the skin reaches the last section: free, square to its plane (at a point: rounded), or G3 at "
-                     "a mirror plane.",
-                     {"free", "perpendicular", "g3"}),
-          ratioField("endPull", "Pull", "Strength of the end condition.", "1")
-              .within(0.05, 10)
-              .when("end", {"perpendicular"})
-              .withHandle(Handle::Magnitude),
-          countField("degree", "Degree across", "Degree across the sections; lowered when there are too few.", "3")
-              .within(1, 7),
-          sideMeets("left", "Side at starts", "How the skin leaves the side where open sections start"),
-          sideMeets("right", "Side at ends", "How the skin leaves the side where open sections end"),
-          mirrorPlaneField()};
+  return {
+      picks("sections", "Sections", "Curves the skin passes through, in order; a point may be first or last.",
+            Kind::Curve | Kind::Edge | Kind::Point)
+          .atLeast(2)
+          .eachWith({startMark(), flip()}),
+      continuity("start", "Start",
+                 "How the skin leaves the first section: free, square to its plane (at a point: rounded), or G3 at a "
+                 "mirror plane.",
+                 {"free", "perpendicular", "g3"}),
+      ratioField("startPull", "Pull", "Strength of the start condition.", "1")
+          .within(0.05, 10)
+          .when("start", {"perpendicular"})
+          .withHandle(Handle::Magnitude),
+      continuity("end", "End",
+                 "How the skin reaches the last section: free, square to its plane (at a point: rounded), or G3 at "
+                 "a mirror plane.",
+                 {"free", "perpendicular", "g3"}),
+      ratioField("endPull", "Pull", "Strength of the end condition.", "1")
+          .within(0.05, 10)
+          .when("end", {"perpendicular"})
+          .withHandle(Handle::Magnitude),
+      countField("degree", "Degree across", "Degree across the sections; lowered when there are too few.", "3")
+          .within(1, 7),
+      sideMeets("left", "Side at starts", "How the skin leaves the side where open sections start"),
+      sideMeets("right", "Side at ends", "How the skin leaves the side where open sections end"),
+      mirrorPlaneField()};
 }
 
 Expected<std::vector<nurbs::Section>> sectionsOf(const Inputs& in, const Tolerances& tol) {
@@ -121,7 +122,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     controls += r.strips[k].controlPoints();
     faces.push_back({std::make_shared<const nurbs::Surface>(r.strips[k]),
                      brep::faceName(in.stepId(), "skin", r.strips.size() > 1 ? "strip" + std::to_string(k + 1) : ""),
-                     reversed});
+                     reversed,
+                     sideNames({"", "", in.picked("sections").front().item, in.picked("sections").back().item})});
   }
   LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
   Outcome out;

@@ -27,11 +27,12 @@ Schema schema() {
 }
 
 /// The change of the step before that would make its side meet the plane. Sides of untrimmed faces carry the names of
-/// the fields that govern them: "s5.skin|left".
+/// the fields that govern them: "s5.skin|left:p4".
 std::optional<Remedy> remedyFor(const std::string& edge, const std::string& meets, const std::string& words) {
   const auto dot = edge.find('.'), bar = edge.find('|');
   if (dot == std::string::npos || bar == std::string::npos || edge.find('(') < bar) return {};
-  return Remedy{words, edge.substr(bar + 1), meets, edge.substr(0, dot)};
+  const std::string side = edge.substr(bar + 1);
+  return Remedy{words, side.substr(0, side.find(':')), meets, edge.substr(0, dot)};
 }
 
 /// What is measured at the plane: figures for the row, and notes where the seam will show.

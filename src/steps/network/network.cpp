@@ -22,7 +22,8 @@ Schema schema() {
           sideMeets("start", "First of A", "How the skin leaves the first curve of family A"),
           sideMeets("end", "Last of A", "How the skin leaves the last curve of family A"),
           sideMeets("left", "First of B", "How the skin leaves the first curve of family B"),
-          sideMeets("right", "Last of B", "How the skin leaves the last curve of family B"), mirrorPlaneField()};
+          sideMeets("right", "Last of B", "How the skin leaves the last curve of family B"),
+          mirrorPlaneField()};
 }
 
 std::vector<nurbs::NetworkCurve> curvesOf(const Inputs& in) {
@@ -30,7 +31,11 @@ std::vector<nurbs::NetworkCurve> curvesOf(const Inputs& in) {
   const auto& picked = in.picked("curves");
   for (size_t i = 0; i < picked.size(); ++i) {
     const std::string family = in.itemText("curves", i, "family");
-    out.push_back({*std::get<CurvePtr>(picked[i].object), family == "a" ? 1 : family == "b" ? 2 : 0});
+    // Items are numbered as they are picked ("p7") and keep their number when chips are dragged.
+    const std::string& item = picked[i].item;
+    const auto digit = item.find_first_of("0123456789");
+    const int rank = digit == std::string::npos ? 0 : std::atoi(item.substr(digit, 8).c_str());
+    out.push_back({*std::get<CurvePtr>(picked[i].object), family == "a" ? 1 : family == "b" ? 2 : 0, rank});
   }
   return out;
 }
@@ -82,12 +87,15 @@ void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nur
   }
   for (size_t i = 0; i < curves.size(); ++i)
     if (net.overhang[i] > std::max(net.largestGapMm, 100 * tol.point.mm))
-      out.notes.push_back(problem("LM-N102", "curve " + std::to_string(i + 1) + " goes on beyond the outermost crossing")
-                              .measure(millimetres(net.overhang[i])));
+      out.notes.push_back(
+          problem("LM-N102", "curve " + std::to_string(i + 1) + " goes on beyond the outermost crossing")
+              .measure(millimetres(net.overhang[i])));
   if (r.pointedPole)
-    out.notes.push_back(problem("LM-N104", "the skin has a pointed tip: its curves do not share a tangent plane there"));
+    out.notes.push_back(
+        problem("LM-N104", "the skin has a pointed tip: its curves do not share a tangent plane there"));
   if (r.cornered)
-    out.notes.push_back(problem("LM-N103", "corners of the curves make edges in the skin").measure(count(double(r.patches.size()))));
+    out.notes.push_back(
+        problem("LM-N103", "corners of the curves make edges in the skin").measure(count(double(r.patches.size()))));
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
@@ -117,18 +125,26 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   std::vector<nurbs::Surface> patches;
   for (const auto& p : made->patches) patches.push_back(p.surface);
   const bool reversed = (net.closed || made->mirror) && facesInwards(patches, made->mirror);
+  const auto sourcesOf = [&](const nurbs::NetworkPatch& p) {
+    const auto column = [&](size_t i) { return idOf(net.columns[i % net.columns.size()]); };
+    const auto row = [&](size_t j) { return idOf(net.rows[j]); };
+    return std::array<std::string, 4>{column(size_t(p.firstColumn)),
+                                      column(size_t(p.firstColumn) + p.columnsAt.size() - 1), row(size_t(p.firstRow)),
+                                      row(size_t(p.firstRow) + p.rowsAt.size() - 1)};
+  };
   for (const auto& p : made->patches) {
     controls += p.surface.controlPoints();
     const auto &row = net.rows[size_t(p.firstRow)], &column = net.columns[size_t(p.firstColumn) % net.columns.size()];
-    faces.push_back({std::make_shared<const nurbs::Surface>(p.surface),
-                     brep::faceName(in.stepId(), "skin", made->patches.size() > 1 ? idOf(row) + "," + idOf(column) : ""),
-                     reversed});
+    faces.push_back(
+        {std::make_shared<const nurbs::Surface>(p.surface),
+         brep::faceName(in.stepId(), "skin", made->patches.size() > 1 ? idOf(row) + "," + idOf(column) : ""), reversed,
+         sideNames(sourcesOf(p))});
   }
   LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
   out.outputs.push_back({"", body, ""});
   const auto rows = std::count_if(net.rows.begin(), net.rows.end(), [](const auto& c) { return c.index >= 0; });
-  out.summary = std::to_string(rows) + " × " + std::to_string(net.columns.size()) + " - " +
-                std::to_string(controls) + " points - " + format(millimetres(made->deviationMm), 1);
+  out.summary = std::to_string(rows) + " × " + std::to_string(net.columns.size()) + " - " + std::to_string(controls) +
+                " points - " + format(millimetres(made->deviationMm), 1);
   return out;
 }
 
