@@ -201,12 +201,18 @@ void MainWindow::makeViewTags() {
   auto* shade = tag(lenses_, tr("Shade"), tr("plain clay"));
   auto* stripes = tag(lenses_, tr("Stripes"), tr("reflected light tubes (hold S to peek)"));
   auto* combs = tag(lenses_, tr("Combs"), tr("curvature of curves (hold C to peek)"));
-  for (auto* b : {shade, stripes, combs}) b->setCheckable(true);
-  const auto sync = [this, shade, stripes, combs] {
+  auto* joins = tag(lenses_, tr("Joins"), tr("how faces meet, by letters and colours (hold J to peek)"));
+  auto* openings = tag(lenses_, tr("Openings"), tr("where bodies are open (hold G to peek)"));
+  for (auto* b : {shade, stripes, combs, joins, openings}) b->setCheckable(true);
+  lensPanel_ = new LensPanel(w_, *view_);
+  const auto sync = [this, shade, stripes, combs, joins, openings] {
     const auto l = view_->lens();
     shade->setChecked(l.surface == scene::SurfaceLens::Shade);
     stripes->setChecked(l.surface == scene::SurfaceLens::Stripes);
     combs->setChecked(l.combs);
+    joins->setChecked(l.joins);
+    openings->setChecked(l.openings);
+    syncLensPanel();
   };
   const auto choose = [this](scene::SurfaceLens s) {
     auto l = view_->lens();
@@ -220,7 +226,21 @@ void MainWindow::makeViewTags() {
     l.combs = on;
     view_->setLens(l);
   });
+  connect(joins, &QPushButton::clicked, this, [this](bool on) {
+    auto l = view_->lens();
+    l.joins = on;
+    l.openings = l.openings && !on;
+    view_->setLens(l);
+  });
+  connect(openings, &QPushButton::clicked, this, [this](bool on) {
+    auto l = view_->lens();
+    l.openings = on;
+    l.joins = l.joins && !on;
+    view_->setLens(l);
+  });
   connect(view_, &ViewWidget::lensChanged, this, sync);
+  connect(&w_, &Workspace::modelChanged, this, &MainWindow::syncLensPanel);
+  connect(&w_, &Workspace::figuresChanged, this, &MainWindow::syncLensPanel);
   sync();
 }
 
@@ -237,7 +257,13 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("lens: Shade"), [this] { view_->setLens({}); });
   command_->addCommand(tr("lens: Stripes"), [this] { view_->setLens({scene::SurfaceLens::Stripes, false}); });
   command_->addCommand(tr("lens: Combs"), [this] { view_->setLens({scene::SurfaceLens::Shade, true}); });
+  command_->addCommand(tr("lens: Joins"), [this] { view_->setLens({scene::SurfaceLens::Shade, false, true}); });
+  command_->addCommand(tr("lens: Openings"), [this] {
+    view_->setLens({scene::SurfaceLens::Shade, false, false, true});
+  });
 }
+
+void MainWindow::syncLensPanel() { lensPanel_->sync(lenses_->geometry().bottom() + 9); }
 
 void MainWindow::placeOverView() {
   tags_->adjustSize();
@@ -245,6 +271,7 @@ void MainWindow::placeOverView() {
   tags_->move(12, 12);
   const bool room = tags_->width() + lenses_->width() + 36 < view_->width();
   lenses_->move(view_->width() - lenses_->width() - 12, room ? 12 : 20 + tags_->height());
+  syncLensPanel();
   start_->adjustSize();
   start_->move((view_->width() - start_->width()) / 2, (view_->height() - start_->height()) / 2);
 }

@@ -1,6 +1,7 @@
 #pragma once
 #include "app/background.h"
 #include "app/command_field.h"
+#include "app/lens_panel.h"
 #include "app/readout_strip.h"
 #include "app/recipe_column.h"
 #include "app/start_panel.h"
@@ -40,6 +41,7 @@ private:
   void makeViewTags();
   void makeCommands();
   void placeOverView();
+  void syncLensPanel();
   void syncTitle();
   void syncStart();
   bool mayLeave();
@@ -61,6 +63,7 @@ private:
   CommandField* command_;
   StartPanel* start_;
   QWidget *tags_, *lenses_;
+  LensPanel* lensPanel_;
   QAction *undo_, *redo_;
   Background background_;
 };

@@ -155,6 +155,12 @@ void Overlay::setLit(std::vector<Lit> lit) {
   update();
 }
 
+void Overlay::setLens(std::vector<LensMark> marks) {
+  if (marks.empty() && lens_.empty()) return;
+  lens_ = std::move(marks);
+  update();
+}
+
 void Overlay::setHover(const QString& label, QPointF at) {
   if (hover_ == label && (label.isEmpty() || hoverAt_ == at)) return;
   hover_ = label;
@@ -181,6 +187,7 @@ void Overlay::paintEvent(QPaintEvent*) {
   QFont small = font();
   small.setPointSizeF(small.pointSizeF() * 0.92);
   p.setFont(small);
+  paintLens(p);
   const auto label = [&](QPointF at, const QString& text, const QColor& ink, const QColor& border) {
     // Long sentences wrap, and the label stays inside the view.
     QRectF r = p.fontMetrics()
@@ -250,27 +257,47 @@ void Overlay::paintEvent(QPaintEvent*) {
   paintAxes(p);
 }
 
+/// Only what is in front of the eye.
+void Overlay::paintLine(QPainter& p, const std::vector<Vec3>& line) const {
+  QPolygonF run;
+  for (const Vec3& q : line) {
+    if ((q - camera_.eye).dot(camera_.direction) > 0) {
+      run << pixel(camera_.toScreen(q));
+      continue;
+    }
+    p.drawPolyline(run);
+    run.clear();
+  }
+  p.drawPolyline(run);
+}
+
 void Overlay::paintLit(QPainter& p) const {
-  const auto inFront = [&](const Vec3& q) { return (q - camera_.eye).dot(camera_.direction) > 0; };
   for (const Lit& lit : lit_) {
     p.setPen(QPen(lit.colour, 2.6, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
     p.setBrush(Qt::NoBrush);
-    for (const auto& line : lit.outline.lines) {
-      QPolygonF run;
-      for (const Vec3& q : line) {
-        if (inFront(q)) {
-          run << pixel(camera_.toScreen(q));
-          continue;
-        }
-        p.drawPolyline(run);
-        run.clear();
-      }
-      p.drawPolyline(run);
-    }
+    for (const auto& line : lit.outline.lines) paintLine(p, line);
     p.setPen(QPen(Qt::white, 1.5));
     p.setBrush(lit.colour);
     for (const Vec3& q : lit.outline.points)
-      if (inFront(q)) p.drawEllipse(pixel(camera_.toScreen(q)), 5.5, 5.5);
+      if ((q - camera_.eye).dot(camera_.direction) > 0) p.drawEllipse(pixel(camera_.toScreen(q)), 5.5, 5.5);
+  }
+}
+
+void Overlay::paintLens(QPainter& p) const {
+  for (const LensMark& m : lens_) {
+    p.setPen(QPen(m.colour, 3, m.dashed ? Qt::DashLine : Qt::SolidLine, Qt::FlatCap, Qt::RoundJoin));
+    p.setBrush(Qt::NoBrush);
+    paintLine(p, m.line);
+  }
+  for (const LensMark& m : lens_) {
+    if (m.letter.isEmpty()) continue;
+    const QPointF at = pixel(camera_.toScreen(m.middle));
+    const double w = p.fontMetrics().horizontalAdvance(m.letter) + 10;
+    const QRectF box(at.x() - w / 2, at.y() - 9, w, 18);
+    p.setPen(QPen(Qt::white, 1.5));
+    p.setBrush(m.colour);
+    p.drawRoundedRect(box, 4, 4);
+    p.drawText(box, Qt::AlignCenter, m.letter);
   }
 }
 

@@ -31,6 +31,15 @@ struct Lit {
   QColor colour;
 };
 
+/// A line with a letter that a lens draws over the view.
+struct LensMark {
+  std::vector<Vec3> line;
+  Vec3 middle = Vec3::Zero();
+  QString letter;
+  QColor colour;
+  bool dashed = false;
+};
+
 /// Transparent widget over the view that paints what is lit, marks, the axes and the label of what is hovered.
 class Overlay : public QWidget {
   Q_OBJECT
@@ -38,6 +47,7 @@ public:
   explicit Overlay(QWidget* parent);
   void set(std::vector<Mark> marks, const scene::Camera& camera);
   void setLit(std::vector<Lit> lit);
+  void setLens(std::vector<LensMark> marks);
   void setHover(const QString& label, QPointF at);
   const std::vector<Mark>& marks() const { return marks_; }
   /// Index of the mark under a pixel, or -1.
@@ -48,8 +58,11 @@ protected:
 
 private:
   void paintLit(QPainter& p) const;
+  void paintLens(QPainter& p) const;
+  void paintLine(QPainter& p, const std::vector<Vec3>& line) const;
   void paintAxes(QPainter& p) const;
   std::vector<Lit> lit_;
+  std::vector<LensMark> lens_;
   std::vector<Mark> marks_;
   scene::Camera camera_;
   QString hover_;

@@ -501,13 +501,15 @@ void ViewWidget::closeEditor() {
 // Keys ----------------------------------------------------------------------------------------------------------------
 
 bool ViewWidget::peek(int key, bool on) {
-  if (key != Qt::Key_S && key != Qt::Key_C) return false;
+  if (key != Qt::Key_S && key != Qt::Key_C && key != Qt::Key_J && key != Qt::Key_G) return false;
   if (on && peeking_ == 0) {
     peeking_ = key;
     beforePeek_ = lens_;
     scene::LensState l = lens_;
     if (key == Qt::Key_S) l.surface = scene::SurfaceLens::Stripes;
     if (key == Qt::Key_C) l.combs = true;
+    if (key == Qt::Key_J) l.joins = true, l.openings = false;
+    if (key == Qt::Key_G) l.openings = true, l.joins = false;
     setLens(l);
   } else if (!on && peeking_ == key) {
     peeking_ = 0;

@@ -24,6 +24,7 @@ public:
   void fitAll();
   void setLens(const scene::LensState& lens);
   scene::LensState lens() const { return lens_; }
+  void setLensMarks(std::vector<LensMark> marks) { overlay_->setLens(std::move(marks)); }
   /// Highlights the object of a chip while the pointer is on it.
   void pointTo(const std::optional<scene::Highlight>& h);
   std::string thumbnail(); ///< PNG of the view, 320 px wide

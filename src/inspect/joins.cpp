@@ -1,9 +1,8 @@
 #include "inspect/joins.h"
 
-#include "brep/convert.h"
 #include "brep/guard.h"
+#include "inspect/section.h"
 
-#include <BRepAdaptor_Surface.hxx>
 #include <BRepBndLib.hxx>
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
@@ -30,52 +29,46 @@ struct SideCurve {
 };
 
 struct Place {
-  Vec3 point, normal;
-  double curvature = 0; ///< normal curvature across the edge, with respect to `normal`
-  bool ok = false;
+  LocalSurface surface;
+  Vec3 normal, across;            ///< of the face's front; unit, in the tangent plane and square to the edge
+  double curvature = 0, rate = 0; ///< of the normal section across the edge, with respect to `normal`
 };
 
-Place look(const SideCurve& s, double f) {
-  const gp_Pnt2d uv = s.curve->Value(s.first + f * (s.last - s.first));
-  gp_Pnt p;
-  gp_Vec du, dv, duu, dvv, duv;
-  s.surface.D2(uv.X(), uv.Y(), p, du, dv, duu, dvv, duv);
-  Place out;
-  out.point = brep::toVec(p);
-  const Vec3 su = brep::toVec(du), sv = brep::toVec(dv);
-  Vec3 n = su.cross(sv);
-  if (!(n.norm() > 1e-12 * su.norm() * sv.norm()) || n.norm() == 0) return out;
-  n.normalize();
-  gp_Pnt2d q;
-  gp_Vec2d t2;
-  s.curve->D1(s.first + f * (s.last - s.first), q, t2);
-  const Vec3 along = t2.X() * su + t2.Y() * sv;
-  if (!(along.norm() > 0)) return out;
-  const Vec3 across = n.cross(along.normalized());
-  // across = a su + b sv
-  const double E = su.squaredNorm(), F = su.dot(sv), G = sv.squaredNorm(), det = E * G - F * F;
-  const double x = (across.dot(su) * G - across.dot(sv) * F) / det, y = (across.dot(sv) * E - across.dot(su) * F) / det;
-  const Vec3 second = x * x * brep::toVec(duu) + 2 * x * y * brep::toVec(duv) + y * y * brep::toVec(dvv);
+/// `like`: the direction of the other side, which both sections must share.
+Place look(const SideCurve& s, double f, const Vec3* like) {
+  gp_Pnt2d uv;
+  gp_Vec2d t;
+  s.curve->D1(s.first + f * (s.last - s.first), uv, t);
+  Place out{LocalSurface(s.surface, uv.X(), uv.Y())};
+  const Vec3 along = out.surface.along(t.X(), t.Y());
+  if (!out.surface.regular() || !(along.norm() > 0)) return out;
   const double flip = s.face.Orientation() == TopAbs_REVERSED ? -1.0 : 1.0;
-  out.normal = n * flip;
-  out.curvature = second.dot(n) * flip;
-  out.ok = true;
+  out.normal = out.surface.normal() * flip;
+  out.across = out.surface.normal().cross(along.normalized());
+  if (like && out.across.dot(*like) < 0) out.across = -out.across;
+  const auto section = out.surface.section(out.across);
+  out.curvature = section.curvature * flip;
+  out.rate = section.rate * flip;
   return out;
 }
 
 Join measure(const std::string& name, const SideCurve& a, const SideCurve& b, double floor) {
   Join j;
   j.edge = name;
+  const auto relative = [](double x, double y, double least) {
+    return std::abs(x - y) / std::max({std::abs(x), std::abs(y), least});
+  };
   for (int i = 1; i <= kPlaces; ++i) {
     const double f = double(i) / (kPlaces + 1);
-    const Place p = look(a, f), q = look(b, f);
-    if (const double gap = (p.point - q.point).norm(); gap >= j.gapMm) j.gapMm = gap, j.gapAt = p.point;
-    if (!p.ok || !q.ok) continue;
+    const Place p = look(a, f, nullptr), q = look(b, f, &p.across);
+    const Vec3& at = p.surface.point();
+    if (const double gap = (at - q.surface.point()).norm(); gap >= j.gapMm) j.gapMm = gap, j.gapAt = at;
+    if (!p.surface.regular() || !q.surface.regular()) continue;
     if (const double angle = degFromRad(angleBetweenRad(p.normal, q.normal)); angle >= j.angleDeg)
-      j.angleDeg = angle, j.angleAt = p.point;
-    const double rel =
-        std::abs(p.curvature - q.curvature) / std::max({std::abs(p.curvature), std::abs(q.curvature), floor});
-    if (rel >= j.curvatureRel) j.curvatureRel = rel, j.curvatureAt = p.point;
+      j.angleDeg = angle, j.angleAt = at;
+    if (const double rel = relative(p.curvature, q.curvature, floor); rel >= j.curvatureRel)
+      j.curvatureRel = rel, j.curvatureAt = at;
+    if (const double rel = relative(p.rate, q.rate, floor * floor); rel >= j.rateRel) j.rateRel = rel, j.rateAt = at;
   }
   return j;
 }
@@ -94,7 +87,8 @@ std::optional<SideCurve> sideCurve(const TopoDS_Edge& e, const TopoDS_Face& f) {
 std::string Join::achieved(const Tolerances& t) const {
   if (gapMm > t.point.mm) return "-";
   if (angleDeg > t.angle.deg) return "G0";
-  return curvatureRel > t.curvature.relative ? "G1" : "G2";
+  if (curvatureRel > t.curvature.relative) return "G1";
+  return rateRel > t.curvature.relative ? "G2" : "G3";
 }
 
 std::vector<Join> joins(const brep::Body& b, const Tolerances& tol) {

@@ -11,9 +11,10 @@ struct Join {
   double gapMm = 0.0;
   double angleDeg = 0.0;
   double curvatureRel = 0.0; ///< |k1 - k2| / max(|k1|, |k2|, 1/(10 L)), across the edge; L the body's diagonal
-  Vec3 gapAt = Vec3::Zero(), angleAt = Vec3::Zero(), curvatureAt = Vec3::Zero();
+  double rateRel = 0.0;      ///< of dk/ds likewise, with the floor 1/(10 L)^2
+  Vec3 gapAt = Vec3::Zero(), angleAt = Vec3::Zero(), curvatureAt = Vec3::Zero(), rateAt = Vec3::Zero();
   bool meantSmooth = false; ///< asked to be tangent or better, or below 5 degrees when nothing was asked
-  /// Best of "G2", "G1", "G0", "-" that the tolerances allow.
+  /// Best of "G3", "G2", "G1", "G0", "-" that the tolerances allow.
   std::string achieved(const Tolerances& t) const;
 };
 

@@ -15,6 +15,7 @@ namespace lumsk::scene {
 struct LensState {
   SurfaceLens surface = SurfaceLens::Shade;
   bool combs = false;
+  bool joins = false, openings = false; ///< drawn over the view
 };
 
 /// Standard directions of view.

@@ -4,6 +4,7 @@
 
 #include <QMenu>
 #include <QPushButton>
+#include <QTableWidget>
 #include <QWheelEvent>
 
 using namespace lumsk;
@@ -102,6 +103,51 @@ private slots:
     QVERIFY(view().lens().surface == scene::SurfaceLens::Stripes);
     click("tag-shade");
     QVERIFY(view().lens().surface == scene::SurfaceLens::Shade);
+  }
+
+  void joinsAreLetteredListedWorstFirstAndLedTo() {
+    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(QTest::qWaitFor([&] { return w().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
+    click("tag-joins");
+    auto* table = find<QTableWidget>("lens-table");
+    QVERIFY(table && table->isVisible());
+    const auto& joins = w().figuresOf(w().model()->bodies[0].body)->joins;
+    QVERIFY(table->rowCount() > 20 && table->rowCount() <= int(joins.size()));
+    // Smooth edges stand before sharp ones, by their curvature.
+    bool sharp = false;
+    double before = 1e9;
+    for (int r = 0; r < table->rowCount(); ++r) {
+      const QString letter = table->item(r, 0)->text();
+      sharp = sharp || letter == "G0";
+      QVERIFY(!sharp || letter == "G0");
+      if (letter != "G0") {
+        const double c = table->item(r, 3)->text().toDouble();
+        QVERIFY(c <= before + 1e-3);
+        before = c;
+      }
+    }
+    QVERIFY(sharp);
+    const QPoint there = onScreen({0, 0, 75});
+    emit table->cellClicked(table->rowCount() - 1, 0);
+    QTest::qWait(50);
+    QVERIFY((onScreen({0, 0, 75}) - there).manhattanLength() > 2);
+    click("tag-joins");
+    QVERIFY(!table->isVisible());
+  }
+
+  void openingsAreListedWhileTheirKeyIsHeld() {
+    QVERIFY(open("pell_kettle.lumsk"));
+    w().setOn("s17", false);
+    QVERIFY(settled());
+    QVERIFY(QTest::qWaitFor([&] { return w().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
+    view().setFocus();
+    QTest::keyPress(&view(), Qt::Key_G);
+    auto* table = find<QTableWidget>("lens-table");
+    QVERIFY(table->isVisible());
+    QCOMPARE(table->rowCount(), 1); // the open top
+    QCOMPARE(table->item(0, 2)->text(), QString("2"));
+    QTest::keyRelease(&view(), Qt::Key_G);
+    QVERIFY(!view().lens().openings && !table->isVisible());
   }
 
   void ctrlAddsToThePicksAndEscClearsThem() {
