@@ -209,6 +209,7 @@ void FileEditor::setValue(const json& v) {
 // Rows
 
 RowsEditor::RowsEditor(Field f) : FieldEditor(std::move(f)), table_(new QTableWidget) {
+  table_->setWordWrap(false); // a long expression is cut at its end, not at its first sign
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(0, 0, 0, 0);
   QStringList heads;

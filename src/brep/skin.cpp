@@ -90,7 +90,7 @@ Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shape) {
   }
   if (!open.where.empty()) return fail(open);
   GProp_GProps g;
-  BRepGProp::VolumeProperties(solid, g, 1e-3);
+  BRepGProp::VolumeProperties(solid, g); // for its sign: no need to be exact
   if (g.Mass() < 0) solid.Reverse();
   LUMSK_CHECK(checkValid(solid));
   if (const double t = largestTolerance(solid); t > kRefusedToleranceMm)

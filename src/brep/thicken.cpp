@@ -149,7 +149,8 @@ private:
       return fail(problem("LM-T003", "the offset of this face cannot be followed closely enough")
                       .measure(r.error().measured.value_or(millimetres(0)))
                       .want(millimetres(cx_.tolerances.fit.mm))
-                      .at(p.surface->at(0.5 * (p.surface->firstU() + p.surface->lastU()), 0.5 * (p.surface->firstV() + p.surface->lastV())))
+                      .at(p.surface->at(0.5 * (p.surface->firstU() + p.surface->lastU()),
+                                        0.5 * (p.surface->firstV() + p.surface->lastV())))
                       .inField("thickness")
                       .tryThis("take a smaller thickness, or smooth the curves of this face"));
     if (!r) return fail(std::move(r.error().inField("thickness")));
@@ -294,7 +295,8 @@ private:
     const auto division = [&](bool inU) {
       const nurbs::Spline c = inU ? s.isoV(0.5 * (s.firstV() + s.lastV())) : s.isoU(0.5 * (s.firstU() + s.lastU()));
       const Points polygon = c.points();
-      const double length = (polygon.bottomRows(polygon.rows() - 1) - polygon.topRows(polygon.rows() - 1)).rowwise().norm().sum();
+      const double length =
+          (polygon.bottomRows(polygon.rows() - 1) - polygon.topRows(polygon.rows() - 1)).rowwise().norm().sum();
       const int n = std::clamp(int(length / step), 24, 240);
       std::vector<double> t;
       for (int i = 0; i <= n; ++i) t.push_back(c.first() + (c.last() - c.first()) * i / n);
@@ -423,16 +425,17 @@ private:
 
   /// One shell, or, for a closed skin, the outer and the inner one.
   static Expected<TopoDS_Shape> closedSolid(const TopoDS_Shape& sewn) {
-    std::vector<TopoDS_Shape> solids;
+    std::vector<TopoDS_Shape> shells, solids;
+    for (TopExp_Explorer e(sewn, TopAbs_SHELL); e.More(); e.Next()) shells.push_back(e.Current());
+    if (shells.size() != 2) return checkedSolid(sewn);
     std::vector<double> volumes;
-    for (TopExp_Explorer e(sewn, TopAbs_SHELL); e.More(); e.Next()) {
-      LUMSK_TRY(solid, checkedSolid(e.Current()));
+    for (const TopoDS_Shape& shell : shells) {
+      LUMSK_TRY(solid, checkedSolid(shell));
       GProp_GProps g;
-      BRepGProp::VolumeProperties(solid, g, 1e-3);
+      BRepGProp::VolumeProperties(solid, g);
       solids.push_back(solid);
       volumes.push_back(g.Mass());
     }
-    if (solids.size() != 2) return checkedSolid(sewn);
     const size_t outer = volumes[0] > volumes[1] ? 0 : 1;
     TopoDS_Solid hollow;
     BRep_Builder builder;

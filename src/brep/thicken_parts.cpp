@@ -10,6 +10,7 @@
 #include <BRepClass_FaceClassifier.hxx>
 #include <BRepTools.hxx>
 #include <BRepTools_WireExplorer.hxx>
+#include <BRepTopAdaptor_FClass2d.hxx>
 #include <BRep_Builder.hxx>
 #include <ElSLib.hxx>
 #include <Geom2d_Curve.hxx>
@@ -271,11 +272,12 @@ std::vector<Vec3> pointsInside(const TopoDS_Face& f, int across) {
   double u0, u1, v0, v1;
   BRepTools::UVBounds(f, u0, u1, v0, v1);
   const BRepAdaptor_Surface s(f);
+  BRepTopAdaptor_FClass2d inside(f, 1e-7);
   std::vector<Vec3> out;
   for (int i = 0; i < across; ++i)
     for (int j = 0; j < across; ++j) {
       const gp_Pnt2d uv(u0 + (u1 - u0) * (i + 0.5) / across, v0 + (v1 - v0) * (j + 0.5) / across);
-      if (BRepClass_FaceClassifier(f, uv, 1e-7).State() == TopAbs_IN) out.push_back(toVec(s.Value(uv.X(), uv.Y())));
+      if (inside.Perform(uv) == TopAbs_IN) out.push_back(toVec(s.Value(uv.X(), uv.Y())));
     }
   return out;
 }

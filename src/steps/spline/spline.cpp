@@ -19,7 +19,7 @@ Schema schema() {
   return {
       onPlaneField(),
       choice("by", "Points are", "Points the curve passes through, or its control points.",
-             {{"through", "through points"}, {"control", "control points"}}),
+             {{"through", "through"}, {"control", "control"}}),
       points("points", "Points", "x, y, z in mm; on a picked plane x and y along its directions.").onPlane("plane"),
       countField("degree", "Degree", "Degree of the spline; lowered when there are too few points.", "3").within(1, 7),
       toggle("closed", "Closed", "Joins the last point to the first smoothly.", false),
@@ -74,7 +74,8 @@ Vec3 direction(const Inputs& in, const Frame& f, const std::string& which) {
 
 /// Direction of the curve where its end leaves the mirror plane squarely, towards the rest of the curve.
 Expected<Vec3> squareDirection(const Points& pts, bool first, const Frame& plane, const Tolerances& tol) {
-  const Vec3 at = pts.row(first ? 0 : pts.rows() - 1).transpose(), next = pts.row(first ? 1 : pts.rows() - 2).transpose();
+  const Vec3 at = pts.row(first ? 0 : pts.rows() - 1).transpose(),
+             next = pts.row(first ? 1 : pts.rows() - 2).transpose();
   if (const double off = std::abs(plane.local(at).z()); off > 10 * tol.point.mm)
     return fail(problem("LM-G012", "this end does not lie in the mirror plane")
                     .measure(millimetres(off))
