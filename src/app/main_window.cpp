@@ -151,6 +151,15 @@ void MainWindow::makeMenus() {
   action(view, tr("Fit all"), {}, [this] { view_->fitAll(); });
   action(view, tr("Perspective or parallel"), {},
          [this] { tags_->findChild<QPushButton*>("tag-perspective")->toggle(); });
+  auto* half = view->addAction(tr("Show the other half"));
+  half->setObjectName("other-half");
+  half->setCheckable(true);
+  half->setChecked(QSettings().value("view/otherHalf", true).toBool());
+  view_->showOtherHalf(half->isChecked());
+  connect(half, &QAction::toggled, this, [this](bool on) {
+    QSettings().setValue("view/otherHalf", on);
+    view_->showOtherHalf(on);
+  });
   auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
   for (const auto& s : w_.registry().all())
     stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), QString::fromStdString(s.label), this,
@@ -252,6 +261,7 @@ void MainWindow::makeCommands() {
         std::pair{tr("view: Corner"), ViewFrom::Corner}})
     command_->addCommand(text, [this, f = from] { view_->lookFrom(f); });
   command_->addCommand(tr("view: Fit all"), [this] { view_->fitAll(); });
+  command_->addCommand(tr("view: Other half"), [this] { findChild<QAction*>("other-half")->toggle(); });
   command_->addCommand(tr("file: Save"), [this] { save(); });
   command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
   command_->addCommand(tr("lens: Shade"), [this] { view_->setLens({}); });

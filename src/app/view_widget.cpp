@@ -112,6 +112,7 @@ void ViewWidget::initializeGL() {
   window->SetSize(int(width() * devicePixelRatioF()), int(height() * devicePixelRatioF()));
   viewer_->view()->SetWindow(window, context->RenderingContext());
   viewer_->setLens(lens_);
+  viewer_->showOtherHalf(otherHalf_);
   shown_ = nullptr;
   fitted_ = false;
   refresh();
@@ -227,6 +228,14 @@ void ViewWidget::fitAll() {
   viewer_->view()->Camera()->SetAspect(double(std::max(1, width())) / std::max(1, height()));
   viewer_->fit(w_.drawing()->low, w_.drawing()->high);
   fitted_ = true;
+  changed();
+}
+
+void ViewWidget::showOtherHalf(bool on) {
+  otherHalf_ = on;
+  if (!viewer_) return;
+  makeCurrent();
+  viewer_->showOtherHalf(on);
   changed();
 }
 

@@ -22,6 +22,8 @@ public:
   void setPerspective(bool on);
   bool perspective() const;
   void fitAll();
+  void showOtherHalf(bool on); ///< the mirror image of one modelled half, faintly
+  bool showsOtherHalf() const { return otherHalf_; }
   void setLens(const scene::LensState& lens);
   scene::LensState lens() const { return lens_; }
   void setLensMarks(std::vector<LensMark> marks) { overlay_->setLens(std::move(marks)); }
@@ -70,7 +72,7 @@ private:
   scene::LensState lens_, beforePeek_;
   int peeking_ = 0;
   scene::DrawingPtr shown_;
-  bool fitted_ = false;
+  bool fitted_ = false, otherHalf_ = true;
   bool stale_ = true;   ///< the picture is not what should be seen
   bool smooth_ = false; ///< the picture is of full quality
   QTimer settle_;

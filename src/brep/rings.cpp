@@ -3,6 +3,7 @@
 #include "brep/convert.h"
 
 #include <BRepAdaptor_Curve.hxx>
+#include <BRepBuilderAPI_MakeEdge.hxx>
 #include <TopExp.hxx>
 #include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
 #include <TopoDS.hxx>
@@ -67,6 +68,15 @@ std::vector<Ring> openRings(const TopoDS_Shape& s) {
     for (const TopoDS_Vertex& v : {TopExp::FirstVertex(e), TopExp::LastVertex(e)})
       near = std::max(near, 2 * BRep_Tool::Tolerance(v));
   return chained(open, near);
+}
+
+std::vector<TopoDS_Edge> edgesAlong(const nurbs::Path& p) {
+  std::vector<TopoDS_Edge> out;
+  for (const auto& s : p.segments()) {
+    const BoundedCurve c = toCurve(s);
+    out.push_back(BRepBuilderAPI_MakeEdge(c.curve, c.first, c.last).Edge());
+  }
+  return out;
 }
 
 Points pointsAlong(const Ring& r, int perEdge) {

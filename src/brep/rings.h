@@ -1,5 +1,6 @@
 #pragma once
 #include "brep/body.h"
+#include "nurbs/path.h"
 
 namespace lumsk::brep {
 
@@ -15,6 +16,9 @@ std::vector<TopoDS_Edge> openEdges(const TopoDS_Shape& s);
 std::vector<Ring> openRings(const TopoDS_Shape& s);
 /// Edges chained by places instead: ends within `nearMm` count as one.
 std::vector<Ring> chained(const std::vector<TopoDS_Edge>& edges, double nearMm);
+
+/// A path as edges, one a segment.
+std::vector<TopoDS_Edge> edgesAlong(const nurbs::Path& p);
 
 /// Points along a ring in order, n x 3, `perEdge` on each; the first is not repeated.
 Points pointsAlong(const Ring& r, int perEdge);

@@ -69,6 +69,72 @@ DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int
 
 } // namespace
 
+namespace {
+
+constexpr double kHalfReach = 0.02; ///< mm: what is this near to the side plane lies in it
+
+Vec3 imageOf(const Vec3& p) { return {-p.x(), p.y(), p.z()}; }
+
+/// Whether points lie on one side of the side plane.
+template <class Lists> bool onOneSide(const Lists& lists) {
+  double low = 0, high = 0;
+  for (const auto& list : lists)
+    for (const Vec3& p : list) low = std::min(low, p.x()), high = std::max(high, p.x());
+  return std::min(-low, high) <= kHalfReach && std::max(-low, high) > kHalfReach;
+}
+
+bool inSidePlane(const std::vector<Vec3>& line) {
+  return !line.empty() &&
+         std::all_of(line.begin(), line.end(), [](const Vec3& p) { return std::abs(p.x()) <= kHalfReach; });
+}
+
+std::optional<DrawnBody> otherHalf(const DrawnBody& b, const Drawing* previous) {
+  std::vector<std::vector<Vec3>> points;
+  for (const MeshPtr& f : b.faces) points.push_back(f->points);
+  if (!onOneSide(points) || std::none_of(b.edges->begin(), b.edges->end(),
+                                         [](const DrawnEdge& e) { return e.open && inSidePlane(e.points); }))
+    return {};
+  if (previous)
+    for (size_t i = 0; i < previous->otherHalves.size(); ++i)
+      if (previous->otherHalves[i].body == b.body && previous->otherHalves[i].faces.size() == b.faces.size() &&
+          !b.faces.empty() && previous->otherHalves[i].faces[0]->points.size() == b.faces[0]->points.size())
+        return previous->otherHalves[i];
+  DrawnBody out = b;
+  out.stale = true; // faint
+  out.vertices.clear();
+  for (MeshPtr& f : out.faces) {
+    auto image = std::make_shared<brep::FaceMesh>(*f);
+    for (Vec3& p : image->points) p = imageOf(p);
+    for (Vec3& n : image->normals) n = imageOf(n);
+    for (auto& t : image->triangles) std::swap(t[1], t[2]);
+    f = std::move(image);
+  }
+  auto edges = std::make_shared<std::vector<DrawnEdge>>(*b.edges);
+  for (DrawnEdge& e : *edges)
+    for (Vec3& p : e.points) p = imageOf(p);
+  out.edges = std::move(edges);
+  return out;
+}
+
+void addOtherHalf(Drawing& d, const Drawing* previous) {
+  for (const DrawnBody& b : d.bodies)
+    if (auto half = otherHalf(b, previous)) d.otherHalves.push_back(std::move(*half));
+  if (d.otherHalves.empty() && !d.bodies.empty()) return; // the whole is there
+  for (const DrawnCurve& c : d.curves) {
+    const bool ends = !c.points.empty() &&
+                      (std::abs(c.points.front().x()) <= kHalfReach || std::abs(c.points.back().x()) <= kHalfReach);
+    if (!ends || !onOneSide(std::vector<std::vector<Vec3>>{c.points})) continue;
+    DrawnCurve image = c;
+    image.stale = true;
+    image.path = std::make_shared<const nurbs::Path>(nurbs::mirrored(*c.path, recipe::worldPlanes().back().second));
+    for (Vec3& p : image.points) p = imageOf(p);
+    image.marks.clear();
+    d.otherCurves.push_back(std::move(image));
+  }
+}
+
+} // namespace
+
 int Drawing::triangles() const {
   size_t n = 0;
   for (const auto& b : bodies)
@@ -154,6 +220,11 @@ DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* prev
         out->planes.push_back({s->id, "", s->label, plane->frame, plane->halfSizeMm});
       }
     }
+  }
+  addOtherHalf(*out, previous);
+  if (!out->otherHalves.empty()) {
+    low.x() = std::min(low.x(), -high.x());
+    high.x() = std::max(high.x(), -low.x());
   }
   if (low.x() <= high.x()) {
     out->low = low;

@@ -54,6 +54,9 @@ struct Drawing {
   std::vector<DrawnCurve> curves;
   std::vector<DrawnPoint> points;
   std::vector<DrawnPlane> planes;
+  /// The other half of what is modelled as one half at the side plane: mirror images, for the eye only.
+  std::vector<DrawnBody> otherHalves;
+  std::vector<DrawnCurve> otherCurves;
   Vec3 low = Vec3::Constant(-60), high = Vec3::Constant(60); ///< box of bodies, curves and points
   int triangles() const;
 };

@@ -102,15 +102,30 @@ bool Viewer::showPlanes(bool on) {
   return true;
 }
 
+void Viewer::showOtherHalf(bool on) {
+  if (otherHalf_ == on) return;
+  otherHalf_ = on;
+  redrawAll();
+}
+
+std::vector<const DrawnBody*> Viewer::shownBodies() const {
+  std::vector<const DrawnBody*> out;
+  for (const DrawnBody& b : drawing_->bodies) out.push_back(&b);
+  if (otherHalf_)
+    for (const DrawnBody& b : drawing_->otherHalves) out.push_back(&b);
+  return out;
+}
+
 void Viewer::redrawAll() {
   if (!drawing_) return;
   std::map<const void*, Handle(Graphic3d_Structure)> before;
   std::map<const void*, std::string> keys;
   before.swap(meshes_);
   keys.swap(meshKeys_);
-  for (const DrawnBody& b : drawing_->bodies)
-    for (const MeshPtr& f : b.faces) {
-      const std::string key = b.colour + (b.stale ? "s" : "") + (lens_.surface == SurfaceLens::Stripes ? "z" : "");
+  const auto bodies = shownBodies();
+  for (const DrawnBody* b : bodies)
+    for (const MeshPtr& f : b->faces) {
+      const std::string key = b->colour + (b->stale ? "s" : "") + (lens_.surface == SurfaceLens::Stripes ? "z" : "");
       if (const auto it = before.find(f.get()); it != before.end() && keys[f.get()] == key) {
         meshes_[f.get()] = it->second;
         meshKeys_[f.get()] = key;
@@ -120,12 +135,14 @@ void Viewer::redrawAll() {
   for (auto& [mesh, s] : before) s->Erase();
   for (auto& s : rest_) s->Erase();
   rest_.clear();
-  for (const DrawnBody& b : drawing_->bodies) {
-    drawBody(b);
-    drawEdges(b);
+  for (const DrawnBody* b : bodies) {
+    drawBody(*b);
+    drawEdges(*b);
   }
-  drawCurves();
-  if (lens_.combs) drawCombs();
+  drawCurves(drawing_->curves);
+  if (otherHalf_) drawCurves(drawing_->otherCurves);
+  if (lens_.combs) drawCombs(drawing_->curves);
+  if (lens_.combs && otherHalf_) drawCombs(drawing_->otherCurves);
   drawPlanes();
   keepDepth();
 }
@@ -177,9 +194,9 @@ void Viewer::drawEdges(const DrawnBody& b) {
   rest_.push_back(s);
 }
 
-void Viewer::drawCurves() {
+void Viewer::drawCurves(const std::vector<DrawnCurve>& curves) {
   const Handle(Graphic3d_Structure) s = structure();
-  for (const DrawnCurve& c : drawing_->curves) addPolyline(s, c.points, c.stale ? kSoftInk : kInk, 1.8);
+  for (const DrawnCurve& c : curves) addPolyline(s, c.points, c.stale ? kSoftInk : kInk, 1.8);
   std::vector<Vec3> pts;
   for (const DrawnPoint& p : drawing_->points) pts.push_back(p.at);
   addPoints(s, pts, kInk, 2.5);
@@ -187,10 +204,10 @@ void Viewer::drawCurves() {
   rest_.push_back(s);
 }
 
-void Viewer::drawCombs() {
+void Viewer::drawCombs(const std::vector<DrawnCurve>& curves) {
   const Handle(Graphic3d_Structure) s = structure();
   const double size = (drawing_->high - drawing_->low).norm();
-  for (const DrawnCurve& c : drawing_->curves) {
+  for (const DrawnCurve& c : curves) {
     // Teeth of 1/R reach a tenth of the form where R is a quarter of it.
     const inspect::Comb comb = inspect::comb(*c.path, 12, 0.1 * size * 0.25 * size);
     if (comb.base.empty()) continue;

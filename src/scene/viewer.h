@@ -31,7 +31,8 @@ public:
   void show(DrawingPtr drawing); ///< redraws only what changed
   void setLens(const LensState& lens);
   const LensState& lens() const { return lens_; }
-  bool showPlanes(bool on); ///< world planes are drawn only while a plane is wanted; true if that changed
+  void showOtherHalf(bool on); ///< the mirror image of what is modelled as one half, faintly
+  bool showPlanes(bool on);    ///< world planes are drawn only while a plane is wanted; true if that changed
 
   void lookFrom(ViewFrom from);
   void setPerspective(bool on);
@@ -48,8 +49,9 @@ private:
   Handle(Graphic3d_Structure) structure();
   void drawBody(const DrawnBody& b);
   void drawEdges(const DrawnBody& b);
-  void drawCurves();
-  void drawCombs();
+  void drawCurves(const std::vector<DrawnCurve>& curves);
+  void drawCombs(const std::vector<DrawnCurve>& curves);
+  std::vector<const DrawnBody*> shownBodies() const; ///< other halves included
   void drawPlanes();
   void redrawAll();
 
@@ -60,7 +62,7 @@ private:
   std::map<const void*, Handle(Graphic3d_Structure)> meshes_; ///< by face mesh
   std::map<const void*, std::string> meshKeys_;               ///< how it was drawn
   std::vector<Handle(Graphic3d_Structure)> rest_;
-  bool planes_ = false;
+  bool planes_ = false, otherHalf_ = true;
 };
 
 } // namespace lumsk::scene

@@ -150,6 +150,29 @@ private slots:
     QVERIFY(!view().lens().openings && !table->isVisible());
   }
 
+  void theOtherHalfIsShownFaintlyWhileOneIsModelled() {
+    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(w().drawing()->otherHalves.empty()); // the kettle is whole
+    for (const char* id : {"s17", "s16", "s15"}) w().setOn(id, false);
+    QVERIFY(settled());
+    QCOMPARE(w().drawing()->otherHalves.size(), size_t(1));
+    const auto &half = w().drawing()->bodies[0], &other = w().drawing()->otherHalves[0];
+    QVERIFY((half.faces[0]->points[5] -
+             Vec3(-other.faces[0]->points[5].x(), other.faces[0]->points[5].y(), other.faces[0]->points[5].z()))
+                .norm() < 1e-12);
+    QVERIFY(!w().drawing()->otherCurves.empty());
+    const QImage with = picture();
+    auto* action = window_->findChild<QAction*>("other-half");
+    action->setChecked(false);
+    QVERIFY(difference(with, picture()) > 0.02);
+    action->setChecked(true);
+    QVERIFY(difference(with, picture()) < 0.005);
+    // It is for the eye: nothing of it can be picked.
+    const auto hits = scene::pickAt(*w().drawing(), view().camera(), onScreen({-55, -5, 60}).x(),
+                                    onScreen({-55, -5, 60}).y(), Kind::Face);
+    for (const auto& h : hits) QVERIFY(h.at.x() > -1);
+  }
+
   void ctrlAddsToThePicksAndEscClearsThem() {
     QVERIFY(open("tumbler.lumsk"));
     pickAt({38 * std::cos(-1.2), 38 * std::sin(-1.2), 110});

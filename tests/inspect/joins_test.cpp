@@ -17,7 +17,9 @@ private slots:
     QVERIFY(joins[0].meantSmooth);
     VERIFY_AT_MOST(joins[0].gapMm, 1e-6);
     VERIFY_AT_MOST(joins[0].angleDeg, 1e-3);
-    QCOMPARE(joins[0].achieved({}), std::string("G2"));
+    VERIFY_AT_MOST(joins[0].curvatureRel, 1e-3);
+    VERIFY_AT_MOST(joins[0].rateRel, 0.01);
+    QCOMPARE(joins[0].achieved({}), std::string("G3"));
   }
 
   void cornersOfAPrismAreMeasuredTrue() {

@@ -1,11 +1,6 @@
 #include "brep/cover.h"
 
-#include "brep/convert.h"
-#include "brep/skin.h"
-#include "inspect/state.h"
 #include "steps/common.h"
-
-#include <BRepBuilderAPI_MakeEdge.hxx>
 
 namespace lumsk::steps {
 
@@ -38,10 +33,8 @@ std::vector<NamedRing> ringsOf(const Inputs& in, double gap) {
   };
   for (const Picked& p : in.picked("edges")) {
     if (!p.body) {
-      for (const auto& s : std::get<CurvePtr>(p.object)->segments()) {
-        const brep::BoundedCurve c = brep::toCurve(s);
-        loose.push_back(BRepBuilderAPI_MakeEdge(c.curve, c.first, c.last).Edge());
-      }
+      const auto own = brep::edgesAlong(*std::get<CurvePtr>(p.object));
+      loose.insert(loose.end(), own.begin(), own.end());
       if (looseItem.empty()) looseItem = p.item;
       continue;
     }
