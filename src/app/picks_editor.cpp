@@ -45,6 +45,22 @@ void Chip::addChoice(const QString& text, const QString& tip) {
   l->insertWidget(l->count() - 1, b);
 }
 
+void Chip::setState(State s, bool waits) {
+  setProperty("state", s == State::Lost ? "lost" : s == State::Doubtful ? "doubtful" : "sound");
+  setProperty("waits", waits);
+  if (s != State::Sound) {
+    auto* mark = new QLabel(s == State::Lost ? QString::fromUtf8("▲") : QString("?"));
+    mark->setStyleSheet(s == State::Lost ? "color: #B3401F; font-weight: 600;" : "color: #8A6212; font-weight: 700;");
+    mark->setAccessibleName(s == State::Lost ? tr("lost") : tr("doubtful"));
+    static_cast<QHBoxLayout*>(layout())->insertWidget(1, mark);
+  }
+  setToolTip(waits                  ? tr("pick in the view what takes this place")
+             : s == State::Lost     ? tr("this is no longer there: click, then pick it again")
+             : s == State::Doubtful ? tr("found again by its shape or place: check it, or click and pick it again")
+                                    : tr("click to pick another one in its place"));
+  if (waits) setStyleSheet("#chip { border: 1.5px solid #1F7A6B; border-radius: 13px; background: white; }");
+}
+
 void Chip::mousePressEvent(QMouseEvent* e) {
   pressed_ = e->globalPosition().toPoint();
   dragging_ = false;
@@ -62,7 +78,10 @@ void Chip::mouseMoveEvent(QMouseEvent* e) {
 
 void Chip::mouseReleaseEvent(QMouseEvent* e) {
   setCursor(Qt::OpenHandCursor);
-  if (dragging_) emit draggedTo(e->globalPosition().toPoint());
+  if (dragging_)
+    emit draggedTo(e->globalPosition().toPoint());
+  else
+    emit clicked();
   dragging_ = false;
 }
 
@@ -107,6 +126,8 @@ void PicksEditor::setValue(const json& v) {
   for (const json& p : v) labels << labelOf(p);
   if (const auto* r = w_.model() ? w_.model()->result(w_.open()) : nullptr; r && r->outcome)
     for (const auto& f : r->outcome->flags) labels << QString::fromStdString(f.mark);
+  for (const json& p : v) labels << QString::number(int(stateOf(p.value("id", ""))));
+  labels << QString::fromStdString(w_.replacing());
   if (v == value_ && labels == labels_) return;
   value_ = v;
   labels_ = labels;
@@ -117,6 +138,9 @@ void PicksEditor::setValue(const json& v) {
     list_->addWidget(chip);
     chips_.push_back(chip);
     addChoice(chip, v[i]);
+    const std::string item = v[size_t(i)].value("id", "");
+    chip->setState(stateOf(item), item == w_.replacing());
+    connect(chip, &Chip::clicked, this, [this, item] { w_.replace(w_.open(), field_.key, item); });
     connect(chip, &Chip::removed, this, [this, i] {
       json next = value_;
       next.erase(size_t(i));
@@ -134,6 +158,16 @@ void PicksEditor::setValue(const json& v) {
     connect(chip, &Chip::draggedTo, this, [this, i](QPoint p) { move(i, p); });
   }
   more_->setVisible(int(v.size()) < field_.most || field_.most == 1);
+}
+
+Chip::State PicksEditor::stateOf(const std::string& item) const {
+  const auto* r = w_.model() ? w_.model()->result(w_.open()) : nullptr;
+  const auto means = [&](const Problem& p) { return p.field == field_.key && p.item == item && !item.empty(); };
+  if (r && r->problem && means(*r->problem)) return Chip::State::Lost;
+  if (r && r->outcome && r->status == recipe::Status::Ok)
+    for (const Problem& n : r->outcome->notes)
+      if (means(n)) return Chip::State::Doubtful;
+  return Chip::State::Sound;
 }
 
 /// The button of a pick's choice; "by itself" shows what was found, as its flag in the view does.

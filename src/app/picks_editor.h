@@ -10,7 +10,10 @@ class Chip : public QWidget {
 public:
   Chip(int number, const QString& text, QWidget* parent);
   void addChoice(const QString& text, const QString& tip); ///< a button for a choice of this pick
+  enum class State { Sound, Doubtful, Lost };
+  void setState(State s, bool waits); ///< `waits`: the next pick takes its place
 signals:
+  void clicked();
   void choiceClicked();
   void removed();
   void hovered(bool on);
@@ -42,6 +45,7 @@ protected:
 private:
   QString labelOf(const json& pick) const;
   void addChoice(Chip* chip, const json& pick);
+  Chip::State stateOf(const std::string& item) const;
   void move(int from, QPoint global);
   Workspace& w_;
   ViewWidget& view_;

@@ -24,10 +24,10 @@ Runner::~Runner() {
   measuring_.join();
 }
 
-void Runner::request(recipe::RecipePtr recipe, bool moving) {
+void Runner::request(recipe::RecipePtr recipe, bool moving, const std::string& before) {
   {
     const std::lock_guard lock(mutex_);
-    waiting_ = Request{std::move(recipe), moving, ++requested_};
+    waiting_ = Request{std::move(recipe), moving, ++requested_, before};
     toMeasure_ = nullptr;
     if (running_ && !moving) cancel_.cancel();
   }
@@ -65,7 +65,8 @@ void Runner::loop() {
     Evaluated e;
     e.moving = r.moving;
     e.model = evaluator_.evaluate(r.recipe, o);
-    e.drawing = scene::draw(*e.model, r.moving ? scene::Quality::Moving : scene::Quality::Fine, lastDrawing_.get());
+    e.drawing = scene::draw(r.before.empty() ? *e.model : recipe::modelBefore(*e.model, r.before),
+                            r.moving ? scene::Quality::Moving : scene::Quality::Fine, lastDrawing_.get());
     e.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     if (!r.moving) lastModel_ = e.model; // drafts of a drag lack what is heavy
     lastDrawing_ = e.drawing;

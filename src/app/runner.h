@@ -34,7 +34,8 @@ class Runner : public QObject {
 public:
   explicit Runner(const recipe::Registry& registry);
   ~Runner() override;
-  void request(recipe::RecipePtr recipe, bool moving);
+  /// `before`: the drawing shows what there is before this step; empty: everything.
+  void request(recipe::RecipePtr recipe, bool moving, const std::string& before = {});
   void stop();                                          ///< Esc: the running evaluation
   bool busy() const { return delivered_ < requested_; } ///< something asked for has not arrived yet
   /// Results that a project brought along.
@@ -53,6 +54,7 @@ private:
     recipe::RecipePtr recipe;
     bool moving = false;
     int serial = 0;
+    std::string before = {};
   };
   void loop();
   void measureLoop();

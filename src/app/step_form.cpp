@@ -111,10 +111,9 @@ void StepForm::syncMessages() {
       auto* b = new QPushButton(QString::fromStdString(m.text));
       b->setProperty("role", "remedy");
       b->setObjectName("remedy");
-      connect(b, &QPushButton::clicked, this,
-              [this, m] {
-                w_.setInput(m.step.empty() ? step_ : m.step, m.field, m.value, QString::fromStdString(m.text));
-              });
+      connect(b, &QPushButton::clicked, this, [this, m] {
+        w_.setInput(m.step.empty() ? step_ : m.step, m.field, m.value, QString::fromStdString(m.text));
+      });
       messages_->addWidget(b, 0, Qt::AlignLeft);
     }
   };

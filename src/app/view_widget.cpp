@@ -384,6 +384,9 @@ void ViewWidget::hoverAt(QPointF p) {
   } else {
     unsetCursor();
     auto hits = scene::pickAt(*w_.drawing(), camera(), p.x(), p.y(), w_.wanted());
+    if (const auto* f = w_.activeField(); f && f->preferred != Kind::None)
+      std::stable_partition(hits.begin(), hits.end(),
+                            [&](const scene::Hit& h) { return recipe::has(f->preferred, h.kind); });
     const bool sameAsBefore =
         hits.size() == under_.size() && std::equal(hits.begin(), hits.end(), under_.begin(), scene::same);
     under_ = std::move(hits);

@@ -74,6 +74,7 @@ QString Workspace::instruction() const {
   if (entry && f && f->kind == FieldKind::Picks) {
     const json v = entry->inputs->value(f->key, json::array());
     const QString what = QString::fromStdString(recipe::kindNames(f->accepts));
+    if (!replacing_.empty()) return tr("pick the %1 that takes this place").arg(what);
     if (int(v.size()) < f->least) return tr("pick %1 for %2").arg(what, QString::fromStdString(f->label).toLower());
     if (int(v.size()) < f->most && f->most > 1)
       return draft_.empty() ? tr("pick another %1, or drag a flag or handle").arg(what)
@@ -256,7 +257,14 @@ void Workspace::redo() {
   change(history_.now(), false);
 }
 
+void Workspace::endReplacing() {
+  if (replacing_.empty()) return;
+  replacing_.clear();
+  runner_.request(now_, false);
+}
+
 void Workspace::unfold(const std::string& step, const std::string& field) {
+  endReplacing();
   if (!draft_.empty() && step != draft_) keepDraft();
   open_ = step;
   if (field.empty())
@@ -277,6 +285,14 @@ json Workspace::pickValue(const scene::Hit& h) {
   return p;
 }
 
+void Workspace::replace(const std::string& step, const std::string& field, const std::string& item) {
+  const bool again = replacing_ == item && open_ == step && field_ == field;
+  unfold(step, field);
+  replacing_ = again ? "" : item;
+  runner_.request(now_, false, replacing_.empty() ? "" : step); // only what comes before can be picked
+  emit focusChanged();
+}
+
 void Workspace::pick(const scene::Hit& hit, bool toggle) {
   const auto* entry = now_->find(open_);
   const Field* f = activeField();
@@ -287,7 +303,14 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
       return p["step"] == value["step"] && p.value("part", "") == value.value("part", "");
     };
     const auto known = std::find_if(list.begin(), list.end(), is);
-    if (known != list.end()) {
+    const auto place =
+        std::find_if(list.begin(), list.end(), [&](const json& p) { return p.value("id", "") == replacing_; });
+    if (!replacing_.empty() && place != list.end() && known == list.end()) {
+      for (const char* key : {"step", "kind", "part", "near"}) {
+        place->erase(key);
+        if (value.contains(key)) (*place)[key] = value[key];
+      }
+    } else if (known != list.end()) {
       list.erase(known);
     } else {
       if (int(list.size()) >= f->most) list.erase(list.begin());
@@ -298,6 +321,7 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
       p["id"] = "p" + std::to_string(n);
       list.push_back(p);
     }
+    replacing_.clear();
     setInput(open_, f->key, list, tr("pick"));
     if (f->most == 1) chooseField();
     emit focusChanged();
@@ -363,6 +387,7 @@ void Workspace::addPoint(const Vec3& p) {
 bool Workspace::escape() {
   if (dragBase_) return cancelDrag(), true;
   if (runner_.busy() && busySince_.isValid() && busySince_.elapsed() > kNoticedMs) return runner_.stop(), true;
+  if (!replacing_.empty()) return endReplacing(), emit focusChanged(), true;
   if (!selection_.empty()) return clearSelection(), true;
   if (!draft_.empty()) return dropDraft(), true;
   if (!open_.empty()) return unfold({}), true;

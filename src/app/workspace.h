@@ -25,8 +25,9 @@ public:
   MeasuredPtr figuresOf(const brep::BodyPtr& b) const; ///< null until they are measured
   double lastSeconds() const { return last_.seconds; }
   const std::string& draft() const { return draft_; }
-  const std::string& open() const { return open_; }   ///< id of the unfolded row
-  const std::string& field() const { return field_; } ///< key of its field that picks or points go to
+  const std::string& open() const { return open_; }           ///< id of the unfolded row
+  const std::string& field() const { return field_; }         ///< key of its field that picks or points go to
+  const std::string& replacing() const { return replacing_; } ///< item of the field whose place the next pick takes
   const std::vector<scene::Hit>& selection() const { return selection_; }
   const recipe::Field* activeField() const;
   recipe::Kind wanted() const; ///< what the pointer should find now
@@ -41,8 +42,8 @@ public:
   // Changes
   void edit(recipe::Recipe next, const QString& words); ///< one undo entry, or part of the draft
   void setInput(const std::string& step, const std::string& key, const json& value, const QString& words);
-  /// A click on a pick's flag or on its chip's button: its first switch is turned, or its first choice goes on: from "by
-  /// itself" to the option after the one that was found (`group`), from there back.
+  /// A click on a pick's flag or on its chip's button: its first switch is turned, or its first choice goes on: from
+  /// "by itself" to the option after the one that was found (`group`), from there back.
   void turnItem(const std::string& step, const std::string& key, const std::string& item, int group);
   void dragInput(const std::string& step, const std::string& key, const json& value); ///< live, no undo entry yet
   void endDrag(const QString& words);
@@ -55,6 +56,8 @@ public:
   void redo();
   void unfold(const std::string& step, const std::string& field = {});
   void pick(const scene::Hit& hit, bool toggle);
+  void replace(const std::string& step, const std::string& field,
+               const std::string& item); ///< by the next pick; again: not
   void clearSelection();
   void removeStep(const std::string& id);
   void rename(const std::string& id, const QString& label);
@@ -89,13 +92,14 @@ public:
 private:
   void change(recipe::RecipePtr next, bool moving);
   void chooseField();
+  void endReplacing();
   json pickValue(const scene::Hit& h);
   std::string freeLabel(const std::string& base) const;
 
   const recipe::Registry& registry_;
   recipe::History history_;
   recipe::RecipePtr now_, saved_, dragBase_, beforeDraft_;
-  std::string draft_, open_, field_;
+  std::string draft_, open_, field_, replacing_;
   std::vector<scene::Hit> selection_;
   QString path_;
   exchange::ProjectLock lock_;

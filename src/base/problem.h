@@ -28,6 +28,7 @@ struct Problem {
   std::string remedyText;           ///< something to do
   std::vector<Remedy> remedies;     ///< one-click changes
   std::string field;                ///< key of the field that is wrong, if one is
+  std::string item;                 ///< id of the item of that field, if it is a list
 
   Problem& at(const Vec3& p) {
     where.push_back(p);

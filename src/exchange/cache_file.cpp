@@ -30,7 +30,7 @@ json list(const Vec3& p) { return {p.x(), p.y(), p.z()}; }
 Vec3 vec(const json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
 
 json noteJson(const Problem& p) {
-  json n{{"code", p.code}, {"what", p.what}, {"remedy", p.remedyText}, {"field", p.field}, {"where", json::array()}};
+  json n{{"code", p.code}, {"what", p.what}, {"remedy", p.remedyText}, {"field", p.field}, {"item", p.item}, {"where", json::array()}};
   for (const Vec3& at : p.where) n["where"].push_back(list(at));
   for (const Remedy& r : p.remedies) n["remedies"].push_back({r.text, r.field, r.value, r.step});
   if (p.measured) n["measured"] = {p.measured->value, int(p.measured->dimension)};
@@ -46,6 +46,7 @@ Problem noteFrom(const json& n) {
   Problem p = problem(n.at("code").get<std::string>(), n.at("what").get<std::string>());
   p.remedyText = n.at("remedy").get<std::string>();
   p.field = n.at("field").get<std::string>();
+  p.item = n.value("item", "");
   for (const json& at : n.at("where")) p.where.push_back(vec(at));
   for (const json& r : n.value("remedies", json::array()))
     p.offer({r.at(0).get<std::string>(), r.at(1).get<std::string>(), r.at(2).get<std::string>(),

@@ -250,16 +250,18 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
               problem("LM-R023", "a step can only use what comes before it").tryThis("move this step further down"),
               f));
         auto p = follow(stored[i], f.accepts, model);
-        if (!p)
-          return fail(fieldProblem(stored.size() > 1
-                                       ? (p.error().what = std::to_string(i + 1) + ". " + p.error().what, p.error())
-                                       : p.error(),
-                                   f));
-        if (p->doubtful)
-          in.notes.push_back(
-              fieldProblem(problem("LM-R101", "pick " + std::to_string(i + 1) + " was found again by its shape")
-                               .tryThis("check it or pick it again"),
-                           f));
+        if (!p) {
+          if (stored.size() > 1) p.error().what = std::to_string(i + 1) + ". " + p.error().what;
+          p.error().item = stored[i]["id"].get<std::string>();
+          return fail(fieldProblem(p.error(), f));
+        }
+        if (p->doubtful) {
+          in.notes.push_back(fieldProblem(
+              problem("LM-R101", "pick " + std::to_string(i + 1) + " was found again by its shape or its place")
+                  .tryThis("check it, or click its chip and pick it again"),
+              f));
+          in.notes.back().item = p->item;
+        }
         json item = stored[i];
         json key{{"part", p->part}, {"from", id == "world" ? id : model.result(id)->key}};
         for (const Field& s : f.each) {

@@ -74,6 +74,17 @@ void collectBodies(Model& m) {
   }
 }
 
+Model modelBefore(const Model& m, const std::string& step) {
+  Model out = m;
+  bool after = false;
+  for (const StepPtr& s : m.recipe->steps) {
+    after = after || s->id == step;
+    if (after) out.results.erase(s->id);
+  }
+  collectBodies(out);
+  return out;
+}
+
 const std::vector<std::pair<std::string, Frame>>& worldPlanes() {
   static const std::vector<std::pair<std::string, Frame>> planes{
       {"top", {Vec3::Zero(), Vec3::UnitX(), Vec3::UnitY()}},

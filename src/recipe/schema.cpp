@@ -55,6 +55,10 @@ Field& Field::optional() {
   least = 0;
   return *this;
 }
+Field& Field::prefer(Kind k) {
+  preferred = k;
+  return *this;
+}
 Field& Field::eachWith(std::vector<Field> sub) {
   each = std::move(sub);
   return *this;

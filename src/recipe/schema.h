@@ -52,6 +52,7 @@ struct Field {
 
   // Picks
   Kind accepts = Kind::None;
+  Kind preferred = Kind::None; ///< of several things under the pointer these come first
   int least = 0, most = 100000;
   std::vector<Field> each;    ///< sub-fields of every item (start mark, flip, continuity, magnitude)
   std::vector<Field> columns; ///< of tables
@@ -68,6 +69,7 @@ struct Field {
   Field& atLeast(int n);
   Field& atMost(int n);
   Field& optional();
+  Field& prefer(Kind k);
   Field& eachWith(std::vector<Field> sub);
   Field& onPlane(std::string picksKey);
 };

@@ -173,6 +173,38 @@ private slots:
     for (const auto& h : hits) QVERIFY(h.at.x() > -1);
   }
 
+  void aLostReferenceIsShownOnItsChipAndPickedAgainInPlace() {
+    QVERIFY(open("pell_kettle.lumsk"));
+    json edges = inputs("s16")["edges"];
+    edges[0]["part"] = "s11.skin|gone";
+    w().setInput("s16", "edges", edges, "lose it");
+    QVERIFY(settled());
+    QCOMPARE(result("s16")->problem->code, std::string("LM-R020"));
+    w().unfold("s16");
+    QTest::qWait(50);
+    const auto chipOf = [&]() -> QWidget* {
+      for (auto* c : window_->findChildren<QWidget*>("chip"))
+        if (c->isVisible()) return c;
+      return nullptr;
+    };
+    auto* chip = chipOf();
+    QVERIFY(chip);
+    QCOMPARE(chip->property("state").toString(), QString("lost"));
+    QTest::mouseClick(chip, Qt::LeftButton, {}, QPoint(60, 12));
+    QTest::qWait(50);
+    QVERIFY(!w().replacing().empty());
+    // The foot's edge, low in front.
+    pickAt({0.735 * 62 * 0.73, -0.735 * 62 * 0.74, -5});
+    QVERIFY(settled());
+    QVERIFY(w().replacing().empty());
+    const json now = inputs("s16")["edges"];
+    QCOMPARE(now.size(), size_t(1));
+    QCOMPARE(now[0]["id"], edges[0]["id"]);
+    QVERIFY2(result("s16")->status == recipe::Status::Ok, now.dump().c_str());
+    QTest::qWait(50);
+    QCOMPARE(chipOf()->property("state").toString(), QString("sound"));
+  }
+
   void ctrlAddsToThePicksAndEscClearsThem() {
     QVERIFY(open("tumbler.lumsk"));
     pickAt({38 * std::cos(-1.2), 38 * std::sin(-1.2), 110});

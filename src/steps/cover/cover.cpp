@@ -12,7 +12,8 @@ Schema schema() {
   return {
       picks("edges", "Ring", "One edge of each opening to close; or curves and edges that form a ring.",
             Kind::Edge | Kind::Curve)
-          .atLeast(1),
+          .atLeast(1)
+          .prefer(Kind::Edge),
       toggle("knit", "Knit in", "Joins the cover with the body; a body that is closed then becomes a solid.", true),
       length("gap", "Largest gap", "Ends of the ring and edges of the body within this distance are joined.", "0.01")
           .within(0.0001, 5)};
