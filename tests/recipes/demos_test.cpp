@@ -1,9 +1,14 @@
+#include "exchange/export.h"
 #include "exchange/project.h"
+#include "exchange/step_file.h"
 #include "inspect/joins.h"
+#include "inspect/mirror_plane.h"
 #include "inspect/wall.h"
 #include "nurbs/surface.h"
+#include "support/mesh_checks.h"
 #include "support/recipes.h"
 
+#include <QTemporaryDir>
 #include <random>
 
 using namespace lumsk;
@@ -82,6 +87,55 @@ private slots:
     VERIFY_AT_MOST(joins.gapMm, 0.001);
     VERIFY_AT_MOST(joins.angleDeg, 0.01);
     VERIFY_AT_MOST(joins.curvatureRel, 0.01);
+  }
+
+  void theKettleDoesNotCrossItself() {
+    for (const auto& [number, value] : {std::pair{"wall", "2.2"}, std::pair{"waist", "58"}, std::pair{"wall", "3"}}) {
+      Bench b = demo("pell_kettle");
+      setNumber(b, number, value);
+      b.run();
+      const auto mesh = brep::exportMesh(*b.model->bodies[0].body, {0.05, 10}, {});
+      VERIFY_OK(mesh);
+      QCOMPARE(mesh->openEdges(), 0);
+      QCOMPARE(selfCrossings(*mesh), 0);
+    }
+  }
+
+  void theExportedKettleShowsNoTraceOfItsMirrorPlane() {
+    Bench b = demo("pell_kettle");
+    const auto off = [&](const char* id) {
+      auto s = std::make_shared<recipe::StepEntry>(*b.recipe.find(id));
+      s->on = false;
+      b.recipe = b.recipe.withStep(s);
+    };
+    QTemporaryDir dir;
+    const auto readBack = [&] {
+      b.run();
+      const std::string path = dir.filePath("k.step").toStdString();
+      const auto wrote = exchange::exportModel(*b.model, path, {}, {});
+      return wrote ? exchange::readBodies(path) : fail(wrote.error());
+    };
+    const auto whole = readBack();
+    VERIFY_OK(whole);
+    int seams = 0;
+    for (const auto& j : inspect::joins(*(*whole)[0].body, {})) {
+      VERIFY_AT_MOST(j.gapMm, 0.001);
+      if (j.angleDeg > 5 || std::abs(j.gapAt.x()) > 1e-3 || std::abs(j.angleAt.x()) > 1e-3) continue;
+      VERIFY_AT_MOST(j.angleDeg, 0.01);
+      ++seams;
+    }
+    QVERIFY(seams >= 12);
+    // The half alone, for what only one side shows.
+    for (const char* id : {"s15", "s16", "s17"}) off(id);
+    const auto half = readBack();
+    VERIFY_OK(half);
+    const auto edges = inspect::atPlane(*(*half)[0].body, recipe::worldPlanes().back().second, 0.01);
+    QCOMPARE(edges.size(), size_t(6));
+    for (const auto& e : edges) {
+      VERIFY_AT_MOST(e.offMm, 0.001);
+      VERIFY_AT_MOST(e.angleDeg, 0.01);
+      VERIFY_AT_MOST(e.curvatureRate, 0.01);
+    }
   }
 
   void theRoundedBottomHasOneTangentPlane() {
