@@ -34,8 +34,8 @@ struct Member {
 
 /// A stretch of one direction between corners.
 struct Strip {
-  int first = 0, last = 0;                        ///< members of the other family that cross it, ends included
-  std::vector<double> at;                         ///< their parameters over [0, 1]
+  int first = 0, last = 0; ///< members of the other family that cross it, ends included
+  std::vector<double> at;  ///< their parameters over [0, 1]
   bool closed = false;
   std::vector<std::optional<MonotoneMap>> length; ///< of each own curve: parameter to measure; poles have none
   LeanFit fit;
@@ -77,7 +77,7 @@ public:
     // What the two families leave of each other's errors adds up: fitted more closely until the sum is close enough.
     for (fit_ = cx_.tolerances.fit.mm;; fit_ *= 0.5) {
       LUMSK_CHECK(build());
-      if (out_.deviationMm <= cx_.tolerances.fit.mm + net_.largestGapMm || fit_ < 0.2 * cx_.tolerances.fit.mm) break;
+      if (out_.deviationMm <= cx_.tolerances.fit.mm + net_.largestGapMm || fit_ < 0.02 * cx_.tolerances.fit.mm) break;
     }
     out_.sorted = std::move(net_);
     for (const auto& plane : {rows_.ends.first, rows_.ends.last, columns_.ends.first, columns_.ends.last})
@@ -332,8 +332,7 @@ private:
     for (size_t k = 0; k < f.curves->size(); ++k) {
       if ((*f.curves)[k].index < 0) continue;
       const double a = measure(f, int(k), places[size_t(first)]), b = measure(f, int(k), places[size_t(last)]);
-      for (int p = first; p <= last; ++p)
-        t[size_t(p - first)] += (measure(f, int(k), places[size_t(p)]) - a) / (b - a);
+      for (int p = first; p <= last; ++p) t[size_t(p - first)] += (measure(f, int(k), places[size_t(p)]) - a) / (b - a);
       ++used;
     }
     for (double& x : t) x /= used;
@@ -406,9 +405,9 @@ private:
       const int c = column[size_t(m.own) % column.size()];
       Rows control(s.fit.controls.rows(), 3);
       for (Eigen::Index i = 0; i < control.rows(); ++i)
-        control.row(i) = c < 0 ? Eigen::RowVector3d::Zero()
-                               : Eigen::RowVector3d(across.image(
-                                     Vec3(s.fit.controls.row(i).segment<3>(3 * c).transpose()), m.copy));
+        control.row(i) =
+            c < 0 ? Eigen::RowVector3d::Zero()
+                  : Eigen::RowVector3d(across.image(Vec3(s.fit.controls.row(i).segment<3>(3 * c).transpose()), m.copy));
       if (c < 0) control.rowwise() += grid(f, m.own, 0).at.transpose();
       for (int p = 0; p < crossings; ++p) {
         const Member& place = places[size_t(s.first + p)];
@@ -428,8 +427,8 @@ private:
     return v;
   }
 
-  /// Interpolating functions at the crossings, in the strip's space: polynomials of up to six crossings, quintic splines
-  /// of more; around closed curves those of least third derivative.
+  /// Interpolating functions at the crossings, in the strip's space: polynomials of up to six crossings, quintic
+  /// splines of more; around closed curves those of least third derivative.
   Expected<void> cardinals(Strip& s) const {
     const int n = int(s.at.size()) - (s.closed ? 1 : 0);
     if (s.closed) return cardinalsAround(s, n);
@@ -541,7 +540,8 @@ private:
     closePoles(p);
     const auto meet = [&](Side side, bool here, const std::optional<Frame>& plane, const std::vector<double>& keep) {
       if (here && plane)
-        p.surface = meetingPlane(p.surface, side, plane->origin, plane->normal(), o_.sides[side], keep, EndShape::Local);
+        p.surface =
+            meetingPlane(p.surface, side, plane->origin, plane->normal(), o_.sides[side], keep, EndShape::Local);
     };
     meet(FirstU, pu.first == 0, rows_.ends.first, p.columnsAt);
     meet(LastU, pu.first + int(pu.at.size()) == int(net_.columns.size()), rows_.ends.last, p.columnsAt);

@@ -90,6 +90,11 @@ void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nur
       out.notes.push_back(
           problem("LM-N102", "curve " + std::to_string(i + 1) + " goes on beyond the outermost crossing")
               .measure(millimetres(net.overhang[i])));
+  if (r.deviationMm > tol.fit.mm + net.largestGapMm)
+    out.notes.push_back(problem("LM-N105", "the skin leaves its curves by more than the fit tolerance")
+                            .measure(millimetres(r.deviationMm))
+                            .want(millimetres(tol.fit.mm + net.largestGapMm))
+                            .tryThis("bring the curves closer together, or smooth them"));
   if (r.pointedPole)
     out.notes.push_back(
         problem("LM-N104", "the skin has a pointed tip: its curves do not share a tangent plane there"));
