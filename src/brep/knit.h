@@ -23,7 +23,6 @@ struct NearMiss {
 
 struct Knitted {
   BodyPtr body;
-  int pieces = 1;
   std::vector<NearMiss> nearMisses; ///< widest first
 };
 

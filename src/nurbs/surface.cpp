@@ -263,13 +263,6 @@ Surface portion(const Surface& s, double u0, double u1, double v0, double v1) {
   return Surface::trusted(s.degreeU(), s.degreeV(), columns[0].knots(), rows[0].knots(), std::move(P), closed);
 }
 
-Surface transposed(const Surface& s) {
-  Points P(s.grid().rows(), 3);
-  for (int i = 0; i < s.sizeU(); ++i)
-    for (int j = 0; j < s.sizeV(); ++j) P.row(j * s.sizeU() + i) = s.point(i, j);
-  return Surface::trusted(s.degreeV(), s.degreeU(), s.knotsV(), s.knotsU(), std::move(P), false);
-}
-
 Surface mirrored(const Surface& s, const Vec3& origin, const Vec3& n) {
   Points P = s.grid();
   for (Eigen::Index i = 0; i < P.rows(); ++i) {

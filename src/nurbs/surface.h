@@ -98,8 +98,6 @@ Surface reversedU(const Surface& s);
 Surface insertKnotU(const Surface& s, double u);
 /// The part over [u0, u1] x [v0, v1], its domain made [0, 1]^2; parts of closed surfaces are open.
 Surface portion(const Surface& s, double u0, double u1, double v0, double v1);
-/// u and v exchanged: the normal turns over. Not for closed surfaces.
-Surface transposed(const Surface& s);
 /// The mirror image in a plane, same parameters: the normal turns over with respect to the image of the old one.
 Surface mirrored(const Surface& s, const Vec3& origin, const Vec3& unitNormal);
 Surface insertKnotV(const Surface& s, double v);
