@@ -41,6 +41,7 @@ gp_Pln planeOf(const Frame& f) {
 }
 
 using Box3 = Eigen::AlignedBox3d;
+constexpr double kSameCorner = 10;     ///< point tolerances: a border's end this near to a corner is the corner
 constexpr double kClearanceStep = 0.4; ///< thicknesses between the places of the skin that walls are compared with
 
 /// Points in cells, to be asked whether one lies near.
@@ -229,7 +230,7 @@ private:
           if (const double d = (at(s, u, v) - c.at).norm(); d < nearest) nearest = d, best = at(o, u, v);
         }
     }
-    if (nearest < 1e-2) return best;
+    if (nearest < kSameCorner * cx_.tolerances.point.mm) return best;
     Eigen::MatrixXd A(Eigen::Index(c.faces.size()) + (c.rim ? 1 : 0), 3);
     Eigen::VectorXd b(A.rows());
     Eigen::Index row = 0;

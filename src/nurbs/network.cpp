@@ -578,6 +578,7 @@ private:
         worst = std::max(worst, std::asin(std::min(1.0, std::abs(n.dot(t.col(i))))));
       if (svd.singularValues()[1] < 1e-3 || degFromRad(worst) > o_.poleFlat.deg) {
         out_.pointedPole = true;
+        out_.pointedAt = grid(row, 0).at;
         continue;
       }
       for (NetworkPatch& p : out_.patches)
@@ -593,8 +594,9 @@ private:
       if (k >= int(s.length.size()) || !s.length[size_t(k)]) return;
       for (int i = 0; i < 48; ++i) {
         const double t = (i + 0.37) / 48;
-        out_.deviationMm =
-            std::max(out_.deviationMm, (skin(t) - pointAt(f, k, (*s.length[size_t(k)])(a + (b - a) * t))).norm());
+        const Vec3 p = pointAt(f, k, (*s.length[size_t(k)])(a + (b - a) * t));
+        if (const double off = (skin(t) - p).norm(); off > out_.deviationMm)
+          out_.deviationMm = off, out_.deviationAt = p;
       }
     };
     for (size_t i = 0; i < out_.patches.size(); ++i) {

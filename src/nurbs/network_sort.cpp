@@ -385,6 +385,7 @@ private:
   Expected<void> fill(SortedNetwork& out, const std::vector<int>& rows, const std::vector<int>& columns,
                       const std::vector<Vec3>& poles) const {
     out.overhang.assign(size_t(n_), 0.0);
+    out.overhangAt.assign(size_t(n_), Vec3::Zero());
     for (int r : rows) out.rows.push_back({r, false});
     for (int c : columns) out.columns.push_back({c, false});
     for (auto& c : out.columns)
@@ -486,13 +487,18 @@ private:
         if (j > 0 && tooNear(out.columns[i].index, out.grid[j][i].across - out.grid[j - 1][i].across))
           return fail(crossedTogether(out.rows[j - 1].index, out.rows[j].index, out.grid[j][i].at));
       }
+    const auto overhang = [&](const SortedCurve& c, double first, double last) {
+      if (c.index < 0) return;
+      const ArcLength& l = lengths_[size_t(c.index)];
+      const bool before = first > l.total() - last;
+      const Path& p = curves_[size_t(c.index)].path;
+      out.overhang[size_t(c.index)] = before ? first : l.total() - last;
+      out.overhangAt[size_t(c.index)] = before != c.reversed ? p.start() : p.end();
+    };
     for (size_t j = 0; j < out.rows.size() && !out.closed; ++j)
-      if (const int c = out.rows[j].index; c >= 0)
-        out.overhang[size_t(c)] =
-            std::max(out.grid[j].front().along, lengths_[size_t(c)].total() - out.grid[j].back().along);
+      overhang(out.rows[j], out.grid[j].front().along, out.grid[j].back().along);
     for (size_t i = 0; i < out.columns.size(); ++i)
-      out.overhang[size_t(out.columns[i].index)] = std::max(
-          out.grid.front()[i].across, lengths_[size_t(out.columns[i].index)].total() - out.grid.back()[i].across);
+      overhang(out.columns[i], out.grid.front()[i].across, out.grid.back()[i].across);
     return {};
   }
 

@@ -34,6 +34,7 @@ struct SortedNetwork {
   double largestGapMm = 0.0;
   std::vector<int> familyOf;    ///< of every picked curve: 1 rows, 2 columns
   std::vector<double> overhang; ///< of every picked curve: longest end beyond the outermost crossing, mm
+  std::vector<Vec3> overhangAt; ///< the end that it is
 };
 
 /// Separates curves into two families so that every one of the first meets every one of the second, finds the

@@ -89,15 +89,19 @@ void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nur
     if (net.overhang[i] > std::max(net.largestGapMm, 100 * tol.point.mm))
       out.notes.push_back(
           problem("LM-N102", "curve " + std::to_string(i + 1) + " goes on beyond the outermost crossing")
-              .measure(millimetres(net.overhang[i])));
+              .measure(millimetres(net.overhang[i]))
+              .at(net.overhangAt[i])
+              .tryThis("the skin ends at the crossing; put a curve of the other family at the end"));
   if (r.deviationMm > tol.fit.mm + net.largestGapMm)
     out.notes.push_back(problem("LM-N105", "the skin leaves its curves by more than the fit tolerance")
                             .measure(millimetres(r.deviationMm))
                             .want(millimetres(tol.fit.mm + net.largestGapMm))
+                            .at(r.deviationAt)
                             .tryThis("bring the curves closer together, or smooth them"));
   if (r.pointedPole)
-    out.notes.push_back(
-        problem("LM-N104", "the skin has a pointed tip: its curves do not share a tangent plane there"));
+    out.notes.push_back(problem("LM-N104", "the skin has a pointed tip: its curves do not share a tangent plane there")
+                            .at(r.pointedAt)
+                            .tryThis("let the curves leave the tip in one plane"));
   if (r.cornered)
     out.notes.push_back(
         problem("LM-N103", "corners of the curves make edges in the skin").measure(count(double(r.patches.size()))));

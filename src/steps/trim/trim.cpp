@@ -29,7 +29,9 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.flags.push_back({"keep", "", made->droppedAt, Vec3::Zero(), false, "cut off", 2});
   if (made->pieces.size() > 1)
     out.notes.push_back(problem("LM-C101", "the kept side falls into parts: each is a body")
-                            .measure(count(double(made->pieces.size()))));
+                            .measure(count(double(made->pieces.size())))
+                            .at(made->keptAt)
+                            .tryThis("hide or remove the parts that are not wanted"));
   out.summary = made->pieces.size() == 1 ? "one piece" : std::to_string(made->pieces.size()) + " pieces";
   if (made->refittedMm > 0) out.summary += " - whole faces - " + format(millimetres(made->refittedMm), 1);
   return out;
