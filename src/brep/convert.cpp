@@ -2,8 +2,10 @@
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
+#include <BRepTools_WireExplorer.hxx>
 #include <BRep_Tool.hxx>
 #include <GeomConvert.hxx>
+#include <GeomConvert_ApproxCurve.hxx>
 #include <Geom_BSplineCurve.hxx>
 #include <Geom_Circle.hxx>
 #include <Geom_Ellipse.hxx>
@@ -133,11 +135,16 @@ std::optional<nurbs::Path> toPath(const TopoDS_Edge& e) {
              conic && (dynamic_cast<const Geom_Circle*>(conic) || dynamic_cast<const Geom_Ellipse*>(conic))) {
     const Vec3 centre = toVec(conic->Location());
     segment = nurbs::EllipseArc{centre, toVec(c->Value(0.0)) - centre, toVec(c->Value(kPi / 2)) - centre, a, b};
-  } else if (Handle(Geom_BSplineCurve) spline = Handle(Geom_BSplineCurve)::DownCast(c);
-             !spline.IsNull() && !spline->IsRational()) {
-    spline = Handle(Geom_BSplineCurve)::DownCast(spline->Copy());
+  } else {
+    Handle(Geom_BSplineCurve) spline = Handle(Geom_BSplineCurve)::DownCast(c);
+    spline = spline.IsNull() ? toSplineCurve(c, a, b) : Handle(Geom_BSplineCurve)::DownCast(spline->Copy());
     if (spline->IsPeriodic()) spline->SetNotPeriodic();
     spline->Segment(std::max(a, spline->FirstParameter()), std::min(b, spline->LastParameter()));
+    if (spline->IsRational() || spline->Degree() > nurbs::kMaxDegree) {
+      GeomConvert_ApproxCurve refit(spline, kRefittedMm, GeomAbs_C2, 200, 5);
+      if (!refit.HasResult() || refit.MaxError() > kRefittedMm) return {};
+      spline = refit.Curve();
+    }
     nurbs::Knots U;
     for (int i = 1; i <= spline->NbKnots(); ++i) U.insert(U.end(), spline->Multiplicity(i), spline->Knot(i));
     Points P(spline->NbPoles(), 3);
@@ -145,10 +152,21 @@ std::optional<nurbs::Path> toPath(const TopoDS_Edge& e) {
     auto made = nurbs::Spline::make(spline->Degree(), std::move(U), std::move(P), spline->IsClosed());
     if (!made) return {};
     segment = *made;
-  } else {
-    return {};
   }
   auto path = nurbs::Path::make({segment}, {1e-7});
+  if (!path) return {};
+  return *path;
+}
+
+std::optional<nurbs::Path> toPath(const TopoDS_Wire& w, LengthTolerance point) {
+  std::vector<nurbs::Segment> segments;
+  for (BRepTools_WireExplorer e(w); e.More(); e.Next()) {
+    auto path = toPath(e.Current());
+    if (!path) return {};
+    if (e.Current().Orientation() == TopAbs_REVERSED) path = nurbs::reversed(*path);
+    for (const auto& s : path->segments()) segments.push_back(s);
+  }
+  auto path = nurbs::Path::make(std::move(segments), point);
   if (!path) return {};
   return *path;
 }

@@ -35,7 +35,11 @@ Handle(Geom_BSplineSurface) toSurface(const nurbs::Surface& s);
 /// Polynomial B-spline surfaces exactly; nothing for other kinds. `closedU`: the two borders across u are one line.
 std::optional<nurbs::Surface> toSurface(const Handle(Geom_Surface) & s, bool closedU);
 
-/// Edge to path: exact for lines, circles, ellipses and polynomial splines; nothing for other kinds.
+/// Edge to path: exact for lines, circles, ellipses and polynomial splines; others as splines within
+/// `kRefittedMm`. Nothing where it has no curve in space.
 std::optional<nurbs::Path> toPath(const TopoDS_Edge& e);
+constexpr double kRefittedMm = 1e-4;
+/// The edges of a wire in their order, joined within the tolerance.
+std::optional<nurbs::Path> toPath(const TopoDS_Wire& w, LengthTolerance point);
 
 } // namespace lumsk::brep

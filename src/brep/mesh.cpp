@@ -6,9 +6,12 @@
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRep_Tool.hxx>
+#include <GCPnts_QuasiUniformDeflection.hxx>
+#include <GeomAdaptor_Curve.hxx>
 #include <Poly_Triangulation.hxx>
 #include <TopExp.hxx>
 #include <TopLoc_Location.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
 #include <TopTools_IndexedMapOfShape.hxx>
 #include <TopoDS.hxx>
 
@@ -108,7 +111,38 @@ FaceMesh kernelMesh(const TopoDS_Face& original, const MeshLimits& limits) {
   return m;
 }
 
+std::vector<ShownEdge> edgesOf(const Body& b) {
+  std::vector<ShownEdge> out;
+  TopTools_IndexedDataMapOfShapeListOfShape owners;
+  TopExp::MapShapesAndAncestors(b.shape, TopAbs_EDGE, TopAbs_FACE, owners);
+  const auto all = edges(b);
+  for (size_t i = 0; i < all.size(); ++i) {
+    if (BRep_Tool::Degenerated(all[i])) continue;
+    double first, last;
+    const Handle(Geom_Curve) c = BRep_Tool::Curve(all[i], first, last);
+    if (c.IsNull()) continue;
+    ShownEdge e;
+    e.name = b.edgeNames[i];
+    const int at = owners.FindIndex(all[i]);
+    const bool closedOnFace = at > 0 && BRep_Tool::IsClosed(all[i], TopoDS::Face(owners(at).First()));
+    e.seam = closedOnFace;
+    e.open = at > 0 && owners(at).Extent() == 1 && !closedOnFace;
+    const GeomAdaptor_Curve a(c, first, last);
+    const GCPnts_QuasiUniformDeflection places(a, 0.02);
+    if (places.IsDone())
+      for (int k = 1; k <= places.NbPoints(); ++k) e.points.push_back(toVec(places.Value(k)));
+    out.push_back(std::move(e));
+  }
+  return out;
+}
+
 } // namespace
+
+std::vector<ShownEdge> displayEdges(const Body& b) {
+  const auto made =
+      guarded("drawing edges", [&]() -> Expected<std::vector<ShownEdge>> { return edgesOf(b); });
+  return made ? *made : std::vector<ShownEdge>{};
+}
 
 std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int budget) {
   std::vector<FaceMesh> out;

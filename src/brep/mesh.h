@@ -20,6 +20,16 @@ struct FaceMesh {
 /// `budget` bounds the triangles of each untrimmed face.
 std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int budget);
 
+/// An edge as a line, within 0.02 mm.
+struct ShownEdge {
+  std::string name;
+  std::vector<Vec3> points;
+  bool open = false; ///< belongs to one face only
+  bool seam = false; ///< where a closed face meets itself: not shown
+};
+/// All edges of a body but those that are shrunk to a point. Empty when the kernel fails on them.
+std::vector<ShownEdge> displayEdges(const Body& b);
+
 /// One closed mesh for printing (points shared along edges) within the limits, measured on the surfaces. Fails with
 /// LM-K005 when the kernel's mesher leaves a face out, LM-K006 above eight million triangles, LM-K007 when halving does
 /// not end.

@@ -184,8 +184,14 @@ private:
 
 } // namespace
 
-Expected<Trimmed> trimByPlane(const Body& b, const Frame& plane, bool above, const std::string& step,
-                              const Context& cx) {
+bool cutIsDoubtful(const Body& b) {
+  for (const NamedFace& f : namedFaces(b))
+    if (!f.natural && BRepAdaptor_Surface(f.face).GetType() == GeomAbs_BSplineSurface) return true;
+  return false;
+}
+
+Expected<Trimmed> trimByPlaneHere(const Body& b, const Frame& plane, bool above, const std::string& step,
+                                  const Context& cx) {
   return guarded("trimming", [&] { return Trimmer(b, plane, above, step, cx).run(); });
 }
 

@@ -9,10 +9,10 @@ using Outcomes = std::map<std::string, recipe::OutcomePtr>;
 /// Those of a model that took long to compute, that hold bodies and that are good, slowest first up to 64 MB.
 Outcomes worthKeeping(const recipe::Model& model);
 
-/// One outcome as text: names, notes and marks as JSON, shapes as BREP. Fails with LM-K001.
+/// One outcome as bytes (CBOR): names, notes and marks, shapes in the kernel's binary format. Fails with LM-K001.
 Expected<std::string> packOutcome(const recipe::Outcome& o);
 
 /// Fails with LM-F005 where the text is not what `packOutcome` writes or the shape does not fit its names.
-Expected<recipe::Outcome> unpackOutcome(const std::string& text);
+Expected<recipe::Outcome> unpackOutcome(const std::string& bytes);
 
 } // namespace lumsk::exchange

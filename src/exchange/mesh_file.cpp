@@ -1,6 +1,7 @@
 #include "exchange/mesh_file.h"
 
 #include "brep/convert.h"
+#include "brep/foreign_mesh.h"
 #include "brep/guard.h"
 #include "exchange/files.h"
 
@@ -96,23 +97,8 @@ Expected<void> write3mf(const std::string& path, const std::vector<NamedMesh>& m
 }
 
 Expected<brep::SolidMesh> readStl(const std::string& path) {
-  return brep::guarded("reading STL", [&]() -> Expected<brep::SolidMesh> {
-    const auto broken =
-        problem("LM-F031", "'" + std::filesystem::path(path).filename().string() + "' is not a whole STL file")
-            .tryThis("export it again");
-    LUMSK_TRY(bytes, readFile(path));
-    if (bytes.size() < 84) return fail(broken);
-    const Handle(Poly_Triangulation) t = RWStl::ReadFile(path.c_str());
-    if (t.IsNull() || t->NbTriangles() == 0) return fail(broken);
-    brep::SolidMesh m;
-    for (int i = 1; i <= t->NbNodes(); ++i) m.points.push_back(brep::toVec(t->Node(i)));
-    for (int i = 1; i <= t->NbTriangles(); ++i) {
-      int a, b, c;
-      t->Triangle(i).Get(a, b, c);
-      m.triangles.push_back({a - 1, b - 1, c - 1});
-    }
-    return m;
-  });
+  LUMSK_TRY(bytes, readFile(path));
+  return brep::readForeignMesh(bytes, std::filesystem::path(path).filename().string(), 1.0, {});
 }
 
 } // namespace lumsk::exchange

@@ -1,7 +1,7 @@
 #include "exchange/step_file.h"
 
+#include "brep/foreign.h"
 #include "brep/guard.h"
-#include "brep/names.h"
 #include "exchange/files.h"
 
 #include <BRepTools.hxx>
@@ -10,10 +10,8 @@
 #include <Quantity_Color.hxx>
 #include <STEPCAFControl_Writer.hxx>
 #include <STEPControl_Controller.hxx>
-#include <STEPControl_Reader.hxx>
 #include <TDataStd_Name.hxx>
 #include <TDocStd_Document.hxx>
-#include <TopExp_Explorer.hxx>
 #include <TopoDS_Compound.hxx>
 #include <XCAFDoc_ColorTool.hxx>
 #include <XCAFDoc_DocumentTool.hxx>
@@ -22,14 +20,13 @@
 #include <filesystem>
 #include <fstream>
 #include <mutex>
-#include <sstream>
 
 namespace lumsk::exchange {
 
 namespace {
 
 std::mutex& stepLock() {
-  static std::mutex m; // the kernel's STEP reader and writer share state
+  static std::mutex m; // the kernel's STEP writer has global state
   return m;
 }
 
@@ -44,21 +41,6 @@ Quantity_Color colourOf(const std::string& hex) {
   unsigned r = 232, g = 226, b = 214;
   if (hex.size() == 7) std::sscanf(hex.c_str(), "#%2x%2x%2x", &r, &g, &b);
   return Quantity_Color(r / 255.0, g / 255.0, b / 255.0, Quantity_TOC_sRGB);
-}
-
-recipe::BodyEntry entryFor(const TopoDS_Shape& s, int number, const std::string& file) {
-  auto body = std::make_shared<brep::Body>();
-  body->shape = s;
-  brep::FaceNames names;
-  int k = 0;
-  for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next())
-    if (!names.IsBound(e.Current())) names.Bind(e.Current(), brep::faceName(file, "face", std::to_string(++k)));
-  brep::nameBody(*body, names);
-  recipe::BodyEntry out;
-  out.id = "b" + std::to_string(number);
-  out.label = file + " " + std::to_string(number);
-  out.body = body;
-  return out;
 }
 
 } // namespace
@@ -105,35 +87,20 @@ Expected<void> writeBrep(const std::string& path, const std::vector<recipe::Body
 }
 
 Expected<std::vector<recipe::BodyEntry>> readBodies(const std::string& path) {
-  return brep::guarded("reading a file", [&]() -> Expected<std::vector<recipe::BodyEntry>> {
-    LUMSK_TRY(bytes, readFile(path));
-    const auto broken =
-        problem("LM-F032", "'" + nameOf(path) + "' cannot be read as bodies").tryThis("export it again as STEP");
-    TopoDS_Shape shape;
-    if (extensionOf(path) == ".brep") {
-      std::istringstream in(bytes);
-      BRep_Builder builder;
-      BRepTools::Read(shape, in, builder);
-    } else {
-      const std::lock_guard lock(stepLock());
-      if (bytes.rfind("ISO-10303-21", 0) != 0) return fail(broken);
-      STEPControl_Reader reader;
-      if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) return fail(broken);
-      reader.TransferRoots();
-      shape = reader.OneShape();
-    }
-    if (shape.IsNull()) return fail(broken);
-    std::vector<recipe::BodyEntry> out;
-    const std::string file = std::filesystem::path(path).stem().string();
-    for (TopExp_Explorer e(shape, TopAbs_SOLID); e.More(); e.Next())
-      out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
-    for (TopExp_Explorer e(shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next())
-      out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
-    for (TopExp_Explorer e(shape, TopAbs_FACE, TopAbs_SHELL); e.More(); e.Next())
-      out.push_back(entryFor(e.Current(), int(out.size()) + 1, file));
-    if (out.empty()) return fail(broken);
-    return out;
-  });
+  LUMSK_TRY(bytes, readFile(path));
+  LUMSK_TRY(read, brep::readForeign(bytes, {brep::LengthUnit::FromFile, nameOf(path), recipe::hashOf(bytes).substr(7)}, {}));
+  std::vector<recipe::BodyEntry> out;
+  const std::string file = std::filesystem::path(path).stem().string();
+  for (auto& part : read.parts) {
+    const std::string number = std::to_string(out.size() + 1);
+    recipe::BodyEntry e;
+    e.id = "b" + number;
+    e.label = part.label.empty() ? file + " " + number : part.label;
+    e.colour = part.colour;
+    e.body = std::move(part.body);
+    out.push_back(std::move(e));
+  }
+  return out;
 }
 
 } // namespace lumsk::exchange

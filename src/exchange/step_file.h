@@ -8,7 +8,7 @@ Expected<void> writeStep(const std::string& path, const std::vector<recipe::Body
 /// The kernel's own format. Fails with LM-F022.
 Expected<void> writeBrep(const std::string& path, const std::vector<recipe::BodyEntry>& bodies);
 
-/// Bodies of a STEP or BREP file, in mm. Fails with LM-F032.
+/// Bodies of a STEP or BREP file, in mm, read by `lumsk-worker`. Fails as `readFile` and `brep::readForeign` do.
 Expected<std::vector<recipe::BodyEntry>> readBodies(const std::string& path);
 
 } // namespace lumsk::exchange

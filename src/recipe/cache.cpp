@@ -9,6 +9,10 @@ size_t sizeOf(const Outcome& o) {
       n += 4096 * (*body)->faceNames.size();
       // The spline is held twice: ours and the kernel's, with its parameter curves.
       for (const auto& [name, f] : (*body)->natural) n += size_t(f.surface->controlPoints()) * 96;
+    } else if (const auto* picture = std::get_if<PictureObject>(&out.object)) {
+      n += picture->image->rgba.size();
+    } else if (const auto* ghost = std::get_if<GhostPtr>(&out.object)) {
+      n += (*ghost)->mesh->points.size() * 48 + (*ghost)->mesh->triangles.size() * 12;
     } else if (const auto* curve = std::get_if<CurvePtr>(&out.object)) {
       for (const auto& s : (*curve)->segments())
         n += std::holds_alternative<nurbs::Spline>(s) ? size_t(std::get<nurbs::Spline>(s).size()) * 40 : 200;

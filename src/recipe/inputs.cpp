@@ -91,7 +91,7 @@ Kind kindOfObject(const Object& o) {
   if (std::holds_alternative<PlaneObject>(o)) return Kind::Plane;
   if (std::holds_alternative<PointObject>(o)) return Kind::Point;
   if (const auto* body = std::get_if<brep::BodyPtr>(&o)) return (*body)->solid() ? Kind::Solid : Kind::Skin;
-  return Kind::Curve;
+  return std::holds_alternative<CurvePtr>(o) ? Kind::Curve : Kind::None;
 }
 
 Kind kindFromName(const std::string& n) {
@@ -190,6 +190,12 @@ std::string Inputs::itemText(const std::string& key, size_t index, const std::st
 Frame Inputs::plane(const std::string& key, const Frame& fallback) const {
   const auto& p = picked(key);
   return p.empty() ? fallback : std::get<PlaneObject>(p.front().object).frame;
+}
+
+std::string Inputs::fileName(const std::string& key) const { return values_->at(key).value("name", ""); }
+std::string Inputs::fileHash(const std::string& key) const {
+  const std::string hash = values_->at(key).value("hash", "");
+  return hash.substr(hash.find(':') + 1);
 }
 
 const std::string* Inputs::file(const std::string& key) const {

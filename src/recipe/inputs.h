@@ -40,6 +40,8 @@ public:
   Frame plane(const std::string& key, const Frame& fallback) const;
   /// Bytes of a file field; null when none is chosen.
   const std::string* file(const std::string& key) const;
+  std::string fileName(const std::string& key) const; ///< as it was called where it came from
+  std::string fileHash(const std::string& key) const; ///< of its bytes, hexadecimal
   const Names& names() const { return names_; }
 
   /// Makes inputs ready. `modelSoFar` holds the results of earlier steps. Fails with LM-R0xx.

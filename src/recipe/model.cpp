@@ -54,7 +54,8 @@ void collectBodies(Model& m) {
       bodyOf[object] = id;
       if (!byId.count(id)) order.push_back(id);
       BodyEntry& e = byId[id];
-      if (e.id.empty()) e.label = s->label + (o.name.empty() ? "" : " " + o.name);
+      if (e.id.empty()) e.label = !o.label.empty() ? o.label : s->label + (o.name.empty() ? "" : " " + o.name);
+      if (!o.colour.empty()) e.colour = o.colour;
       e.id = id;
       e.step = s->id;
       e.output = o.name;
@@ -67,7 +68,7 @@ void collectBodies(Model& m) {
     if (m.isHidden(e.step, e.output)) continue;
     if (const auto look = m.recipe->looks.find(id); look != m.recipe->looks.end()) {
       if (!look->second.label.empty()) e.label = look->second.label;
-      e.colour = look->second.colour;
+      if (!look->second.colour.empty()) e.colour = look->second.colour;
       e.visible = look->second.visible;
     }
     m.bodies.push_back(e);

@@ -1,6 +1,8 @@
 #pragma once
 #include "brep/body.h"
+#include "brep/mesh.h"
 #include "nurbs/correspond.h"
+#include "recipe/image.h"
 #include "recipe/recipe.h"
 
 #include <variant>
@@ -15,12 +17,27 @@ struct PointObject {
   Vec3 at;
 };
 using CurvePtr = std::shared_ptr<const nurbs::Path>;
-using Object = std::variant<PlaneObject, PointObject, CurvePtr, brep::BodyPtr>;
+/// A picture on a plane, to draw over.
+struct PictureObject {
+  Frame frame; ///< origin in the picture's middle
+  double widthMm = 0, heightMm = 0, strength = 1.0;
+  std::shared_ptr<const Image> image;
+};
+/// A foreign form, faintly, to snap to and to compare with: never part of the model.
+struct GhostObject {
+  std::shared_ptr<const brep::FaceMesh> mesh;
+  std::vector<std::vector<Vec3>> edges;
+  std::vector<Vec3> corners;
+  double strength = 1.0;
+};
+using GhostPtr = std::shared_ptr<const GhostObject>;
+using Object = std::variant<PlaneObject, PointObject, CurvePtr, brep::BodyPtr, PictureObject, GhostPtr>;
 
 struct Output {
   std::string name; ///< of several outputs of a step; empty for the main one
   Object object;
-  std::string continues; ///< bodies: the one this goes on from, as `objectId` names it
+  std::string continues = {};          ///< bodies: the one this goes on from, as `objectId` names it
+  std::string label = {}, colour = {}; ///< of bodies, as long as the person chose none
 };
 
 /// How outputs are named among all steps: "s4", or "s4/2" for one of several.
@@ -34,6 +51,15 @@ struct Flag {
   bool startMovable = false;
   std::string mark; ///< what is written on it; empty: its number
   int group = 0;    ///< flags of a second group look different
+};
+
+/// Where a points field has its places when no plane says so: the points are in its units from its origin.
+struct PointsPlace {
+  std::string field;
+  Frame frame;
+  double mmPerUnit = 1.0;
+  Vec3 toWorld(const Vec3& p) const { return frame.at(p.x() * mmPerUnit, p.y() * mmPerUnit, p.z() * mmPerUnit); }
+  Vec3 fromWorld(const Vec3& w) const { return frame.local(w) / mmPerUnit; }
 };
 
 /// A place where a quantity of the step can be dragged.
@@ -51,6 +77,7 @@ struct Outcome {
   std::vector<std::string> usedUp; ///< `objectId`s of what is hidden from now on; a step's id means all it made
   std::vector<Flag> flags;
   std::vector<HandlePlace> handles;
+  std::vector<PointsPlace> places;
   std::string summary; ///< one line: "4 sections - 210 points"
 };
 using OutcomePtr = std::shared_ptr<const Outcome>;

@@ -1,14 +1,8 @@
 #include "scene/drawing.h"
 
 #include "brep/convert.h"
-#include "brep/guard.h"
 
 #include <BRep_Tool.hxx>
-#include <GCPnts_QuasiUniformDeflection.hxx>
-#include <GeomAdaptor_Curve.hxx>
-#include <TopExp.hxx>
-#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
-#include <TopoDS.hxx>
 
 #include <algorithm>
 
@@ -18,31 +12,6 @@ namespace {
 
 constexpr int kMovingTriangles = 8000; ///< of the whole drawing while something is dragged
 constexpr int kFineTriangles = 60000;
-
-std::vector<DrawnEdge> edgesOf(const brep::Body& b) {
-  std::vector<DrawnEdge> out;
-  TopTools_IndexedDataMapOfShapeListOfShape owners;
-  TopExp::MapShapesAndAncestors(b.shape, TopAbs_EDGE, TopAbs_FACE, owners);
-  const auto all = brep::edges(b);
-  for (size_t i = 0; i < all.size(); ++i) {
-    if (BRep_Tool::Degenerated(all[i])) continue;
-    double first, last;
-    const Handle(Geom_Curve) c = BRep_Tool::Curve(all[i], first, last);
-    if (c.IsNull()) continue;
-    DrawnEdge e;
-    e.name = b.edgeNames[i];
-    const int at = owners.FindIndex(all[i]);
-    const bool closedOnFace = at > 0 && BRep_Tool::IsClosed(all[i], TopoDS::Face(owners(at).First()));
-    e.seam = closedOnFace;
-    e.open = at > 0 && owners(at).Extent() == 1 && !closedOnFace;
-    const GeomAdaptor_Curve a(c, first, last);
-    const GCPnts_QuasiUniformDeflection places(a, 0.02);
-    if (places.IsDone())
-      for (int k = 1; k <= places.NbPoints(); ++k) e.points.push_back(brep::toVec(places.Value(k)));
-    out.push_back(std::move(e));
-  }
-  return out;
-}
 
 DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int budget, Quality quality,
                  const Drawing* previous) {
@@ -58,9 +27,7 @@ DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int
       }
   for (brep::FaceMesh& m : brep::displayMesh(*b.body, limits, budget))
     d.faces.push_back(std::make_shared<const brep::FaceMesh>(std::move(m)));
-  const auto made =
-      brep::guarded("drawing edges", [&]() -> Expected<std::vector<DrawnEdge>> { return edgesOf(*b.body); });
-  d.edges = std::make_shared<const std::vector<DrawnEdge>>(made ? *made : std::vector<DrawnEdge>{});
+  d.edges = std::make_shared<const std::vector<DrawnEdge>>(brep::displayEdges(*b.body));
   const auto vertices = brep::vertices(*b.body);
   for (size_t i = 0; i < vertices.size(); ++i)
     d.vertices.emplace_back(b.body->vertexNames[i], brep::toVec(BRep_Tool::Pnt(vertices[i])));
@@ -147,6 +114,11 @@ std::vector<Vec3> outlineOf(const DrawnPlane& p) {
   return {p.frame.at(-h, -h), p.frame.at(h, -h), p.frame.at(h, h), p.frame.at(-h, h), p.frame.at(-h, -h)};
 }
 
+std::array<Vec3, 4> DrawnPicture::corners() const {
+  const double w = 0.5 * picture.widthMm, h = 0.5 * picture.heightMm;
+  return {picture.frame.at(-w, -h), picture.frame.at(w, -h), picture.frame.at(w, h), picture.frame.at(-w, h)};
+}
+
 Outline outlineOf(const Drawing& d, const Highlight& h) {
   Outline out;
   for (const DrawnCurve& c : d.curves) {
@@ -218,6 +190,12 @@ DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* prev
         reach(point->at);
       } else if (const auto* plane = std::get_if<recipe::PlaneObject>(&o.object)) {
         out->planes.push_back({s->id, "", s->label, plane->frame, plane->halfSizeMm});
+      } else if (const auto* picture = std::get_if<recipe::PictureObject>(&o.object)) {
+        out->pictures.push_back({s->id, s->label, *picture});
+        for (const Vec3& p : out->pictures.back().corners()) reach(p);
+      } else if (const auto* ghost = std::get_if<recipe::GhostPtr>(&o.object)) {
+        out->ghosts.push_back({s->id, s->label, *ghost});
+        for (const Vec3& p : (*ghost)->mesh->points) reach(p);
       }
     }
   }

@@ -10,12 +10,7 @@ namespace lumsk::scene {
 
 using MeshPtr = std::shared_ptr<const brep::FaceMesh>;
 
-struct DrawnEdge {
-  std::string name;
-  std::vector<Vec3> points;
-  bool open = false; ///< belongs to one face only
-  bool seam = false; ///< where a closed face meets itself: not shown
-};
+using DrawnEdge = brep::ShownEdge;
 
 struct DrawnBody {
   std::string id, step, output, label, colour;
@@ -49,11 +44,24 @@ struct DrawnPlane {
   double halfSizeMm = 60;
 };
 
+/// Backdrops: seen and snapped to, never picked.
+struct DrawnPicture {
+  std::string step, label;
+  recipe::PictureObject picture;
+  std::array<Vec3, 4> corners() const; ///< from the lower left, round
+};
+struct DrawnGhost {
+  std::string step, label;
+  recipe::GhostPtr ghost;
+};
+
 struct Drawing {
   std::vector<DrawnBody> bodies;
   std::vector<DrawnCurve> curves;
   std::vector<DrawnPoint> points;
   std::vector<DrawnPlane> planes;
+  std::vector<DrawnPicture> pictures;
+  std::vector<DrawnGhost> ghosts;
   /// The other half of what is modelled as one half at the side plane: mirror images, for the eye only.
   std::vector<DrawnBody> otherHalves;
   std::vector<DrawnCurve> otherCurves;

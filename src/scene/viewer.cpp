@@ -13,6 +13,8 @@
 #include <Graphic3d_AspectLine3d.hxx>
 #include <Graphic3d_AspectMarker3d.hxx>
 #include <Graphic3d_Group.hxx>
+#include <Graphic3d_Texture2Dmanual.hxx>
+#include <Image_PixMap.hxx>
 
 #include <algorithm>
 
@@ -28,7 +30,7 @@ Quantity_Color colour(unsigned rgb) {
 }
 
 constexpr unsigned kInk = 0x22262A, kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSoftInk = 0x6E7173,
-                   kComb = 0x1F7A6B;
+                   kComb = 0x1F7A6B, kGhost = 0x8A9AA6;
 
 unsigned bodyColour(const std::string& hex) {
   unsigned v = kFront;
@@ -144,36 +146,50 @@ void Viewer::redrawAll() {
   if (lens_.combs) drawCombs(drawing_->curves);
   if (lens_.combs && otherHalf_) drawCombs(drawing_->otherCurves);
   drawPlanes();
+  drawPictures();
+  drawGhosts();
   keepDepth();
 }
+
+namespace {
+
+Handle(Graphic3d_ArrayOfTriangles) trianglesOf(const brep::FaceMesh& f, unsigned rgb, double opacity) {
+  const Graphic3d_Vec4ub c(Standard_Byte((rgb >> 16) & 255), Standard_Byte((rgb >> 8) & 255), Standard_Byte(rgb & 255),
+                           Standard_Byte(opacity * 255));
+  Handle(Graphic3d_ArrayOfTriangles) a =
+      new Graphic3d_ArrayOfTriangles(int(f.points.size()), int(f.triangles.size()) * 3, true, true);
+  for (size_t i = 0; i < f.points.size(); ++i) {
+    const Vec3& n = f.normals[i];
+    const int k = a->AddVertex(toPnt(f.points[i]), n.norm() > 0 ? gp_Dir(n.x(), n.y(), n.z()) : gp_Dir(0, 0, 1));
+    a->SetVertexColor(k, c);
+  }
+  for (const auto& t : f.triangles) {
+    a->AddEdge(t[0] + 1);
+    a->AddEdge(t[1] + 1);
+    a->AddEdge(t[2] + 1);
+  }
+  return a;
+}
+
+Handle(Graphic3d_AspectFillArea3d) bothSides() {
+  Handle(Graphic3d_AspectFillArea3d) aspect = new Graphic3d_AspectFillArea3d();
+  aspect->SetInteriorStyle(Aspect_IS_SOLID);
+  aspect->SetFaceCulling(Graphic3d_TypeOfBackfacingModel_DoubleSided);
+  return aspect;
+}
+
+} // namespace
 
 void Viewer::drawBody(const DrawnBody& b) {
   for (const MeshPtr& f : b.faces) {
     if (meshes_.count(f.get()) || f->triangles.empty()) continue;
-    const Graphic3d_Vec4ub c(Standard_Byte((bodyColour(b.colour) >> 16) & 255),
-                             Standard_Byte((bodyColour(b.colour) >> 8) & 255),
-                             Standard_Byte(bodyColour(b.colour) & 255), 255);
-    Handle(Graphic3d_ArrayOfTriangles) a =
-        new Graphic3d_ArrayOfTriangles(int(f->points.size()), int(f->triangles.size()) * 3, true, true);
-    for (size_t i = 0; i < f->points.size(); ++i) {
-      const Vec3& n = f->normals[i];
-      const int k = a->AddVertex(toPnt(f->points[i]), n.norm() > 0 ? gp_Dir(n.x(), n.y(), n.z()) : gp_Dir(0, 0, 1));
-      a->SetVertexColor(k, c);
-    }
-    for (const auto& t : f->triangles) {
-      a->AddEdge(t[0] + 1);
-      a->AddEdge(t[1] + 1);
-      a->AddEdge(t[2] + 1);
-    }
     const Handle(Graphic3d_Structure) s = structure();
     const Handle(Graphic3d_Group) g = s->NewGroup();
-    Handle(Graphic3d_AspectFillArea3d) aspect = new Graphic3d_AspectFillArea3d();
-    aspect->SetInteriorStyle(Aspect_IS_SOLID);
+    const Handle(Graphic3d_AspectFillArea3d) aspect = bothSides();
     aspect->SetShaderProgram(faceProgram(lens_.surface, b.stale));
-    aspect->SetFaceCulling(Graphic3d_TypeOfBackfacingModel_DoubleSided);
     aspect->SetPolygonOffsets(Aspect_POM_Fill, 1.0f, 2.0f);
     g->SetGroupPrimitivesAspect(aspect);
-    g->AddPrimitiveArray(a);
+    g->AddPrimitiveArray(trianglesOf(*f, bodyColour(b.colour), 1.0));
     s->Display();
     meshes_[f.get()] = s;
     meshKeys_[f.get()] = b.colour + (b.stale ? "s" : "") + (lens_.surface == SurfaceLens::Stripes ? "z" : "");
@@ -236,6 +252,55 @@ void Viewer::drawPlanes() {
   }
   s->Display();
   rest_.push_back(s);
+}
+
+void Viewer::drawPictures() {
+  for (const DrawnPicture& d : drawing_->pictures) {
+    const recipe::Image& image = *d.picture.image;
+    Handle(Image_PixMap) pixels = new Image_PixMap();
+    pixels->InitZero(Image_Format_RGBA, size_t(image.width), size_t(image.height));
+    pixels->SetTopDown(true);
+    for (int y = 0; y < image.height; ++y)
+      for (int x = 0; x < image.width; ++x) {
+        const unsigned char* q = &image.rgba[(size_t(y) * size_t(image.width) + size_t(x)) * 4];
+        pixels->ChangeValue<Graphic3d_Vec4ub>(size_t(y), size_t(x)) =
+            Graphic3d_Vec4ub(q[0], q[1], q[2], Standard_Byte(q[3] * d.picture.strength));
+      }
+    Handle(Graphic3d_ArrayOfTriangles) a = new Graphic3d_ArrayOfTriangles(4, 6, false, false, true);
+    const auto corners = d.corners();
+    const gp_Pnt2d texels[4] = {{0, 0}, {1, 0}, {1, 1}, {0, 1}};
+    for (size_t k = 0; k < 4; ++k) a->AddVertex(toPnt(corners[k]), texels[k]);
+    for (int k : {1, 2, 3, 1, 3, 4}) a->AddEdge(k);
+    const Handle(Graphic3d_AspectFillArea3d) aspect = bothSides();
+    aspect->SetShadingModel(Graphic3d_TypeOfShadingModel_Unlit);
+    aspect->SetInteriorColor(Quantity_NOC_WHITE);
+    aspect->SetTextureMap(new Graphic3d_Texture2Dmanual(pixels));
+    aspect->SetTextureMapOn();
+    aspect->SetAlphaMode(Graphic3d_AlphaMode_Blend);
+    const Handle(Graphic3d_Structure) s = structure();
+    const Handle(Graphic3d_Group) g = s->NewGroup();
+    g->SetGroupPrimitivesAspect(aspect);
+    g->AddPrimitiveArray(a);
+    s->Display();
+    rest_.push_back(s);
+  }
+}
+
+void Viewer::drawGhosts() {
+  for (const DrawnGhost& d : drawing_->ghosts) {
+    const Handle(Graphic3d_Structure) s = structure();
+    if (!d.ghost->mesh->triangles.empty()) {
+      const Handle(Graphic3d_AspectFillArea3d) aspect = bothSides();
+      aspect->SetShaderProgram(faceProgram(SurfaceLens::Shade, false));
+      aspect->SetAlphaMode(Graphic3d_AlphaMode_Blend);
+      const Handle(Graphic3d_Group) g = s->NewGroup();
+      g->SetGroupPrimitivesAspect(aspect);
+      g->AddPrimitiveArray(trianglesOf(*d.ghost->mesh, kGhost, d.ghost->strength));
+    }
+    for (const auto& line : d.ghost->edges) addPolyline(s, line, kGhost, 1.0);
+    s->Display();
+    rest_.push_back(s);
+  }
 }
 
 void Viewer::lookFrom(ViewFrom from) {

@@ -53,6 +53,8 @@ private:
   void drawCombs(const std::vector<DrawnCurve>& curves);
   std::vector<const DrawnBody*> shownBodies() const; ///< other halves included
   void drawPlanes();
+  void drawPictures();
+  void drawGhosts();
   void redrawAll();
 
   Handle(V3d_Viewer) viewer_;

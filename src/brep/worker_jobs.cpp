@@ -1,0 +1,171 @@
+#include "brep/convert.h"
+#include "brep/foreign.h"
+#include "brep/foreign_mesh.h"
+#include "brep/guard.h"
+#include "brep/pack.h"
+#include "brep/trim.h"
+#include "brep/worker.h"
+
+#include <TopoDS.hxx>
+
+#include <csignal>
+#include <cstdio>
+#include <cstdlib>
+#include <new>
+#include <nlohmann/json.hpp>
+#include <sys/prctl.h>
+#include <sys/resource.h>
+#include <unistd.h>
+
+namespace lumsk::brep {
+
+using nlohmann::json;
+
+// The child's side ----------------------------------------------------------------------------------------------------
+
+namespace {
+
+json toJson(const ForeignBodies& f) {
+  json out{{"parts", json::array()}, {"unit", f.unit}, {"notes", json::array()}};
+  for (const auto& p : f.parts)
+    out["parts"].push_back({{"body", brep::toJson(*p.body)}, {"label", p.label}, {"colour", p.colour}});
+  for (const auto& n : f.notes) out["notes"].push_back(brep::toJson(n));
+  out["curves"] = json::array();
+  for (const auto& c : f.curves) out["curves"].push_back(json::binary(shapeBytes(toWire(c))));
+  return out;
+}
+
+std::vector<std::uint8_t> bytesOf(const std::string& s) { return {s.begin(), s.end()}; }
+
+Expected<json> read(const json& a, const Context& cx) {
+  const auto& bytes = a.at("bytes").get_binary();
+  LUMSK_TRY(made, readForeignHere({bytes.begin(), bytes.end()},
+                                  {LengthUnit(a.at("unit").get<int>()), a.at("name").get<std::string>(),
+                                   a.at("hash").get<std::string>()},
+                                  cx));
+  return toJson(made);
+}
+
+Expected<json> mesh(const json& a, const Context& cx) {
+  const auto& bytes = a.at("bytes").get_binary();
+  LUMSK_TRY(m, readMeshHere({bytes.begin(), bytes.end()}, a.at("name").get<std::string>(), a.at("scale").get<double>(), cx));
+  std::vector<double> points;
+  for (const Vec3& p : m.points) points.insert(points.end(), {p.x(), p.y(), p.z()});
+  return json{{"points", points}, {"triangles", m.triangles}};
+}
+
+json toJson(const Frame& f) { return {brep::toJson(f.origin), brep::toJson(f.x), brep::toJson(f.y)}; }
+Frame frameFrom(const json& j) { return {vecFrom(j.at(0)), vecFrom(j.at(1)), vecFrom(j.at(2))}; }
+
+Expected<json> cut(const json& a, const Context& cx) {
+  const BodyPtr body = bodyFrom(a.at("body"));
+  if (!body) return fail(problem("LM-W002", "the body could not be handed over"));
+  LUMSK_TRY(made, trimByPlaneHere(*body, frameFrom(a.at("plane")), a.at("above").get<bool>(),
+                                  a.at("step").get<std::string>(), cx));
+  json out{{"pieces", json::array()},
+           {"kept", brep::toJson(made.keptAt)},
+           {"dropped", brep::toJson(made.droppedAt)},
+           {"refitted", made.refittedMm}};
+  for (const auto& p : made.pieces) out["pieces"].push_back(brep::toJson(*p));
+  return out;
+}
+
+/// Takes memory until it is refused.
+[[noreturn]] void eat() {
+  std::vector<std::vector<char>> eaten;
+  for (;;) eaten.emplace_back(size_t(16) << 20, char(eaten.size()));
+}
+
+} // namespace
+
+Expected<json> workerJob(const std::string& job, const json& a, const Context& cx) {
+  if (job == "read") return read(a, cx);
+  if (job == "mesh") return mesh(a, cx);
+  if (job == "cut") return cut(a, cx);
+  if (job == "crash") std::abort();
+  if (job == "hang")
+    for (;;) ::pause();
+  if (job == "eat") eat();
+  return fail(problem("LM-W002", "there is no job '" + job + "'"));
+}
+
+int workerMain(int argc, char** argv) {
+  if (argc != 5) return 2;
+  ::prctl(PR_SET_PDEATHSIG, SIGKILL); // never outlives the program that waits for it
+  const rlimit memory{std::strtoull(argv[4], nullptr, 10), std::strtoull(argv[4], nullptr, 10)}, core{0, 0};
+  ::setrlimit(RLIMIT_AS, &memory);
+  ::setrlimit(RLIMIT_CORE, &core);
+  std::set_new_handler([] { ::_exit(kWorkerNoMemory); });
+  quietKernel();
+  Context cx;
+  cx.progress = [](double fraction, const std::string& words) {
+    std::printf("@%.3f %s\n", fraction, words.c_str());
+    std::fflush(stdout);
+  };
+  json answer;
+  try {
+    const json arguments = loadJob(argv[2]);
+    if (auto result = workerJob(argv[1], arguments, cx))
+      answer["result"] = std::move(*result);
+    else
+      answer["problem"] = brep::toJson(result.error());
+  } catch (const std::exception& e) {
+    answer["problem"] = brep::toJson(kernelProblem("working aside", e));
+  }
+  return writeJob(argv[3], answer) ? kWorkerAnswered : 1;
+}
+
+// The parent's side of the jobs ---------------------------------------------------------------------------------------
+
+Expected<ForeignBodies> readForeign(const std::string& bytes, const ForeignOptions& o, const Context& cx) {
+  LUMSK_TRY(answer, runInWorker("read",
+                                {{"bytes", json::binary(bytesOf(bytes))},
+                                 {"unit", int(o.unit)},
+                                 {"name", o.name},
+                                 {"hash", o.hash}},
+                                "reading '" + o.name + "'", {}, cx));
+  return guarded("taking over a file", [&]() -> Expected<ForeignBodies> {
+    ForeignBodies out;
+    out.unit = answer.at("unit").get<std::string>();
+    for (const json& p : answer.at("parts")) {
+      auto body = bodyFrom(p.at("body"));
+      if (!body) return fail(problem("LM-W002", "the bodies of '" + o.name + "' could not be handed over"));
+      out.parts.push_back({std::move(body), p.at("label").get<std::string>(), p.at("colour").get<std::string>()});
+    }
+    for (const json& n : answer.at("notes")) out.notes.push_back(problemFrom(n));
+    for (const json& c : answer.at("curves"))
+      if (auto path = toPath(TopoDS::Wire(shapeFrom(c.get_binary())), cx.tolerances.point)) out.curves.push_back(std::move(*path));
+    return out;
+  });
+}
+
+Expected<SolidMesh> readForeignMesh(const std::string& bytes, const std::string& name, double scale, const Context& cx) {
+  LUMSK_TRY(answer, runInWorker("mesh", {{"bytes", json::binary(bytesOf(bytes))}, {"name", name}, {"scale", scale}},
+                                "reading '" + name + "'", {}, cx));
+  SolidMesh out;
+  const auto points = answer.at("points").get<std::vector<double>>();
+  for (size_t i = 0; i + 2 < points.size(); i += 3) out.points.emplace_back(points[i], points[i + 1], points[i + 2]);
+  out.triangles = answer.at("triangles").get<std::vector<std::array<int, 3>>>();
+  return out;
+}
+
+Expected<Trimmed> trimByPlane(const Body& b, const Frame& plane, bool above, const std::string& step,
+                              const Context& cx) {
+  if (!cutIsDoubtful(b)) return trimByPlaneHere(b, plane, above, step, cx);
+  LUMSK_TRY(answer, runInWorker("cut",
+                                {{"body", toJson(b)}, {"plane", toJson(plane)}, {"above", above}, {"step", step}},
+                                "cutting", {}, cx));
+  return guarded("taking over a cut", [&]() -> Expected<Trimmed> {
+    Trimmed out;
+    out.keptAt = vecFrom(answer.at("kept"));
+    out.droppedAt = vecFrom(answer.at("dropped"));
+    out.refittedMm = answer.at("refitted").get<double>();
+    for (const json& p : answer.at("pieces")) {
+      out.pieces.push_back(bodyFrom(p));
+      if (!out.pieces.back()) return fail(problem("LM-W002", "the cut pieces could not be handed over"));
+    }
+    return out;
+  });
+}
+
+} // namespace lumsk::brep

@@ -1,0 +1,23 @@
+#pragma once
+#include "brep/foreign.h"
+#include "recipe/step.h"
+
+namespace lumsk::steps {
+
+// The unit of a foreign file, as several steps ask for it.
+
+inline recipe::Field unitField() {
+  return recipe::choice("unit", "Unit", "What the file's lengths are in; one that says nothing is taken as mm.",
+                        {{"file", "as the file says"}, {"mm", "mm"}, {"cm", "cm"}, {"m", "m"}, {"inch", "inch"}});
+}
+
+inline brep::LengthUnit unitOf(const recipe::Inputs& in) {
+  const std::string u = in.text("unit");
+  return u == "mm"   ? brep::LengthUnit::Millimetre
+         : u == "cm" ? brep::LengthUnit::Centimetre
+         : u == "m"  ? brep::LengthUnit::Metre
+         : u == "inch" ? brep::LengthUnit::Inch
+                       : brep::LengthUnit::FromFile;
+}
+
+} // namespace lumsk::steps
