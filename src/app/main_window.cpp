@@ -74,6 +74,7 @@ MainWindow::MainWindow(const recipe::Registry& registry)
     view_->setFocus();
   });
   connect(start_, &StartPanel::toolWanted, this, [this](const QString& k) { w_.startDraft(k.toStdString()); });
+  connect(start_, &StartPanel::bringInWanted, this, &MainWindow::bringInDialog);
   connect(start_, &StartPanel::openWanted, this, &MainWindow::openDialog);
   connect(start_, &StartPanel::fileWanted, this, &MainWindow::openPath);
   connect(column_, &RecipeColumn::helpWanted, this, [this](const QString& k) { showHelp(w_.registry(), k, this); });
@@ -128,6 +129,7 @@ void MainWindow::makeMenus() {
   file->addSeparator();
   action(file, tr("Save"), QKeySequence::Save, [this] { save(); });
   action(file, tr("Save as"), QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
+  action(file, tr("Bring in"), QKeySequence("Ctrl+I"), [this] { bringInDialog(); });
   action(file, tr("Export"), QKeySequence("Ctrl+E"), [this] { exportDialog(); });
   file->addSeparator();
   action(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
@@ -263,6 +265,7 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("view: Fit all"), [this] { view_->fitAll(); });
   command_->addCommand(tr("view: Other half"), [this] { findChild<QAction*>("other-half")->toggle(); });
   command_->addCommand(tr("file: Save"), [this] { save(); });
+  command_->addCommand(tr("file: Bring in"), [this] { bringInDialog(); });
   command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
   command_->addCommand(tr("lens: Shade"), [this] { view_->setLens({}); });
   command_->addCommand(tr("lens: Stripes"), [this] { view_->setLens({scene::SurfaceLens::Stripes, false}); });
@@ -305,6 +308,22 @@ bool MainWindow::mayLeave() {
                             QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
   if (answer == QMessageBox::Save) return save();
   return answer == QMessageBox::Discard;
+}
+
+void MainWindow::bringIn(const QString& path) {
+  const auto taker = w_.takerOf(path);
+  if (!taker) return void(openPath(path));
+  const auto file = w_.importFile(path);
+  if (!file) return report(file.error());
+  w_.startDraft(taker->first);
+  w_.setInput(w_.draft(), taker->second, *file, tr("choose a file"));
+  tabs_->setCurrentIndex(0);
+  view_->setFocus();
+}
+
+void MainWindow::bringInDialog() {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Bring in"), {}, w_.takenFiles());
+  if (!path.isEmpty()) bringIn(path);
 }
 
 void MainWindow::openDialog() {
@@ -409,20 +428,7 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
 void MainWindow::dropEvent(QDropEvent* e) {
   for (const QUrl& url : e->mimeData()->urls()) {
     const QString path = url.toLocalFile();
-    const auto ending = exchange::extensionOf(path.toStdString());
-    if (ending == ".txt" || ending == ".csv" || ending == ".xyz" || ending == ".dat") {
-      w_.startDraft("points_curve");
-      for (const auto& f : w_.registry().schemaOf("points_curve"))
-        if (f.kind == recipe::FieldKind::File) {
-          const auto v = w_.importFile(path);
-          if (v)
-            w_.setInput(w_.draft(), f.key, *v, tr("choose a file"));
-          else
-            report(v.error());
-        }
-    } else {
-      openPath(path);
-    }
+    bringIn(path);
     return;
   }
 }

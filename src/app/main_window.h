@@ -45,6 +45,9 @@ private:
   void syncTitle();
   void syncStart();
   bool mayLeave();
+  /// A file that some step takes starts that step; others are opened as projects.
+  void bringIn(const QString& path);
+  void bringInDialog();
   void openDialog();
   bool save();
   bool saveAs();

@@ -25,23 +25,14 @@ double valueOf(const json& v, const Field& f, const recipe::Names& names) {
 void addPoints(const Workspace& w, const recipe::StepEntry& entry, const Field& f, const scene::Camera& c,
                std::vector<Mark>& out) {
   const auto names = w.names();
-  Frame frame;
-  bool onPlane = false;
-  if (!f.planeField.empty()) {
-    const json planes = entry.inputs->value(f.planeField, json::array());
-    if (!planes.empty())
-      if (const auto p = recipe::follow(planes[0], recipe::Kind::Plane, *w.model())) {
-        frame = std::get<recipe::PlaneObject>(p->object).frame;
-        onPlane = true;
-      }
-  }
+  const auto place = w.placeOf(entry, f);
   const Field coordinate = recipe::length("", "", "", "0");
   const json points = entry.inputs->value(f.key, json::array());
   for (size_t i = 0; i < points.size(); ++i) {
     Vec3 p;
     for (int k = 0; k < 3; ++k) p[k] = valueOf(points[i]["at"][k], coordinate, names);
     if (!p.allFinite() || p.norm() > 1e7) continue;
-    if (onPlane) p = frame.at(p.x(), p.y());
+    if (place) p = place->toWorld({p.x(), p.y(), 0});
     Mark m{Mark::Kind::Point,
            pixel(c.toScreen(p)),
            {},
@@ -168,6 +159,12 @@ void Overlay::setHover(const QString& label, QPointF at) {
   update();
 }
 
+void Overlay::setSnap(const std::optional<Vec3>& at) {
+  if (!at && !snap_) return;
+  snap_ = at;
+  update();
+}
+
 int Overlay::markAt(QPointF p) const {
   int best = -1;
   double nearest = 1e9;
@@ -252,6 +249,13 @@ void Overlay::paintEvent(QPaintEvent*) {
       label(m.at, m.text, clay::text, clay::caution);
       break;
     }
+  }
+  if (snap_) {
+    const QPointF at = pixel(camera_.toScreen(*snap_));
+    p.setPen(QPen(clay::accent, 2));
+    p.setBrush(Qt::NoBrush);
+    p.drawPolygon(
+        QPolygonF{at + QPointF(0, -8), at + QPointF(8, 0), at + QPointF(0, 8), at + QPointF(-8, 0)});
   }
   if (!hover_.isEmpty()) label(hoverAt_ + QPointF(6, -16), hover_, clay::accent, clay::line);
   paintAxes(p);

@@ -49,6 +49,7 @@ public:
   void setLit(std::vector<Lit> lit);
   void setLens(std::vector<LensMark> marks);
   void setHover(const QString& label, QPointF at);
+  void setSnap(const std::optional<Vec3>& at); ///< the place that the next point would take
   const std::vector<Mark>& marks() const { return marks_; }
   /// Index of the mark under a pixel, or -1.
   int markAt(QPointF p) const;
@@ -67,6 +68,7 @@ private:
   scene::Camera camera_;
   QString hover_;
   QPointF hoverAt_;
+  std::optional<Vec3> snap_;
 };
 
 } // namespace lumsk::app

@@ -22,7 +22,7 @@ StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayo
   title->setStyleSheet("font-size: 15pt; font-weight: 600;");
   l->addWidget(title);
   auto* words =
-      new QLabel(tr("Draw the curves a skin should run through, then loft them.\nOr drop a project on this window."));
+      new QLabel(tr("Draw the curves a skin should run through, then loft them.\nOr drop a project, body, mesh, picture or table of points on this window."));
   words->setStyleSheet("color: #5F6468;");
   l->addWidget(words);
   auto* tools = new QHBoxLayout;
@@ -40,6 +40,11 @@ StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayo
   open->setObjectName("start-open");
   connect(open, &QPushButton::clicked, this, &StartPanel::openWanted);
   files->addWidget(open);
+  auto* bring = new QPushButton(tr("Bring in a file"));
+  bring->setObjectName("start-bring-in");
+  bring->setToolTip(tr("bodies, meshes, pictures or points"));
+  connect(bring, &QPushButton::clicked, this, &StartPanel::bringInWanted);
+  files->addWidget(bring);
   for (const auto& info : QDir(demoFolder()).entryInfoList({"*.lumsk"}, QDir::Files)) {
     auto* b = new QPushButton(tr("Demo: %1").arg(info.completeBaseName().replace('_', ' ')));
     b->setObjectName("start-demo-" + info.completeBaseName());

@@ -17,6 +17,7 @@ public:
 signals:
   void toolWanted(const QString& kind);
   void openWanted();
+  void bringInWanted();
   void fileWanted(const QString& path);
 
 private:

@@ -3,7 +3,6 @@
 #include "app/field_editors.h"
 #include "app/theme.h"
 #include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
 
 #include <Aspect_DisplayConnection.hxx>
 #include <Aspect_NeutralWindow.hxx>
@@ -298,6 +297,7 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
 void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = drag_;
   drag_ = Drag::None;
+  overlay_->setSnap({});
   if (was == Drag::Turn || was == Drag::Pan) changed(); // what a mark changed draws itself when it is computed
   if (was == Drag::Mark)
     return w_.endDrag(grabbed_.kind == Mark::Kind::Point  ? tr("move a point")
@@ -308,23 +308,9 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
     return w_.turnItem(grabbed_.step, grabbed_.field, grabbed_.item, grabbed_.group);
   }
   if (grabbed_.kind != Mark::Kind::Problem) return;
-  const recipe::Field* f = w_.activeField();
-  if (f && f->kind == recipe::FieldKind::Points) {
-    const Frame plane = pointsPlane().value_or(Frame{});
-    const auto ray = camera().ray(e->position().x(), e->position().y());
-    Frame target = plane;
-    if (!pointsPlane()) {
-      // In space: in the level of the last point seen square on, as the screen shows it.
-      const auto marks = overlay_->marks();
-      Vec3 through = 0.5 * (w_.drawing()->low + w_.drawing()->high);
-      if (w_.drawing()->curves.empty() && w_.drawing()->bodies.empty()) through.setZero();
-      for (const Mark& m : marks)
-        if (m.kind == Mark::Kind::Point) through = m.world;
-      target = Frame::fromNormal(through, camera().direction);
-    }
-    const Vec3 world = onPlane(target, ray);
-    w_.addPoint(pointsPlane() ? plane.local(world) : world);
-    return;
+  if (pointingAtPlace()) {
+    const auto place = placeFor(e->position(), w_.field(), levelOfNewPoint(), e->modifiers());
+    return w_.addPoint(place.at, !place.what.empty());
   }
   hoverAt(e->position());
   if (!under_.empty())
@@ -371,6 +357,7 @@ void ViewWidget::leaveEvent(QEvent*) {
   hover_.reset();
   under_.clear();
   overlay_->setHover({}, {});
+  overlay_->setSnap({});
   applyHighlights();
 }
 
@@ -400,6 +387,13 @@ void ViewWidget::hoverAt(QPointF p) {
     label = QString::fromStdString(h.label);
     if (under_.size() > 1) label += tr("  (Tab: %1 more)").arg(under_.size() - 1);
   }
+  std::optional<Vec3> place;
+  if (pointingAtPlace() && overlay_->markAt(p) < 0)
+    if (const auto snap = placeFor(p, w_.field(), levelOfNewPoint(), {}); !snap.what.empty()) {
+      label = QString::fromStdString(snap.what);
+      place = snap.at;
+    }
+  overlay_->setSnap(place);
   overlay_->setHover(label, p);
   const bool changedHover =
       next.has_value() != hover_.has_value() ||
@@ -410,19 +404,41 @@ void ViewWidget::hoverAt(QPointF p) {
   applyHighlights();
 }
 
-std::optional<Frame> ViewWidget::pointsPlane() const {
-  const auto* entry = w_.recipe().find(w_.open());
+bool ViewWidget::pointingAtPlace() const {
   const recipe::Field* f = w_.activeField();
-  if (!entry) return {};
-  if (!f || f->planeField.empty())
-    for (const auto& g : w_.registry().schemaOf(entry->kind))
-      if (g.kind == recipe::FieldKind::Points) f = recipe::findField(w_.registry().schemaOf(entry->kind), g.key);
-  if (!f || f->planeField.empty()) return {};
-  const json planes = entry->inputs->value(f->planeField, json::array());
-  if (planes.empty()) return {};
-  const auto p = recipe::follow(planes[0], Kind::Plane, *w_.model());
-  if (!p) return {};
-  return std::get<recipe::PlaneObject>(p->object).frame;
+  return f && f->kind == recipe::FieldKind::Points;
+}
+
+Vec3 ViewWidget::levelOfNewPoint() const {
+  // In space: in the level of the last point seen square on, as the screen shows it.
+  Vec3 through = 0.5 * (w_.drawing()->low + w_.drawing()->high);
+  if (w_.drawing()->curves.empty() && w_.drawing()->bodies.empty()) through.setZero();
+  for (const Mark& m : overlay_->marks())
+    if (m.kind == Mark::Kind::Point) through = m.world;
+  return through;
+}
+
+scene::Snap ViewWidget::placeFor(QPointF p, const std::string& field, const Vec3& through,
+                                 Qt::KeyboardModifiers keys) {
+  const auto ray = camera().ray(p.x(), p.y());
+  const auto* entry = w_.recipe().find(w_.open());
+  const recipe::Field* f = entry ? recipe::findField(w_.registry().schemaOf(entry->kind), field) : nullptr;
+  const auto place = f ? w_.placeOf(*entry, *f) : std::nullopt;
+  scene::SnapRequest r;
+  r.x = p.x();
+  r.y = p.y();
+  r.step = w_.open();
+  if (place) r.plane = place->frame;
+  r.loose = onPlane(place ? place->frame : Frame::fromNormal(through, camera().direction), ray);
+  if (keys & Qt::AltModifier) return {r.loose, ""};
+  if (!place && (keys & Qt::ShiftModifier)) {
+    // Along the axis that the pointer has moved most along, as seen.
+    const Vec3 free = r.loose - through;
+    int k = 0;
+    free.cwiseAbs().maxCoeff(&k);
+    return {through + Vec3::Unit(k) * alongAxis(through, Vec3::Unit(k), ray), ""};
+  }
+  return scene::snapAt(*w_.drawing(), camera(), r).value_or(scene::Snap{r.loose, ""});
 }
 
 void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
@@ -437,24 +453,10 @@ void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
     const double v = std::clamp(grabbed_.value + moved / grabbed_.mmPerUnit, f->low, f->high);
     w_.dragInput(grabbed_.step, grabbed_.field, tidy(v));
   } else if (grabbed_.kind == Mark::Kind::Point) {
-    const auto plane = pointsPlane();
-    Vec3 world;
-    if (plane) {
-      world = plane->local(onPlane(*plane, ray));
-      world.z() = 0;
-    } else if (keys & Qt::ShiftModifier) {
-      // Along the axis that the pointer has moved most along, as seen.
-      const Vec3 free = onPlane(Frame::fromNormal(grabbed_.world, camera().direction), ray) - grabbed_.world;
-      int k = 0;
-      free.cwiseAbs().maxCoeff(&k);
-      world = grabbed_.world + Vec3::Unit(k) * alongAxis(grabbed_.world, Vec3::Unit(k), ray);
-    } else {
-      world = onPlane(Frame::fromNormal(grabbed_.world, camera().direction), ray);
-    }
-    json list = entry->inputs->value(grabbed_.field, json::array());
-    for (json& item : list)
-      if (item["id"] == grabbed_.item) item["at"] = {tidy(world.x()), tidy(world.y()), tidy(world.z())};
-    w_.dragInput(grabbed_.step, grabbed_.field, list);
+    const auto place = placeFor(p, grabbed_.field, grabbed_.world, keys);
+    overlay_->setSnap(place.what.empty() ? std::nullopt : std::optional(place.at));
+    overlay_->setHover(QString::fromStdString(place.what), p);
+    w_.dragPoint(grabbed_.step, grabbed_.field, grabbed_.item, place.at, !place.what.empty());
   } else if (grabbed_.kind == Mark::Kind::Flag && grabbed_.startMovable) {
     json list = entry->inputs->value(grabbed_.field, json::array());
     for (json& item : list) {

@@ -1,5 +1,6 @@
 #pragma once
 #include "app/overlay.h"
+#include "scene/snap.h"
 #include "scene/viewer.h"
 
 #include <QOpenGLWidget>
@@ -61,7 +62,10 @@ private:
   void editHandle(const Mark& m);
   void closeEditor();
   void applyHighlights();
-  std::optional<Frame> pointsPlane() const; ///< plane that new points of the open step lie on
+  /// Where a point goes that the pointer puts or drags; `through` is a place in its level when nothing says more.
+  scene::Snap placeFor(QPointF p, const std::string& field, const Vec3& through, Qt::KeyboardModifiers keys);
+  bool pointingAtPlace() const; ///< a click would put a point
+  Vec3 levelOfNewPoint() const;
   bool peek(int key, bool on);
 
   Workspace& w_;

@@ -13,6 +13,8 @@ using recipe::Kind;
 using recipe::Recipe;
 
 namespace {
+
+constexpr std::uintmax_t kLargestImport = 256u << 20; ///< bytes
 constexpr int kNoticedMs = 250; ///< computing that lasts longer is what Esc is meant for
 }
 
@@ -129,10 +131,12 @@ void Workspace::turnItem(const std::string& step, const std::string& key, const 
 }
 
 void Workspace::dragInput(const std::string& step, const std::string& key, const json& value) {
-  const auto* entry = now_->find(step);
-  if (!entry) return;
+  if (const auto* entry = now_->find(step)) dragTo(now_->withStep(recipe::withInput(*entry, key, value)));
+}
+
+void Workspace::dragTo(Recipe next) {
   if (!dragBase_) dragBase_ = now_;
-  change(std::make_shared<const Recipe>(now_->withStep(recipe::withInput(*entry, key, value))), true);
+  change(std::make_shared<const Recipe>(std::move(next)), true);
 }
 
 void Workspace::endDrag(const QString& words) {
@@ -372,16 +376,85 @@ void Workspace::setVisible(const std::string& id, bool visible) {
   edit(std::move(next), visible ? tr("show") : tr("hide"));
 }
 
-void Workspace::addPoint(const Vec3& p) {
+std::optional<recipe::PointsPlace> Workspace::placeOf(const recipe::StepEntry& entry, const Field& f) const {
+  if (const auto* r = model()->result(entry.id); r && r->outcome)
+    for (const auto& p : r->outcome->places)
+      if (p.field == f.key) return p;
+  if (f.planeField.empty()) return {};
+  const json planes = entry.inputs->value(f.planeField, json::array());
+  if (planes.empty()) return {};
+  const auto p = recipe::follow(planes[0], Kind::Plane, *model());
+  if (!p) return {};
+  return recipe::PointsPlace{f.key, std::get<recipe::PlaneObject>(p->object).frame, 1.0};
+}
+
+namespace {
+
+/// A point's coordinates as they are stored: round numbers unless the place was snapped to.
+json coordinates(const std::optional<recipe::PointsPlace>& place, const Vec3& world, bool snapped) {
+  Vec3 p = place ? place->fromWorld(world) : world;
+  if (place) p.z() = 0;
+  const double grid = snapped ? 1e7 : place && place->mmPerUnit != 1.0 ? 1e5 : 1e2; // per unit
+  const auto tidy = [&](double v) { return std::round(v * grid) / grid + 0.0; };
+  return {tidy(p.x()), tidy(p.y()), tidy(p.z())};
+}
+
+} // namespace
+
+/// The recipe with other points. Where the first or the last, if it is the one that moved, comes to lie in the mirror plane, its end is made square
+/// to it; where it leaves the plane, the end is free again.
+Recipe Workspace::withPoints(const recipe::StepEntry& entry, const Field& f, const json& points,
+                              const std::string& item) const {
+  json inputs = *entry.inputs;
+  inputs[f.key] = points;
+  const auto& schema = registry_.schemaOf(entry.kind);
+  Frame mirror = recipe::worldPlanes().back().second;
+  if (const json picked = inputs.value(f.mirrorField, json::array()); !picked.empty())
+    if (const auto p = recipe::follow(picked[0], Kind::Plane, *model()))
+      mirror = std::get<recipe::PlaneObject>(p->object).frame;
+  const auto place = placeOf(entry, f);
+  for (size_t end = 0; end < 2 && points.size() > end; ++end) {
+    const json& point = end == 0 ? points.front() : points.back();
+    const Field* choice = recipe::findField(schema, f.endFields[end]);
+    if (point["id"] != item || !choice || !recipe::applies(*choice, schema, inputs)) continue;
+    Vec3 p;
+    bool plain = true;
+    for (int k = 0; k < 3; ++k) {
+      const json& v = point["at"][size_t(k)];
+      plain = plain && v.is_number();
+      if (plain) p[k] = v.get<double>();
+    }
+    if (!plain) continue; // an expression is the person's own doing
+    const bool within = std::abs(mirror.local(place ? place->toWorld(p) : p).z()) <= now_->tolerances.point.mm;
+    const std::string now = inputs.value(choice->key, "free");
+    if (within && now == "free") inputs[choice->key] = "perpendicular";
+    if (!within && now == "perpendicular") inputs[choice->key] = "free";
+  }
+  auto changed = std::make_shared<recipe::StepEntry>(entry);
+  changed->inputs = std::make_shared<const json>(std::move(inputs));
+  return now_->withStep(std::move(changed));
+}
+
+void Workspace::addPoint(const Vec3& world, bool snapped) {
   const auto* entry = now_->find(open_);
   const Field* f = activeField();
   if (!entry || !f || f->kind != FieldKind::Points) return;
   json list = entry->inputs->value(f->key, json::array());
   int n = 1;
   while (std::any_of(list.begin(), list.end(), [&](const json& q) { return q["id"] == "q" + std::to_string(n); })) ++n;
-  const auto tidy = [](double v) { return std::round(v * 100) / 100; };
-  list.push_back({{"id", "q" + std::to_string(n)}, {"at", {tidy(p.x()), tidy(p.y()), tidy(p.z())}}});
-  setInput(open_, f->key, list, tr("add a point"));
+  list.push_back({{"id", "q" + std::to_string(n)}, {"at", coordinates(placeOf(*entry, *f), world, snapped)}});
+  edit(withPoints(*entry, *f, list, list.back()["id"]), tr("add a point"));
+}
+
+void Workspace::dragPoint(const std::string& step, const std::string& key, const std::string& item, const Vec3& world,
+                          bool snapped) {
+  const auto* entry = now_->find(step);
+  const Field* f = entry ? recipe::findField(registry_.schemaOf(entry->kind), key) : nullptr;
+  if (!f) return;
+  json list = entry->inputs->value(key, json::array());
+  for (json& p : list)
+    if (p["id"] == item) p["at"] = coordinates(placeOf(*entry, *f), world, snapped);
+  dragTo(withPoints(*entry, *f, list, item));
 }
 
 bool Workspace::escape() {
@@ -436,8 +509,34 @@ Expected<void> Workspace::saveFile(const QString& path, const std::string& png) 
   return {};
 }
 
+std::optional<std::pair<std::string, std::string>> Workspace::takerOf(const QString& path) const {
+  const std::string pattern = "*" + exchange::extensionOf(path.toStdString());
+  for (const auto& s : registry_.all())
+    for (const Field& f : registry_.schemaOf(s.kind)) {
+      const auto at = f.filter.find(pattern);
+      const bool whole = at != std::string::npos && at + pattern.size() < f.filter.size() &&
+                         (f.filter[at + pattern.size()] == ' ' || f.filter[at + pattern.size()] == ')');
+      if (f.kind == FieldKind::File && whole) return std::pair{s.kind, f.key};
+    }
+  return {};
+}
+
+QString Workspace::takenFiles() const {
+  QStringList kinds, endings;
+  for (const auto& s : registry_.all())
+    for (const Field& f : registry_.schemaOf(s.kind)) {
+      if (f.kind != FieldKind::File) continue;
+      const QString filter = QString::fromStdString(f.filter);
+      kinds << filter;
+      endings << filter.section('(', 1).chopped(1).split(' ');
+    }
+  endings.removeDuplicates();
+  kinds.removeDuplicates();
+  return tr("All of these (%1)").arg(endings.join(' ')) + ";;" + kinds.join(";;");
+}
+
 Expected<json> Workspace::importFile(const QString& path) {
-  LUMSK_TRY(bytes, exchange::readFile(path.toStdString()));
+  LUMSK_TRY(bytes, exchange::readFile(path.toStdString(), kLargestImport));
   const std::string hash = recipe::hashOf(bytes);
   Recipe next = *now_;
   next.imports[hash] = std::make_shared<const std::string>(std::move(bytes));

@@ -63,7 +63,12 @@ public:
   void rename(const std::string& id, const QString& label);
   void setOn(const std::string& id, bool on);
   void setVisible(const std::string& id, bool visible);
-  void addPoint(const Vec3& world);
+  /// Where a points field of a step has its places; nothing: in space.
+  std::optional<recipe::PointsPlace> placeOf(const recipe::StepEntry& entry, const recipe::Field& f) const;
+  /// A new point at the end of the active field; one that was snapped stays exactly where it is.
+  void addPoint(const Vec3& world, bool snapped);
+  void dragPoint(const std::string& step, const std::string& key, const std::string& item, const Vec3& world,
+                 bool snapped);
   void stop() { runner_.stop(); }
   /// One step back: stop a drag, stop computing, clear picks, drop the draft, fold the row. False if nothing was left.
   bool escape();
@@ -72,6 +77,9 @@ public:
   void newProject();
   Expected<void> openFile(const QString& path);
   Expected<void> saveFile(const QString& path, const std::string& thumbnailPng);
+  /// The kind of step, and its field, that takes such a file; the first in the drawers when several do.
+  std::optional<std::pair<std::string, std::string>> takerOf(const QString& path) const;
+  QString takenFiles() const; ///< all of them, for a file dialog
   /// Puts a file into the project; the value for a file field.
   Expected<json> importFile(const QString& path);
 
@@ -91,6 +99,9 @@ public:
 
 private:
   void change(recipe::RecipePtr next, bool moving);
+  recipe::Recipe withPoints(const recipe::StepEntry& entry, const recipe::Field& f, const json& points,
+                            const std::string& item) const;
+  void dragTo(recipe::Recipe next);
   void chooseField();
   void endReplacing();
   json pickValue(const scene::Hit& h);

@@ -123,7 +123,7 @@ Expected<ForeignBodies> readForeign(const std::string& bytes, const ForeignOptio
                                  {"unit", int(o.unit)},
                                  {"name", o.name},
                                  {"hash", o.hash}},
-                                "reading '" + o.name + "'", {}, cx));
+                                "reading '" + o.name + "'", {o.seconds, 0}, cx));
   return guarded("taking over a file", [&]() -> Expected<ForeignBodies> {
     ForeignBodies out;
     out.unit = answer.at("unit").get<std::string>();

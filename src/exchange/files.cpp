@@ -28,14 +28,15 @@ bool sync(const std::string& path, int flags) {
 
 } // namespace
 
-Expected<std::string> readFile(const std::string& path) {
+Expected<std::string> readFile(const std::string& path, std::uintmax_t most) {
   std::error_code e;
   const auto size = fs::file_size(path, e);
   const std::string name = fs::path(path).filename().string();
   if (e || fs::is_directory(path))
     return fail(problem("LM-F020", "'" + name + "' cannot be read").tryThis("check that the file is there"));
-  if (size > (uintmax_t(1) << 30))
-    return fail(problem("LM-F021", "'" + name + "' is too large").tryThis("files up to 1 GB can be read"));
+  if (size > most)
+    return fail(problem("LM-F021", "'" + name + "' is too large")
+                    .tryThis("files up to " + std::to_string(most >> 20) + " MB can be read here"));
   std::ifstream in(path, std::ios::binary);
   std::string bytes(size, '\0');
   if (!in.read(bytes.data(), std::streamsize(size)))

@@ -108,7 +108,8 @@ Expected<void> writeProject(const std::string& path, const Project& p) {
     LUMSK_CHECK(add(a.zip, "recipe.json", text));
     if (!p.thumbnailPng.empty()) LUMSK_CHECK(add(a.zip, "thumbnail.png", p.thumbnailPng));
     for (const auto& [hash, bytes] : p.recipe.imports)
-      LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *bytes));
+      if (text.find(hash) != std::string::npos) // others were used by steps that are gone
+        LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *bytes));
     std::vector<std::string> packed; // the archive reads them when it is closed
     packed.reserve(p.kept.size());
     for (const auto& [key, outcome] : p.kept)

@@ -63,6 +63,12 @@ Field& Field::eachWith(std::vector<Field> sub) {
   each = std::move(sub);
   return *this;
 }
+Field& Field::endsAt(std::string startKey, std::string endKey, std::string mirrorPicksKey) {
+  endFields = {std::move(startKey), std::move(endKey)};
+  mirrorField = std::move(mirrorPicksKey);
+  return *this;
+}
+
 Field& Field::onPlane(std::string k) {
   planeField = std::move(k);
   return *this;

@@ -2,6 +2,7 @@
 #include "base/quantity.h"
 #include "base/vec.h"
 
+#include <array>
 #include <functional>
 #include <memory>
 #include <nlohmann/json_fwd.hpp>
@@ -59,6 +60,8 @@ struct Field {
 
   // Points
   std::string planeField; ///< picks field whose plane the points lie in, if picked
+  std::array<std::string, 2> endFields{}; ///< choices for the first and the last point: "free", "perpendicular", ...
+  std::string mirrorField;                ///< picks field of the plane that "perpendicular" means; else the side plane
   // File
   std::string filter; ///< "Tables (*.txt *.csv *.xyz)"
 
@@ -72,6 +75,7 @@ struct Field {
   Field& prefer(Kind k);
   Field& eachWith(std::vector<Field> sub);
   Field& onPlane(std::string picksKey);
+  Field& endsAt(std::string startKey, std::string endKey, std::string mirrorPicksKey);
 };
 
 Field quantity(std::string key, std::string label, std::string help, Dimension d, std::string fallback);

@@ -29,7 +29,8 @@ Near nearestOnPolyline(const std::vector<Vec3>& pts, const Camera& c, const Vec2
   return best;
 }
 
-/// Distance along the ray to the nearest triangle, or a negative number (Moeller & Trumbore 1997).
+} // namespace
+
 double hitMesh(const brep::FaceMesh& m, const Vec3& o, const Vec3& d) {
   double best = -1;
   for (const auto& t : m.triangles) {
@@ -48,6 +49,8 @@ double hitMesh(const brep::FaceMesh& m, const Vec3& o, const Vec3& d) {
   }
   return best;
 }
+
+namespace {
 
 class Picker {
 public:

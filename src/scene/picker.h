@@ -32,6 +32,9 @@ struct Hit {
 /// then faces or bodies from near to far, then planes.
 std::vector<Hit> pickAt(const Drawing& d, const Camera& camera, double x, double y, recipe::Kind wanted);
 
+/// Distance along a ray to the nearest triangle, or a negative number (Moeller & Trumbore 1997).
+double hitMesh(const brep::FaceMesh& m, const Vec3& origin, const Vec3& direction);
+
 /// Same object (kind, step, part)?
 bool same(const Hit& a, const Hit& b);
 

@@ -27,6 +27,12 @@ struct Bench {
     recipe.steps.push_back(s);
     return s->id;
   }
+  /// Puts a file into the recipe; the value for a file field.
+  json file(const std::string& name, std::string bytes) {
+    const std::string hash = recipe::hashOf(bytes);
+    recipe.imports[hash] = std::make_shared<const std::string>(std::move(bytes));
+    return {{"hash", hash}, {"name", name}};
+  }
   void set(const std::string& id, const std::string& key, const json& value) {
     recipe = recipe.withStep(recipe::withInput(*recipe.find(id), key, value));
   }

@@ -61,7 +61,7 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
   out.places.push_back({"marks", frame, width});
   out.handles.push_back({"across", plane.at(0, in.number("up")), plane.x, 1.0});
   out.handles.push_back({"up", plane.at(in.number("across"), 0), plane.y, 1.0});
-  out.summary = format(millimetres(width), 1) + " x " + format(millimetres(height), 1);
+  out.summary = format(millimetres(width)) + " x " + format(millimetres(height));
   out.outputs.push_back({"", PictureObject{frame, width, height, in.number("strength"),
                                            std::make_shared<const Image>(std::move(*image))}});
   return out;
