@@ -54,7 +54,9 @@ void Workspace::change(recipe::RecipePtr next, bool moving) {
 
 recipe::Names Workspace::names() const {
   const auto v = recipe::parameterValues(*now_);
-  return v ? *v : recipe::Names{};
+  recipe::Names out = v ? *v : recipe::Names{};
+  if (model()) out.merge(model()->namesBefore(open_));
+  return out;
 }
 
 const Field* Workspace::activeField() const {

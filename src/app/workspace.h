@@ -37,7 +37,7 @@ public:
   QString instruction() const; ///< what the program waits for, one short sentence
   bool canUndo() const { return !draft_.empty() || history_.canUndo(); }
   bool canRedo() const { return draft_.empty() && history_.canRedo(); }
-  recipe::Names names() const; ///< of the recipe's numbers, as far as they can be read
+  recipe::Names names() const; ///< the numbers that can be read, and what steps before the open one have measured
 
   // Changes
   void edit(recipe::Recipe next, const QString& words); ///< one undo entry, or part of the draft

@@ -44,7 +44,9 @@ Outcomes worthKeeping(const recipe::Model& model) {
 Expected<std::string> packOutcome(const recipe::Outcome& o) {
   return brep::guarded("keeping a result", [&]() -> Expected<std::string> {
     json j{{"outputs", json::array()}, {"notes", json::array()},   {"usedUp", o.usedUp},
-           {"flags", json::array()},   {"handles", json::array()}, {"summary", o.summary}};
+           {"flags", json::array()},   {"handles", json::array()}, {"summary", o.summary},
+           {"measured", json::object()}};
+    for (const auto& [name, q] : o.measured) j["measured"][name] = {q.value, int(q.dimension)};
     for (const auto& out : o.outputs)
       j["outputs"].push_back(
           {{"name", out.name},
@@ -89,6 +91,8 @@ Expected<recipe::Outcome> unpackOutcome(const std::string& bytes) {
     for (const auto& h : j.at("handles"))
       o.handles.push_back(
           {h.at("field").get<std::string>(), vecFrom(h.at("at")), vecFrom(h.at("direction")), h.at("mmPerUnit").get<double>()});
+    for (const auto& [name, q] : j.at("measured").items())
+      o.measured[name] = {q.at(0).get<double>(), Dimension(q.at(1).get<int>())};
     o.summary = j.at("summary").get<std::string>();
     return o;
   });

@@ -43,7 +43,7 @@ json reportOf(const recipe::BodyEntry& b, const Tolerances& tol) {
 }
 
 json reportOf(const recipe::Model& model) {
-  json out{{"steps", json::array()}, {"bodies", json::array()}};
+  json out{{"steps", json::array()}, {"bodies", json::array()}, {"measurements", json::array()}};
   for (const auto& s : model.recipe->steps) {
     const recipe::StepResult* r = model.result(s->id);
     json e{{"id", s->id},           {"kind", s->kind},
@@ -52,6 +52,10 @@ json reportOf(const recipe::Model& model) {
     if (r->problem) e["notes"].push_back(note(*r->problem));
     if (r->outcome && r->status == recipe::Status::Ok)
       for (const Problem& p : r->outcome->notes) e["notes"].push_back(note(p));
+    if (r->outcome && r->status == recipe::Status::Ok)
+      for (const auto& [name, q] : r->outcome->measured)
+        out["measurements"].push_back(
+            {{"name", name}, {"step", s->id}, {"value", q.value}, {"unit", unitName(q.dimension)}});
     out["steps"].push_back(std::move(e));
   }
   for (const auto& b : model.bodies)

@@ -6,9 +6,12 @@
 #include <algorithm>
 #include <chrono>
 #include <fmt/format.h>
+#include <nlohmann/json.hpp>
 #include <thread>
 
 namespace lumsk::recipe {
+
+using nlohmann::json;
 
 namespace {
 
@@ -54,7 +57,80 @@ double Evaluator::lastSeconds(const std::string& id) const {
   return it == seconds_.end() ? 0.0 : it->second;
 }
 
-StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const EvaluateOptions& o) {
+namespace {
+
+/// Names that a step's expressions use.
+void collectNames(const json& values, const Schema& schema, std::vector<std::string>& out) {
+  const auto add = [&](const json& v) {
+    if (!v.is_string()) return;
+    for (std::string& n : namesIn(v.get<std::string>())) out.push_back(std::move(n));
+  };
+  for (const Field& f : schema) {
+    const auto v = values.find(f.key);
+    if (v == values.end()) continue;
+    if (f.kind == FieldKind::Quantity) add(*v);
+    if (!v->is_array()) continue;
+    for (const json& item : *v) {
+      if (!item.is_object()) continue;
+      if (f.kind == FieldKind::Picks) collectNames(item, f.each, out);
+      if (f.kind == FieldKind::Points && item.contains("at"))
+        for (const json& c : item["at"]) add(c);
+    }
+  }
+}
+
+/// The name under which a step gives its measurement; empty for the others.
+std::string measuredName(const StepEntry& entry, const Schema& schema) {
+  for (const Field& f : schema)
+    if (f.namesMeasurement) return entry.inputs->value(f.key, f.fallback);
+  return {};
+}
+
+} // namespace
+
+/// Steps whose results count for a step: those it picks from, and those before it that measure what it uses.
+std::vector<std::string> Evaluator::needsOf(const StepEntry& entry, const Recipe& recipe) const {
+  std::vector<std::string> out = referencesOf(entry), used;
+  collectNames(*entry.inputs, registry_.schemaOf(entry.kind), used);
+  if (used.empty()) return out;
+  for (const StepPtr& s : recipe.steps) {
+    if (s->id == entry.id) break;
+    const std::string name = measuredName(*s, registry_.schemaOf(s->kind));
+    if (!name.empty() && std::find(used.begin(), used.end(), name) != used.end()) out.push_back(s->id);
+  }
+  return out;
+}
+
+/// A measurement's name that cannot be used, or one that is used before it is measured.
+std::optional<Problem> Evaluator::namingProblem(const StepEntry& entry, const Model& soFar) const {
+  const auto& schema = registry_.schemaOf(entry.kind);
+  for (const Field& f : schema) {
+    if (!f.namesMeasurement) continue;
+    const std::string name = measuredName(entry, schema);
+    if (auto ok = checkName(name); !ok) return ok.error().inField(f.key);
+    bool taken = soFar.numbers.count(name);
+    for (const StepPtr& s : soFar.recipe->steps) {
+      if (s->id == entry.id) break;
+      taken = taken || (s->on && measuredName(*s, registry_.schemaOf(s->kind)) == name);
+    }
+    if (taken)
+      return problem("LM-R025", "there is a number '" + name + "' already").inField(f.key).tryThis("choose another name");
+  }
+  std::vector<std::string> used;
+  collectNames(*entry.inputs, schema, used);
+  for (auto s = soFar.recipe->steps.rbegin(); !used.empty() && s != soFar.recipe->steps.rend(); ++s) {
+    const std::string name = measuredName(**s, registry_.schemaOf((*s)->kind));
+    if (!name.empty() && std::find(used.begin(), used.end(), name) != used.end() && !soFar.numbers.count(name))
+      return problem("LM-R024", "'" + name + "' is measured by " +
+                                    ((*s)->id == entry.id ? "this very step" : "'" + (*s)->label + "', which comes later"))
+          .tryThis("move that step up, or use a number");
+    if ((*s)->id == entry.id) break;
+  }
+  return {};
+}
+
+StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
+                          const EvaluateOptions& o) {
   StepResult r;
   const auto failed = [&](Problem p) {
     r.status = isCancelled(p) ? Status::Stale : Status::Failed;
@@ -76,7 +152,7 @@ StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const Eval
   if (entry.version > step->version)
     return failed(problem("LM-R002", "this step was made by a newer Lumsk").tryThis("update Lumsk"));
   // What waits for a failed or stale step is itself stale, not failed: one mark at the culprit is enough.
-  for (const std::string& id : referencesOf(entry)) {
+  for (const std::string& id : needs) {
     const StepResult* before = soFar.result(id);
     if (before && (before->status == Status::Failed || before->status == Status::Stale)) {
       r.status = Status::Stale;
@@ -85,7 +161,8 @@ StepResult Evaluator::run(const StepEntry& entry, const Model& soFar, const Eval
     }
   }
   if (soFar.numbersProblem) return failed(*soFar.numbersProblem);
-  auto inputs = Inputs::resolve(entry, registry_.schemaOf(entry.kind), *soFar.recipe, soFar.numbers, soFar);
+  if (auto p = namingProblem(entry, soFar)) return failed(std::move(*p));
+  auto inputs = Inputs::resolve(entry, registry_.schemaOf(entry.kind), *soFar.recipe, soFar.namesBefore(entry.id), soFar);
   if (!inputs) return failed(inputs.error());
   r.key = hashOf(fmt::format("{}|{}|{}|{}|{}|{}", kKernelVersion, entry.kind, step->version, entry.id,
                              tolerancesKey(soFar.recipe->tolerances), inputs->fingerprint()));
@@ -131,9 +208,11 @@ ModelPtr Evaluator::evaluate(RecipePtr recipe, const EvaluateOptions& o) {
 
   const int n = int(recipe->steps.size());
   std::vector<int> level(n, 0);
+  std::vector<std::vector<std::string>> needs(n);
   int levels = 0;
   for (int i = 0; i < n; ++i) {
-    for (const std::string& id : referencesOf(*recipe->steps[i]))
+    needs[i] = needsOf(*recipe->steps[i], *recipe);
+    for (const std::string& id : needs[i])
       if (const int j = recipe->indexOf(id); j >= 0 && j < i) level[i] = std::max(level[i], level[j] + 1);
     levels = std::max(levels, level[i] + 1);
   }
@@ -149,7 +228,7 @@ ModelPtr Evaluator::evaluate(RecipePtr recipe, const EvaluateOptions& o) {
         if (o.cancel.cancelled())
           keepLastGood(results[k], entry.id, o.previous);
         else
-          results[k] = run(entry, *model, o);
+          results[k] = run(entry, needs[now[k]], *model, o);
       });
     });
     for (size_t k = 0; k < now.size(); ++k) model->results[recipe->steps[now[k]]->id] = std::move(results[k]);

@@ -27,7 +27,10 @@ public:
   static constexpr double kLightSeconds = 0.040;
 
 private:
-  StepResult run(const StepEntry& entry, const Model& soFar, const EvaluateOptions& options);
+  StepResult run(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
+                 const EvaluateOptions& options);
+  std::vector<std::string> needsOf(const StepEntry& entry, const Recipe& recipe) const;
+  std::optional<Problem> namingProblem(const StepEntry& entry, const Model& soFar) const;
 
   const Registry& registry_;
   Cache cache_;

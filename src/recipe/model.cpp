@@ -30,6 +30,16 @@ std::string objectId(const std::string& step, const std::string& output) {
   return output.empty() ? step : step + "/" + output;
 }
 
+Names Model::namesBefore(const std::string& step) const {
+  Names out = numbers;
+  for (const StepPtr& s : recipe->steps) {
+    if (s->id == step) break;
+    if (const StepResult* r = result(s->id); r && r->outcome && r->status == Status::Ok)
+      out.insert(r->outcome->measured.begin(), r->outcome->measured.end());
+  }
+  return out;
+}
+
 bool Model::isHidden(const std::string& step, const std::string& output) const {
   return std::any_of(hidden.begin(), hidden.end(),
                      [&](const std::string& h) { return h == step || h == objectId(step, output); });

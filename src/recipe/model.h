@@ -78,6 +78,7 @@ struct Outcome {
   std::vector<Flag> flags;
   std::vector<HandlePlace> handles;
   std::vector<PointsPlace> places;
+  Names measured; ///< under names that later steps may use in expressions
   std::string summary; ///< one line: "4 sections - 210 points"
 };
 using OutcomePtr = std::shared_ptr<const Outcome>;
@@ -116,6 +117,8 @@ struct Model {
 
   const StepResult* result(const std::string& id) const;
   bool failed() const;
+  /// The recipe's numbers and what the steps before this one measured; of all steps with an empty id.
+  Names namesBefore(const std::string& step) const;
   bool isHidden(const std::string& step, const std::string& output) const;
 };
 using ModelPtr = std::shared_ptr<const Model>;

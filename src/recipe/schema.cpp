@@ -120,6 +120,12 @@ Field text(std::string key, std::string label, std::string help, std::string fal
   f.fallback = std::move(fallback);
   return f;
 }
+Field measurementName(std::string fallback) {
+  Field f = text("name", "Name", "Later steps use what is measured under this name, in any number.", std::move(fallback));
+  f.namesMeasurement = true;
+  return f;
+}
+
 Field file(std::string key, std::string label, std::string help, std::string filter) {
   Field f = make(FieldKind::File, std::move(key), std::move(label), std::move(help));
   f.filter = std::move(filter);

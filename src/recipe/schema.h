@@ -59,6 +59,9 @@ struct Field {
   std::vector<Field> columns; ///< of tables
 
   // Points
+  // Text
+  bool namesMeasurement = false; ///< the text is the name under which later steps use what this one measured
+
   std::string planeField; ///< picks field whose plane the points lie in, if picked
   std::array<std::string, 2> endFields{}; ///< choices for the first and the last point: "free", "perpendicular", ...
   std::string mirrorField;                ///< picks field of the plane that "perpendicular" means; else the side plane
@@ -86,6 +89,7 @@ Field countField(std::string key, std::string label, std::string help, std::stri
 Field choice(std::string key, std::string label, std::string help, std::vector<Option> options);
 Field toggle(std::string key, std::string label, std::string help, bool on);
 Field text(std::string key, std::string label, std::string help, std::string fallback);
+Field measurementName(std::string fallback);
 Field file(std::string key, std::string label, std::string help, std::string filter);
 /// One vocabulary everywhere: free, perpendicular, g0, g1, g2, g3.
 Field continuity(std::string key, std::string label, std::string help, std::vector<std::string> allowed);

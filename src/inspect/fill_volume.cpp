@@ -1,0 +1,161 @@
+#include "inspect/fill_volume.h"
+
+#include "brep/convert.h"
+#include "brep/guard.h"
+#include "brep/rings.h"
+#include "brep/trim.h"
+#include "inspect/face_measure.h"
+
+#include <BRep_Tool.hxx>
+#include <Geom_Curve.hxx>
+#include <TopExp.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
+#include <TopoDS.hxx>
+
+#include <algorithm>
+#include <functional>
+#include <numeric>
+
+namespace lumsk::inspect {
+
+namespace {
+
+/// Cut this far below the level, so that a flat brim at the level is no part of the cut. What is missed by that is less
+/// than what the tolerances of edges leave open.
+constexpr double kBelowMm = 0.002;
+
+/// Faces that are joined below the level z = 0.
+struct Component {
+  double momentMm3 = 0.0, lowest = 0.0;
+  bool reachesLevel = false;
+  Vec3 at = Vec3::Zero(); ///< on the level
+};
+
+class Filler {
+public:
+  Filler(const brep::Body& b, const Context& cx) : body_(b), cx_(cx) {}
+
+  Expected<FillVolume> run(std::optional<double> level) {
+    const auto box = boxOf(body_);
+    const double top = level.value_or(box.high.z());
+    if (top <= box.low.z() + kBelowMm) return fail(holdsNothing(top, 0.5 * (box.low + box.high)));
+    const bool whole = top >= box.high.z();
+    const double cutAt = whole ? top : top - kBelowMm;
+    // The level becomes z = 0: a surface there adds nothing to the integral of x . n.
+    Eigen::Isometry3d down = Eigen::Isometry3d::Identity();
+    down.translate(Vec3(0, 0, -cutAt));
+    LUMSK_TRY(lowered, brep::moved(body_, down));
+    std::vector<brep::BodyPtr> below{lowered};
+    if (!whole) {
+      LUMSK_TRY(cut, brep::trimByPlane(*lowered, Frame{}, false, "level", cx_));
+      below = cut.pieces;
+    }
+    return brep::guarded("measuring a filling", [&] { return sum(below, top, cutAt); });
+  }
+
+private:
+  static Problem holdsNothing(double level, const Vec3& at) {
+    return problem("LM-M001", "this body holds nothing up to this level")
+        .measure(millimetres(level))
+        .at(at)
+        .tryThis("lower the level, or close what is open below it");
+  }
+
+  Expected<FillVolume> sum(const std::vector<brep::BodyPtr>& pieces, double top, double cutAt) const {
+    FillVolume out;
+    out.levelMm = top;
+    Vec3 outside = Vec3::Zero();
+    for (const auto& piece : pieces) {
+      if (!body_.solid()) LUMSK_CHECK(closedBelow(*piece, cutAt));
+      for (const Component& c : components(*piece)) {
+        if (c.reachesLevel) outside = c.at;
+        const double volume = body_.solid() ? -c.momentMm3 : std::abs(c.momentMm3);
+        if (!c.reachesLevel || volume <= 0) continue;
+        out.volumeMm3 += volume;
+        out.depthMm = std::max(out.depthMm, -c.lowest);
+        out.surfaceAt = c.at;
+      }
+    }
+    const Vec3 up(0, 0, cutAt);
+    if (out.volumeMm3 <= 0) return fail(holdsNothing(top, outside + up));
+    out.surfaceAt += up;
+    return out;
+  }
+
+  /// Open edges of a skin lie in the level, or something runs out.
+  Expected<void> closedBelow(const brep::Body& piece, double cutAt) const {
+    Problem leak = problem("LM-M002", "this skin is open below the level").tryThis("close it, or lower the level");
+    for (const auto& e : brep::openEdges(piece.shape))
+      if (const Vec3 low = lowestOf(e); low.z() < -10 * cx_.tolerances.point.mm)
+        leak.at(low + Vec3(0, 0, cutAt));
+    if (!leak.where.empty()) return fail(std::move(leak));
+    return {};
+  }
+
+  static Vec3 lowestOf(const TopoDS_Edge& e) {
+    Vec3 low(0, 0, 1e300);
+    double a, b;
+    const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
+    if (c.IsNull()) return brep::toVec(BRep_Tool::Pnt(TopExp::FirstVertex(e)));
+    for (int k = 0; k <= 64; ++k)
+      if (const Vec3 p = brep::toVec(c->Value(a + (b - a) * k / 64)); p.z() < low.z()) low = p;
+    return low;
+  }
+
+  /// A face that the cut made, or a flat brim.
+  bool inLevel(const TopoDS_Face& f) const {
+    for (TopExp_Explorer e(f, TopAbs_EDGE); e.More(); e.Next())
+      if (lowestOf(TopoDS::Edge(e.Current())).z() < -10 * cx_.tolerances.point.mm) return false;
+    return true;
+  }
+
+  std::vector<Component> components(const brep::Body& piece) const {
+    const auto faces = brep::faces(piece);
+    std::vector<int> group(faces.size());
+    std::iota(group.begin(), group.end(), 0);
+    const std::function<int(int)> root = [&](int i) { return group[size_t(i)] == i ? i : root(group[size_t(i)]); };
+    TopTools_IndexedMapOfShape index;
+    for (const auto& f : faces) index.Add(f);
+    TopTools_IndexedDataMapOfShapeListOfShape owners;
+    TopExp::MapShapesAndAncestors(piece.shape, TopAbs_EDGE, TopAbs_FACE, owners);
+    std::vector<bool> level(faces.size());
+    for (size_t i = 0; i < faces.size(); ++i) level[i] = inLevel(faces[i]);
+    std::vector<std::pair<int, Vec3>> touches; // of faces with the level
+    for (int e = 1; e <= owners.Extent(); ++e) {
+      const Vec3 low = lowestOf(TopoDS::Edge(owners.FindKey(e)));
+      int first = -1;
+      for (const TopoDS_Shape& f : owners(e)) {
+        const int i = index.FindIndex(f) - 1;
+        if (i < 0 || level[size_t(i)]) continue;
+        if (low.z() >= -10 * cx_.tolerances.point.mm) touches.emplace_back(i, low);
+        if (first >= 0 && low.z() < -10 * cx_.tolerances.point.mm) group[size_t(root(i))] = root(first);
+        if (first < 0) first = i;
+      }
+    }
+    std::map<int, Component> out;
+    for (size_t i = 0; i < faces.size(); ++i) {
+      if (level[i]) continue;
+      Component& c = out[root(int(i))];
+      const FaceMeasure m = measureFace(piece, faces[i], piece.faceNames[i], nurbs::Extent());
+      c.momentMm3 += m.momentMm3;
+      c.lowest = std::min(c.lowest, m.box.low.z());
+    }
+    for (const auto& [i, at] : touches) out[root(i)].reachesLevel = true, out[root(i)].at = at;
+    std::vector<Component> list;
+    for (auto& [key, c] : out) list.push_back(c);
+    return list;
+  }
+
+  const brep::Body& body_;
+  const Context& cx_;
+};
+
+} // namespace
+
+Expected<FillVolume> fillVolume(const brep::Body& b, std::optional<double> levelMm, const Context& cx) {
+  return Filler(b, cx).run(levelMm);
+}
+
+} // namespace lumsk::inspect
