@@ -35,6 +35,15 @@ NumbersPanel::NumbersPanel(Workspace& w, QWidget* parent)
   buttons->addWidget(remove);
   buttons->addStretch();
   l->addLayout(buttons);
+  measured_ = new QLabel;
+  measured_->setObjectName("measured");
+  measured_->setTextFormat(Qt::PlainText);
+  measured_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  measured_->setToolTip(tr("later steps use these names like numbers"));
+  measuredHead_ = new QLabel(tr("Measured"));
+  measuredHead_->setStyleSheet("font-weight: 600; padding-top: 10px;");
+  l->addWidget(measuredHead_);
+  l->addWidget(measured_);
   auto* head = new QLabel(tr("Tolerances"));
   head->setStyleSheet("font-weight: 600; padding-top: 10px;");
   l->addWidget(head);
@@ -140,6 +149,16 @@ void NumbersPanel::sync() {
     }
     box->setCurrentText(dimensionName(list[r].dimension));
   }
+  QStringList measured;
+  if (w_.model())
+    for (const auto& s : w_.model()->recipe->steps)
+      if (const auto* r = w_.model()->result(s->id); r && r->outcome)
+        for (const auto& [name, q] : r->outcome->measured)
+          measured << QString::fromStdString(name + " = " + format(q, 6)) +
+                          (r->status == recipe::Status::Ok ? QString() : tr(" (stale)"));
+  measured_->setText(measured.join("\n"));
+  for (QWidget* part : {static_cast<QWidget*>(measured_), static_cast<QWidget*>(measuredHead_)})
+    part->setVisible(!measured.isEmpty());
   const auto problem = recipe::parameterValues(w_.recipe());
   problem_->setText(problem ? QString() : QString::fromStdString(sentence(problem.error())));
   const auto& t = w_.recipe().tolerances;

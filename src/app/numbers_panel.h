@@ -19,6 +19,7 @@ private:
   Workspace& w_;
   QTableWidget* table_;
   QLabel* problem_;
+  QLabel *measured_ = nullptr, *measuredHead_ = nullptr;
   QLineEdit *point_, *fit_, *angle_, *curvature_;
   bool filling_ = false;
 };

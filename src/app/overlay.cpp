@@ -254,8 +254,7 @@ void Overlay::paintEvent(QPaintEvent*) {
     const QPointF at = pixel(camera_.toScreen(*snap_));
     p.setPen(QPen(clay::accent, 2));
     p.setBrush(Qt::NoBrush);
-    p.drawPolygon(
-        QPolygonF{at + QPointF(0, -8), at + QPointF(8, 0), at + QPointF(0, 8), at + QPointF(-8, 0)});
+    p.drawPolygon(QPolygonF{at + QPointF(0, -8), at + QPointF(8, 0), at + QPointF(0, 8), at + QPointF(-8, 0)});
   }
   if (!hover_.isEmpty()) label(hoverAt_ + QPointF(6, -16), hover_, clay::accent, clay::line);
   paintAxes(p);

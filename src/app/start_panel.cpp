@@ -21,8 +21,8 @@ StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayo
   auto* title = new QLabel(tr("Begin a form"));
   title->setStyleSheet("font-size: 15pt; font-weight: 600;");
   l->addWidget(title);
-  auto* words =
-      new QLabel(tr("Draw the curves a skin should run through, then loft them.\nOr drop a project, body, mesh, picture or table of points on this window."));
+  auto* words = new QLabel(tr("Draw the curves a skin should run through, then loft them.\nOr drop a project, body, "
+                              "mesh, picture or table of points on this window."));
   words->setStyleSheet("color: #5F6468;");
   l->addWidget(words);
   auto* tools = new QHBoxLayout;

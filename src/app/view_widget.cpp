@@ -418,8 +418,7 @@ Vec3 ViewWidget::levelOfNewPoint() const {
   return through;
 }
 
-scene::Snap ViewWidget::placeFor(QPointF p, const std::string& field, const Vec3& through,
-                                 Qt::KeyboardModifiers keys) {
+scene::Snap ViewWidget::placeFor(QPointF p, const std::string& field, const Vec3& through, Qt::KeyboardModifiers keys) {
   const auto ray = camera().ray(p.x(), p.y());
   const auto* entry = w_.recipe().find(w_.open());
   const recipe::Field* f = entry ? recipe::findField(w_.registry().schemaOf(entry->kind), field) : nullptr;

@@ -15,8 +15,8 @@ using recipe::Recipe;
 namespace {
 
 constexpr std::uintmax_t kLargestImport = 256u << 20; ///< bytes
-constexpr int kNoticedMs = 250; ///< computing that lasts longer is what Esc is meant for
-}
+constexpr int kNoticedMs = 250;                       ///< computing that lasts longer is what Esc is meant for
+} // namespace
 
 Workspace::Workspace(const recipe::Registry& registry)
     : registry_(registry), history_(std::make_shared<const Recipe>()), now_(history_.now()), saved_(now_),
@@ -163,6 +163,14 @@ std::string Workspace::freeLabel(const std::string& base) const {
   }
 }
 
+std::string Workspace::freeMeasurementName(const std::string& base) const {
+  recipe::Names taken = names();
+  for (const auto& s : now_->steps) taken[recipe::measuredName(*s->inputs, registry_.schemaOf(s->kind))];
+  std::string name = base;
+  for (int n = 2; taken.count(name); ++n) name = base + std::to_string(n);
+  return name;
+}
+
 void Workspace::startDraft(const std::string& kind) {
   if (!draft_.empty()) keepDraft();
   const recipe::Step* step = registry_.find(kind);
@@ -178,6 +186,7 @@ void Workspace::startDraft(const std::string& kind) {
   // Objects picked beforehand fill the inputs they fit, in order.
   std::vector<scene::Hit> left = selection_;
   for (const Field& f : registry_.schemaOf(kind)) {
+    if (f.namesMeasurement) inputs[f.key] = freeMeasurementName(f.fallback);
     if (f.kind != FieldKind::Picks || !recipe::applies(f, registry_.schemaOf(kind), inputs)) continue;
     json list = json::array();
     for (auto it = left.begin(); it != left.end() && int(list.size()) < f.most;) {
@@ -403,10 +412,10 @@ json coordinates(const std::optional<recipe::PointsPlace>& place, const Vec3& wo
 
 } // namespace
 
-/// The recipe with other points. Where the first or the last, if it is the one that moved, comes to lie in the mirror plane, its end is made square
-/// to it; where it leaves the plane, the end is free again.
+/// The recipe with other points. Where the first or the last, if it is the one that moved, comes to lie in the mirror
+/// plane, its end is made square to it; where it leaves the plane, the end is free again.
 Recipe Workspace::withPoints(const recipe::StepEntry& entry, const Field& f, const json& points,
-                              const std::string& item) const {
+                             const std::string& item) const {
   json inputs = *entry.inputs;
   inputs[f.key] = points;
   const auto& schema = registry_.schemaOf(entry.kind);

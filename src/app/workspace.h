@@ -105,6 +105,7 @@ private:
   void chooseField();
   void endReplacing();
   json pickValue(const scene::Hit& h);
+  std::string freeMeasurementName(const std::string& base) const;
   std::string freeLabel(const std::string& base) const;
 
   const recipe::Registry& registry_;

@@ -56,9 +56,9 @@ Problem broken(const std::string& name, const std::string& why) {
 
 /// mm in one of what the reader calls a unit; 0 for those it does not know.
 double mmPerNamed(const std::string& unit) {
-  static const std::map<std::string, double> known{{"millimetre", 1.0},  {"centimetre", 10.0}, {"metre", 1000.0},
-                                                   {"inch", 25.4},       {"foot", 304.8},      {"micrometre", 1e-3},
-                                                   {"kilometre", 1e6},   {"mile", 1609344.0},  {"mil", 0.0254}};
+  static const std::map<std::string, double> known{{"millimetre", 1.0}, {"centimetre", 10.0}, {"metre", 1000.0},
+                                                   {"inch", 25.4},      {"foot", 304.8},      {"micrometre", 1e-3},
+                                                   {"kilometre", 1e6},  {"mile", 1609344.0},  {"mil", 0.0254}};
   std::string low = unit;
   std::transform(low.begin(), low.end(), low.begin(), [](unsigned char c) { return char(std::tolower(c)); });
   const auto it = known.find(low);
@@ -79,7 +79,8 @@ struct Content {
 
 class StepFile {
 public:
-  StepFile(const std::string& bytes, const std::string& name, const Context& cx) : bytes_(bytes), name_(name), cx_(cx) {}
+  StepFile(const std::string& bytes, const std::string& name, const Context& cx)
+      : bytes_(bytes), name_(name), cx_(cx) {}
 
   Expected<Content> read() {
     LUMSK_CHECK(checkFrame());
@@ -143,13 +144,13 @@ private:
       for (int i = 1; i <= parts.Length(); ++i) {
         TDF_Label of;
         if (XCAFDoc_ShapeTool::GetReferredShape(parts(i), of))
-          walk(of, place * XCAFDoc_ShapeTool::GetLocation(parts(i)), nameOf(of), colourOf(parts(i), colourOf(of, colour)));
+          walk(of, place * XCAFDoc_ShapeTool::GetLocation(parts(i)), nameOf(of),
+               colourOf(parts(i), colourOf(of, colour)));
       }
       return;
     }
     const std::string own = nameOf(l);
-    out_.pieces.push_back(
-        {XCAFDoc_ShapeTool::GetShape(l).Moved(place), own.empty() ? name : own, colourOf(l, colour)});
+    out_.pieces.push_back({XCAFDoc_ShapeTool::GetShape(l).Moved(place), own.empty() ? name : own, colourOf(l, colour)});
   }
 
   const std::string& bytes_;

@@ -29,9 +29,9 @@ struct ForeignOptions {
   double seconds = 180;                   ///< after which reading is given up
 };
 
-/// Bodies and free curves of a STEP (ISO 10303-21) or BREP file, in mm. Runs in `lumsk-worker`: the kernel's readers can
-/// crash and need not end. Fails with LM-I001 (empty), LM-I002 (of another kind, broken or cut off), LM-I003 (neither
-/// bodies nor curves in it), as `runInWorker` does, or `cancelled`.
+/// Bodies and free curves of a STEP (ISO 10303-21) or BREP file, in mm. Runs in `lumsk-worker`: the kernel's readers
+/// can crash and need not end. Fails with LM-I001 (empty), LM-I002 (of another kind, broken or cut off), LM-I003
+/// (neither bodies nor curves in it), as `runInWorker` does, or `cancelled`.
 Expected<ForeignBodies> readForeign(const std::string& bytes, const ForeignOptions& options, const Context& cx);
 
 /// The same within this process: what the worker does.

@@ -17,7 +17,8 @@ Problem make(const char* doing, const std::string& why) {
 }
 
 Problem outOfMemory(const char* doing) {
-  return problem("LM-W004", std::string(doing) + " needs more memory than there is").tryThis("take a smaller part of it");
+  return problem("LM-W004", std::string(doing) + " needs more memory than there is")
+      .tryThis("take a smaller part of it");
 }
 } // namespace
 

@@ -139,8 +139,7 @@ std::vector<ShownEdge> edgesOf(const Body& b) {
 } // namespace
 
 std::vector<ShownEdge> displayEdges(const Body& b) {
-  const auto made =
-      guarded("drawing edges", [&]() -> Expected<std::vector<ShownEdge>> { return edgesOf(b); });
+  const auto made = guarded("drawing edges", [&]() -> Expected<std::vector<ShownEdge>> { return edgesOf(b); });
   return made ? *made : std::vector<ShownEdge>{};
 }
 

@@ -58,8 +58,12 @@ Problem problemFrom(const json& n) {
 }
 
 json toJson(const Body& b) {
-  json out{{"shape", json::binary(shapeBytes(b.shape))}, {"faces", b.faceNames},      {"edges", b.edgeNames},
-           {"vertices", b.vertexNames},                  {"natural", json::object()}, {"asked", json::object()}};
+  json out{{"shape", json::binary(shapeBytes(b.shape))},
+           {"faces", b.faceNames},
+           {"edges", b.edgeNames},
+           {"vertices", b.vertexNames},
+           {"natural", json::object()},
+           {"asked", json::object()}};
   for (const auto& [name, f] : b.natural)
     out["natural"][name] = {{"reversed", f.reversed}, {"closedU", f.surface->closedU()}, {"sides", f.sides}};
   for (const auto& [name, meets] : b.asked) out["asked"][name] = int(meets);

@@ -11,8 +11,8 @@ struct Trimmed {
 
 /// The part of a body on one side of a plane (`above`: where its normal points). Faces that the plane cuts straight
 /// across stay untrimmed; others are cut by the kernel. Solids are closed by a face named "STEP.cut(...)".
-/// Fails with LM-C001 (the plane does not cut the body: distance), LM-K00x. Doubtful cuts run in `lumsk-worker` and fail
-/// as `runInWorker` does, too.
+/// Fails with LM-C001 (the plane does not cut the body: distance), LM-K00x. Doubtful cuts run in `lumsk-worker` and
+/// fail as `runInWorker` does, too.
 Expected<Trimmed> trimByPlane(const Body& b, const Frame& plane, bool above, const std::string& step,
                               const Context& cx);
 /// The same within this process.

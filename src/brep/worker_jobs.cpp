@@ -48,7 +48,8 @@ Expected<json> read(const json& a, const Context& cx) {
 
 Expected<json> mesh(const json& a, const Context& cx) {
   const auto& bytes = a.at("bytes").get_binary();
-  LUMSK_TRY(m, readMeshHere({bytes.begin(), bytes.end()}, a.at("name").get<std::string>(), a.at("scale").get<double>(), cx));
+  LUMSK_TRY(
+      m, readMeshHere({bytes.begin(), bytes.end()}, a.at("name").get<std::string>(), a.at("scale").get<double>(), cx));
   std::vector<double> points;
   for (const Vec3& p : m.points) points.insert(points.end(), {p.x(), p.y(), p.z()});
   return json{{"points", points}, {"triangles", m.triangles}};
@@ -118,12 +119,11 @@ int workerMain(int argc, char** argv) {
 // The parent's side of the jobs ---------------------------------------------------------------------------------------
 
 Expected<ForeignBodies> readForeign(const std::string& bytes, const ForeignOptions& o, const Context& cx) {
-  LUMSK_TRY(answer, runInWorker("read",
-                                {{"bytes", json::binary(bytesOf(bytes))},
-                                 {"unit", int(o.unit)},
-                                 {"name", o.name},
-                                 {"hash", o.hash}},
-                                "reading '" + o.name + "'", {o.seconds, 0}, cx));
+  LUMSK_TRY(
+      answer,
+      runInWorker("read",
+                  {{"bytes", json::binary(bytesOf(bytes))}, {"unit", int(o.unit)}, {"name", o.name}, {"hash", o.hash}},
+                  "reading '" + o.name + "'", {o.seconds, 0}, cx));
   return guarded("taking over a file", [&]() -> Expected<ForeignBodies> {
     ForeignBodies out;
     out.unit = answer.at("unit").get<std::string>();
@@ -134,12 +134,14 @@ Expected<ForeignBodies> readForeign(const std::string& bytes, const ForeignOptio
     }
     for (const json& n : answer.at("notes")) out.notes.push_back(problemFrom(n));
     for (const json& c : answer.at("curves"))
-      if (auto path = toPath(TopoDS::Wire(shapeFrom(c.get_binary())), cx.tolerances.point)) out.curves.push_back(std::move(*path));
+      if (auto path = toPath(TopoDS::Wire(shapeFrom(c.get_binary())), cx.tolerances.point))
+        out.curves.push_back(std::move(*path));
     return out;
   });
 }
 
-Expected<SolidMesh> readForeignMesh(const std::string& bytes, const std::string& name, double scale, const Context& cx) {
+Expected<SolidMesh> readForeignMesh(const std::string& bytes, const std::string& name, double scale,
+                                    const Context& cx) {
   LUMSK_TRY(answer, runInWorker("mesh", {{"bytes", json::binary(bytesOf(bytes))}, {"name", name}, {"scale", scale}},
                                 "reading '" + name + "'", {}, cx));
   SolidMesh out;
@@ -152,9 +154,9 @@ Expected<SolidMesh> readForeignMesh(const std::string& bytes, const std::string&
 Expected<Trimmed> trimByPlane(const Body& b, const Frame& plane, bool above, const std::string& step,
                               const Context& cx) {
   if (!cutIsDoubtful(b)) return trimByPlaneHere(b, plane, above, step, cx);
-  LUMSK_TRY(answer, runInWorker("cut",
-                                {{"body", toJson(b)}, {"plane", toJson(plane)}, {"above", above}, {"step", step}},
-                                "cutting", {}, cx));
+  LUMSK_TRY(answer,
+            runInWorker("cut", {{"body", toJson(b)}, {"plane", toJson(plane)}, {"above", above}, {"step", step}},
+                        "cutting", {}, cx));
   return guarded("taking over a cut", [&]() -> Expected<Trimmed> {
     Trimmed out;
     out.keptAt = vecFrom(answer.at("kept"));

@@ -43,17 +43,15 @@ Outcomes worthKeeping(const recipe::Model& model) {
 
 Expected<std::string> packOutcome(const recipe::Outcome& o) {
   return brep::guarded("keeping a result", [&]() -> Expected<std::string> {
-    json j{{"outputs", json::array()}, {"notes", json::array()},   {"usedUp", o.usedUp},
-           {"flags", json::array()},   {"handles", json::array()}, {"summary", o.summary},
-           {"measured", json::object()}};
+    json j{{"outputs", json::array()}, {"notes", json::array()}, {"usedUp", o.usedUp},        {"flags", json::array()},
+           {"handles", json::array()}, {"summary", o.summary},   {"measured", json::object()}};
     for (const auto& [name, q] : o.measured) j["measured"][name] = {q.value, int(q.dimension)};
     for (const auto& out : o.outputs)
-      j["outputs"].push_back(
-          {{"name", out.name},
-           {"continues", out.continues},
-           {"label", out.label},
-           {"colour", out.colour},
-           {"body", toJson(*std::get<brep::BodyPtr>(out.object))}});
+      j["outputs"].push_back({{"name", out.name},
+                              {"continues", out.continues},
+                              {"label", out.label},
+                              {"colour", out.colour},
+                              {"body", toJson(*std::get<brep::BodyPtr>(out.object))}});
     for (const auto& n : o.notes) j["notes"].push_back(toJson(n));
     for (const auto& f : o.flags)
       j["flags"].push_back({{"field", f.field},
@@ -89,8 +87,8 @@ Expected<recipe::Outcome> unpackOutcome(const std::string& bytes) {
                          vecFrom(f.at("direction")), f.at("startMovable").get<bool>(), f.at("mark").get<std::string>(),
                          f.at("group").get<int>()});
     for (const auto& h : j.at("handles"))
-      o.handles.push_back(
-          {h.at("field").get<std::string>(), vecFrom(h.at("at")), vecFrom(h.at("direction")), h.at("mmPerUnit").get<double>()});
+      o.handles.push_back({h.at("field").get<std::string>(), vecFrom(h.at("at")), vecFrom(h.at("direction")),
+                           h.at("mmPerUnit").get<double>()});
     for (const auto& [name, q] : j.at("measured").items())
       o.measured[name] = {q.at(0).get<double>(), Dimension(q.at(1).get<int>())};
     o.summary = j.at("summary").get<std::string>();

@@ -88,7 +88,8 @@ Expected<void> writeBrep(const std::string& path, const std::vector<recipe::Body
 
 Expected<std::vector<recipe::BodyEntry>> readBodies(const std::string& path) {
   LUMSK_TRY(bytes, readFile(path));
-  LUMSK_TRY(read, brep::readForeign(bytes, {brep::LengthUnit::FromFile, nameOf(path), recipe::hashOf(bytes).substr(7)}, {}));
+  LUMSK_TRY(read,
+            brep::readForeign(bytes, {brep::LengthUnit::FromFile, nameOf(path), recipe::hashOf(bytes).substr(7)}, {}));
   std::vector<recipe::BodyEntry> out;
   const std::string file = std::filesystem::path(path).stem().string();
   for (auto& part : read.parts) {

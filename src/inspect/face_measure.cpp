@@ -46,7 +46,8 @@ int borderSpans(const TopoDS_Face& f) {
 
 } // namespace
 
-FaceMeasure measureFace(const brep::Body& b, const TopoDS_Face& f, const std::string& name, const nurbs::Extent& known) {
+FaceMeasure measureFace(const brep::Body& b, const TopoDS_Face& f, const std::string& name,
+                        const nurbs::Extent& known) {
   const auto it = b.natural.find(name);
   const brep::NaturalFace* natural = it == b.natural.end() ? nullptr : &it->second;
   // Finely divided borders make the adaptive way very slow, and close by themselves.

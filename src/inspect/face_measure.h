@@ -12,8 +12,7 @@ struct FaceMeasure {
 
 /// Whole spline faces by our quadrature, all others by the kernel's adaptive ways. Of a trimmed face the box is only
 /// what sticks out of `known`.
-FaceMeasure measureFace(const brep::Body& b, const TopoDS_Face& f, const std::string& name,
-                        const nurbs::Extent& known);
+FaceMeasure measureFace(const brep::Body& b, const TopoDS_Face& f, const std::string& name, const nurbs::Extent& known);
 
 /// The box of a body, mm.
 nurbs::Extent boxOf(const brep::Body& b);

@@ -5,11 +5,11 @@
 #include "brep/rings.h"
 #include "brep/trim.h"
 #include "inspect/face_measure.h"
+#include "nurbs/offset.h"
 
 #include <BRep_Tool.hxx>
 #include <Geom_Curve.hxx>
 #include <TopExp.hxx>
-#include <TopExp_Explorer.hxx>
 #include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
 #include <TopTools_IndexedMapOfShape.hxx>
 #include <TopoDS.hxx>
@@ -47,12 +47,17 @@ public:
     Eigen::Isometry3d down = Eigen::Isometry3d::Identity();
     down.translate(Vec3(0, 0, -cutAt));
     LUMSK_TRY(lowered, brep::moved(body_, down));
-    std::vector<brep::BodyPtr> below{lowered};
-    if (!whole) {
+    return brep::guarded("measuring a filling", [&]() -> Expected<FillVolume> {
+      if (const auto quick = components(*lowered)) return sum({{lowered, *quick}}, top, cutAt);
+      std::vector<std::pair<brep::BodyPtr, std::vector<Component>>> pieces;
       LUMSK_TRY(cut, brep::trimByPlane(*lowered, Frame{}, false, "level", cx_));
-      below = cut.pieces;
-    }
-    return brep::guarded("measuring a filling", [&] { return sum(below, top, cutAt); });
+      for (const auto& piece : cut.pieces) {
+        const auto parts = components(*piece);
+        if (!parts) return fail(holdsNothing(top, cut.keptAt));
+        pieces.emplace_back(piece, *parts);
+      }
+      return sum(pieces, top, cutAt);
+    });
   }
 
 private:
@@ -63,13 +68,14 @@ private:
         .tryThis("lower the level, or close what is open below it");
   }
 
-  Expected<FillVolume> sum(const std::vector<brep::BodyPtr>& pieces, double top, double cutAt) const {
+  Expected<FillVolume> sum(const std::vector<std::pair<brep::BodyPtr, std::vector<Component>>>& pieces, double top,
+                           double cutAt) const {
     FillVolume out;
     out.levelMm = top;
     Vec3 outside = Vec3::Zero();
-    for (const auto& piece : pieces) {
+    for (const auto& [piece, parts] : pieces) {
       if (!body_.solid()) LUMSK_CHECK(closedBelow(*piece, cutAt));
-      for (const Component& c : components(*piece)) {
+      for (const Component& c : parts) {
         if (c.reachesLevel) outside = c.at;
         const double volume = body_.solid() ? -c.momentMm3 : std::abs(c.momentMm3);
         if (!c.reachesLevel || volume <= 0) continue;
@@ -88,8 +94,7 @@ private:
   Expected<void> closedBelow(const brep::Body& piece, double cutAt) const {
     Problem leak = problem("LM-M002", "this skin is open below the level").tryThis("close it, or lower the level");
     for (const auto& e : brep::openEdges(piece.shape))
-      if (const Vec3 low = lowestOf(e); low.z() < -10 * cx_.tolerances.point.mm)
-        leak.at(low + Vec3(0, 0, cutAt));
+      if (const Vec3 low = lowestOf(e); low.z() < -near()) leak.at(low + Vec3(0, 0, cutAt));
     if (!leak.where.empty()) return fail(std::move(leak));
     return {};
   }
@@ -104,15 +109,44 @@ private:
     return low;
   }
 
-  /// A face that the cut made, or a flat brim.
-  bool inLevel(const TopoDS_Face& f) const {
-    for (TopExp_Explorer e(f, TopAbs_EDGE); e.More(); e.Next())
-      if (lowestOf(TopoDS::Edge(e.Current())).z() < -10 * cx_.tolerances.point.mm) return false;
-    return true;
+  /// What of a face lies below the level.
+  struct Below {
+    bool any = false;
+    double momentMm3 = 0.0, lowest = 0.0;
+    std::optional<Vec3> onLevel;
+  };
+
+  /// Nothing where the level cuts the face in another way than straight across.
+  std::optional<Below> below(const brep::Body& piece, const TopoDS_Face& f, const std::string& name) const {
+    const FaceMeasure m = measureFace(piece, f, name, nurbs::Extent());
+    Below out{true, m.momentMm3, m.box.low.z(), {}};
+    if (m.box.low.z() >= -near()) return Below{};
+    if (m.box.high.z() <= near()) return out;
+    const auto natural = piece.natural.find(name);
+    if (natural == piece.natural.end()) return {};
+    nurbs::Side side{};
+    const auto cut = nurbs::cutAtPlane(*natural->second.surface, Frame{}, false, cx_, side);
+    if (!cut) return {};
+    const nurbs::Surface& s = cut->surface;
+    out.momentMm3 = nurbs::integralsOf(s).momentMm3 * (natural->second.reversed ? -1.0 : 1.0);
+    const bool alongV = side == nurbs::FirstU || side == nurbs::LastU;
+    const double u = alongV ? (side == nurbs::FirstU ? s.firstU() : s.lastU()) : 0.5 * (s.firstU() + s.lastU()),
+                 v = alongV ? 0.5 * (s.firstV() + s.lastV()) : (side == nurbs::FirstV ? s.firstV() : s.lastV());
+    out.onLevel = s.at(u, v);
+    return out;
   }
 
-  std::vector<Component> components(const brep::Body& piece) const {
+  double near() const { return 10 * cx_.tolerances.point.mm; }
+
+  /// Groups of faces that are joined below the level; nothing where it has to be cut for that.
+  std::optional<std::vector<Component>> components(const brep::Body& piece) const {
     const auto faces = brep::faces(piece);
+    std::vector<Below> parts;
+    for (size_t i = 0; i < faces.size(); ++i) {
+      auto part = below(piece, faces[i], piece.faceNames[i]);
+      if (!part) return {};
+      parts.push_back(std::move(*part));
+    }
     std::vector<int> group(faces.size());
     std::iota(group.begin(), group.end(), 0);
     const std::function<int(int)> root = [&](int i) { return group[size_t(i)] == i ? i : root(group[size_t(i)]); };
@@ -120,29 +154,25 @@ private:
     for (const auto& f : faces) index.Add(f);
     TopTools_IndexedDataMapOfShapeListOfShape owners;
     TopExp::MapShapesAndAncestors(piece.shape, TopAbs_EDGE, TopAbs_FACE, owners);
-    std::vector<bool> level(faces.size());
-    for (size_t i = 0; i < faces.size(); ++i) level[i] = inLevel(faces[i]);
-    std::vector<std::pair<int, Vec3>> touches; // of faces with the level
     for (int e = 1; e <= owners.Extent(); ++e) {
       const Vec3 low = lowestOf(TopoDS::Edge(owners.FindKey(e)));
       int first = -1;
       for (const TopoDS_Shape& f : owners(e)) {
         const int i = index.FindIndex(f) - 1;
-        if (i < 0 || level[size_t(i)]) continue;
-        if (low.z() >= -10 * cx_.tolerances.point.mm) touches.emplace_back(i, low);
-        if (first >= 0 && low.z() < -10 * cx_.tolerances.point.mm) group[size_t(root(i))] = root(first);
+        if (i < 0 || !parts[size_t(i)].any) continue;
+        if (low.z() >= -near()) parts[size_t(i)].onLevel = low;
+        if (first >= 0 && low.z() < -near()) group[size_t(root(i))] = root(first);
         if (first < 0) first = i;
       }
     }
     std::map<int, Component> out;
     for (size_t i = 0; i < faces.size(); ++i) {
-      if (level[i]) continue;
+      if (!parts[i].any) continue;
       Component& c = out[root(int(i))];
-      const FaceMeasure m = measureFace(piece, faces[i], piece.faceNames[i], nurbs::Extent());
-      c.momentMm3 += m.momentMm3;
-      c.lowest = std::min(c.lowest, m.box.low.z());
+      c.momentMm3 += parts[i].momentMm3;
+      c.lowest = std::min(c.lowest, parts[i].lowest);
+      if (parts[i].onLevel) c.reachesLevel = true, c.at = *parts[i].onLevel;
     }
-    for (const auto& [i, at] : touches) out[root(i)].reachesLevel = true, out[root(i)].at = at;
     std::vector<Component> list;
     for (auto& [key, c] : out) list.push_back(c);
     return list;

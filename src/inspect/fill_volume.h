@@ -8,8 +8,8 @@ namespace lumsk::inspect {
 
 struct FillVolume {
   double volumeMm3 = 0.0;
-  double levelMm = 0.0; ///< z of the surface of what is filled in
-  double depthMm = 0.0; ///< from there to the deepest place
+  double levelMm = 0.0;          ///< z of the surface of what is filled in
+  double depthMm = 0.0;          ///< from there to the deepest place
   Vec3 surfaceAt = Vec3::Zero(); ///< a place of the brim
 };
 

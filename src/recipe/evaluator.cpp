@@ -79,13 +79,6 @@ void collectNames(const json& values, const Schema& schema, std::vector<std::str
   }
 }
 
-/// The name under which a step gives its measurement; empty for the others.
-std::string measuredName(const StepEntry& entry, const Schema& schema) {
-  for (const Field& f : schema)
-    if (f.namesMeasurement) return entry.inputs->value(f.key, f.fallback);
-  return {};
-}
-
 } // namespace
 
 /// Steps whose results count for a step: those it picks from, and those before it that measure what it uses.
@@ -95,7 +88,7 @@ std::vector<std::string> Evaluator::needsOf(const StepEntry& entry, const Recipe
   if (used.empty()) return out;
   for (const StepPtr& s : recipe.steps) {
     if (s->id == entry.id) break;
-    const std::string name = measuredName(*s, registry_.schemaOf(s->kind));
+    const std::string name = measuredName(*s->inputs, registry_.schemaOf(s->kind));
     if (!name.empty() && std::find(used.begin(), used.end(), name) != used.end()) out.push_back(s->id);
   }
   return out;
@@ -106,23 +99,26 @@ std::optional<Problem> Evaluator::namingProblem(const StepEntry& entry, const Mo
   const auto& schema = registry_.schemaOf(entry.kind);
   for (const Field& f : schema) {
     if (!f.namesMeasurement) continue;
-    const std::string name = measuredName(entry, schema);
+    const std::string name = measuredName(*entry.inputs, schema);
     if (auto ok = checkName(name); !ok) return ok.error().inField(f.key);
     bool taken = soFar.numbers.count(name);
     for (const StepPtr& s : soFar.recipe->steps) {
       if (s->id == entry.id) break;
-      taken = taken || (s->on && measuredName(*s, registry_.schemaOf(s->kind)) == name);
+      taken = taken || (s->on && measuredName(*s->inputs, registry_.schemaOf(s->kind)) == name);
     }
     if (taken)
-      return problem("LM-R025", "there is a number '" + name + "' already").inField(f.key).tryThis("choose another name");
+      return problem("LM-R025", "there is a number '" + name + "' already")
+          .inField(f.key)
+          .tryThis("choose another name");
   }
   std::vector<std::string> used;
   collectNames(*entry.inputs, schema, used);
   for (auto s = soFar.recipe->steps.rbegin(); !used.empty() && s != soFar.recipe->steps.rend(); ++s) {
-    const std::string name = measuredName(**s, registry_.schemaOf((*s)->kind));
+    const std::string name = measuredName(*(*s)->inputs, registry_.schemaOf((*s)->kind));
     if (!name.empty() && std::find(used.begin(), used.end(), name) != used.end() && !soFar.numbers.count(name))
-      return problem("LM-R024", "'" + name + "' is measured by " +
-                                    ((*s)->id == entry.id ? "this very step" : "'" + (*s)->label + "', which comes later"))
+      return problem("LM-R024",
+                     "'" + name + "' is measured by " +
+                         ((*s)->id == entry.id ? "this very step" : "'" + (*s)->label + "', which comes later"))
           .tryThis("move that step up, or use a number");
     if ((*s)->id == entry.id) break;
   }
@@ -162,7 +158,8 @@ StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>
   }
   if (soFar.numbersProblem) return failed(*soFar.numbersProblem);
   if (auto p = namingProblem(entry, soFar)) return failed(std::move(*p));
-  auto inputs = Inputs::resolve(entry, registry_.schemaOf(entry.kind), *soFar.recipe, soFar.namesBefore(entry.id), soFar);
+  auto inputs =
+      Inputs::resolve(entry, registry_.schemaOf(entry.kind), *soFar.recipe, soFar.namesBefore(entry.id), soFar);
   if (!inputs) return failed(inputs.error());
   r.key = hashOf(fmt::format("{}|{}|{}|{}|{}|{}", kKernelVersion, entry.kind, step->version, entry.id,
                              tolerancesKey(soFar.recipe->tolerances), inputs->fingerprint()));

@@ -78,7 +78,7 @@ struct Outcome {
   std::vector<Flag> flags;
   std::vector<HandlePlace> handles;
   std::vector<PointsPlace> places;
-  Names measured; ///< under names that later steps may use in expressions
+  Names measured;      ///< under names that later steps may use in expressions
   std::string summary; ///< one line: "4 sections - 210 points"
 };
 using OutcomePtr = std::shared_ptr<const Outcome>;

@@ -121,7 +121,8 @@ Field text(std::string key, std::string label, std::string help, std::string fal
   return f;
 }
 Field measurementName(std::string fallback) {
-  Field f = text("name", "Name", "Later steps use what is measured under this name, in any number.", std::move(fallback));
+  Field f =
+      text("name", "Name", "Later steps use what is measured under this name, in any number.", std::move(fallback));
   f.namesMeasurement = true;
   return f;
 }
@@ -279,6 +280,12 @@ std::string fieldError(const Field& f, const json& v) {
 }
 
 } // namespace
+
+std::string measuredName(const json& values, const Schema& s) {
+  for (const Field& f : s)
+    if (f.namesMeasurement) return values.value(f.key, f.fallback);
+  return {};
+}
 
 std::string shapeError(const Schema& s, const json& values) {
   if (!values.is_object()) return "the inputs are not an object";

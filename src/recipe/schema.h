@@ -62,7 +62,7 @@ struct Field {
   // Text
   bool namesMeasurement = false; ///< the text is the name under which later steps use what this one measured
 
-  std::string planeField; ///< picks field whose plane the points lie in, if picked
+  std::string planeField;                 ///< picks field whose plane the points lie in, if picked
   std::array<std::string, 2> endFields{}; ///< choices for the first and the last point: "free", "perpendicular", ...
   std::string mirrorField;                ///< picks field of the plane that "perpendicular" means; else the side plane
   // File
@@ -110,6 +110,8 @@ const Field* findField(const Schema& s, const std::string& key);
 nlohmann::json defaultValue(const Field& f);
 /// Whether the field counts, given the step's values.
 bool applies(const Field& f, const Schema& s, const nlohmann::json& values);
+/// The name under which a step with these values gives its measurement; empty for steps that measure nothing.
+std::string measuredName(const nlohmann::json& values, const Schema& s);
 /// Checks shape and keys of stored values (not the numbers behind expressions). Message of the first breach, or empty.
 std::string shapeError(const Schema& s, const nlohmann::json& values);
 /// The schema as data, for `lumsk-cli steps --json` and the file's documentation.

@@ -132,7 +132,8 @@ private:
       const Vec3 at = s.at - off * n;
       const double moved = (c_.toScreen(at) - c_.toScreen(s.at)).head<2>().norm();
       const bool flat = (at - s.at).norm() < kPlaneReach * c_.pixelSize(s.at); // else: seen along the move
-      const bool leaves = std::any_of(on.begin(), on.end(), [&](const Frame& f) { return std::abs(f.local(at).z()) > 1e-9; });
+      const bool leaves =
+          std::any_of(on.begin(), on.end(), [&](const Frame& f) { return std::abs(f.local(at).z()) > 1e-9; });
       if (!flat || moved > kPlaneReach || leaves) continue;
       on.push_back(p.frame);
       s.at = at;

@@ -12,10 +12,10 @@ struct Snap {
 };
 
 struct SnapRequest {
-  double x = 0, y = 0; ///< pixels
-  Vec3 loose;          ///< where the point would be by itself
+  double x = 0, y = 0;        ///< pixels
+  Vec3 loose;                 ///< where the point would be by itself
   std::optional<Frame> plane; ///< it must lie in: what is snapped to is taken square onto it
-  std::string step;    ///< the point's own: not snapped to
+  std::string step;           ///< the point's own: not snapped to
 };
 
 /// The nearest of: ends, joints and centres of curves, vertices of bodies, corners of ghosts, points; crossings and

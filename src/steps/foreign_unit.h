@@ -13,9 +13,9 @@ inline recipe::Field unitField() {
 
 inline brep::LengthUnit unitOf(const recipe::Inputs& in) {
   const std::string u = in.text("unit");
-  return u == "mm"   ? brep::LengthUnit::Millimetre
-         : u == "cm" ? brep::LengthUnit::Centimetre
-         : u == "m"  ? brep::LengthUnit::Metre
+  return u == "mm"     ? brep::LengthUnit::Millimetre
+         : u == "cm"   ? brep::LengthUnit::Centimetre
+         : u == "m"    ? brep::LengthUnit::Metre
          : u == "inch" ? brep::LengthUnit::Inch
                        : brep::LengthUnit::FromFile;
 }

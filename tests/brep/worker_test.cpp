@@ -94,8 +94,7 @@ private slots:
   void twoRunSideBySide() {
     std::vector<std::string> codes(4);
     std::vector<std::thread> threads;
-    for (auto& c : codes)
-      threads.emplace_back([&c] { c = codeOf(brep::runInWorker("crash", {}, "reading", {}, {})); });
+    for (auto& c : codes) threads.emplace_back([&c] { c = codeOf(brep::runInWorker("crash", {}, "reading", {}, {})); });
     for (auto& t : threads) t.join();
     for (const auto& c : codes) QCOMPARE(c, std::string("LM-W002"));
   }

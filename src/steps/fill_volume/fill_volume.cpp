@@ -1,5 +1,5 @@
-#include "inspect/face_measure.h"
 #include "inspect/fill_volume.h"
+#include "inspect/face_measure.h"
 #include "nurbs/arc_length.h"
 #include "steps/common.h"
 
@@ -17,7 +17,9 @@ Schema schema() {
                 Kind::Edge | Kind::Curve | Kind::Point | Kind::Plane)
               .optional()
               .atMost(1),
-          length("below", "Below it", "How far below that the surface stands.", "0").within(0, 1e5).withHandle(Handle::Distance),
+          length("below", "Below it", "How far below that the surface stands.", "0")
+              .within(0, 1e5)
+              .withHandle(Handle::Distance),
           measurementName("filling")};
 }
 

@@ -92,7 +92,7 @@ private slots:
     QVERIFY(!b.result("s4").problem->where.empty());
     VERIFY_AT_MOST(std::abs(b.result("s4").problem->where[0].z()), 0.01);
     b.add("thicken", {{"skin", picks({pick("s3")})}, {"thickness", 2}}); // a tube: open below
-    b.add("fill_volume", {{"body", picks({pick("s5")})}});
+    b.add("fill_volume", {{"body", picks({pick("s5")})}, {"name", "tube"}});
     b.run();
     QCOMPARE(b.code("s6"), std::string("LM-M001"));
   }

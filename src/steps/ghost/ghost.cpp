@@ -11,7 +11,7 @@ using namespace recipe;
 namespace {
 
 constexpr double kCreaseDeg = 30; ///< sharper edges of a mesh are drawn
-constexpr double kLineMm = 0.02;   ///< how near drawn lines are to their curves
+constexpr double kLineMm = 0.02;  ///< how near drawn lines are to their curves
 
 Schema schema() {
   return {file("file", "File", "A STEP, BREP or STL file; it travels inside the project.",

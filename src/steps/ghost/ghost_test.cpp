@@ -71,9 +71,9 @@ private slots:
   }
 
   void brokenMeshesAreRefused() {
-    for (const auto& [name, bytes] : {std::pair{"no.stl", std::string("nothing at all")},
-                                      std::pair{"none.stl", std::string(84, '\0')},
-                                      std::pair{"many.stl", std::string(80, ' ') + "\xff\xff\xff\x7f" + "abc"}}) {
+    for (const auto& [name, bytes] :
+         {std::pair{"no.stl", std::string("nothing at all")}, std::pair{"none.stl", std::string(84, '\0')},
+          std::pair{"many.stl", std::string(80, ' ') + "\xff\xff\xff\x7f" + "abc"}}) {
       Bench b;
       b.add("ghost", {{"file", b.file(name, bytes)}});
       b.run();

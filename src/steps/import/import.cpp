@@ -9,9 +9,9 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {file("file", "File", "A STEP or BREP file; it travels inside the project.",
-               "Bodies (*.step *.stp *.brep *.brp)"),
-          unitField()};
+  return {
+      file("file", "File", "A STEP or BREP file; it travels inside the project.", "Bodies (*.step *.stp *.brep *.brp)"),
+      unitField()};
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
@@ -33,8 +33,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   const int bodies = int(out.outputs.size()), curves = int(read->curves.size());
   for (int i = 0; i < curves; ++i)
-    out.outputs.push_back({"curve" + std::to_string(i + 1),
-                           std::make_shared<const nurbs::Path>(std::move(read->curves[size_t(i)]))});
+    out.outputs.push_back(
+        {"curve" + std::to_string(i + 1), std::make_shared<const nurbs::Path>(std::move(read->curves[size_t(i)]))});
   out.notes = std::move(read->notes);
   const auto say = [&](int n, const char* one, const char* many) {
     if (n == 0) return;

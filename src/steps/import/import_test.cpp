@@ -89,7 +89,8 @@ private slots:
     const auto& outputs = b.result("s1").outcome->outputs;
     QCOMPARE(outputs.size(), size_t(3)); // the two lines are one curve
     double length = 0;
-    for (size_t i = 1; i < outputs.size(); ++i) length += nurbs::ArcLength(*std::get<recipe::CurvePtr>(outputs[i].object)).total();
+    for (size_t i = 1; i < outputs.size(); ++i)
+      length += nurbs::ArcLength(*std::get<recipe::CurvePtr>(outputs[i].object)).total();
     VERIFY_AT_MOST(std::abs(length - 60 - 24 * kPi), 1e-3);
     b.add("loft", {{"sections", picks({pick("s1", "curve", "curve1"), pick("s1", "curve", "curve2")})}});
     b.run(); // one is open, one closed: what matters is that they can be picked
@@ -98,8 +99,7 @@ private slots:
 
   void importedBodiesAreCutAside() {
     Bench b;
-    b.add("import",
-          {{"file", b.file("ball.brep", brepBytes({BRepPrimAPI_MakeSphere(gp_Pnt(0, 0, 0), 20).Solid()}))}});
+    b.add("import", {{"file", b.file("ball.brep", brepBytes({BRepPrimAPI_MakeSphere(gp_Pnt(0, 0, 0), 20).Solid()}))}});
     b.add("plane", {{"distance", 5}});
     b.add("trim", {{"body", picks({pick("s1")})}, {"by", picks({pick("s2")})}, {"keep", "front"}});
     b.run();

@@ -9,21 +9,22 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {file("file", "File", "A picture; it travels inside the project.", "Pictures (*.png *.jpg *.jpeg *.bmp *.gif)"),
-          picks("plane", "On plane", "The plane it stands on; without one, the front plane.", Kind::Plane)
-              .optional()
-              .atMost(1),
-          choice("size", "Size", "By the picture's width, or by two points of it whose distance is known.",
-                 {{"width", "by its width"}, {"points", "by two points"}}),
-          length("width", "Width", "Of the whole picture.", "200").within(0.1, 1e5).when("size", {"width"}),
-          points("marks", "Two points", "Click two points of the picture; they stay on it.").when("size", {"points"}),
-          length("distance", "Distance", "Between the two points, in truth.", "100")
-              .within(0.01, 1e5)
-              .when("size", {"points"}),
-          length("across", "Across", "Moves the picture along its plane.", "0").withHandle(Handle::Distance),
-          length("up", "Up", "Moves the picture along its plane.", "0").withHandle(Handle::Distance),
-          angle("turn", "Turn", "About its middle.", "0").within(-360, 360),
-          ratioField("strength", "Strength", "How clearly it shows, from nothing to plain.", "0.5").within(0.05, 1)};
+  return {
+      file("file", "File", "A picture; it travels inside the project.", "Pictures (*.png *.jpg *.jpeg *.bmp *.gif)"),
+      picks("plane", "On plane", "The plane it stands on; without one, the front plane.", Kind::Plane)
+          .optional()
+          .atMost(1),
+      choice("size", "Size", "By the picture's width, or by two points of it whose distance is known.",
+             {{"width", "by its width"}, {"points", "by two points"}}),
+      length("width", "Width", "Of the whole picture.", "200").within(0.1, 1e5).when("size", {"width"}),
+      points("marks", "Two points", "Click two points of the picture; they stay on it.").when("size", {"points"}),
+      length("distance", "Distance", "Between the two points, in truth.", "100")
+          .within(0.01, 1e5)
+          .when("size", {"points"}),
+      length("across", "Across", "Moves the picture along its plane.", "0").withHandle(Handle::Distance),
+      length("up", "Up", "Moves the picture along its plane.", "0").withHandle(Handle::Distance),
+      angle("turn", "Turn", "About its middle.", "0").within(-360, 360),
+      ratioField("strength", "Strength", "How clearly it shows, from nothing to plain.", "0.5").within(0.05, 1)};
 }
 
 /// Where marks were clicked is kept in parts of the picture's width, so that they stay on it when its size changes.

@@ -20,7 +20,9 @@ Schema schema() {
       onPlaneField(),
       choice("by", "Points are", "Points the curve passes through, or its control points.",
              {{"through", "through"}, {"control", "control"}}),
-      points("points", "Points", "x, y, z in mm; on a picked plane x and y along its directions.").onPlane("plane").endsAt("start", "end", "mirror"),
+      points("points", "Points", "x, y, z in mm; on a picked plane x and y along its directions.")
+          .onPlane("plane")
+          .endsAt("start", "end", "mirror"),
       countField("degree", "Degree", "Degree of the spline; lowered when there are too few points.", "3").within(1, 7),
       toggle("closed", "Closed", "Joins the last point to the first smoothly.", false),
       choice("start", "Start", "What the curve does at the first point.", endOptions())
