@@ -119,7 +119,7 @@ void ReadoutStrip::sync() {
     const auto& joins = figures->joins;
     const auto& s = figures->state;
     figures_->addWidget(
-        new QLabel(s.solid ? tr("solid, %1 cm³").arg(QString::fromStdString(formatNumber(s.volumeMm3 / 1000, 4)))
+        new QLabel(s.solid ? tr("solid, %1").arg(QString::fromStdString(format({s.volumeMm3, Dimension::Volume})))
                    : s.openings.size() == 1 ? tr("skin, 1 opening")
                                             : tr("skin, %1 openings").arg(s.openings.size())));
     figures_->addWidget(new QLabel(tr("%1 points").arg(s.controlPoints)));

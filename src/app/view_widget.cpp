@@ -410,12 +410,14 @@ bool ViewWidget::pointingAtPlace() const {
 }
 
 Vec3 ViewWidget::levelOfNewPoint() const {
-  // In space: in the level of the last point seen square on, as the screen shows it.
-  Vec3 through = 0.5 * (w_.drawing()->low + w_.drawing()->high);
-  if (w_.drawing()->curves.empty() && w_.drawing()->bodies.empty()) through.setZero();
-  for (const Mark& m : overlay_->marks())
-    if (m.kind == Mark::Kind::Point) through = m.world;
-  return through;
+  // In space: in the level of the last point seen square on, as the screen shows it. The first goes to the world's
+  // plane that is looked at squarely, else to the middle of what is there.
+  for (auto m = overlay_->marks().rbegin(); m != overlay_->marks().rend(); ++m)
+    if (m->kind == Mark::Kind::Point) return m->world;
+  const bool empty = w_.drawing()->curves.empty() && w_.drawing()->bodies.empty();
+  for (const auto& [name, frame] : recipe::worldPlanes())
+    if (empty || std::abs(camera().direction.dot(frame.normal())) > 0.9999) return Vec3::Zero();
+  return 0.5 * (w_.drawing()->low + w_.drawing()->high);
 }
 
 scene::Snap ViewWidget::placeFor(QPointF p, const std::string& field, const Vec3& through, Qt::KeyboardModifiers keys) {
@@ -429,6 +431,11 @@ scene::Snap ViewWidget::placeFor(QPointF p, const std::string& field, const Vec3
   r.step = w_.open();
   if (place) r.plane = place->frame;
   r.loose = onPlane(place ? place->frame : Frame::fromNormal(through, camera().direction), ray);
+  const auto round = [&](const Vec3& at) { return Vec3(tidy(at.x()), tidy(at.y()), tidy(at.z())); };
+  if (!place)
+    r.loose = round(r.loose);
+  else if (place->mmPerUnit == 1.0)
+    r.loose = place->toWorld(round(place->fromWorld(r.loose)));
   if (keys & Qt::AltModifier) return {r.loose, ""};
   if (!place && (keys & Qt::ShiftModifier)) {
     // Along the axis that the pointer has moved most along, as seen.

@@ -412,8 +412,9 @@ json coordinates(const std::optional<recipe::PointsPlace>& place, const Vec3& wo
 
 } // namespace
 
-/// The recipe with other points. Where the first or the last, if it is the one that moved, comes to lie in the mirror
-/// plane, its end is made square to it; where it leaves the plane, the end is free again.
+/// The recipe with other points. Where the first or the last lies in the mirror plane and the next one does not, the
+/// end is made square to the plane; otherwise an end that was square is free again. Only ends near the point that
+/// moved.
 Recipe Workspace::withPoints(const recipe::StepEntry& entry, const Field& f, const json& points,
                              const std::string& item) const {
   json inputs = *entry.inputs;
@@ -424,22 +425,27 @@ Recipe Workspace::withPoints(const recipe::StepEntry& entry, const Field& f, con
     if (const auto p = recipe::follow(picked[0], Kind::Plane, *model()))
       mirror = std::get<recipe::PlaneObject>(p->object).frame;
   const auto place = placeOf(entry, f);
-  for (size_t end = 0; end < 2 && points.size() > end; ++end) {
-    const json& point = end == 0 ? points.front() : points.back();
-    const Field* choice = recipe::findField(schema, f.endFields[end]);
-    if (point["id"] != item || !choice || !recipe::applies(*choice, schema, inputs)) continue;
-    Vec3 p;
-    bool plain = true;
+  const auto names = this->names();
+  const auto inMirror = [&](const json& point) {
+    Vec3 p = Vec3::Zero();
     for (int k = 0; k < 3; ++k) {
       const json& v = point["at"][size_t(k)];
-      plain = plain && v.is_number();
-      if (plain) p[k] = v.get<double>();
+      const auto q = v.is_number() ? Expected<Quantity>(millimetres(v.get<double>()))
+                                   : recipe::evaluate(v.get<std::string>(), Dimension::Length, names);
+      if (!q) return false;
+      p[k] = q->value;
     }
-    if (!plain) continue; // an expression is the person's own doing
-    const bool within = std::abs(mirror.local(place ? place->toWorld(p) : p).z()) <= now_->tolerances.point.mm;
+    return std::abs(mirror.local(place ? place->toWorld(p) : p).z()) <= now_->tolerances.point.mm;
+  };
+  const size_t n = points.size();
+  for (size_t end = 0; end < 2 && n >= 2; ++end) {
+    const json &point = points[end ? n - 1 : 0], &next = points[end ? n - 2 : 1];
+    const Field* choice = recipe::findField(schema, f.endFields[end]);
+    if (!choice || !recipe::applies(*choice, schema, inputs) || (point["id"] != item && next["id"] != item)) continue;
+    const bool square = inMirror(point) && !inMirror(next);
     const std::string now = inputs.value(choice->key, "free");
-    if (within && now == "free") inputs[choice->key] = "perpendicular";
-    if (!within && now == "perpendicular") inputs[choice->key] = "free";
+    if (square && now == "free") inputs[choice->key] = "perpendicular";
+    if (!square && now == "perpendicular") inputs[choice->key] = "free";
   }
   auto changed = std::make_shared<recipe::StepEntry>(entry);
   changed->inputs = std::make_shared<const json>(std::move(inputs));

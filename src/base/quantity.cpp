@@ -41,6 +41,7 @@ std::string formatNumber(double v, int digits) {
 }
 
 std::string format(const Quantity& q, int digits) {
+  if (q.dimension == Dimension::Volume) return formatNumber(q.value / 1000, digits) + " cm³";
   const std::string unit = unitName(q.dimension);
   return unit.empty() ? formatNumber(q.value, digits) : formatNumber(q.value, digits) + " " + unit;
 }

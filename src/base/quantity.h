@@ -25,7 +25,7 @@ const char* unitName(Dimension d);
 /// "length", "angle", ...: the word used in files and messages.
 const char* dimensionName(Dimension d);
 
-/// For people: at most `digits` significant digits, no trailing zeros, with the unit ("0.32 deg").
+/// For people: at most `digits` significant digits, no trailing zeros, with the unit ("0.32 deg"); volumes in cm³.
 std::string format(const Quantity& q, int digits = 4);
 /// The number alone, as `format` writes it.
 std::string formatNumber(double v, int digits = 4);

@@ -55,17 +55,22 @@ SolidMesh welded(const SolidMesh& in, double scale) {
 Expected<SolidMesh> readMeshHere(const std::string& bytes, const std::string& name, double scale, const Context& cx) {
   return guarded("reading a mesh", [&]() -> Expected<SolidMesh> {
     const auto broken = problem("LM-F031", "'" + name + "' is not a whole STL file").tryThis("export it again");
-    std::istringstream in(bytes, std::ios::binary);
+    // The kernel's reader takes what is shorter than a first facet for the binary kind.
+    constexpr size_t kShortest = 134;
+    const bool text = bytes.rfind("solid", 0) == 0 && bytes.find("facet") != std::string::npos;
+    std::istringstream in(text && bytes.size() < kShortest ? bytes + std::string(kShortest, '\n') : bytes,
+                          std::ios::binary);
     Collector reader;
     Handle(KernelProgress) progress = new KernelProgress(cx);
     bool good = true;
     if (reader.IsAscii(in, true)) {
       Standard_ReadLineBuffer buffer(1 << 16);
-      const std::streampos end = std::streampos(std::streamoff(bytes.size()));
-      while (good && in.good() && in.tellg() < end) {
-        const auto before = in.tellg();
-        good = reader.ReadAscii(in, buffer, end, progress->Start());
-        if (in.tellg() == before) break;
+      const std::streampos end = std::streampos(std::streamoff(bytes.size() + kShortest));
+      // One call a solid; the buffer may hold more of them when the stream has ended.
+      good = reader.ReadAscii(in, buffer, end, progress->Start());
+      for (size_t before = 0; good && reader.mesh.triangles.size() > before;) {
+        before = reader.mesh.triangles.size();
+        if (!reader.ReadAscii(in, buffer, end, progress->Start())) break;
       }
     } else {
       std::uint32_t triangles = 0;

@@ -137,9 +137,10 @@ private:
       if (!flat || moved > kPlaneReach || leaves) continue;
       on.push_back(p.frame);
       s.at = at;
-      s.what += (s.what.empty() ? "on " : " and ") + p.label;
+      // A plane that is looked at squarely holds everything drawn: no news.
+      if (std::abs(c_.direction.dot(p.frame.normal())) < 0.7) s.what += (s.what.empty() ? "on " : " and ") + p.label;
     }
-    if (s.what.empty()) return {};
+    if (on.empty()) return {};
     return s;
   }
 

@@ -8,7 +8,7 @@ namespace lumsk::scene {
 /// A place that a point takes by itself when it comes near.
 struct Snap {
   Vec3 at = Vec3::Zero();
-  std::string what; ///< "end of Side line"
+  std::string what; ///< "end of Side line"; empty where only planes are met that are looked at squarely
 };
 
 struct SnapRequest {

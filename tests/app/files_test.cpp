@@ -141,7 +141,8 @@ private slots:
       window_->exportPath(file, {});
       QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 20000));
       QVERIFY2(QFileInfo(file).size() > 5000, ending);
-      QVERIFY2(find<QLabel>("instruction")->text().startsWith("wrote k"), qPrintable(find<QLabel>("instruction")->text()));
+      QVERIFY2(find<QLabel>("instruction")->text().startsWith("wrote k"),
+               qPrintable(find<QLabel>("instruction")->text()));
     }
     const QString file = dir_.filePath("k.stl");
     const qint64 size = QFileInfo(file).size();
@@ -150,7 +151,7 @@ private slots:
     keys(Qt::Key_Escape);
     QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 20000));
     QCOMPARE(QFileInfo(file).size(), size);
-    QCOMPARE(w().recipe().steps.size(), size_t(17));
+    QCOMPARE(w().recipe().steps.size(), size_t(18));
   }
 
   void aProjectOpenElsewhereIsAnnounced() {

@@ -55,6 +55,11 @@ private slots:
     for (const Vec3& p : ghost(b).corners) far = std::max(far, p.norm());
     VERIFY_AT_MOST(std::abs(far - 10 * Vec3(30, 20, 10).norm()), 1e-3);
     QVERIFY(b.model->bodies.empty());
+    Bench two; // two solids in one text; a text that is cut off in the second
+    two.add("ghost", {{"file", two.file("two.stl", boxStl(true) + boxStl(true))}});
+    two.run();
+    VERIFY_STEP(two, "s1");
+    QCOMPARE(ghost(two).mesh->triangles.size(), size_t(24));
   }
 
   void bodiesShowTheirEdgesAndAreNoPartOfTheModel() {
