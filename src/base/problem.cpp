@@ -3,7 +3,7 @@
 namespace lumsk {
 
 namespace {
-constexpr const char* kCancelledCode = "LM-B001";
+constexpr const char* kCancelledCode = "LM-A001";
 }
 
 Problem problem(std::string code, std::string what) {

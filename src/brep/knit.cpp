@@ -109,7 +109,12 @@ private:
         }
       }
     }
-    if (seen.Extent() < int(sewn.size())) return fail(apart(sewn, seen));
+    if (seen.Extent() < int(sewn.size())) {
+      for (int i = 1; i <= owners.Extent(); ++i)
+        if (owners(i).Extent() == 2 && leftOutAlong(TopoDS::Edge(owners.FindKey(i)), sewn, seen))
+          many.at(middleOf(TopoDS::Edge(owners.FindKey(i))));
+      return fail(many.where.empty() ? apart(sewn, seen) : many);
+    }
     TopoDS_Shell shell;
     BRep_Builder builder;
     builder.MakeShell(shell);
@@ -120,6 +125,19 @@ private:
     }
     LUMSK_CHECK(checkValid(shell));
     return TopoDS_Shape(shell);
+  }
+
+  /// Whether a face that was not reached has an edge along this one.
+  bool leftOutAlong(const TopoDS_Edge& edge, const std::vector<TopoDS_Face>& sewn,
+                    const TopTools_IndexedMapOfShape& reached) const {
+    for (const TopoDS_Face& f : sewn) {
+      if (reached.Contains(f)) continue;
+      for (TopExp_Explorer e(f, TopAbs_EDGE); e.More(); e.Next())
+        if (const TopoDS_Edge other = TopoDS::Edge(e.Current());
+            !BRep_Tool::Degenerated(other) && !other.IsSame(edge) && alongOther(other, edge, gap_))
+          return true;
+    }
+    return false;
   }
 
   /// The problem of faces that were not reached: where they come nearest to the others, and how near.

@@ -62,7 +62,7 @@ public:
 
 private:
   static Problem holdsNothing(double level, const Vec3& at) {
-    return problem("LM-M001", "this body holds nothing up to this level")
+    return problem("LM-Q001", "this body holds nothing up to this level")
         .measure(millimetres(level))
         .at(at)
         .tryThis("lower the level, or close what is open below it");
@@ -92,7 +92,7 @@ private:
 
   /// Open edges of a skin lie in the level, or something runs out.
   Expected<void> closedBelow(const brep::Body& piece, double cutAt) const {
-    Problem leak = problem("LM-M002", "this skin is open below the level").tryThis("close it, or lower the level");
+    Problem leak = problem("LM-Q002", "this skin is open below the level").tryThis("close it, or lower the level");
     for (const auto& e : brep::openEdges(piece.shape))
       if (const Vec3 low = lowestOf(e); low.z() < -near()) leak.at(low + Vec3(0, 0, cutAt));
     if (!leak.where.empty()) return fail(std::move(leak));

@@ -100,6 +100,7 @@ std::optional<Problem> Evaluator::namingProblem(const StepEntry& entry, const Mo
   for (const Field& f : schema) {
     if (!f.namesMeasurement) continue;
     const std::string name = measuredName(*entry.inputs, schema);
+    if (name.empty()) break; // of another shape: refused with the other inputs
     if (auto ok = checkName(name); !ok) return ok.error().inField(f.key);
     bool taken = soFar.numbers.count(name);
     for (const StepPtr& s : soFar.recipe->steps) {

@@ -283,7 +283,10 @@ std::string fieldError(const Field& f, const json& v) {
 
 std::string measuredName(const json& values, const Schema& s) {
   for (const Field& f : s)
-    if (f.namesMeasurement) return values.value(f.key, f.fallback);
+    if (f.namesMeasurement) {
+      const auto v = values.find(f.key);
+      return v == values.end() ? f.fallback : v->is_string() ? v->get<std::string>() : std::string();
+    }
   return {};
 }
 

@@ -81,13 +81,13 @@ private:
 
   void curvePoints() {
     const auto curves = near(2 * kPointReach);
-    for (size_t i = 0; i < curves.size(); ++i) {
-      const nurbs::ArcLength length(*curves[i]->path);
-      offer(curves[i]->path->at(length.parameterAtFraction(0.5)), kPointReach, "middle of " + curves[i]->label);
+    for (size_t i = 0; i < curves.size(); ++i)
       for (size_t j = i + 1; j < curves.size(); ++j)
         for (const auto& m : nurbs::meetings(*curves[i]->path, *curves[j]->path, kCrossingMm).list)
           offer(m.middle(), kPointReach, "crossing of " + curves[i]->label + " and " + curves[j]->label);
-    }
+    if (best_) return; // where curves cross says more than where they are halved
+    for (const DrawnCurve* c : curves)
+      offer(c->path->at(nurbs::ArcLength(*c->path).parameterAtFraction(0.5)), kPointReach, "middle of " + c->label);
   }
 
   void lines() {

@@ -1,6 +1,8 @@
 #include "support/recipes.h"
 
+#include <QDirIterator>
 #include <QFile>
+#include <QRegularExpression>
 #include <set>
 
 using namespace lumsk;
@@ -64,6 +66,26 @@ private slots:
       QVERIFY(md.open(QIODevice::ReadOnly) && md.readAll().contains("@fields@"));
       QVERIFY(svg.open(QIODevice::ReadOnly) && svg.readAll().contains("viewBox=\"0 0 24 24\""));
     }
+  }
+
+  void everyProblemHasOneLineInTheCatalogue() {
+    QFile catalogue(LUMSK_SOURCE_DIR "/docs/problems.md");
+    QVERIFY(catalogue.open(QIODevice::ReadOnly));
+    const QString text = QString::fromUtf8(catalogue.readAll());
+    std::set<QString> codes;
+    const QRegularExpression code("problem\\(\"(LM-[A-Z]\\d{3})\"|Code = \"(LM-[A-Z]\\d{3})\"");
+    QDirIterator files(LUMSK_SOURCE_DIR "/src", {"*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
+    while (files.hasNext()) {
+      QFile f(files.next());
+      QVERIFY(f.open(QIODevice::ReadOnly));
+      const QString source = QString::fromUtf8(f.readAll());
+      for (auto it = code.globalMatch(source); it.hasNext();) {
+        const auto m = it.next();
+        codes.insert(m.captured(1) + m.captured(2));
+      }
+    }
+    QVERIFY(codes.size() > 100);
+    for (const QString& c : codes) QVERIFY2(text.count("| " + c + " |") == 1, qPrintable(c));
   }
 
   void emptyAndAbsurdInputsAreRefusedByValue() {

@@ -27,7 +27,7 @@ Schema schema() {
 Expected<double> levelOf(const Picked& p) {
   if (const auto* plane = std::get_if<PlaneObject>(&p.object)) {
     if (std::abs(plane->frame.normal().z()) < 1 - 1e-9)
-      return fail(problem("LM-M003", "this plane is not level").at(plane->frame.origin).tryThis("pick a level plane"));
+      return fail(problem("LM-Q003", "this plane is not level").at(plane->frame.origin).tryThis("pick a level plane"));
     return plane->frame.origin.z();
   }
   if (const auto* point = std::get_if<PointObject>(&p.object)) return point->at.z();

@@ -88,13 +88,13 @@ private slots:
     b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
     b.add("fill_volume", {{"body", picks({pick("s3")})}});
     b.run();
-    QCOMPARE(b.code("s4"), std::string("LM-M002"));
+    QCOMPARE(b.code("s4"), std::string("LM-Q002"));
     QVERIFY(!b.result("s4").problem->where.empty());
     VERIFY_AT_MOST(std::abs(b.result("s4").problem->where[0].z()), 0.01);
     b.add("thicken", {{"skin", picks({pick("s3")})}, {"thickness", 2}}); // a tube: open below
     b.add("fill_volume", {{"body", picks({pick("s5")})}, {"name", "tube"}});
     b.run();
-    QCOMPARE(b.code("s6"), std::string("LM-M001"));
+    QCOMPARE(b.code("s6"), std::string("LM-Q001"));
   }
 
   void skinsAndTumblersAgreeWithSlices() {

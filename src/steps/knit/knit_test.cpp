@@ -46,6 +46,16 @@ private slots:
     QVERIFY(far.code("s7") == "LM-K004" || far.result("s7").outcome->notes[0].code == "LM-B101");
   }
 
+  void moreThanTwoFacesAlongAnEdgeAreRefused() {
+    Bench b = stacked();
+    b.add("ring", {{"width", 90}, {"height", 30}});
+    b.add("loft", {{"sections", picks({pick("s2"), pick("s8")})}, {"degree", 1}});
+    b.add("knit", {{"skins", picks({pick("s4"), pick("s6"), pick("s9")})}});
+    b.run();
+    QCOMPARE(b.code("s10"), std::string("LM-B001"));
+    QVERIFY(b.result("s10").status == recipe::Status::Failed && !b.result("s10").problem->where.empty());
+  }
+
   void skinsOnOneAnotherAndApartAreRefusedWithTheirPlace() {
     Bench b = stacked();
     b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
