@@ -223,6 +223,8 @@ private:
     for (TopExp_Explorer e(body->shape, TopAbs_FACE); e.More(); e.Next())
       if (!names.IsBound(e.Current()))
         names.Bind(e.Current(), faceName(options_.hash.substr(0, 12), "face", std::to_string(++faces_)));
+    for (const TopoDS_Face& f : brep::faces(*body))
+      if (auto natural = naturalOf(f)) body->natural[names(f)] = std::move(*natural);
     nameBody(*body, names);
     if (!BRepCheck_Analyzer(body->shape).IsValid()) ++invalid_, invalidAt_ = middle(body->shape);
     roughest_ = std::max(roughest_, largestTolerance(body->shape));

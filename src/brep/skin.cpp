@@ -10,9 +10,11 @@
 #include <BRepCheck_Analyzer.hxx>
 #include <BRepGProp.hxx>
 #include <BRepLib.hxx>
+#include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
 #include <GProp_GProps.hxx>
+#include <Geom2d_Curve.hxx>
 #include <ShapeAnalysis_FreeBounds.hxx>
 #include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
@@ -72,6 +74,37 @@ double largestTolerance(const TopoDS_Shape& s) {
   for (TopExp_Explorer e(s, TopAbs_VERTEX); e.More(); e.Next())
     t = std::max(t, BRep_Tool::Tolerance(TopoDS::Vertex(e.Current())));
   return t;
+}
+
+std::optional<NaturalFace> naturalOf(const TopoDS_Face& f) {
+  const Handle(Geom_BSplineSurface) s = Handle(Geom_BSplineSurface)::DownCast(BRep_Tool::Surface(f));
+  if (s.IsNull() || s->IsUPeriodic() || s->IsVPeriodic() || s->IsVClosed()) return {};
+  double u0, u1, v0, v1, lowU, highU, lowV, highV;
+  s->Bounds(u0, u1, v0, v1);
+  BRepTools::UVBounds(f, lowU, highU, lowV, highV);
+  const double nearU = 1e-6 * (u1 - u0), nearV = 1e-6 * (v1 - v0);
+  if (std::abs(lowU - u0) + std::abs(highU - u1) > nearU || std::abs(lowV - v0) + std::abs(highV - v1) > nearV) return {};
+  // Every edge runs along one side of the domain, and there is nothing inside.
+  int edges = 0, wires = 0;
+  for (TopExp_Explorer w(f, TopAbs_WIRE); w.More(); w.Next()) ++wires;
+  for (TopExp_Explorer e(f, TopAbs_EDGE); e.More(); e.Next(), ++edges) {
+    double a, b;
+    const Handle(Geom2d_Curve) c = BRep_Tool::CurveOnSurface(TopoDS::Edge(e.Current()), f, a, b);
+    if (c.IsNull()) return {};
+    bool sides[4] = {true, true, true, true};
+    for (int k = 0; k <= 4; ++k) {
+      const gp_Pnt2d p = c->Value(a + (b - a) * k / 4);
+      sides[0] = sides[0] && std::abs(p.X() - u0) < nearU;
+      sides[1] = sides[1] && std::abs(p.X() - u1) < nearU;
+      sides[2] = sides[2] && std::abs(p.Y() - v0) < nearV;
+      sides[3] = sides[3] && std::abs(p.Y() - v1) < nearV;
+    }
+    if (!sides[0] && !sides[1] && !sides[2] && !sides[3]) return {};
+  }
+  if (wires != 1 || edges < 3) return {};
+  auto surface = toSurface(s, s->IsUClosed());
+  if (!surface) return {};
+  return NaturalFace{std::make_shared<const nurbs::Surface>(std::move(*surface)), f.Orientation() == TopAbs_REVERSED, {}};
 }
 
 Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shape) {

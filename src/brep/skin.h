@@ -4,6 +4,8 @@
 
 #include <TopTools_ListOfShape.hxx>
 
+#include <optional>
+
 namespace lumsk::brep {
 
 /// A face to be built: its spline and its lasting name.
@@ -20,6 +22,10 @@ Expected<BodyPtr> skinFromSurfaces(const std::vector<NamedSurface>& surfaces, co
 
 /// The untrimmed face of a spline surface.
 TopoDS_Face naturalFace(const nurbs::Surface& s, bool reversed, LengthTolerance point);
+
+/// The untrimmed polynomial spline that a face of foreign origin is, with its whole domain as its border; nothing for
+/// trimmed, rational and other faces, and for those that are closed across v.
+std::optional<NaturalFace> naturalOf(const TopoDS_Face& f);
 
 /// Checks that a shape is valid and, when it must be a solid, closed with positive volume (turned over if need be).
 /// Fails with LM-K002, LM-K003 (open where it should be closed; places given) or LM-K004 (edge tolerance above 0.1 mm).

@@ -1,6 +1,6 @@
 #include "nurbs/arc_length.h"
 #include "support/foreign.h"
-#include "support/recipes.h"
+#include "support/half_vessel.h"
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
@@ -95,6 +95,28 @@ private slots:
     b.add("loft", {{"sections", picks({pick("s1", "curve", "curve1"), pick("s1", "curve", "curve2")})}});
     b.run(); // one is open, one closed: what matters is that they can be picked
     QCOMPARE(b.code("s2"), std::string("LM-L002"));
+  }
+
+  void wholeFacesComeBackAsOurOwnAndTakeAWall() {
+    Bench made = halfVessel();
+    for (const char* side : {"start", "end"}) made.set("s7", side, "g3");
+    made.add("mirror", {{"what", picks({pick("s7")})}});
+    made.add("thicken", {{"skin", picks({pick("s8")})}, {"thickness", 2}});
+    made.run();
+    VERIFY_STEP(made, "s9");
+    for (const bool step : {true, false}) {
+      Bench b;
+      const std::vector<TopoDS_Shape> shapes{made.body("s8")->shape};
+      b.add("import",
+            {{"file", b.file(step ? "v.step" : "v.brep", step ? stepBytes(shapes, "MM") : brepBytes(shapes))}});
+      b.add("thicken", {{"skin", picks({pick("s1")})}, {"thickness", 2}});
+      b.run();
+      VERIFY_STEP(b, "s2");
+      QCOMPARE(b.body("s1")->natural.size(), made.body("s8")->natural.size());
+      const auto x = inspect::stateOf(*b.body("s2")), y = inspect::stateOf(*made.body("s9"));
+      QVERIFY(x.solid && x.valid && x.openEdges == 0);
+      VERIFY_AT_MOST(std::abs(x.volumeMm3 / y.volumeMm3 - 1), 1e-5);
+    }
   }
 
   void importedBodiesAreCutAside() {
