@@ -81,7 +81,7 @@ QString Workspace::instruction() const {
     if (!replacing_.empty()) return tr("pick the %1 that takes this place").arg(what);
     if (int(v.size()) < f->least) return tr("pick %1 for %2").arg(what, QString::fromStdString(f->label).toLower());
     if (int(v.size()) < f->most && f->most > 1)
-      return draft_.empty() ? tr("pick another %1, or drag a flag or handle").arg(what)
+      return draft_.empty() ? tr("pick another %1, or turn a flag").arg(what)
                             : tr("pick another %1, or keep the step").arg(what);
   }
   if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");

@@ -46,8 +46,7 @@ private:
         if (s.point())
           return fail(problem("LM-L009", "a point cannot be G3 at a mirror plane").at(*s.point()).tryThis("make this end square: a rounded point"));
         const Points pts = polyline(*s.path(), 16);
-        const PlaneOfPoints own = fitPlane(pts);
-        LUMSK_TRY(plane, inPlane(pts, own, Vec3::Zero(), end ? "the last section" : "the first section"));
+        LUMSK_TRY(plane, sidePlane(pts, Vec3::Zero(), end ? "the last section" : "the first section"));
         ends_[end] = plane;
       }
     if (out_.alignment.closed) return {};
@@ -61,7 +60,7 @@ private:
         pts.row(i) = t.d[0].transpose();
         if (sections_[size_t(i)].path()) tangents.push_back(t);
       }
-      LUMSK_TRY(plane, inPlane(pts, fitPlane(pts), tangents.front().d[1].normalized(), side ? "the right side" : "the left side"));
+      LUMSK_TRY(plane, sidePlane(pts, tangents.front().d[1].normalized(), side ? "the right side" : "the left side"));
       const double size = (pts.colwise().maxCoeff() - pts.colwise().minCoeff()).norm() + lengths_[size_t(tangents.front().section)].total();
       for (const SideTangent& t : tangents) LUMSK_CHECK(checkSquare(t, plane.normal(), meets, size));
       sides_[side] = plane;
@@ -86,25 +85,8 @@ private:
     return t;
   }
 
-  /// The plane that points lie in: the picked one, their own, or for points on a line the one square to a direction.
-  Expected<Frame> inPlane(const Points& pts, const PlaneOfPoints& own, const Vec3& square, const std::string& who) const {
-    const double near = 10 * cx_.tolerances.point.mm;
-    Frame f = o_.mirror ? *o_.mirror : own.frame;
-    if (!o_.mirror && !own.unique) {
-      const Vec3 line = (pts.row(pts.rows() - 1) - pts.row(0)).transpose().normalized();
-      const Vec3 n = square - square.dot(line) * line;
-      if (!(n.norm() > 1e-6))
-        return fail(problem("LM-L009", who + " lies in many planes").at(pts.row(0).transpose()).tryThis("pick the mirror plane"));
-      f = Frame::fromNormal(pts.row(0).transpose(), n);
-    }
-    for (Eigen::Index i = 0; i < pts.rows(); ++i)
-      if (const double off = std::abs(f.local(pts.row(i).transpose()).z()); off > near)
-        return fail(problem("LM-L009", who + " does not lie in the mirror plane")
-                        .measure(millimetres(off))
-                        .want(millimetres(near))
-                        .at(pts.row(i).transpose())
-                        .tryThis("move it into the plane, or leave it free"));
-    return f;
+  Expected<Frame> sidePlane(const Points& pts, const Vec3& square, const std::string& who) const {
+    return planeOfSide(pts, o_.mirror, square, cx_.tolerances.point, {"LM-L009", who});
   }
 
   Expected<void> checkSquare(const SideTangent& t, const Vec3& n, SideMeets meets, double size) const {

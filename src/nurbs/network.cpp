@@ -107,7 +107,8 @@ private:
       const auto& lying = u ? net_.columns : net_.rows;
       const SortedCurve& own = first ? lying.front() : lying.back();
       if (own.index < 0) continue; // a pole is flat by itself
-      LUMSK_TRY(plane, planeOf(curves_[size_t(own.index)].path, own.index, leaving(u, first)));
+      LUMSK_TRY(plane, planeOfSide(polyline(curves_[size_t(own.index)].path, 16), o_.mirror, leaving(u, first),
+                                   cx_.tolerances.point, {"LM-N011", "curve " + std::to_string(own.index + 1)}));
       LUMSK_CHECK(checkCurves(u, first, plane.normal(), o_.sides[size_t(side)]));
       Mirrors& m = u ? rows_.ends : columns_.ends;
       (first ? m.first : m.last) = plane;
@@ -123,28 +124,6 @@ private:
     const GridPoint& g = rows ? (first ? net_.grid[k].front() : net_.grid[k].back())
                               : (first ? net_.grid.front()[k] : net_.grid.back()[k]);
     return derivatives(ending[k], rows ? g.along : g.across)[1].normalized();
-  }
-
-  /// The plane a side lies in; a straight side lies in many, of which the one is meant that is squarely left.
-  Expected<Frame> planeOf(const Path& path, int index, const Vec3& square) const {
-    const double near = 10 * cx_.tolerances.point.mm;
-    const std::string who = "curve " + std::to_string(index + 1);
-    const Points pts = polyline(path, 16);
-    const PlaneOfPoints fitted = fitPlane(pts);
-    const Vec3 line = (path.end() - path.start()).normalized();
-    const Frame frame = o_.mirror       ? *o_.mirror
-                        : fitted.unique ? fitted.frame
-                                        : Frame::fromNormal(path.start(), square - square.dot(line) * line);
-    double off = 0;
-    for (Eigen::Index i = 0; i < pts.rows(); ++i)
-      off = std::max(off, std::abs(frame.local(pts.row(i).transpose()).z()));
-    if (off > near)
-      return fail(problem("LM-N011", who + " does not lie in the mirror plane")
-                      .measure(millimetres(off))
-                      .want(millimetres(near))
-                      .at(path.start())
-                      .tryThis("move it into the plane, or leave this side free"));
-    return frame;
   }
 
   /// The curves that end at a side must meet its plane as the skin is asked to: it passes through them.

@@ -257,4 +257,29 @@ JoinedImage joinedWithImage(const Surface& s, const std::vector<Side>& sides, co
   return out;
 }
 
+Expected<Frame> planeOfSide(const Points& pts, const std::optional<Frame>& picked, const Vec3& square,
+                            LengthTolerance point, const SideName& name) {
+  const PlaneOfPoints own = fitPlane(pts);
+  const Vec3 start = pts.row(0).transpose();
+  Frame f = picked ? *picked : own.frame;
+  if (!picked && !own.unique) {
+    const Vec3 line = (pts.row(pts.rows() - 1) - pts.row(0)).transpose().normalized();
+    const Vec3 n = square - square.dot(line) * line;
+    if (!(n.norm() > 1e-6))
+      return fail(problem(name.code, name.who + " lies in many planes").at(start).tryThis("pick the mirror plane"));
+    f = Frame::fromNormal(start, n);
+  }
+  double off = 0;
+  Vec3 at = start;
+  for (Eigen::Index i = 0; i < pts.rows(); ++i)
+    if (const double d = std::abs(f.local(pts.row(i).transpose()).z()); d > off) off = d, at = pts.row(i).transpose();
+  const double near = 10 * point.mm;
+  if (off <= near) return f;
+  return fail(problem(name.code, name.who + " does not lie in the mirror plane")
+                  .measure(millimetres(off))
+                  .want(millimetres(near))
+                  .at(at)
+                  .tryThis("move it into the plane, or leave it free"));
+}
+
 } // namespace lumsk::nurbs

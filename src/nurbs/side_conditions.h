@@ -56,4 +56,14 @@ struct JoinedImage {
 };
 JoinedImage joinedWithImage(const Surface& s, const std::vector<Side>& sides, const Frame& plane, LengthTolerance fit);
 
+/// Who a problem is about, and under which code.
+struct SideName {
+  std::string code, who;
+};
+/// The plane that the points of a side lie in: the picked one, or their own; points on a line lie in many planes, of
+/// which the one is meant that is square to a direction (zero: none is). Fails with the code where they do not lie in it
+/// within ten times `point`, or where there is no one plane.
+Expected<Frame> planeOfSide(const Points& pts, const std::optional<Frame>& picked, const Vec3& square,
+                            LengthTolerance point, const SideName& name);
+
 } // namespace lumsk::nurbs

@@ -69,6 +69,16 @@ std::vector<Flag> flagsFor(const nurbs::NetworkResult& r, const std::vector<nurb
   return out;
 }
 
+/// The middle of the edge between the first two faces.
+Vec3 cornerOf(const nurbs::NetworkResult& r) {
+  const nurbs::Surface &a = r.patches[0].surface, &b = r.patches[1].surface;
+  const double u = 0.5 * (a.firstU() + a.lastU()), v = 0.5 * (a.firstV() + a.lastV());
+  const Vec3 acrossU = a.at(a.lastU(), v), acrossV = a.at(u, a.lastV());
+  const Vec3 nextU = b.at(b.firstU(), 0.5 * (b.firstV() + b.lastV())),
+             nextV = b.at(0.5 * (b.firstU() + b.lastU()), b.firstV());
+  return (acrossU - nextU).norm() < (acrossV - nextV).norm() ? acrossU : acrossV;
+}
+
 void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nurbs::NetworkCurve>& curves,
               const Tolerances& tol) {
   const auto& net = r.sorted;
@@ -104,7 +114,9 @@ void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nur
                             .tryThis("let the curves leave the tip in one plane"));
   if (r.cornered)
     out.notes.push_back(
-        problem("LM-N103", "corners of the curves make edges in the skin").measure(count(double(r.patches.size()))));
+        problem("LM-N103", "corners of the curves make edges in the skin: it has this many faces")
+            .measure(count(double(r.patches.size())))
+            .at(cornerOf(r)));
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
