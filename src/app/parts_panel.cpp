@@ -18,6 +18,28 @@ QString sizeOf(const Vec3& low, const Vec3& high) {
 }
 } // namespace
 
+namespace {
+
+/// Kind and size of what is not a body; empty for what is not listed.
+std::pair<QString, QString> rowOf(const recipe::Object& o) {
+  Vec3 low = Vec3::Constant(1e300), high = -low;
+  const auto reach = [&](const Vec3& p) { low = low.cwiseMin(p), high = high.cwiseMax(p); };
+  if (const auto* curve = std::get_if<recipe::CurvePtr>(&o)) {
+    const Points p = nurbs::polyline(**curve, 16);
+    for (Eigen::Index i = 0; i < p.rows(); ++i) reach(p.row(i).transpose());
+    return {(*curve)->closed() ? PartsPanel::tr("curve, closed") : PartsPanel::tr("curve, open"), sizeOf(low, high)};
+  }
+  if (const auto* ghost = std::get_if<recipe::GhostPtr>(&o)) {
+    for (const Vec3& p : (*ghost)->mesh->points) reach(p);
+    return {PartsPanel::tr("backdrop"), sizeOf(low, high)};
+  }
+  if (const auto* picture = std::get_if<recipe::PictureObject>(&o))
+    return {PartsPanel::tr("backdrop"), sizeOf(Vec3::Zero(), Vec3(picture->widthMm, 0, picture->heightMm))};
+  return {};
+}
+
+} // namespace
+
 PartsPanel::PartsPanel(Workspace& w, QWidget* parent) : QWidget(parent), w_(w), tree_(new QTreeWidget) {
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(6, 6, 6, 6);
@@ -81,12 +103,10 @@ void PartsPanel::sync() {
     const auto* r = w_.model()->result(step->id);
     if (!r || !r->outcome) continue;
     for (const auto& o : r->outcome->outputs) {
-      const auto* curve = std::get_if<recipe::CurvePtr>(&o.object);
-      if (!curve) continue;
-      const Points p = nurbs::polyline(**curve, 16);
+      const auto [kind, size] = rowOf(o.object);
+      if (kind.isEmpty()) continue;
       const auto look = w_.recipe().looks.find(step->id);
-      add(QString::fromStdString(step->label), (*curve)->closed() ? tr("curve, closed") : tr("curve, open"),
-          sizeOf(p.colwise().minCoeff().transpose(), p.colwise().maxCoeff().transpose()), step->id, step->id,
+      add(QString::fromStdString(step->label), kind, size, step->id, step->id,
           look == w_.recipe().looks.end() || look->second.visible);
       break;
     }

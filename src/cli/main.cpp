@@ -131,7 +131,7 @@ int check(const std::string& file, bool asJson) {
   } else {
     std::vector<recipe::BodyEntry> bodies;
     Tolerances tol;
-    if (ending == ".step" || ending == ".stp" || ending == ".brep") {
+    if (exchange::holdsBodies(file)) {
       auto read = exchange::readBodies(file);
       if (!read) return complain(read.error()), kWrongUse;
       bodies = std::move(*read);

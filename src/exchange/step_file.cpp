@@ -86,6 +86,11 @@ Expected<void> writeBrep(const std::string& path, const std::vector<recipe::Body
   });
 }
 
+bool holdsBodies(const std::string& path) {
+  const std::string ending = extensionOf(path);
+  return ending == ".step" || ending == ".stp" || ending == ".brep" || ending == ".brp";
+}
+
 Expected<std::vector<recipe::BodyEntry>> readBodies(const std::string& path) {
   LUMSK_TRY(bytes, readFile(path));
   LUMSK_TRY(read,

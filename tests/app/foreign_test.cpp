@@ -5,6 +5,7 @@
 #include <QDropEvent>
 #include <QImage>
 #include <QMimeData>
+#include <QTreeWidget>
 
 #include <BRepPrimAPI_MakeBox.hxx>
 
@@ -90,6 +91,24 @@ private slots:
     QCOMPARE(w().drawing()->pictures.size(), size_t(1));
     keys(Qt::Key_Return);
     QVERIFY(w().draft().empty());
+    // In Parts it is put out of sight and back.
+    auto* parts = window_->findChild<QTreeWidget*>("parts");
+    QVERIFY(parts && parts->topLevelItemCount() == 1);
+    parts->topLevelItem(0)->setCheckState(0, Qt::Unchecked);
+    QVERIFY(settled());
+    QVERIFY(QTest::qWaitFor([&] { return w().drawing()->pictures.empty(); }, 2000));
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(QTest::qWaitFor([&] { return w().drawing()->pictures.size() == 1; }, 2000));
+  }
+
+  void filesThatAreTooLargeAreRefused() {
+    const QString path = write("big.step", "ISO-10303-21;");
+    QVERIFY(QFile::resize(path, qint64(300) << 20)); // sparse
+    drop(path);
+    QVERIFY(w().recipe().steps.empty());
+    auto* box = find<QMessageBox>("problem-box");
+    QVERIFY(box && box->informativeText().contains("LM-F021"));
+    box->close();
   }
 
   void pointsSnapToAGhostAndLeaveIt() {

@@ -3,6 +3,7 @@
 
 #include <QDir>
 #include <QElapsedTimer>
+#include <QTemporaryDir>
 #include <QThread>
 #include <nlohmann/json.hpp>
 #include <signal.h>
@@ -12,8 +13,6 @@ using namespace lumsk;
 using nlohmann::json;
 
 namespace {
-
-QStringList jobFolders() { return QDir(QDir::tempPath()).entryList({"lumsk-*"}, QDir::Dirs); }
 
 /// The worker processes that this test has started.
 std::vector<int> workers() {
@@ -35,11 +34,12 @@ std::string codeOf(const Expected<json>& r) { return r ? "" : r.error().code; }
 
 class WorkerTest : public QObject {
   Q_OBJECT
-  QStringList before_;
+  QTemporaryDir temporary_; // of this test alone
 private slots:
-  void init() { before_ = jobFolders(); }
+  void initTestCase() { qputenv("TMPDIR", temporary_.path().toUtf8()); }
+  void cleanupTestCase() { qunsetenv("TMPDIR"); }
   void cleanup() {
-    QCOMPARE(jobFolders(), before_); // nothing is left behind
+    QVERIFY(QDir(temporary_.path()).isEmpty()); // nothing is left behind
     QVERIFY(workers().empty());
   }
 
