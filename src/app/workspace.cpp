@@ -72,6 +72,13 @@ Kind Workspace::wanted() const {
          (now_->steps.empty() ? Kind::Plane : Kind::None);
 }
 
+/// Whether the picks of the open step's field have flags in the view.
+bool Workspace::hasFlags(const std::string& key) const {
+  const auto* r = model() ? model()->result(open_) : nullptr;
+  return r && r->outcome &&
+         std::any_of(r->outcome->flags.begin(), r->outcome->flags.end(), [&](const auto& f) { return f.field == key; });
+}
+
 QString Workspace::instruction() const {
   const auto* entry = now_->find(open_);
   const Field* f = activeField();
@@ -81,8 +88,9 @@ QString Workspace::instruction() const {
     if (!replacing_.empty()) return tr("pick the %1 that takes this place").arg(what);
     if (int(v.size()) < f->least) return tr("pick %1 for %2").arg(what, QString::fromStdString(f->label).toLower());
     if (int(v.size()) < f->most && f->most > 1)
-      return draft_.empty() ? tr("pick another %1, or turn a flag").arg(what)
-                            : tr("pick another %1, or keep the step").arg(what);
+      return !draft_.empty()    ? tr("pick another %1, or keep the step").arg(what)
+             : hasFlags(f->key) ? tr("pick another %1, or turn a flag").arg(what)
+                                : tr("pick another %1").arg(what);
   }
   if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");
   if (!draft_.empty()) return tr("drag a handle or change a number, then keep the step");

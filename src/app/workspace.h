@@ -103,6 +103,7 @@ private:
                             const std::string& item) const;
   void dragTo(recipe::Recipe next);
   void chooseField();
+  bool hasFlags(const std::string& key) const;
   void endReplacing();
   json pickValue(const scene::Hit& h);
   std::string freeMeasurementName(const std::string& base) const;

@@ -33,15 +33,14 @@ class HalfBodyTest : public WindowTestBase {
     const nurbs::Path& c = curve(step);
     return c.at(nurbs::ArcLength(c).parameterAtFraction(0.5));
   }
-  /// Clicks a place, going through what lies under the pointer until it is of a kind and step.
-  void pickObject(const Vec3& p, recipe::Kind kind, const std::string& step, const std::string& field) {
+  /// Clicks a place; what is picked there for the field is of the step.
+  void pickObject(const Vec3& p, const std::string& step, const std::string& field) {
     const QPoint q = onScreen(p);
     const auto taken = [&] {
       for (const json& x : inputs(w().draft()).value(field, json::array()))
         if (x["step"] == step) return true;
       return false;
     };
-    Q_UNUSED(kind)
     QTest::mouseMove(&view(), q);
     QTest::qWait(30);
     QTest::mouseClick(&view(), Qt::LeftButton, {}, q);
@@ -112,7 +111,7 @@ private slots:
     keys(Qt::Key_F);
     tool("network", Qt::Key_2);
     for (const auto& id : {outlines[1], front, outlines[2], back, side, outlines[0]})
-      pickObject(curve(id).at(0.27 * curve(id).last()), recipe::Kind::Curve, id, "curves");
+      pickObject(curve(id).at(0.27 * curve(id).last()), id, "curves");
     const std::string network = w().draft();
     QVERIFY(result(network)->status == recipe::Status::Ok);
     QCOMPARE(inputs(network)["curves"].size(), size_t(6));
@@ -131,7 +130,7 @@ private slots:
       return p;
     };
     tool("mirror", Qt::Key_4);
-    pickObject(skinPlace(false), recipe::Kind::Skin, network, "what");
+    pickObject(skinPlace(false), network, "what");
     click("option-keep-copy");
     QVERIFY(settled());
     const std::string mirror = w().draft();
@@ -140,8 +139,8 @@ private slots:
     QVERIFY(settled());
     QCOMPARE(w().model()->bodies.size(), size_t(2));
     tool("knit", Qt::Key_4);
-    pickObject(skinPlace(false), recipe::Kind::Skin, network, "skins");
-    pickObject(skinPlace(true), recipe::Kind::Skin, mirror, "skins");
+    pickObject(skinPlace(false), network, "skins");
+    pickObject(skinPlace(true), mirror, "skins");
     const std::string knit = w().draft();
     QVERIFY2(result(knit)->status == recipe::Status::Ok, problemOf(knit));
     keys(Qt::Key_Return);
@@ -158,13 +157,13 @@ private slots:
     keys(Qt::Key_F);
     tool("cover", Qt::Key_4);
     const nurbs::Path& foot = curve(outlines[0]);
-    pickObject(foot.at(0.3 * foot.last()), recipe::Kind::Edge, knit, "edges");
+    pickObject(foot.at(0.3 * foot.last()), knit, "edges");
     const std::string cover = w().draft();
     QVERIFY2(result(cover)->status == recipe::Status::Ok, problemOf(cover));
     keys(Qt::Key_Return);
     QVERIFY(settled());
     tool("thicken", Qt::Key_5);
-    pickObject(skinPlace(false), recipe::Kind::Skin, cover, "skin");
+    pickObject(skinPlace(false), cover, "skin");
     type("thickness", "1.5");
     QVERIFY(settled());
     const std::string wall = w().draft();
@@ -174,7 +173,7 @@ private slots:
     const auto state = inspect::stateOf(*body(wall));
     QVERIFY(state.solid && state.valid && state.openEdges == 0);
     tool("fill_volume", Qt::Key_6);
-    pickObject(skinPlace(false), recipe::Kind::Solid, wall, "body");
+    pickObject(skinPlace(false), wall, "body");
     const std::string fill = w().draft();
     QVERIFY2(result(fill)->status == recipe::Status::Ok, problemOf(fill));
     keys(Qt::Key_Return);
