@@ -105,7 +105,10 @@ PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view)
 void PicksEditor::setActive(bool on) {
   more_->setChecked(on);
   const QString kinds = QString::fromStdString(recipe::kindNames(field_.accepts));
-  more_->setText(tr("pick %1").arg(kinds));
+  // What is full has no empty place; a click on its chip picks another one for it.
+  const bool full = int(value_.size()) >= field_.most;
+  more_->setVisible(on || !full);
+  more_->setText((full ? tr("pick another %1") : tr("pick %1")).arg(kinds));
   more_->setToolTip(on ? tr("pick in the view now") : tr("click, then pick in the view"));
 }
 
@@ -157,7 +160,6 @@ void PicksEditor::setValue(const json& v) {
     });
     connect(chip, &Chip::draggedTo, this, [this, i](QPoint p) { move(i, p); });
   }
-  more_->setVisible(int(v.size()) < field_.most || field_.most == 1);
 }
 
 Chip::State PicksEditor::stateOf(const std::string& item) const {
