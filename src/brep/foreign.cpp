@@ -65,6 +65,9 @@ double mmPerNamed(const std::string& unit) {
   return it == known.end() ? 0.0 : it->second;
 }
 
+/// Sizes that a product hardly has: the unit is probably another.
+constexpr double kVerySmallMm = 0.5, kVeryLargeMm = 20000;
+
 /// A piece of a file before it is named and scaled.
 struct Piece {
   TopoDS_Shape shape;
@@ -196,8 +199,8 @@ public:
 
 private:
   void setScale(const std::string& unit) {
-    const double file = unit.empty() ? 1.0 : mmPerNamed(unit);
-    if (options_.unit != LengthUnit::FromFile && file > 0) scale_ = mmPer(options_.unit) / file;
+    const double known = mmPerNamed(unit); // one that is not known is read as millimetres
+    if (options_.unit != LengthUnit::FromFile) scale_ = mmPer(options_.unit) / (known > 0 ? known : 1.0);
   }
 
   static TopoDS_Shape asShell(const TopoDS_Shape& face) {
@@ -227,7 +230,7 @@ private:
       if (auto natural = naturalOf(f)) body->natural[names(f)] = std::move(*natural);
     nameBody(*body, names);
     if (!BRepCheck_Analyzer(body->shape).IsValid()) ++invalid_, invalidAt_ = middle(body->shape);
-    roughest_ = std::max(roughest_, largestTolerance(body->shape));
+    if (const double t = largestTolerance(body->shape); t > roughest_) roughest_ = t, roughestAt_ = middle(body->shape);
     out_.parts.push_back({body, from.label, from.colour});
   }
 
@@ -252,7 +255,7 @@ private:
 
   void addCurve(const TopoDS_Wire& wire) {
     auto path = toPath(wire, cx_.tolerances.point);
-    if (!path) return void(++lostCurves_);
+    if (!path) return void((++lostCurves_, lostAt_ = middle(wire)));
     out_.curves.push_back(std::move(*path));
   }
 
@@ -260,10 +263,9 @@ private:
     const auto note = [&](Problem p) { out_.notes.push_back(std::move(p)); };
     if (const double mm = mmPerNamed(content.unit);
         options_.unit == LengthUnit::FromFile && !content.unit.empty() && mm != 1.0) {
-      note(problem("LM-I101", "the file is in " + content.unit + ": its lengths were turned into millimetres")
-               .measure(millimetres(mm))
-               .tryThis("choose the unit if this is not so")
-               .offer({"take as mm", "unit", "mm"}));
+      Problem p = problem("LM-I101", "the file is in " + content.unit + ": its lengths were turned into millimetres")
+                      .tryThis("choose the unit if this is not so");
+      note(mm > 0 ? p.measure(millimetres(mm)) : p);
     }
     if (content.unread > 0)
       note(problem("LM-I102", "some parts of the file could not be built")
@@ -278,9 +280,13 @@ private:
       note(problem("LM-I104", "faces of the file meet roughly")
                .measure(millimetres(roughest_))
                .want(millimetres(kNotedToleranceMm))
+               .at(roughestAt_)
                .tryThis("export it again with a finer tolerance"));
     if (lostCurves_ > 0)
-      note(problem("LM-I105", "some curves of the file could not be used").measure(count(lostCurves_)));
+      note(problem("LM-I105", "some curves of the file could not be used")
+               .measure(count(lostCurves_))
+               .at(lostAt_)
+               .tryThis("export them again, as splines"));
     noteSize();
   }
 
@@ -289,13 +295,12 @@ private:
     for (const auto& p : out_.parts) BRepBndLib::Add(p.body->shape, box, false);
     if (box.IsVoid()) return;
     const double size = std::sqrt(box.SquareExtent());
-    if (size > 0.5 && size < 20000) return;
-    Problem p = problem("LM-I106", size < 1 ? "what the file holds is very small" : "what the file holds is very large")
+    if (size > kVerySmallMm && size < kVeryLargeMm) return;
+    Problem p = problem("LM-I106",
+                        size < kVerySmallMm ? "what the file holds is very small" : "what the file holds is very large")
                     .measure(millimetres(size))
                     .at(0.5 * (toVec(box.CornerMin()) + toVec(box.CornerMax())))
                     .tryThis("choose the unit that its numbers are in");
-    if (size < 1) p.offer({"take as inches", "unit", "inch"}).offer({"take as metres", "unit", "m"});
-    if (size > 1) p.offer({"take as mm", "unit", "mm"});
     out_.notes.push_back(std::move(p));
   }
 
@@ -304,7 +309,7 @@ private:
   ForeignBodies out_;
   double scale_ = 1.0, roughest_ = 0.0;
   int faces_ = 0, invalid_ = 0, lostCurves_ = 0;
-  Vec3 invalidAt_ = Vec3::Zero();
+  Vec3 invalidAt_ = Vec3::Zero(), roughestAt_ = Vec3::Zero(), lostAt_ = Vec3::Zero();
 };
 
 } // namespace

@@ -35,6 +35,10 @@ json toJson(const ForeignBodies& f) {
   return out;
 }
 
+Problem notHandedOver(const std::string& what) {
+  return problem("LM-W002", what + " could not be handed over").tryThis("change the inputs a little, and tell us");
+}
+
 std::vector<std::uint8_t> bytesOf(const std::string& s) { return {s.begin(), s.end()}; }
 
 Expected<json> read(const json& a, const Context& cx) {
@@ -60,7 +64,7 @@ Frame frameFrom(const json& j) { return {vecFrom(j.at(0)), vecFrom(j.at(1)), vec
 
 Expected<json> cut(const json& a, const Context& cx) {
   const BodyPtr body = bodyFrom(a.at("body"));
-  if (!body) return fail(problem("LM-W002", "the body could not be handed over"));
+  if (!body) return fail(notHandedOver("the body"));
   LUMSK_TRY(made, trimByPlaneHere(*body, frameFrom(a.at("plane")), a.at("above").get<bool>(),
                                   a.at("step").get<std::string>(), cx));
   json out{{"pieces", json::array()},
@@ -129,13 +133,15 @@ Expected<ForeignBodies> readForeign(const std::string& bytes, const ForeignOptio
     out.unit = answer.at("unit").get<std::string>();
     for (const json& p : answer.at("parts")) {
       auto body = bodyFrom(p.at("body"));
-      if (!body) return fail(problem("LM-W002", "the bodies of '" + o.name + "' could not be handed over"));
+      if (!body) return fail(notHandedOver("the bodies of '" + o.name + "'"));
       out.parts.push_back({std::move(body), p.at("label").get<std::string>(), p.at("colour").get<std::string>()});
     }
     for (const json& n : answer.at("notes")) out.notes.push_back(problemFrom(n));
-    for (const json& c : answer.at("curves"))
-      if (auto path = toPath(TopoDS::Wire(shapeFrom(c.get_binary())), cx.tolerances.point))
-        out.curves.push_back(std::move(*path));
+    for (const json& c : answer.at("curves")) {
+      auto path = toPath(TopoDS::Wire(shapeFrom(c.get_binary())), cx.tolerances.point);
+      if (!path) return fail(notHandedOver("the curves of '" + o.name + "'"));
+      out.curves.push_back(std::move(*path));
+    }
     return out;
   });
 }
@@ -164,7 +170,7 @@ Expected<Trimmed> trimByPlane(const Body& b, const Frame& plane, bool above, con
     out.refittedMm = answer.at("refitted").get<double>();
     for (const json& p : answer.at("pieces")) {
       out.pieces.push_back(bodyFrom(p));
-      if (!out.pieces.back()) return fail(problem("LM-W002", "the cut pieces could not be handed over"));
+      if (!out.pieces.back()) return fail(notHandedOver("the cut pieces"));
     }
     return out;
   });

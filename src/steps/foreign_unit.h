@@ -20,4 +20,14 @@ inline brep::LengthUnit unitOf(const recipe::Inputs& in) {
                        : brep::LengthUnit::FromFile;
 }
 
+/// Notes on units and sizes are offered the units that they may mean.
+inline std::vector<Problem> withUnitsOffered(std::vector<Problem> notes) {
+  for (Problem& n : notes) {
+    const bool small = n.code == "LM-I106" && n.measured && n.measured->value < 1;
+    if (small) n.offer({"take as inches", "unit", "inch"}).offer({"take as metres", "unit", "m"});
+    if (n.code == "LM-I101" || (n.code == "LM-I106" && !small)) n.offer({"take as mm", "unit", "mm"});
+  }
+  return notes;
+}
+
 } // namespace lumsk::steps

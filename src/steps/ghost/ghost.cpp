@@ -54,7 +54,7 @@ Expected<GhostObject> fromBodies(const Inputs& in, const std::string& bytes, con
     out.corners.insert(out.corners.end(), {c.start(), c.end()});
   }
   out.mesh = std::make_shared<const brep::FaceMesh>(std::move(all));
-  told.notes = std::move(read.notes);
+  told.notes = withUnitsOffered(std::move(read.notes));
   return out;
 }
 

@@ -35,7 +35,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   for (int i = 0; i < curves; ++i)
     out.outputs.push_back(
         {"curve" + std::to_string(i + 1), std::make_shared<const nurbs::Path>(std::move(read->curves[size_t(i)]))});
-  out.notes = std::move(read->notes);
+  out.notes = withUnitsOffered(std::move(read->notes));
   const auto say = [&](int n, const char* one, const char* many) {
     if (n == 0) return;
     out.summary += (out.summary.empty() ? "" : ", ") + std::to_string(n) + " " + (n == 1 ? one : many);
