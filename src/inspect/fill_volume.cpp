@@ -22,10 +22,6 @@ namespace lumsk::inspect {
 
 namespace {
 
-/// Cut this far below the level, so that a flat brim at the level is no part of the cut. What is missed by that is less
-/// than what the tolerances of edges leave open.
-constexpr double kBelowMm = 0.002;
-
 /// Faces that are joined below the level z = 0.
 struct Component {
   double momentMm3 = 0.0, lowest = 0.0;
@@ -40,9 +36,9 @@ public:
   Expected<FillVolume> run(std::optional<double> level) {
     const auto box = boxOf(body_);
     const double top = level.value_or(box.high.z());
-    if (top <= box.low.z() + kBelowMm) return fail(holdsNothing(top, 0.5 * (box.low + box.high)));
+    if (top <= box.low.z() + belowLevel()) return fail(holdsNothing(top, 0.5 * (box.low + box.high)));
     const bool whole = top >= box.high.z();
-    const double cutAt = whole ? top : top - kBelowMm;
+    const double cutAt = whole ? top : top - belowLevel();
     // The level becomes z = 0: a surface there adds nothing to the integral of x . n.
     Eigen::Isometry3d down = Eigen::Isometry3d::Identity();
     down.translate(Vec3(0, 0, -cutAt));
@@ -136,6 +132,9 @@ private:
     return out;
   }
 
+  /// Cut this far below the level, so that a flat brim at the level is no part of the cut. What is missed by that is
+  /// less than what the tolerances of edges leave open.
+  double belowLevel() const { return 2 * cx_.tolerances.point.mm; }
   double near() const { return 10 * cx_.tolerances.point.mm; }
 
   /// Groups of faces that are joined below the level; nothing where it has to be cut for that.

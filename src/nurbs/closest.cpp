@@ -115,4 +115,23 @@ ClosestOnSurface closestPoint(const Surface& s, const Vec3& p) {
   return best;
 }
 
+ClosestOnPath farthestAlong(const Path& path, const Vec3& direction) {
+  constexpr int kPerSegment = 64;
+  const auto height = [&](double t) { return path.at(t).dot(direction); };
+  const int n = kPerSegment * int(path.segments().size());
+  int best = 0;
+  for (int i = 1; i <= n; ++i)
+    if (height(path.last() * i / n) > height(path.last() * best / n)) best = i;
+  double a = path.last() * std::max(0, best - 1) / n, b = path.last() * std::min(n, best + 1) / n;
+  const double golden = 0.5 * (std::sqrt(5.0) - 1);
+  for (int k = 0; k < 60; ++k) {
+    const double p = b - golden * (b - a), q = a + golden * (b - a);
+    (height(p) > height(q) ? b : a) = height(p) > height(q) ? q : p;
+  }
+  double t = 0.5 * (a + b);
+  for (const double end : {path.last() * best / n, 0.0, path.last()})
+    if (height(end) > height(t)) t = end;
+  return {t, path.at(t), height(t)};
+}
+
 } // namespace lumsk::nurbs

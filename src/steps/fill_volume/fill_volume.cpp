@@ -1,9 +1,7 @@
 #include "inspect/fill_volume.h"
 #include "inspect/face_measure.h"
-#include "nurbs/arc_length.h"
+#include "nurbs/closest.h"
 #include "steps/common.h"
-
-#include <algorithm>
 
 namespace lumsk::steps {
 
@@ -24,24 +22,21 @@ Schema schema() {
 }
 
 /// z of the lowest place of what was picked, where the filling would run over.
-Expected<double> levelOf(const Picked& p) {
+Expected<double> levelOf(const Picked& p, const Tolerances& tol) {
   if (const auto* plane = std::get_if<PlaneObject>(&p.object)) {
-    if (std::abs(plane->frame.normal().z()) < 1 - 1e-9)
+    if (plane->frame.normal().head<2>().norm() > std::sin(radFromDeg(tol.angle.deg)))
       return fail(problem("LM-Q003", "this plane is not level").at(plane->frame.origin).tryThis("pick a level plane"));
     return plane->frame.origin.z();
   }
   if (const auto* point = std::get_if<PointObject>(&p.object)) return point->at.z();
-  const auto& path = *std::get<CurvePtr>(p.object);
-  double z = 1e300;
-  for (int i = 0; i <= 2000; ++i) z = std::min(z, path.at(path.last() * i / 2000).z());
-  return z;
+  return nurbs::farthestAlong(*std::get<CurvePtr>(p.object), -Vec3::UnitZ()).point.z();
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const auto& body = std::get<brep::BodyPtr>(in.picked("body").front().object);
   std::optional<double> brim;
   if (!in.picked("upTo").empty()) {
-    auto level = levelOf(in.picked("upTo").front());
+    auto level = levelOf(in.picked("upTo").front(), cx.tolerances);
     if (!level) return fail(level.error().inField("upTo"));
     brim = *level;
   }

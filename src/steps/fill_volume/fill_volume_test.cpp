@@ -1,4 +1,9 @@
+#include "support/foreign.h"
 #include "support/half_vessel.h"
+
+#include <BRepAlgoAPI_Cut.hxx>
+#include <BRepPrimAPI_MakeBox.hxx>
+#include <BRepPrimAPI_MakeSphere.hxx>
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -95,6 +100,51 @@ private slots:
     b.add("fill_volume", {{"body", picks({pick("s5")})}, {"name", "tube"}});
     b.run();
     QCOMPARE(b.code("s6"), std::string("LM-Q001"));
+  }
+
+  void foreignHollowsAreCutByTheKernelAndAgreeWithTheirSphere() {
+    // A block with a half ball taken out of its top, and one with a ball shut in.
+    const TopoDS_Shape block = BRepPrimAPI_MakeBox(gp_Pnt(-25, -25, -30), 50, 50, 30).Solid();
+    const double r = 15;
+    for (const bool open : {true, false}) {
+      const TopoDS_Shape ball = BRepPrimAPI_MakeSphere(gp_Pnt(0, 0, open ? 0 : -15), open ? r : 8).Solid();
+      Bench b;
+      b.add("import", {{"file", b.file("block.brep", brepBytes({BRepAlgoAPI_Cut(block, ball).Shape()}))}});
+      b.add("fill_volume", {{"body", picks({pick("s1")})}});
+      b.run();
+      VERIFY_STEP(b, "s1");
+      if (!open) { // what is shut in cannot be filled
+        QCOMPARE(b.code("s2"), std::string("LM-Q001"));
+        continue;
+      }
+      VERIFY_STEP(b, "s2");
+      VERIFY_AT_MOST(std::abs(measured(b, "s2", "filling") / (2 * kPi * r * r * r / 3) - 1), 1e-4);
+      b.set("s2", "below", 6);
+      b.run();
+      VERIFY_STEP(b, "s2");
+      const double h = r - 6, cap = kPi * h * h * (3 * r - h) / 3;
+      VERIFY_AT_MOST(std::abs(measured(b, "s2", "filling") / cap - 1), 6e-4);
+      b.set("s2", "below", 16);
+      b.run();
+      QCOMPARE(b.code("s2"), std::string("LM-Q001"));
+      QVERIFY(!b.result("s2").problem->where.empty());
+    }
+  }
+
+  void theLevelIsTheLowestPlaceOfWhatIsPicked() {
+    Bench b = beaker();
+    b.add("spline", {{"points", pointList({{60, 0, 80}, {70, 0, 50}, {80, 0, 60}})}});
+    b.add("plane", {{"distance", 40}});
+    b.add("fill_volume", {{"body", picks({pick("s5")})}, {"upTo", picks({pick("s6")})}});
+    b.run();
+    VERIFY_STEP(b, "s8");
+    double low = 1e9;
+    for (int i = 0; i <= 100000; ++i) low = std::min(low, b.curve("s6").at(i / 100000.0).z());
+    QVERIFY(low < 50); // between its points
+    VERIFY_AT_MOST(std::abs(measured(b, "s8", "filling") / (kPi * 38 * 38 * (low - 2)) - 1), 8e-5);
+    b.set("s8", "upTo", picks({pick("world", "plane", "side")}));
+    b.run();
+    QCOMPARE(b.code("s8"), std::string("LM-Q003"));
   }
 
   void skinsAndTumblersAgreeWithSlices() {
