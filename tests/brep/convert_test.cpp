@@ -1,20 +1,68 @@
 #include "brep/convert.h"
 #include "brep/mesh.h"
 #include "brep/names.h"
+#include "brep/skin.h"
 #include "nurbs/closest.h"
 #include "shapes/bodies.h"
 #include "support/registry.h"
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
+#include <BRepBuilderAPI_MakeFace.hxx>
 #include <Geom_Circle.hxx>
+#include <TColStd_Array1OfInteger.hxx>
+#include <TColStd_Array1OfReal.hxx>
+#include <TColgp_Array1OfPnt.hxx>
+#include <gp_Pln.hxx>
 
 using namespace lumsk;
 using namespace lumsk::brep;
 using namespace lumsk::test;
 
+namespace {
+
+/// A bicubic surface of 5 x 5 control points over the unit square.
+nurbs::Surface wavySurface() {
+  const nurbs::Knots knots{0, 0, 0, 0, 0.5, 1, 1, 1, 1};
+  Points grid(25, 3);
+  for (int i = 0; i < 5; ++i)
+    for (int j = 0; j < 5; ++j) grid.row(i * 5 + j) << 10 * i, 8 * j, 3 * std::sin(i + 0.7 * j);
+  return nurbs::Surface::trusted(3, 3, knots, knots, grid, false);
+}
+
+} // namespace
+
 class ConvertTest : public QObject {
   Q_OBJECT
 private slots:
+  void onlyWholePolynomialFacesAreNatural() {
+    const auto surface = wavySurface();
+    const TopoDS_Face whole = brep::naturalFace(surface, true, {0.001});
+    const auto natural = brep::naturalOf(whole);
+    QVERIFY(natural && natural->reversed);
+    for (int i = 0; i <= 20; ++i)
+      VERIFY_AT_MOST((natural->surface->at(i / 20.0, 0.3) - surface.at(i / 20.0, 0.3)).norm(), 1e-12);
+    const Handle(Geom_BSplineSurface) s = brep::toSurface(surface);
+    QVERIFY(!brep::naturalOf(BRepBuilderAPI_MakeFace(s, 0.0, 0.5, 0.0, 1.0, 1e-6).Face())); // a part of it
+    s->SetWeight(2, 2, 1.5);
+    QVERIFY(!brep::naturalOf(BRepBuilderAPI_MakeFace(s, 1e-6).Face())); // rational
+    QVERIFY(!brep::naturalOf(BRepBuilderAPI_MakeFace(gp_Pln(), 0, 1, 0, 1).Face()));
+  }
+
+  void rationalEdgesBecomeSplinesCloseToThem() {
+    // A quarter circle as a rational spline.
+    TColgp_Array1OfPnt poles(1, 3);
+    poles(1) = gp_Pnt(20, 0, 0), poles(2) = gp_Pnt(20, 20, 0), poles(3) = gp_Pnt(0, 20, 0);
+    TColStd_Array1OfReal weights(1, 3), knots(1, 2);
+    weights(1) = weights(3) = 1, weights(2) = std::sqrt(0.5), knots(1) = 0, knots(2) = 1;
+    TColStd_Array1OfInteger counts(1, 2);
+    counts(1) = counts(2) = 3;
+    const Handle(Geom_BSplineCurve) c = new Geom_BSplineCurve(poles, weights, knots, counts, 2);
+    const auto path = brep::toPath(BRepBuilderAPI_MakeEdge(c).Edge());
+    QVERIFY(path);
+    for (int i = 0; i <= 200; ++i)
+      VERIFY_AT_MOST(std::abs(path->at(path->last() * i / 200).norm() - 20), brep::kRefittedMm);
+  }
+
   void curvesSurviveTheWayThereAndBack() {
     const Frame f = Frame::fromNormal({3, 4, 5}, {1, 2, 3});
     for (const nurbs::Path& p :

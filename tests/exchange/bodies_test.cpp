@@ -150,6 +150,43 @@ private slots:
     QVERIFY(again.result("s6").status == recipe::Status::Ok);
   }
 
+  void whatAResultSaysOfItsBodiesSurvivesToo() {
+    Bench b = tumbler();
+    b.run();
+    recipe::Outcome o = *b.result("s6").outcome;
+    o.outputs[0].label = "Cup";
+    o.outputs[0].colour = "#335577";
+    o.measured["filling"] = {1234.5, Dimension::Volume};
+    o.notes.push_back(
+        problem("LM-I101", "a note").measure(millimetres(25.4)).at({1, 2, 3}).offer({"as mm", "unit", "mm"}));
+    const auto packed = exchange::packOutcome(o);
+    VERIFY_OK(packed);
+    const auto back = exchange::unpackOutcome(*packed);
+    VERIFY_OK(back);
+    QCOMPARE(back->outputs[0].label, std::string("Cup"));
+    QCOMPARE(back->outputs[0].colour, std::string("#335577"));
+    QVERIFY(back->measured.at("filling").value == 1234.5);
+    QVERIFY(back->measured.at("filling").dimension == Dimension::Volume);
+    const Problem& note = back->notes.back();
+    QCOMPARE(note.code, std::string("LM-I101"));
+    QVERIFY(note.measured->value == 25.4 && note.where[0] == Vec3(1, 2, 3));
+    QVERIFY(note.remedies[0].field == "unit" && note.remedies[0].value == "mm");
+  }
+
+  void importsThatNoStepUsesAreNotWritten() {
+    Bench b = tumbler();
+    b.recipe.imports[recipe::hashOf("unused")] = std::make_shared<const std::string>("unused");
+    const json used = b.file("rim.txt", "0 0 0\n10 0 0\n20 5 0\n");
+    b.add("points_curve", {{"table", used}});
+    b.run();
+    VERIFY_STEP(b, "s7");
+    VERIFY_OK(exchange::writeProject(path("i.lumsk"), {b.recipe, "", {}}));
+    const auto back = exchange::readProject(path("i.lumsk"));
+    VERIFY_OK(back);
+    QCOMPARE(back->recipe.imports.size(), size_t(1));
+    QCOMPARE(back->recipe.imports.begin()->first, used["hash"].get<std::string>());
+  }
+
   void damagedResultsAreComputedAgain() {
     Bench b = tumbler();
     b.run();

@@ -22,6 +22,22 @@ Surface tube(double radius, double height) {
 class MeasureTest : public QObject {
   Q_OBJECT
 private slots:
+  void theFarthestPlaceOfAPathIsFoundBetweenItsSamples() {
+    const EllipseArc arc{Vec3(3, 0, 1), Vec3(40, 0, 0), Vec3(0, 0, 25), 0.0, 2 * kPi};
+    const auto ellipse = Path::make({arc}, {0.001});
+    VERIFY_OK(ellipse);
+    const Vec3 d = Vec3(1, 0, 2).normalized();
+    const auto far = farthestAlong(*ellipse, d);
+    // The support function of an ellipse.
+    const double exact = Vec3(3, 0, 1).dot(d) + std::hypot(40 * d.x(), 25 * d.z());
+    VERIFY_AT_MOST(std::abs(far.point.dot(d) - exact), 1e-9);
+    const auto line =
+        Path::make({LineSegment{Vec3(0, 0, 0), Vec3(10, 0, 4)}, LineSegment{Vec3(10, 0, 4), Vec3(20, 0, -7)}}, {0.001});
+    VERIFY_OK(line);
+    VERIFY_AT_MOST((farthestAlong(*line, Vec3::UnitZ()).point - Vec3(10, 0, 4)).norm(), 1e-9);   // a corner
+    VERIFY_AT_MOST((farthestAlong(*line, -Vec3::UnitZ()).point - Vec3(20, 0, -7)).norm(), 1e-9); // an end
+  }
+
   void kernelsAddUpWhatTheySay() {
     const std::vector<double> rows{1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12}, weights{0.5, -1, 2};
     std::vector<double> out(3, 99);
