@@ -3,9 +3,10 @@
 #include "app/theme.h"
 
 #include <QHeaderView>
-#include <QLabel>
+#include <QScrollArea>
+#include <QSettings>
 #include <QTableWidget>
-#include <QVBoxLayout>
+#include <QTimer>
 
 #include <algorithm>
 
@@ -13,7 +14,7 @@ namespace lumsk::app {
 
 namespace {
 
-constexpr int kWidth = 330, kRowHeight = 24, kMostRows = 6;
+constexpr int kWidth = 250, kRowHeight = 24, kMostRows = 6;
 
 const scene::DrawnEdge* drawnEdge(const scene::DrawnBody& b, const std::string& name) {
   for (const auto& e : *b.edges)
@@ -34,12 +35,12 @@ double badness(const inspect::Join& j, const Tolerances& t) {
 
 QColor gradeColour(LensItem::Grade g) {
   switch (g) {
-  case LensItem::Grade::Good: return clay::accent;
-  case LensItem::Grade::Fair: return QColor("#8A6212"); // caution, dark enough for letters
-  case LensItem::Grade::Bad: return clay::attentionText;
-  case LensItem::Grade::Sharp: return clay::text;
+  case LensItem::Grade::Good: return tones().accent;
+  case LensItem::Grade::Fair: return tones().cautionText;
+  case LensItem::Grade::Bad: return tones().attentionText;
+  case LensItem::Grade::Sharp: return tones().text;
   }
-  return clay::text;
+  return tones().text;
 }
 
 std::vector<LensItem> joinItems(const Workspace& w) {
@@ -100,15 +101,47 @@ std::vector<LensItem> openingItems(const Workspace& w) {
 }
 
 LensPanel::LensPanel(Workspace& w, ViewWidget& view)
-    : QFrame(&view), w_(w), view_(view), title_(new QLabel), table_(new QTableWidget) {
+    : QFrame(&view), w_(w), view_(view), forms_(new QVBoxLayout), scroll_(new QScrollArea), inside_(new QWidget),
+      legend_(new Legend), least_(new QPushButton), most_(new QPushButton), only_(new QPushButton), share_(new QLabel),
+      title_(new QLabel), probe_(new QLabel), cuts_(new QLabel), table_(new QTableWidget) {
   setObjectName("lens-panel");
-  setStyleSheet("#lens-panel { background: rgba(251, 250, 247, 235); border: 1px solid #C9C4BB; border-radius: 6px; }");
-  auto* l = new QVBoxLayout(this);
-  l->setContentsMargins(10, 8, 10, 10);
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(1, 4, 1, 4);
+  scroll_->setWidget(inside_);
+  scroll_->setWidgetResizable(true);
+  scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  outer->addWidget(scroll_);
+  auto* l = new QVBoxLayout(inside_);
+  l->setContentsMargins(10, 4, 10, 6);
   l->setSpacing(6);
+  forms_->setSpacing(6);
+  l->addLayout(forms_);
+  l->addWidget(legend_);
+  auto* ends = new QHBoxLayout;
+  for (QPushButton* b : {least_, most_}) {
+    b->setProperty("role", "link");
+    b->setToolTip(tr("turn the view to this place"));
+    ends->addWidget(b);
+  }
+  ends->insertStretch(1);
+  least_->setObjectName("lens-least");
+  most_->setObjectName("lens-most");
+  l->addLayout(ends);
+  share_->setObjectName("lens-share");
+  l->addWidget(share_);
+  cuts_->setObjectName("lens-cuts");
+  l->addWidget(cuts_);
   title_->setWordWrap(true);
   l->addWidget(title_);
   l->addWidget(table_);
+  probe_->setObjectName("lens-probe");
+  probe_->setProperty("tone", "soft");
+  probe_->setWordWrap(true);
+  l->addWidget(probe_);
+  only_->setObjectName("lens-only");
+  only_->setProperty("role", "link");
+  l->addWidget(only_, 0, Qt::AlignLeft);
+  l->addStretch();
   table_->setObjectName("lens-table");
   table_->setAccessibleName(tr("what the lens found, worst first"));
   table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
@@ -118,7 +151,170 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   table_->setShowGrid(false);
   connect(table_, &QTableWidget::cellClicked, this, [this](int row, int) { w_.lookAt(places_[size_t(row)]); });
   connect(table_, &QTableWidget::cellActivated, this, [this](int row, int) { w_.lookAt(places_[size_t(row)]); });
+  connect(least_, &QPushButton::clicked, this, [this] { w_.lookAt(leastAt_); });
+  connect(most_, &QPushButton::clicked, this, [this] { w_.lookAt(mostAt_); });
+  connect(only_, &QPushButton::clicked, this, [this] {
+    auto state = view_.lens();
+    state.only = state.only.empty() ? w_.selectedBodies() : std::vector<std::string>{};
+    view_.setLens(state);
+  });
+  connect(&view_, &ViewWidget::lensChanged, this, &LensPanel::lensChanged);
+  connect(&view_, &ViewWidget::lensResultChanged, this, &LensPanel::showResult);
+  connect(&view_, &ViewWidget::probed, this, &LensPanel::showProbe);
+  connect(&view_, &ViewWidget::cutMoved, this, [this](double at) { set("cut", "at", at); });
+  connect(&w_, &Workspace::focusChanged, this, [this] { place(); });
+  load();
   hide();
+}
+
+void LensPanel::load() {
+  for (const auto& k : scene::lensKinds()) {
+    const auto text = QSettings().value("lens/" + QString::fromStdString(k.key)).toString().toStdString();
+    settings_[k.key] = json::parse(text, nullptr, false);
+    if (!settings_[k.key].is_object() || !recipe::shapeError(k.settings, settings_[k.key]).empty())
+      settings_[k.key] = json::object();
+  }
+  apply();
+}
+
+/// The settings as the view uses them.
+void LensPanel::apply() {
+  auto state = view_.lens();
+  for (const auto& [lens, values] : settings_) scene::take(state, lens, values, w_.names());
+  view_.setLens(state);
+}
+
+void LensPanel::set(const std::string& lens, const std::string& key, const json& value) {
+  settings_[lens][key] = value;
+  json kept = settings_[lens];
+  for (const char* ofProject : {"to", "at"}) kept.erase(ofProject); // they mean something in this project only
+  QSettings().setValue("lens/" + QString::fromStdString(lens), QString::fromStdString(kept.dump()));
+  apply();
+}
+
+/// The settings of a lens; what a deviation can be measured to is what there is.
+recipe::Schema LensPanel::schemaOf(const scene::LensKind& kind) const {
+  recipe::Schema schema = kind.settings;
+  for (recipe::Field& f : schema) {
+    if (kind.key != "deviation" || f.key != "to" || !w_.drawing()) continue;
+    std::vector<recipe::Option> options{{"", tr("the first backdrop or body").toStdString()}};
+    for (const auto& g : w_.drawing()->ghosts) options.push_back({g.step, g.label});
+    for (const auto& b : w_.drawing()->bodies) options.push_back({b.id, b.label});
+    while (options.size() < 4) options.push_back({"", "-"}); // a list, since labels are long
+    f = recipe::choice(f.key, f.label, f.help, options);
+  }
+  return schema;
+}
+
+void LensPanel::build(const std::vector<std::string>& lenses) {
+  std::string key;
+  for (const auto& l : lenses) {
+    key += l + " ";
+    if (l == "deviation")
+      for (const recipe::Field& f : schemaOf(*scene::findLens(l)))
+        for (const auto& o : f.options) key += o.key + o.label + " ";
+  }
+  if (key != built_) {
+    built_ = key;
+    sections_.clear();
+    while (auto* item = forms_->takeAt(0)) {
+      if (item->widget()) item->widget()->deleteLater();
+      delete item;
+    }
+    for (const auto& lens : lenses) {
+      const auto* kind = scene::findLens(lens);
+      auto* head = new QLabel(QString::fromStdString(kind->label));
+      head->setProperty("tone", "head");
+      forms_->addWidget(head);
+      auto* form = new FieldForm(schemaOf(*kind), w_, view_);
+      form->setObjectName("lens-form-" + QString::fromStdString(lens));
+      forms_->addWidget(form);
+      sections_.push_back({lens, form});
+      connect(form, &FieldForm::changed, this,
+              [this, lens](const std::string& field, const json& v) { set(lens, field, v); });
+      connect(form, &FieldForm::enterAgain, &view_, [this] { view_.setFocus(); });
+    }
+  }
+  for (const Section& s : sections_) s.form->setValues(settings_[s.lens]);
+  QTimer::singleShot(0, this, &LensPanel::place); // editors that were just made have their size then
+}
+
+void LensPanel::lensChanged() {
+  const auto lens = view_.lens();
+  if (lens.cut && !settings_["cut"].contains("at") && w_.drawing()) {
+    // The plane begins in the middle of the form.
+    const Vec3 middle = 0.5 * (w_.drawing()->low + w_.drawing()->high);
+    return set("cut", "at", std::round(middle.dot(lens.cutting.plane.normal())));
+  }
+  std::vector<std::string> on;
+  for (const auto& k : scene::lensKinds())
+    if (!k.settings.empty() && scene::isOn(lens, k.key)) on.push_back(k.key);
+  build(on);
+  showResult();
+}
+
+void LensPanel::showResult() {
+  const auto lens = view_.lens();
+  const auto result = view_.lensResult();
+  const bool values = lens.needsValues() && result && result->lens.surface == lens.surface;
+  const bool known = values && result->spread.least;
+  legend_->setVisible(known);
+  least_->setVisible(known);
+  most_->setVisible(known);
+  share_->setVisible(values);
+  cuts_->setVisible(lens.cut);
+  if (values) {
+    const auto& s = result->spread;
+    legend_->show(*result);
+    if (known) {
+      least_->setText(tr("least %1").arg(valueText(lens, s.least->value)));
+      most_->setText(tr("most %1").arg(valueText(lens, s.most->value)));
+      leastAt_ = s.least->at;
+      mostAt_ = s.most->at;
+    }
+    const QString percent = QString::fromStdString(formatNumber(100 * s.share, 3));
+    using scene::SurfaceLens;
+    QString words;
+    if (lens.surface == SurfaceLens::Draft) words = tr("undercut: %1 % of the area").arg(percent);
+    if (lens.surface == SurfaceLens::Wall)
+      words = known ? tr("too thin: %1 % of the area").arg(percent) : tr("walls are measured on solids: there is none");
+    if (lens.surface == SurfaceLens::Deviation)
+      words = known ? tr("to %1, out of tolerance: %2 %").arg(QString::fromStdString(result->target), percent)
+                    : tr("bring in a backdrop body to compare with, or choose a body");
+    if (result->coarse) words += tr(" (refining)");
+    share_->setText(words);
+    share_->setVisible(!words.isEmpty());
+  }
+  if (lens.cut && result) {
+    QStringList lines;
+    const auto n = [](double v) { return QString::fromStdString(formatNumber(v, 4)); };
+    for (const auto& [label, cut] : result->cuts) {
+      const Vec2 size = cut.high - cut.low;
+      lines << tr("%1: %2 × %3 mm, line %4 mm")
+                   .arg(QString::fromStdString(label), n(size.x()), n(size.y()), n(cut.lengthMm));
+      if (cut.areaMm2 > 0) lines.back() += tr(", area %1 mm²").arg(n(cut.areaMm2));
+      if (cut.thinnest) lines.back() += tr(", thinnest %1 mm").arg(n(cut.thinnest->mm));
+    }
+    cuts_->setText(lines.isEmpty() ? tr("the plane meets nothing") : lines.join("\n"));
+    cuts_->setWordWrap(true);
+  }
+  place();
+}
+
+void LensPanel::showProbe(const std::optional<scene::Probe>& p) {
+  if (!p) return probe_->clear();
+  const auto n = [](double v) { return QString::fromStdString(formatNumber(v, 5)); };
+  const auto radius = [&](double k) { return std::abs(k) < 1e-9 ? tr("flat") : n(1 / k); };
+  QStringList lines;
+  lines << tr("%1 at %2, %3, %4")
+               .arg(QString::fromStdString(p->body), n(p->place.point.x()), n(p->place.point.y()),
+                    n(p->place.point.z()));
+  lines << tr("normal %1, %2, %3").arg(n(p->place.normal.x()), n(p->place.normal.y()), n(p->place.normal.z()));
+  lines << tr("radii %1 and %2 mm").arg(radius(p->place.largest), radius(p->place.smallest));
+  lines << tr("draft %1°").arg(n(p->draftDeg)) + (p->wallMm ? tr(", wall %1 mm").arg(n(*p->wallMm)) : QString());
+  if (p->deviationMm) lines << tr("deviation %1 mm").arg(n(*p->deviationMm));
+  probe_->setText(lines.join("\n"));
+  place();
 }
 
 void LensPanel::fill(const QString& title, const QStringList& columns, const std::vector<LensItem>& items) {
@@ -159,9 +355,10 @@ void LensPanel::showMarks(const std::vector<LensItem>& items) {
   view_.setLensMarks(std::move(marks));
 }
 
-void LensPanel::sync(int top) {
+void LensPanel::syncTable() {
   const auto lens = view_.lens();
-  setVisible(lens.joins || lens.openings);
+  title_->setVisible(lens.joins || lens.openings);
+  table_->setVisible(lens.joins || lens.openings);
   if (!lens.joins && !lens.openings) return view_.setLensMarks({});
   if (lens.joins) {
     const auto items = joinItems(w_);
@@ -178,9 +375,31 @@ void LensPanel::sync(int top) {
     fill(items.empty() ? tr("no openings: everything is closed") : tr("openings: %1").arg(items.size()),
          {tr("no"), tr("body"), tr("edges"), tr("length mm")}, items);
   }
-  setFixedWidth(kWidth);
-  adjustSize();
-  move(view_.width() - width() - 12, top);
+}
+
+void LensPanel::sync(int top) {
+  top_ = top;
+  syncTable();
+  lensChanged();
+}
+
+void LensPanel::place() {
+  const auto lens = view_.lens();
+  const bool probes = lens.surface != scene::SurfaceLens::Shade || lens.cut;
+  probe_->setVisible(probes);
+  const bool picked = !w_.selectedBodies().empty();
+  only_->setVisible(!lens.only.empty() || (picked && !sections_.empty()));
+  only_->setText(lens.only.empty() ? tr("only what is picked") : tr("all bodies again"));
+  setVisible(!sections_.empty() || lens.joins || lens.openings);
+  if (!isVisible()) return;
+  setFixedWidth(withText(kWidth));
+  QLayout* l = inside_->layout();
+  l->invalidate();
+  l->activate();
+  const int across = width() - 4;
+  const int wanted = l->hasHeightForWidth() ? l->totalHeightForWidth(across) : l->totalSizeHint().height();
+  setFixedHeight(std::min(view_.height() - top_ - 12, wanted + 12));
+  move(view_.width() - width() - 12, top_);
   raise();
 }
 

@@ -1,10 +1,12 @@
 #pragma once
+#include "app/field_form.h"
+#include "app/legend.h"
 #include "app/view_widget.h"
 
 #include <QFrame>
 
+class QScrollArea;
 class QTableWidget;
-class QLabel;
 
 namespace lumsk::app {
 
@@ -22,22 +24,48 @@ QColor gradeColour(LensItem::Grade g);
 std::vector<LensItem> joinItems(const Workspace& w);
 std::vector<LensItem> openingItems(const Workspace& w);
 
-/// The table beside the view while one of these lenses is on; a click turns the view to the place.
+/// Beside the view while a lens is on: its settings, what it found, and what lies under the pointer. Settings are kept
+/// for the next time.
 class LensPanel : public QFrame {
   Q_OBJECT
 public:
   LensPanel(Workspace& w, ViewWidget& view);
-  /// Fills and shows itself as the lens asks, at the right below `top`.
+  /// Fills and shows itself as the lenses ask, at the right below `top`.
   void sync(int top);
+  /// One setting of a lens, as its editor would set it.
+  void set(const std::string& lens, const std::string& key, const json& value);
 
 private:
+  struct Section {
+    std::string lens;
+    FieldForm* form = nullptr;
+  };
+  void load();
+  void apply();
+  void build(const std::vector<std::string>& lenses);
+  recipe::Schema schemaOf(const scene::LensKind& kind) const;
+  void lensChanged();
+  void showResult();
+  void showProbe(const std::optional<scene::Probe>& probe);
   void showMarks(const std::vector<LensItem>& items);
   void fill(const QString& title, const QStringList& columns, const std::vector<LensItem>& items);
+  void syncTable();
+  void place();
   Workspace& w_;
   ViewWidget& view_;
-  QLabel* title_;
+  std::map<std::string, json> settings_; ///< by lens
+  std::string built_;                    ///< what the sections were made for
+  std::vector<Section> sections_;
+  QVBoxLayout* forms_;
+  QScrollArea* scroll_;
+  QWidget* inside_;
+  Legend* legend_;
+  QPushButton *least_, *most_, *only_;
+  QLabel *share_, *title_, *probe_, *cuts_;
   QTableWidget* table_;
   std::vector<Vec3> places_;
+  Vec3 leastAt_ = Vec3::Zero(), mostAt_ = Vec3::Zero();
+  int top_ = 0;
 };
 
 } // namespace lumsk::app

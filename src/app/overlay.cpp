@@ -195,7 +195,7 @@ void Overlay::paintEvent(QPaintEvent*) {
     r.moveLeft(std::max(6.0, r.left()));
     r.moveTop(std::clamp(r.top(), 6.0, std::max(6.0, height() - 6.0 - r.height())));
     p.setPen(QPen(border, 1));
-    p.setBrush(QColor(251, 250, 247, 235));
+    p.setBrush(tones().over);
     p.drawRoundedRect(r, 5, 5);
     p.setPen(ink);
     p.drawText(r.adjusted(7, 4, -7, -4), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, text);
@@ -203,19 +203,20 @@ void Overlay::paintEvent(QPaintEvent*) {
   for (const Mark& m : marks_) {
     switch (m.kind) {
     case Mark::Kind::Point:
-      p.setPen(QPen(clay::text, 1.5));
+      p.setPen(QPen(tones().text, 1.5));
       p.setBrush(Qt::white);
       p.drawEllipse(m.at, 5, 5);
       break;
     case Mark::Kind::Handle:
-      p.setPen(QPen(clay::text, 1.4));
+    case Mark::Kind::Cut:
+      p.setPen(QPen(tones().text, 1.4));
       p.drawLine(m.from, m.at);
       p.setBrush(Qt::white);
       p.drawEllipse(m.at, 6, 6);
-      label(m.at, m.text, clay::text, clay::line);
+      label(m.at, m.text, tones().text, tones().line);
       break;
     case Mark::Kind::Flag: {
-      const QColor ground = m.group == 2 ? clay::text : clay::accent;
+      const QColor ground = m.group == 2 ? QColor("#22262A") : tones().accent;
       p.setPen(QPen(ground, 2));
       p.drawLine(m.at, m.tip);
       const QPointF d = m.tip - m.at;
@@ -237,26 +238,26 @@ void Overlay::paintEvent(QPaintEvent*) {
     }
     case Mark::Kind::Problem:
       p.setPen(QPen(Qt::white, 1.5));
-      p.setBrush(clay::attention);
+      p.setBrush(tones().attention);
       p.drawPolygon(QPolygonF{m.at + QPointF(0, -9), m.at + QPointF(9, 7), m.at + QPointF(-9, 7)});
-      label(m.at, m.text, clay::attentionText, clay::attention);
+      label(m.at, m.text, tones().attentionText, tones().attention);
       break;
     case Mark::Kind::Note:
       p.setPen(QPen(Qt::white, 1.5));
-      p.setBrush(clay::caution);
+      p.setBrush(tones().caution);
       p.drawPolygon(
           QPolygonF{m.at + QPointF(0, -8), m.at + QPointF(8, 0), m.at + QPointF(0, 8), m.at + QPointF(-8, 0)});
-      label(m.at, m.text, clay::text, clay::caution);
+      label(m.at, m.text, tones().text, tones().caution);
       break;
     }
   }
   if (snap_) {
     const QPointF at = pixel(camera_.toScreen(*snap_));
-    p.setPen(QPen(clay::accent, 2));
+    p.setPen(QPen(tones().accent, 2));
     p.setBrush(Qt::NoBrush);
     p.drawPolygon(QPolygonF{at + QPointF(0, -8), at + QPointF(8, 0), at + QPointF(0, 8), at + QPointF(-8, 0)});
   }
-  if (!hover_.isEmpty()) label(hoverAt_ + QPointF(6, -16), hover_, clay::accent, clay::line);
+  if (!hover_.isEmpty()) label(hoverAt_ + QPointF(6, -16), hover_, tones().accentText, tones().line);
   paintAxes(p);
 }
 
@@ -308,7 +309,9 @@ void Overlay::paintAxes(QPainter& p) const {
   const QPointF o(36, height() - 40);
   const Vec3 right = camera_.direction.cross(camera_.up);
   static const std::pair<Vec3, const char*> axes[] = {{Vec3::UnitX(), "x"}, {Vec3::UnitY(), "y"}, {Vec3::UnitZ(), "z"}};
-  static const QColor colours[] = {QColor("#B3401F"), QColor("#3F7A3A"), QColor("#34559C")};
+  const bool dark = theme() == Theme::Slate;
+  const QColor colours[] = {QColor(dark ? "#F0937A" : "#B3401F"), QColor(dark ? "#8CC487" : "#3F7A3A"),
+                            QColor(dark ? "#8FB0F0" : "#34559C")};
   for (int k = 0; k < 3; ++k) {
     const QPointF d(axes[k].first.dot(right) * 24, -axes[k].first.dot(camera_.up) * 24);
     p.setPen(QPen(colours[k], 2));

@@ -1,8 +1,6 @@
 #pragma once
-#include "app/field_editors.h"
+#include "app/field_form.h"
 #include "app/view_widget.h"
-
-class QGridLayout;
 
 namespace lumsk::app {
 
@@ -13,19 +11,14 @@ class StepForm : public QWidget {
 public:
   StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* parent = nullptr);
   void sync(); ///< values, problem and buttons from the workspace
-  void focusFirst();
 signals:
   void helpWanted(const QString& kind);
 
 private:
-  struct Line {
-    QLabel* label;
-    FieldEditor* editor;
-  };
   void syncMessages();
   Workspace& w_;
   std::string step_;
-  std::vector<Line> lines_;
+  FieldForm* form_;
   QVBoxLayout* messages_;
   QPushButton *keep_, *drop_;
 };

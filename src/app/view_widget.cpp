@@ -45,6 +45,7 @@ double alongAxis(const Vec3& at, const Vec3& dir, const std::pair<Vec3, Vec3>& r
   return (ray.first - at).cross(ray.second).dot(n) / n.squaredNorm();
 }
 
+constexpr int kLensPatienceMs = 80;
 constexpr int kSettleMs = 150; ///< without movement, after which the picture is drawn smoothly
 
 double tidy(double v) { return std::round(v * 100) / 100; }
@@ -62,6 +63,16 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
   settle_.setSingleShot(true);
   settle_.setInterval(kSettleMs);
   connect(&settle_, &QTimer::timeout, this, &ViewWidget::changed);
+  patience_.setSingleShot(true);
+  patience_.setInterval(kLensPatienceMs);
+  connect(&patience_, &QTimer::timeout, this, &ViewWidget::showDrawing);
+  connect(&lensRunner_, &LensRunner::ready, this, [this](const scene::LensResultPtr& r) {
+    lensResult_ = r;
+    if (r->drawing == w_.drawing()) patience_.stop();
+    if (!patience_.isActive()) showDrawing();
+    emit lensResultChanged();
+  });
+  connect(&lensRunner_, &LensRunner::probed, this, &ViewWidget::probed);
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
   setObjectName("view");
@@ -73,7 +84,7 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
     if (!busy && !smooth_) changed();
   });
   connect(&w_, &Workspace::recipeChanged, this, [this] {
-    if (viewer_) overlay_->set(marksFor(w_, camera()), camera());
+    if (viewer_) overlay_->set(allMarks(), camera());
   });
   connect(&w_, &Workspace::fileChanged, this, [this] { fitted_ = false; });
   connect(&w_, &Workspace::wantsLookAt, this, [this](const Vec3& p) {
@@ -110,6 +121,8 @@ void ViewWidget::initializeGL() {
   window->SetNativeHandle(Aspect_Drawable(this->window()->winId()));
   window->SetSize(int(width() * devicePixelRatioF()), int(height() * devicePixelRatioF()));
   viewer_->view()->SetWindow(window, context->RenderingContext());
+  const auto rgb = [](const QColor& c) { return unsigned(c.rgb() & 0xFFFFFF); };
+  viewer_->setGround(rgb(tones().viewTop), rgb(tones().viewBottom), rgb(tones().ink));
   viewer_->setLens(lens_);
   viewer_->showOtherHalf(otherHalf_);
   shown_ = nullptr;
@@ -148,7 +161,7 @@ void ViewWidget::paintGL() {
     view->Redraw();
     stale_ = false;
     ++frames_;
-    overlay_->set(marksFor(w_, camera()), camera());
+    overlay_->set(allMarks(), camera());
   }
 }
 
@@ -167,13 +180,66 @@ void ViewWidget::refresh() {
   if (shown_ != w_.drawing()) {
     const bool first = !shown_ || (shown_->bodies.empty() && shown_->curves.empty());
     shown_ = w_.drawing();
-    viewer_->show(shown_);
-    if ((first && !w_.dragging()) || !fitted_) fitAll();
+    // What the lens shows comes with the drawing, or soon after.
+    const bool worked = lens_.needsValues() || lens_.combs || lens_.points || lens_.cut;
+    if (worked) {
+      requestLens();
+      patience_.start();
+    } else {
+      viewer_->show(shown_, lensResult_);
+    }
+    if ((first && !w_.dragging()) || !fitted_) {
+      if (worked) showDrawing();
+      fitAll();
+    }
     // After a drag the better result is on its way: it is drawn instead of the last draft.
-    if (w_.dragging() || !w_.busy()) changed();
+    if (!worked && (w_.dragging() || !w_.busy())) changed();
   }
   applyHighlights();
-  overlay_->set(marksFor(w_, camera()), camera());
+  overlay_->set(allMarks(), camera());
+}
+
+void ViewWidget::showDrawing() {
+  if (!viewer_ || !shown_) return;
+  makeCurrent();
+  viewer_->show(shown_, lensResult_);
+  if (w_.dragging() || !w_.busy()) changed();
+}
+
+void ViewWidget::requestLens() {
+  if (w_.drawing() && (lens_.needsValues() || lens_.combs || lens_.points || lens_.cut))
+    lensRunner_.request(w_.drawing(), lens_, w_.dragging() || cutting_);
+}
+
+std::vector<Mark> ViewWidget::allMarks() const {
+  auto marks = marksFor(w_, camera());
+  if (!lens_.cut || !w_.drawing()) return marks;
+  const Frame plane = lens_.cutting.at(0);
+  const Vec3 middle = 0.5 * (w_.drawing()->low + w_.drawing()->high), n = plane.normal();
+  const scene::Camera c = camera();
+  const auto pixel = [&](const Vec3& p) {
+    const Vec3 s = c.toScreen(p);
+    return QPointF(s.x(), s.y());
+  };
+  // Where the plane leaves the form's box uppermost, as seen: there nothing hides it.
+  Mark m{Mark::Kind::Cut};
+  double top = 1e300;
+  const Vec3 half = 0.5 * (w_.drawing()->high - w_.drawing()->low);
+  for (int k = 0; k < 6; ++k) {
+    Vec3 p = middle;
+    p[k / 2] += (k % 2 ? 1 : -1) * half[k / 2];
+    p -= plane.local(p).z() * n;
+    if (const double y = pixel(p).y(); y < top) top = y, m.world = p;
+  }
+  m.from = pixel(m.world);
+  const QPointF out = pixel(m.world + n * c.pixelSize(m.world) * 46) - m.from;
+  const double l = std::hypot(out.x(), out.y());
+  m.at = m.from + (l > 4 ? out * (46 / l) : QPointF(32, -32));
+  m.direction = n;
+  m.value = lens_.cutting.offsetMm;
+  m.text = tr("cut at %1 mm").arg(QString::fromStdString(formatNumber(m.value, 5)));
+  marks.push_back(std::move(m));
+  return marks;
 }
 
 void ViewWidget::changed() {
@@ -192,14 +258,14 @@ void ViewWidget::applyHighlights() {
   const auto add = [&](const scene::Highlight& h, const QColor& colour) {
     lit.push_back({scene::outlineOf(*shown_, h), colour});
   };
-  for (const auto& h : w_.selection()) add({h.kind, h.step, h.part}, clay::attention);
+  for (const auto& h : w_.selection()) add({h.kind, h.step, h.part}, tones().attention);
   const auto* entry = w_.recipe().find(w_.open());
   const recipe::Field* f = w_.activeField();
   if (entry && f && f->kind == recipe::FieldKind::Picks)
     for (const json& p : entry->inputs->value(f->key, json::array()))
       add({p.value("kind", "") == "point" ? Kind::Point : Kind::Curve, p.value("step", ""), p.value("part", "")},
-          clay::attention);
-  if (const auto& pointed = chip_ ? chip_ : hover_) add(*pointed, clay::accent);
+          tones().attention);
+  if (const auto& pointed = chip_ ? chip_ : hover_) add(*pointed, tones().accent);
   overlay_->setLit(std::move(lit));
 }
 
@@ -245,7 +311,31 @@ void ViewWidget::setLens(const scene::LensState& lens) {
     viewer_->setLens(lens);
     changed();
   }
+  requestLens();
   emit lensChanged();
+}
+
+/// Asks what lies under the pointer, for the readout.
+void ViewWidget::probeAt(QPointF p) {
+  if (lens_.surface == scene::SurfaceLens::Shade && !lens_.cut) return;
+  const auto [eye, unit] = camera().ray(p.x(), p.y());
+  const scene::DrawnBody* best = nullptr;
+  double nearest = 1e300;
+  for (const auto& b : shown_->bodies)
+    for (const auto& f : b.faces)
+      if (const double along = scene::hitMesh(*f, eye, unit); along > 0 && along < nearest) nearest = along, best = &b;
+  if (!best) return emit probed({});
+  lensRunner_.probe(shown_, lens_, best->id, eye + nearest * unit, eye, unit);
+}
+
+void ViewWidget::changeEvent(QEvent* e) {
+  if (e->type() == QEvent::StyleChange && viewer_) {
+    makeCurrent();
+    const auto rgb = [](const QColor& c) { return unsigned(c.rgb() & 0xFFFFFF); };
+    viewer_->setGround(rgb(tones().viewTop), rgb(tones().viewBottom), rgb(tones().ink));
+    changed();
+  }
+  QOpenGLWidget::changeEvent(e);
 }
 
 std::string ViewWidget::thumbnail() {
@@ -298,6 +388,10 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = drag_;
   drag_ = Drag::None;
   overlay_->setSnap({});
+  if (was == Drag::Mark && grabbed_.kind == Mark::Kind::Cut) {
+    cutting_ = false;
+    return requestLens();
+  }
   if (was == Drag::Turn || was == Drag::Pan) changed(); // what a mark changed draws itself when it is computed
   if (was == Drag::Mark)
     return w_.endDrag(grabbed_.kind == Mark::Kind::Point  ? tr("move a point")
@@ -393,6 +487,7 @@ void ViewWidget::hoverAt(QPointF p) {
       label = QString::fromStdString(snap.what);
       place = snap.at;
     }
+  if (shown_) probeAt(p);
   overlay_->setSnap(place);
   overlay_->setHover(label, p);
   const bool changedHover =
@@ -449,6 +544,12 @@ scene::Snap ViewWidget::placeFor(QPointF p, const std::string& field, const Vec3
 
 void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
   const auto ray = camera().ray(p.x(), p.y());
+  if (grabbed_.kind == Mark::Kind::Cut) {
+    const auto start = camera().ray(pressed_.x(), pressed_.y());
+    cutting_ = true;
+    return emit cutMoved(tidy(grabbed_.value + alongAxis(grabbed_.world, grabbed_.direction, ray) -
+                              alongAxis(grabbed_.world, grabbed_.direction, start)));
+  }
   const auto* entry = w_.recipe().find(grabbed_.step);
   if (!entry) return;
   if (grabbed_.kind == Mark::Kind::Handle) {
@@ -521,19 +622,25 @@ void ViewWidget::closeEditor() {
 // Keys ----------------------------------------------------------------------------------------------------------------
 
 bool ViewWidget::peek(int key, bool on) {
-  if (key != Qt::Key_S && key != Qt::Key_C && key != Qt::Key_J && key != Qt::Key_G) return false;
+  const auto& kinds = scene::lensKinds();
+  const auto kind =
+      std::find_if(kinds.begin(), kinds.end(), [&](const scene::LensKind& k) { return k.peek && int(k.peek) == key; });
+  if (kind == kinds.end()) return false; // keys of letters are their capitals
   if (on && peeking_ == 0) {
     peeking_ = key;
     beforePeek_ = lens_;
     scene::LensState l = lens_;
-    if (key == Qt::Key_S) l.surface = scene::SurfaceLens::Stripes;
-    if (key == Qt::Key_C) l.combs = true;
-    if (key == Qt::Key_J) l.joins = true, l.openings = false;
-    if (key == Qt::Key_G) l.openings = true, l.joins = false;
+    scene::turnOn(l, kind->key, true);
     setLens(l);
   } else if (!on && peeking_ == key) {
     peeking_ = 0;
-    setLens(beforePeek_);
+    // Only what the key turned on goes; a setting that was changed meanwhile stays.
+    scene::LensState back = lens_;
+    scene::turnOn(back, kind->key, false);
+    for (const auto& k : kinds)
+      if (scene::isOn(beforePeek_, k.key) != scene::isOn(back, k.key))
+        scene::turnOn(back, k.key, scene::isOn(beforePeek_, k.key));
+    setLens(back);
   }
   return true;
 }

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/lens_runner.h"
 #include "app/overlay.h"
 #include "scene/snap.h"
 #include "scene/viewer.h"
@@ -26,7 +27,9 @@ public:
   void showOtherHalf(bool on); ///< the mirror image of one modelled half, faintly
   bool showsOtherHalf() const { return otherHalf_; }
   void setLens(const scene::LensState& lens);
-  scene::LensState lens() const { return lens_; }
+  const scene::LensState& lens() const { return lens_; }
+  const scene::LensResultPtr& lensResult() const { return lensResult_; } ///< null: nothing asked for yet
+  bool lensBusy() const { return lensRunner_.busy(); }
   void setLensMarks(std::vector<LensMark> marks) { overlay_->setLens(std::move(marks)); }
   /// Highlights the object of a chip while the pointer is on it.
   void pointTo(const std::optional<scene::Highlight>& h);
@@ -37,6 +40,9 @@ public:
 signals:
   void hovered(const QString& label);
   void lensChanged();
+  void lensResultChanged();
+  void probed(const std::optional<lumsk::scene::Probe>& probe);
+  void cutMoved(double atMm);
 
 protected:
   void initializeGL() override;
@@ -52,12 +58,17 @@ protected:
   void leaveEvent(QEvent* e) override;
   bool focusNextPrevChild(bool) override;
   void contextMenuEvent(QContextMenuEvent* e) override;
+  void changeEvent(QEvent* e) override;
 
 private:
   void refresh(); ///< new drawing or marks
   void changed(); ///< the scene, camera or lens: draws again
   void moved();   ///< as above, with more of the same to be expected: smooth only when it rests
   void hoverAt(QPointF p);
+  void showDrawing();
+  void requestLens();
+  void probeAt(QPointF p);
+  std::vector<Mark> allMarks() const; ///< of the open step, and the cut's handle
   void dragMark(QPointF p, Qt::KeyboardModifiers keys);
   void editHandle(const Mark& m);
   void closeEditor();
@@ -77,9 +88,12 @@ private:
   int peeking_ = 0;
   scene::DrawingPtr shown_;
   bool fitted_ = false, otherHalf_ = true;
-  bool stale_ = true;   ///< the picture is not what should be seen
-  bool smooth_ = false; ///< the picture is of full quality
-  QTimer settle_;
+  bool cutting_ = false;     ///< the cut is being dragged
+  bool stale_ = true;        ///< the picture is not what should be seen
+  bool smooth_ = false;      ///< the picture is of full quality
+  QTimer settle_, patience_; ///< `patience_`: how long a drawing waits for what the lens shows on it
+  LensRunner lensRunner_;
+  scene::LensResultPtr lensResult_;
   QPointF pressed_, last_;
   enum class Drag { None, Pending, Turn, Pan, Mark } drag_ = Drag::None;
   Qt::MouseButton button_ = Qt::NoButton;

@@ -26,16 +26,23 @@ std::vector<double> division(const nurbs::Surface& s, bool alongU, const MeshLim
   const auto breaks =
       alongU ? nurbs::breakpoints(s.knotsU(), s.degreeU()) : nurbs::breakpoints(s.knotsV(), s.degreeV());
   const double w0 = alongU ? s.firstV() : s.firstU(), w1 = alongU ? s.lastV() : s.lastU();
+  constexpr int kParts = 4;
   std::vector<double> out;
   for (size_t k = 0; k + 1 < breaks.size(); ++k) {
     int parts = 1;
     for (int line = 0; line < 5; ++line) {
       const double w = w0 + (w1 - w0) * (line + 0.5) / 5, h = breaks[k + 1] - breaks[k];
       const auto at = [&](double f) { return alongU ? s.at(breaks[k] + f * h, w) : s.at(w, breaks[k] + f * h); };
-      const Vec3 a = at(0), b = at(0.5), c = at(1);
-      const double sag = (b - 0.5 * (a + c)).norm(), turn = degFromRad(angleBetweenRad(b - a, c - b)) * 2;
-      if ((c - a).norm() < 1e-9) continue;
-      parts = std::max({parts, int(std::ceil(std::sqrt(sag / m.chordMm))), int(std::ceil(turn / m.angleDeg))});
+      // The tightest part of a span decides: it may turn there and hardly anywhere else.
+      Vec3 a = at(0);
+      for (int part = 0; part < kParts; ++part) {
+        const Vec3 b = at((part + 0.5) / kParts), c = at((part + 1.0) / kParts);
+        const double sag = (b - 0.5 * (a + c)).norm(), turn = degFromRad(angleBetweenRad(b - a, c - b)) * 2;
+        if ((c - a).norm() > 1e-9)
+          parts = std::max({parts, int(std::ceil(kParts * std::sqrt(sag / m.chordMm) - 1e-9)),
+                            int(std::ceil(kParts * turn / m.angleDeg - 1e-9))});
+        a = c;
+      }
     }
     parts = std::min(parts, 64);
     for (int i = 0; i < parts; ++i) out.push_back(breaks[k] + (breaks[k + 1] - breaks[k]) * i / parts);
@@ -69,6 +76,9 @@ FaceMesh gridMesh(const NaturalFace& face, const MeshLimits& limits, int budget)
   nurbs::evaluateGrid(s, us, vs, m.points, m.normals);
   if (face.reversed)
     for (Vec3& n : m.normals) n = -n;
+  m.places.reserve(m.points.size());
+  for (double u : us)
+    for (double v : vs) m.places.emplace_back(u, v);
   for (int i = 0; i + 1 < nu; ++i)
     for (int j = 0; j + 1 < nv; ++j) {
       const int a = i * nv + j, b = a + nv, c = b + 1, d = a + 1;
@@ -98,7 +108,8 @@ FaceMesh kernelMesh(const TopoDS_Face& original, const MeshLimits& limits) {
     m.points.push_back(toVec(t->Node(i).Transformed(where)));
     gp_Pnt p;
     gp_Vec du, dv;
-    surface.D1(t->UVNode(i).X(), t->UVNode(i).Y(), p, du, dv);
+    m.places.emplace_back(t->UVNode(i).X(), t->UVNode(i).Y());
+    surface.D1(m.places.back().x(), m.places.back().y(), p, du, dv);
     const Vec3 n = toVec(du.Crossed(dv));
     m.normals.push_back(n.norm() > 0 ? Vec3(n.normalized() * (reversed ? -1.0 : 1.0)) : Vec3(Vec3::UnitZ()));
   }

@@ -14,6 +14,7 @@ struct FaceMesh {
   std::string face;
   std::vector<Vec3> points, normals;
   std::vector<std::array<int, 3>> triangles;
+  std::vector<Vec2> places; ///< parameters of the points on the face's surface; empty for meshes of foreign origin
 };
 
 /// Meshes for the eye: untrimmed faces are evaluated on a grid, the others meshed by the kernel on a copy.

@@ -93,8 +93,7 @@ int run(const RunArguments& a) {
     std::cout << '\n';
   }
   if (!a.picture.empty())
-    if (const auto done = scene::writePicture(*model, a.picture, 1280, 960); !done)
-      return complain(done.error()), kWrongUse;
+    if (const auto done = scene::writePicture(*model, a.picture, {}); !done) return complain(done.error()), kWrongUse;
   return failed ? kFailures : kDone;
 }
 

@@ -57,15 +57,20 @@ FaceMeasure measureFace(const brep::Body& b, const TopoDS_Face& f, const std::st
     const auto i = nurbs::integralsOf(*natural->surface);
     m.areaMm2 = i.areaMm2;
     m.momentMm3 = i.momentMm3 * (natural->reversed ? -1.0 : 1.0);
+    m.areaFirst = i.areaFirst;
+    m.momentFirst = i.momentFirst * (natural->reversed ? -1.0 : 1.0);
     m.box = nurbs::extentOf(*natural->surface);
     return m;
   }
   GProp_GProps area;
   BRepGProp::SurfaceProperties(f, area, relative);
   m.areaMm2 = area.Mass();
+  m.areaFirst = area.Mass() * brep::toVec(area.CentreOfMass());
   BRepGProp_Face surface(f);
   BRepGProp_Domain borders(f);
-  m.momentMm3 = BRepGProp_Vinert(surface, borders, gp_Pnt(0, 0, 0), relative).Mass();
+  const BRepGProp_Vinert cone(surface, borders, gp_Pnt(0, 0, 0), relative);
+  m.momentMm3 = cone.Mass();
+  m.momentFirst = cone.Mass() * brep::toVec(cone.CentreOfMass());
   m.box = boxOf(f, known);
   return m;
 }

@@ -7,6 +7,7 @@ namespace lumsk::inspect {
 /// What one face adds to area, volume (by the divergence theorem) and box.
 struct FaceMeasure {
   double areaMm2 = 0.0, momentMm3 = 0.0;
+  Vec3 areaFirst = Vec3::Zero(), momentFirst = Vec3::Zero(); ///< first moments, see `nurbs::SurfaceIntegrals`
   nurbs::Extent box;
 };
 

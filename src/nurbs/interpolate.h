@@ -24,8 +24,9 @@ struct InterpolationOptions {
 Expected<Spline> interpolate(const Points& points, const InterpolationOptions& options);
 
 /// As above for a curve that ends in a mirror plane: at the ends that are marked it is one form with its mirror image,
-/// even to third order (G3), by passing through the mirrored points too. The degree is at least 5 where there are points
-/// enough. Points at such ends must lie in the plane within `point`. Fails also with LM-G012 (an end off the plane).
+/// even to third order (G3), by passing through the mirrored points too. The degree is at least 5 where there are
+/// points enough. Points at such ends must lie in the plane within `point`. Fails also with LM-G012 (an end off the
+/// plane).
 struct MirroredEnds {
   Frame plane;
   bool start = false, end = false;

@@ -44,7 +44,9 @@ private:
       if ((end ? o_.end : o_.start) == LoftEnd::G3) {
         const Section& s = end ? sections_.back() : sections_.front();
         if (s.point())
-          return fail(problem("LM-L009", "a point cannot be G3 at a mirror plane").at(*s.point()).tryThis("make this end square: a rounded point"));
+          return fail(problem("LM-L009", "a point cannot be G3 at a mirror plane")
+                          .at(*s.point())
+                          .tryThis("make this end square: a rounded point"));
         const Points pts = polyline(*s.path(), 16);
         LUMSK_TRY(plane, sidePlane(pts, Vec3::Zero(), end ? "the last section" : "the first section"));
         ends_[end] = plane;
@@ -61,7 +63,8 @@ private:
         if (sections_[size_t(i)].path()) tangents.push_back(t);
       }
       LUMSK_TRY(plane, sidePlane(pts, tangents.front().d[1].normalized(), side ? "the right side" : "the left side"));
-      const double size = (pts.colwise().maxCoeff() - pts.colwise().minCoeff()).norm() + lengths_[size_t(tangents.front().section)].total();
+      const double size = (pts.colwise().maxCoeff() - pts.colwise().minCoeff()).norm() +
+                          lengths_[size_t(tangents.front().section)].total();
       for (const SideTangent& t : tangents) LUMSK_CHECK(checkSquare(t, plane.normal(), meets, size));
       sides_[side] = plane;
     }

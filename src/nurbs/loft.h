@@ -6,14 +6,14 @@
 namespace lumsk::nurbs {
 
 /// How a skin leaves its first or last section. `Perpendicular`: square to the section's plane; at a point: rounded,
-/// with the plane of the neighbouring section as direction of its tangent plane. `G3`: the section lies in a mirror plane
-/// and the skin is one smooth form with its mirror image.
+/// with the plane of the neighbouring section as direction of its tangent plane. `G3`: the section lies in a mirror
+/// plane and the skin is one smooth form with its mirror image.
 enum class LoftEnd { Free, Perpendicular, G3 };
 
 struct LoftOptions {
   int degree = 3; ///< across the sections, 1..7; lowered when there are too few sections
   LoftEnd start = LoftEnd::Free, end = LoftEnd::Free;
-  double startPull = 1.0, endPull = 1.0; ///< strength of a perpendicular end, 0.05..10
+  double startPull = 1.0, endPull = 1.0;                     ///< strength of a perpendicular end, 0.05..10
   SideMeets left = SideMeets::Free, right = SideMeets::Free; ///< where open sections start and end
   std::optional<Frame> mirror; ///< plane of G3 ends and of sides; without one, the section's or the side's own plane
 };
@@ -23,7 +23,7 @@ struct LoftResult {
   Alignment alignment;
   std::vector<double> parameters; ///< v of every section
   double sectionDeviationMm = 0.0;
-  int degree = 3; ///< degree used across
+  int degree = 3;              ///< degree used across
   std::optional<Frame> mirror; ///< a plane that sides or G3 ends meet
 };
 

@@ -118,7 +118,8 @@ private:
 
   /// The nearer half first, so that the bound falls soon.
   void visit(std::pair<int, int> p, std::pair<int, int> q) {
-    if (between(a_.tree_[p.first], b_.tree_[p.second]) > between(a_.tree_[q.first], b_.tree_[q.second])) std::swap(p, q);
+    if (between(a_.tree_[p.first], b_.tree_[p.second]) > between(a_.tree_[q.first], b_.tree_[q.second]))
+      std::swap(p, q);
     descend(p.first, p.second);
     descend(q.first, q.second);
   }
@@ -130,8 +131,8 @@ private:
     const double d = (p - q).norm(), sag = a_.sag_[k] + b_.sag_[l];
     upper_ = std::min(upper_, d + sag);
     if (limit_ >= 0 && d - sag > limit_) return;
-    seeds_.push_back({std::max(0.0, d - sag), a_.t_[k] + f * (a_.t_[k + 1] - a_.t_[k]),
-                      b_.t_[l] + g * (b_.t_[l + 1] - b_.t_[l])});
+    seeds_.push_back(
+        {std::max(0.0, d - sag), a_.t_[k] + f * (a_.t_[k + 1] - a_.t_[k]), b_.t_[l] + g * (b_.t_[l + 1] - b_.t_[l])});
   }
 
   Meeting polished(const Seed& seed) const {

@@ -133,7 +133,8 @@ double MonotoneMap::operator()(double x) const {
     x -= turns * (at_.back() - at_.front());
     turns *= value_.back() - value_.front();
   }
-  const size_t i = std::clamp<size_t>(size_t(std::upper_bound(at_.begin(), at_.end(), x) - at_.begin()), 1, at_.size() - 1);
+  const size_t i =
+      std::clamp<size_t>(size_t(std::upper_bound(at_.begin(), at_.end(), x) - at_.begin()), 1, at_.size() - 1);
   const double h = at_[i] - at_[i - 1], f = std::clamp((x - at_[i - 1]) / h, 0.0, 1.0);
   const double a = value_[i - 1], b = value_[i], da = rate_[i - 1] * h, db = rate_[i] * h;
   return turns + a + f * (da + f * (3 * (b - a) - 2 * da - db + f * (2 * (a - b) + da + db)));

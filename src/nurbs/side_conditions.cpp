@@ -40,7 +40,8 @@ Surface withRows(const Surface& s, Side side, const Rows& rows) {
 std::pair<Surface, Rows> withRoom(Surface s, Side side, int most, const std::vector<double>& keep, EndShape shape) {
   for (;;) {
     const Across a = across(s, side);
-    if (auto c = endFunctions(a.degree, a.knots, atFirst(side), most, keep, shape)) return {std::move(s), std::move(*c)};
+    if (auto c = endFunctions(a.degree, a.knots, atFirst(side), most, keep, shape))
+      return {std::move(s), std::move(*c)};
     // The span nearest to the side that is longer than half of the next one is halved.
     std::vector<double> b = breakpoints(a.knots, a.degree);
     if (!atFirst(side)) std::reverse(b.begin(), b.end());
@@ -105,8 +106,8 @@ std::optional<Rows> endFunctions(int p, const Knots& U, bool first, int most, co
       basisDerivatives(U, p, breaks[k] + h * (1 + x), 3, b);
       for (int i = 0; i <= p; ++i)
         for (int j = 0; j <= p; ++j)
-          A(b.first + i, b.first + j) += w * (b.value[3][i] * b.value[3][j] * std::pow(whole, 5) +
-                                              1e-6 * b.value[1][i] * b.value[1][j] * whole);
+          A(b.first + i, b.first + j) +=
+              w * (b.value[3][i] * b.value[3][j] * std::pow(whole, 5) + 1e-6 * b.value[1][i] * b.value[1][j] * whole);
     }
   const double scale = A.topLeftCorner(n, n).cwiseAbs().maxCoeff();
   A.topLeftCorner(n, n) /= scale;

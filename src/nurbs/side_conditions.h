@@ -29,8 +29,8 @@ enum class EndShape {
 };
 
 /// Functions of one parameter that are as small as can be in the given sense: row k has the k-th derivative 1 and all
-/// other ones to order `most` 0 at one end of the domain, is 0 at all of `keep`, and with three derivatives at the other
-/// end. Control values, one row each; nothing when the knots leave no room.
+/// other ones to order `most` 0 at one end of the domain, is 0 at all of `keep`, and with three derivatives at the
+/// other end. Control values, one row each; nothing when the knots leave no room.
 std::optional<Rows> endFunctions(int degree, const Knots& knots, bool atFirst, int most,
                                  const std::vector<double>& keep, EndShape shape);
 
@@ -48,8 +48,8 @@ Surface meetingPlane(const Surface& s, Side side, const Vec3& origin, const Vec3
 /// has one normal.
 Surface flatPole(const Surface& s, Side side, const Vec3& normal, const std::vector<double>& keep);
 
-/// A surface and its mirror image as one, joined where the given sides lie in the plane: one side of a direction, or both
-/// sides in u, which makes it closed. The seam's knots go as far as the form allows within `fit`.
+/// A surface and its mirror image as one, joined where the given sides lie in the plane: one side of a direction, or
+/// both sides in u, which makes it closed. The seam's knots go as far as the form allows within `fit`.
 struct JoinedImage {
   Surface surface;
   double offMm = 0.0; ///< from the two halves
@@ -61,8 +61,8 @@ struct SideName {
   std::string code, who;
 };
 /// The plane that the points of a side lie in: the picked one, or their own; points on a line lie in many planes, of
-/// which the one is meant that is square to a direction (zero: none is). Fails with the code where they do not lie in it
-/// within ten times `point`, or where there is no one plane.
+/// which the one is meant that is square to a direction (zero: none is). Fails with the code where they do not lie in
+/// it within ten times `point`, or where there is no one plane.
 Expected<Frame> planeOfSide(const Points& pts, const std::optional<Frame>& picked, const Vec3& square,
                             LengthTolerance point, const SideName& name);
 

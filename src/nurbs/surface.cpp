@@ -143,13 +143,16 @@ void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::ve
 PrincipalCurvatures Surface::curvatures(double u, double v) const {
   SurfaceDerivatives d;
   derivatives(u, v, 2, d);
+  PrincipalCurvatures out = principalCurvatures(d);
+  if (out.normal.isZero()) out.normal = normal(u, v);
+  return out;
+}
+
+PrincipalCurvatures principalCurvatures(const SurfaceDerivatives& d) {
   PrincipalCurvatures out;
   const double E = d(1, 0).squaredNorm(), F = d(1, 0).dot(d(0, 1)), G = d(0, 1).squaredNorm();
   const double det = E * G - F * F;
-  if (!(det > 1e-18 * E * G) || !(E * G > 0)) {
-    out.normal = normal(u, v);
-    return out;
-  }
+  if (!(det > 1e-18 * E * G) || !(E * G > 0)) return out;
   out.normal = d(1, 0).cross(d(0, 1)).normalized();
   const double L = d(2, 0).dot(out.normal), M = d(1, 1).dot(out.normal), N = d(0, 2).dot(out.normal);
   const double H = (E * N - 2 * F * M + G * L) / (2 * det), K = (L * N - M * M) / det;

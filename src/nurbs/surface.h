@@ -19,6 +19,9 @@ struct PrincipalCurvatures {
   Vec3 normal = Vec3::Zero(), direction1 = Vec3::Zero(), direction2 = Vec3::Zero();
 };
 
+/// From derivatives to order 2 at a place with a normal; all zero where there is none.
+PrincipalCurvatures principalCurvatures(const SurfaceDerivatives& d);
+
 struct PointAndNormal {
   Vec3 point, normal;
 };

@@ -72,6 +72,8 @@ SurfaceIntegrals integralsOf(const Surface& s) {
       const Vec3 n = d.du.cross(d.dv);
       out.areaMm2 += u.weight * vs[j].weight * n.norm();
       out.momentMm3 += u.weight * vs[j].weight * d.at.dot(n) / 3.0;
+      out.areaFirst += u.weight * vs[j].weight * n.norm() * d.at;
+      out.momentFirst += u.weight * vs[j].weight * d.at.dot(n) / 4.0 * d.at;
     }
   }
   return out;

@@ -25,6 +25,8 @@ struct SurfaceIntegrals {
   double areaMm2 = 0.0;
   /// Integral of x . n / 3 along the normals: summed over a closed body, its volume (divergence theorem).
   double momentMm3 = 0.0;
+  /// First moments: of the area (mm3), and of the cone from the origin to the surface, signed as `momentMm3` (mm4).
+  Vec3 areaFirst = Vec3::Zero(), momentFirst = Vec3::Zero();
 };
 
 /// By Gauss points in every span: the moment exactly (8 points suffice to degree 5), the area nearly so.

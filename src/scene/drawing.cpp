@@ -15,16 +15,21 @@ constexpr int kFineTriangles = 60000;
 
 DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int budget, Quality quality,
                  const Drawing* previous) {
-  DrawnBody d{b.id, b.step, b.output, b.label, b.colour, b.stale, b.body->solid(), b.body, {}, nullptr, {}};
+  DrawnBody d;
+  d.id = b.id, d.step = b.step, d.output = b.output, d.label = b.label, d.colour = b.colour;
+  d.stale = b.stale, d.solid = b.body->solid(), d.opacity = b.opacity, d.finish = b.finish;
+  d.body = b.body;
   // Edits from far away (visibility, colour, another body) leave this body's shape the same object.
-  if (previous && quality == Quality::Moving)
+  if (previous)
     for (const DrawnBody& old : previous->bodies)
-      if (old.body == b.body) {
+      if (old.body == b.body && (quality == Quality::Moving || old.fine)) {
+        d.fine = old.fine;
         d.faces = old.faces;
         d.edges = old.edges;
         d.vertices = old.vertices;
         return d;
       }
+  d.fine = quality == Quality::Fine;
   for (brep::FaceMesh& m : brep::displayMesh(*b.body, limits, budget))
     d.faces.push_back(std::make_shared<const brep::FaceMesh>(std::move(m)));
   d.edges = std::make_shared<const std::vector<DrawnEdge>>(brep::displayEdges(*b.body));
@@ -151,6 +156,7 @@ Outline outlineOf(const Drawing& d, const Highlight& h) {
 DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* previous) {
   auto out = std::make_shared<Drawing>();
   const auto& recipe = *model.recipe;
+  out->point = recipe.tolerances.point;
   const auto visible = [&](const std::string& step) {
     const auto look = recipe.looks.find(step);
     return look == recipe.looks.end() || look->second.visible;

@@ -15,10 +15,13 @@ using DrawnEdge = brep::ShownEdge;
 struct DrawnBody {
   std::string id, step, output, label, colour;
   bool stale = false, solid = false;
+  double opacity = 1.0;
+  recipe::Finish finish = recipe::Finish::Matt;
   brep::BodyPtr body;
   std::vector<MeshPtr> faces;
   std::shared_ptr<const std::vector<DrawnEdge>> edges;
   std::vector<std::pair<std::string, Vec3>> vertices;
+  bool fine = false; ///< meshed at full quality
   /// What a pick of a part stores; of the body itself with an empty name.
   std::string partName(const std::string& part) const {
     return output.empty() ? part : part.empty() ? output : output + "/" + part;
@@ -56,6 +59,7 @@ struct DrawnGhost {
 };
 
 struct Drawing {
+  LengthTolerance point{0.001}; ///< of the recipe
   std::vector<DrawnBody> bodies;
   std::vector<DrawnCurve> curves;
   std::vector<DrawnPoint> points;

@@ -1,10 +1,32 @@
 #pragma once
 #include "recipe/model.h"
+#include "scene/lens.h"
 
 namespace lumsk::scene {
 
-/// A picture of a model from the corner, fitted, as PNG or another kind the kernel writes. Needs a display (Xvfb will
-/// do): fails with LM-D001 without one, with LM-F022 when the file cannot be written.
-Expected<void> writePicture(const recipe::Model& model, const std::string& path, int width, int height);
+/// Standard directions of view.
+enum class ViewFrom { Front, Back, Left, Right, Top, Bottom, Corner };
+std::optional<ViewFrom> viewFrom(const std::string& name); ///< "front", "corner", ...
+
+struct PictureOptions {
+  int width = 1280, height = 960; ///< pixels
+  ViewFrom from = ViewFrom::Corner;
+  bool perspective = true;
+  LensState lens;
+  std::optional<recipe::Finish> finish; ///< of all bodies, instead of their own
+};
+
+/// Pixels from the top left, three bytes each: red, green, blue.
+struct Pixels {
+  int width = 0, height = 0;
+  std::vector<unsigned char> rgb;
+};
+
+/// A picture of a model, fitted. Needs a display (Xvfb will do): fails with LM-D001 without one, LM-D002 when it cannot
+/// be drawn.
+Expected<Pixels> drawPicture(const recipe::Model& model, const PictureOptions& options);
+
+/// The same as a file: PNG or another kind the kernel writes. Fails with LM-F022 when it cannot be written.
+Expected<void> writePicture(const recipe::Model& model, const std::string& path, const PictureOptions& options);
 
 } // namespace lumsk::scene

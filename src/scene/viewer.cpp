@@ -1,7 +1,6 @@
 #include "scene/viewer.h"
 
 #include "brep/convert.h"
-#include "inspect/combs.h"
 
 #include <Aspect_GradientFillMethod.hxx>
 #include <Aspect_Window.hxx>
@@ -17,6 +16,7 @@
 #include <Image_PixMap.hxx>
 
 #include <algorithm>
+#include <fmt/format.h>
 
 namespace lumsk::scene {
 
@@ -29,8 +29,20 @@ Quantity_Color colour(unsigned rgb) {
                         Quantity_TOC_sRGB);
 }
 
-constexpr unsigned kInk = 0x22262A, kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSoftInk = 0x6E7173,
-                   kComb = 0x1F7A6B, kGhost = 0x8A9AA6;
+constexpr unsigned kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSoftInk = 0x6E7173, kGhost = 0x8A9AA6,
+                   kOchre = 0xC08A1E, kFill = 0xB9C4BE;
+
+unsigned colourOf(Ink ink, unsigned dark) {
+  switch (ink) {
+  case Ink::Dark: return dark;
+  case Ink::Green: return kGreen;
+  case Ink::Coral: return kCoral;
+  case Ink::Ochre: return kOchre;
+  case Ink::Soft: return kSoftInk;
+  case Ink::Fill: return kFill;
+  }
+  return dark;
+}
 
 unsigned bodyColour(const std::string& hex) {
   unsigned v = kFront;
@@ -71,6 +83,10 @@ Viewer::Viewer(const Handle(OpenGl_GraphicDriver) & driver) {
   auto& p = view_->ChangeRenderingParams();
   p.IsAntialiasingEnabled = true;
   p.NbMsaaSamples = 0;
+  cut_ = new Graphic3d_ClipPlane();
+  cut_->SetOn(false);
+  cutPlanes_ = new Graphic3d_SequenceOfHClipPlane();
+  cutPlanes_->Append(cut_);
   lookFrom(ViewFrom::Corner);
 }
 
@@ -87,13 +103,47 @@ Handle(Graphic3d_Structure) Viewer::structure() {
   return s;
 }
 
-void Viewer::show(DrawingPtr drawing) {
+void Viewer::show(DrawingPtr drawing, LensResultPtr result) {
   drawing_ = std::move(drawing);
+  result_ = std::move(result);
+  pushPrograms();
   redrawAll();
 }
 
 void Viewer::setLens(const LensState& lens) {
+  const bool again = lens.needsValues() != lens_.needsValues() || lens.only != lens_.only;
   lens_ = lens;
+  aimCut();
+  pushPrograms();
+  if (again) redrawAll();
+}
+
+void Viewer::pushPrograms() {
+  programs_.set(lens_, result_ ? result_->spread.low : 0, result_ ? result_->spread.high : 1, hidden_);
+}
+
+void Viewer::aimCut() {
+  const bool on = lens_.cut && lens_.cutting.away && lens_.cutting.count == 1;
+  Eigen::Vector4d next = Eigen::Vector4d::Zero();
+  if (on) {
+    const Frame plane = lens_.cutting.at(0);
+    const Handle(Graphic3d_Camera)& c = view_->Camera();
+    const Vec3 toEye = c->IsOrthographic() ? Vec3(-Vec3(c->Direction().X(), c->Direction().Y(), c->Direction().Z()))
+                                           : Vec3(brep::toVec(c->Eye()) - plane.origin);
+    const Vec3 n = plane.normal() * (toEye.dot(plane.normal()) < 0 ? -1.0 : 1.0);
+    next << n, n.dot(plane.origin);
+    cut_->SetEquation(Graphic3d_Vec4d(-n.x(), -n.y(), -n.z(), next.w() + 0.01));
+  }
+  if (cut_->IsOn() != on) cut_->SetOn(on);
+  if (next == hidden_) return;
+  hidden_ = next;
+  pushPrograms();
+}
+
+void Viewer::setGround(unsigned top, unsigned bottom, unsigned ink) {
+  view_->SetBgGradientColors(colour(top), colour(bottom), Aspect_GFM_VER);
+  if (ink == ink_) return;
+  ink_ = ink;
   redrawAll();
 }
 
@@ -127,7 +177,7 @@ void Viewer::redrawAll() {
   const auto bodies = shownBodies();
   for (const DrawnBody* b : bodies)
     for (const MeshPtr& f : b->faces) {
-      const std::string key = b->colour + (b->stale ? "s" : "") + (lens_.surface == SurfaceLens::Stripes ? "z" : "");
+      const std::string key = keyOf(*b, *f);
       if (const auto it = before.find(f.get()); it != before.end() && keys[f.get()] == key) {
         meshes_[f.get()] = it->second;
         meshKeys_[f.get()] = key;
@@ -143,25 +193,29 @@ void Viewer::redrawAll() {
   }
   drawCurves(drawing_->curves);
   if (otherHalf_) drawCurves(drawing_->otherCurves);
-  if (lens_.combs) drawCombs(drawing_->curves);
-  if (lens_.combs && otherHalf_) drawCombs(drawing_->otherCurves);
+  if (result_ && (lens_.combs || lens_.points || lens_.cut || lens_.surface == SurfaceLens::Deviation))
+    drawArt(result_->art);
   drawPlanes();
   drawPictures();
   drawGhosts();
   keepDepth();
+  pushPrograms(); // a program that nothing used for a while has forgotten its numbers
 }
 
 namespace {
 
-Handle(Graphic3d_ArrayOfTriangles) trianglesOf(const brep::FaceMesh& f, unsigned rgb, double opacity) {
+Handle(Graphic3d_ArrayOfTriangles)
+    trianglesOf(const brep::FaceMesh& f, unsigned rgb, double opacity, const inspect::FieldValues* values) {
   const Graphic3d_Vec4ub c(Standard_Byte((rgb >> 16) & 255), Standard_Byte((rgb >> 8) & 255), Standard_Byte(rgb & 255),
                            Standard_Byte(opacity * 255));
   Handle(Graphic3d_ArrayOfTriangles) a =
-      new Graphic3d_ArrayOfTriangles(int(f.points.size()), int(f.triangles.size()) * 3, true, true);
+      new Graphic3d_ArrayOfTriangles(int(f.points.size()), int(f.triangles.size()) * 3, true, true, true);
   for (size_t i = 0; i < f.points.size(); ++i) {
     const Vec3& n = f.normals[i];
     const int k = a->AddVertex(toPnt(f.points[i]), n.norm() > 0 ? gp_Dir(n.x(), n.y(), n.z()) : gp_Dir(0, 0, 1));
     a->SetVertexColor(k, c);
+    const inspect::FieldValue v = values ? (*values)[i] : inspect::FieldValue{};
+    a->SetVertexTexel(k, double(v.a), double(v.b));
   }
   for (const auto& t : f.triangles) {
     a->AddEdge(t[0] + 1);
@@ -180,30 +234,51 @@ Handle(Graphic3d_AspectFillArea3d) bothSides() {
 
 } // namespace
 
+/// What has no values yet is plain, but for its draft, which its normals tell.
+FacePrograms::Kind Viewer::kindOf(const DrawnBody& b, const brep::FaceMesh& m) const {
+  const bool shown = !lens_.needsValues() || lens_.surface == SurfaceLens::Draft || valuesOf(m);
+  return {shown && lens_.looksAt(b.id), b.stale, b.finish};
+}
+
+const inspect::FieldValues* Viewer::valuesOf(const brep::FaceMesh& m) const {
+  if (!lens_.needsValues() || !result_ || result_->lens.surface != lens_.surface) return nullptr;
+  const auto it = result_->values.find(&m);
+  return it == result_->values.end() || it->second->size() != m.points.size() ? nullptr : it->second.get();
+}
+
+/// How a face is drawn: with the same key it need not be drawn again.
+std::string Viewer::keyOf(const DrawnBody& b, const brep::FaceMesh& m) const {
+  const auto kind = kindOf(b, m);
+  return fmt::format("{} {} {} {} {} {}", b.colour, b.opacity, kind.lens, kind.stale, int(kind.finish),
+                     static_cast<const void*>(valuesOf(m)));
+}
+
 void Viewer::drawBody(const DrawnBody& b) {
   for (const MeshPtr& f : b.faces) {
     if (meshes_.count(f.get()) || f->triangles.empty()) continue;
     const Handle(Graphic3d_Structure) s = structure();
     const Handle(Graphic3d_Group) g = s->NewGroup();
     const Handle(Graphic3d_AspectFillArea3d) aspect = bothSides();
-    aspect->SetShaderProgram(faceProgram(lens_.surface, b.stale));
+    aspect->SetShaderProgram(programs_.of(kindOf(b, *f)));
     aspect->SetPolygonOffsets(Aspect_POM_Fill, 1.0f, 2.0f);
+    if (b.opacity < 1) aspect->SetAlphaMode(Graphic3d_AlphaMode_Blend);
     g->SetGroupPrimitivesAspect(aspect);
-    g->AddPrimitiveArray(trianglesOf(*f, bodyColour(b.colour), 1.0));
+    g->AddPrimitiveArray(trianglesOf(*f, bodyColour(b.colour), b.opacity, valuesOf(*f)));
     s->Display();
     meshes_[f.get()] = s;
-    meshKeys_[f.get()] = b.colour + (b.stale ? "s" : "") + (lens_.surface == SurfaceLens::Stripes ? "z" : "");
+    meshKeys_[f.get()] = keyOf(b, *f);
   }
 }
 
 void Viewer::drawEdges(const DrawnBody& b) {
   const Handle(Graphic3d_Structure) s = structure();
+  s->SetClipPlanes(cutPlanes_);
   for (const DrawnEdge& e : *b.edges) {
     if (e.seam) continue;
     addPolyline(s, e.points,
                 e.open    ? kCoral
                 : b.stale ? kSoftInk
-                          : kInk,
+                          : ink_,
                 e.open ? 2.0 : 1.2, e.open ? Aspect_TOL_DASH : Aspect_TOL_SOLID);
   }
   s->Display();
@@ -212,33 +287,58 @@ void Viewer::drawEdges(const DrawnBody& b) {
 
 void Viewer::drawCurves(const std::vector<DrawnCurve>& curves) {
   const Handle(Graphic3d_Structure) s = structure();
-  for (const DrawnCurve& c : curves) addPolyline(s, c.points, c.stale ? kSoftInk : kInk, 1.8);
+  s->SetClipPlanes(cutPlanes_);
+  for (const DrawnCurve& c : curves) addPolyline(s, c.points, c.stale ? kSoftInk : ink_, 1.8);
   std::vector<Vec3> pts;
   for (const DrawnPoint& p : drawing_->points) pts.push_back(p.at);
-  addPoints(s, pts, kInk, 2.5);
+  addPoints(s, pts, ink_, 2.5);
   s->Display();
   rest_.push_back(s);
 }
 
-void Viewer::drawCombs(const std::vector<DrawnCurve>& curves) {
-  const Handle(Graphic3d_Structure) s = structure();
-  const double size = (drawing_->high - drawing_->low).norm();
-  for (const DrawnCurve& c : curves) {
-    // Teeth of 1/R reach a tenth of the form where R is a quarter of it.
-    const inspect::Comb comb = inspect::comb(*c.path, 12, 0.1 * size * 0.25 * size);
-    if (comb.base.empty()) continue;
-    Handle(Graphic3d_ArrayOfSegments) teeth = new Graphic3d_ArrayOfSegments(int(comb.base.size()) * 2);
-    for (size_t i = 0; i < comb.base.size(); ++i) {
-      teeth->AddVertex(toPnt(comb.base[i]));
-      teeth->AddVertex(toPnt(comb.tip[i]));
+void Viewer::drawArt(const LensArt& art) {
+  // What lies in a cut is seen through the form when there are several.
+  const bool through = lens_.cutting.count > 1;
+  const Handle(Graphic3d_Structure) over = structure(), beside = structure();
+  if (through) over->SetZLayer(Graphic3d_ZLayerId_Topmost);
+  beside->SetClipPlanes(cutPlanes_);
+  for (const auto& l : art.lines)
+    for (const auto& line : l.lines) addPolyline(l.inCut ? over : beside, line, colourOf(l.ink, ink_), l.width);
+  for (const auto& t : art.teeth) {
+    if (t.teeth.empty()) continue;
+    Handle(Graphic3d_ArrayOfSegments) teeth = new Graphic3d_ArrayOfSegments(int(t.teeth.size()) * 2);
+    for (const auto& [base, tip] : t.teeth) {
+      teeth->AddVertex(toPnt(base));
+      teeth->AddVertex(toPnt(tip));
     }
-    const Handle(Graphic3d_Group) g = s->NewGroup();
-    g->SetGroupPrimitivesAspect(new Graphic3d_AspectLine3d(colour(kComb), Aspect_TOL_SOLID, 1.0));
+    const Handle(Graphic3d_Group) g = (t.inCut ? over : beside)->NewGroup();
+    g->SetGroupPrimitivesAspect(new Graphic3d_AspectLine3d(colour(colourOf(t.ink, ink_)), Aspect_TOL_SOLID, 1.0));
     g->AddPrimitiveArray(teeth);
-    addPolyline(s, comb.tip, kComb, 1.6);
-    addPoints(s, {comb.largestAt}, kCoral, 2.0);
-    addPoints(s, comb.inflections, 0xC08A1E, 2.0);
   }
+  for (const auto& d : art.dots) {
+    unsigned rgb = colourOf(d.ink, ink_);
+    if (d.colour) {
+      rgb = 0;
+      for (double c : *d.colour) rgb = rgb << 8 | unsigned(std::lround(c * 255));
+    }
+    addPoints(d.inCut ? over : beside, d.points, rgb, d.size);
+  }
+  over->Display();
+  beside->Display();
+  rest_.push_back(over);
+  rest_.push_back(beside);
+  if (art.fill.empty() || through) return;
+  Handle(Graphic3d_ArrayOfTriangles) fill = new Graphic3d_ArrayOfTriangles(int(art.fill.size()) * 3);
+  for (const auto& t : art.fill)
+    for (const Vec3& p : t) fill->AddVertex(toPnt(p));
+  const Handle(Graphic3d_Structure) s = structure();
+  const Handle(Graphic3d_Group) g = s->NewGroup();
+  const Handle(Graphic3d_AspectFillArea3d) aspect = bothSides();
+  aspect->SetShadingModel(Graphic3d_TypeOfShadingModel_Unlit);
+  aspect->SetInteriorColor(colour(kFill));
+  aspect->SetPolygonOffsets(Aspect_POM_Fill, 1.0f, 2.0f);
+  g->SetGroupPrimitivesAspect(aspect);
+  g->AddPrimitiveArray(fill);
   s->Display();
   rest_.push_back(s);
 }
@@ -291,11 +391,11 @@ void Viewer::drawGhosts() {
     const Handle(Graphic3d_Structure) s = structure();
     if (!d.ghost->mesh->triangles.empty()) {
       const Handle(Graphic3d_AspectFillArea3d) aspect = bothSides();
-      aspect->SetShaderProgram(faceProgram(SurfaceLens::Shade, false));
+      aspect->SetShaderProgram(programs_.of({false, false, recipe::Finish::Matt}));
       aspect->SetAlphaMode(Graphic3d_AlphaMode_Blend);
       const Handle(Graphic3d_Group) g = s->NewGroup();
       g->SetGroupPrimitivesAspect(aspect);
-      g->AddPrimitiveArray(trianglesOf(*d.ghost->mesh, kGhost, d.ghost->strength));
+      g->AddPrimitiveArray(trianglesOf(*d.ghost->mesh, kGhost, d.ghost->strength, nullptr));
     }
     for (const auto& line : d.ghost->edges) addPolyline(s, line, kGhost, 1.0);
     s->Display();
@@ -417,6 +517,7 @@ Camera Viewer::camera() const {
 }
 
 void Viewer::keepDepth() {
+  aimCut();
   const Handle(Graphic3d_Camera)& c = view_->Camera();
   const Vec3 low = drawing_ ? drawing_->low : Vec3::Constant(-60),
              high = drawing_ ? drawing_->high : Vec3::Constant(60);

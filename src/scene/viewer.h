@@ -1,7 +1,11 @@
 #pragma once
+#include "scene/lens_work.h"
 #include "scene/picker.h"
+#include "scene/picture.h"
 #include "scene/shaders.h"
 
+#include <Graphic3d_ClipPlane.hxx>
+#include <Graphic3d_SequenceOfHClipPlane.hxx>
 #include <Graphic3d_Structure.hxx>
 #include <OpenGl_Context.hxx>
 #include <OpenGl_GraphicDriver.hxx>
@@ -12,15 +16,6 @@
 
 namespace lumsk::scene {
 
-struct LensState {
-  SurfaceLens surface = SurfaceLens::Shade;
-  bool combs = false;
-  bool joins = false, openings = false; ///< drawn over the view
-};
-
-/// Standard directions of view.
-enum class ViewFrom { Front, Back, Left, Right, Top, Bottom, Corner };
-
 /// Shows drawings with the kernel's renderer. All calls on the thread that owns the GL context, with it current.
 class Viewer {
 public:
@@ -28,9 +23,13 @@ public:
   ~Viewer();
 
   const Handle(V3d_View) & view() const { return view_; }
-  void show(DrawingPtr drawing); ///< redraws only what changed
-  void setLens(const LensState& lens);
+  /// Redraws only what changed. The result may be null, or of a drawing or a lens before: then it is shown until its
+  /// successor comes.
+  void show(DrawingPtr drawing, LensResultPtr result);
+  void setLens(const LensState& lens); ///< settings alone make nothing anew
   const LensState& lens() const { return lens_; }
+  /// Colours of the ground, above and below, and of curves and edges on it (0xRRGGBB).
+  void setGround(unsigned top, unsigned bottom, unsigned ink);
   void showOtherHalf(bool on); ///< the mirror image of what is modelled as one half, faintly
   bool showPlanes(bool on);    ///< world planes are drawn only while a plane is wanted; true if that changed
 
@@ -50,7 +49,12 @@ private:
   void drawBody(const DrawnBody& b);
   void drawEdges(const DrawnBody& b);
   void drawCurves(const std::vector<DrawnCurve>& curves);
-  void drawCombs(const std::vector<DrawnCurve>& curves);
+  void drawArt(const LensArt& art);
+  FacePrograms::Kind kindOf(const DrawnBody& b, const brep::FaceMesh& m) const;
+  const inspect::FieldValues* valuesOf(const brep::FaceMesh& m) const;
+  std::string keyOf(const DrawnBody& b, const brep::FaceMesh& m) const;
+  void aimCut();                                     ///< what lies between the eye and a cut is hidden
+  void pushPrograms();                               ///< settings to the shaders
   std::vector<const DrawnBody*> shownBodies() const; ///< other halves included
   void drawPlanes();
   void drawPictures();
@@ -61,9 +65,15 @@ private:
   Handle(V3d_View) view_;
   DrawingPtr drawing_;
   LensState lens_;
+  LensResultPtr result_;
+  FacePrograms programs_;
+  Handle(Graphic3d_ClipPlane) cut_;
+  Handle(Graphic3d_SequenceOfHClipPlane) cutPlanes_; ///< of all but faces, which are cut by their shader
+  Eigen::Vector4d hidden_ = Eigen::Vector4d::Zero();
   std::map<const void*, Handle(Graphic3d_Structure)> meshes_; ///< by face mesh
   std::map<const void*, std::string> meshKeys_;               ///< how it was drawn
   std::vector<Handle(Graphic3d_Structure)> rest_;
+  unsigned ink_ = 0x22262A;
   bool planes_ = false, otherHalf_ = true;
 };
 

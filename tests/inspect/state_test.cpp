@@ -9,26 +9,9 @@
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakeSphere.hxx>
-#include <TopExp_Explorer.hxx>
-#include <brep/names.h>
 
 using namespace lumsk;
 using namespace lumsk::test;
-
-namespace {
-
-brep::Body kernelBody(const TopoDS_Shape& s) {
-  brep::Body b;
-  b.shape = s;
-  brep::FaceNames names;
-  int k = 0;
-  for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next())
-    names.Bind(e.Current(), brep::faceName("k", "face", std::to_string(++k)));
-  brep::nameBody(b, names);
-  return b;
-}
-
-} // namespace
 
 class StateTest : public QObject {
   Q_OBJECT

@@ -1,7 +1,10 @@
 #pragma once
+#include "brep/names.h"
 #include "brep/skin.h"
 #include "brep/thicken.h"
 #include "shapes/vessels.h"
+
+#include <TopExp_Explorer.hxx>
 
 namespace lumsk::test {
 
@@ -17,6 +20,18 @@ inline Expected<brep::BodyPtr> skinThrough(const std::vector<nurbs::Section>& se
     named.push_back({std::make_shared<nurbs::Surface>(s), "t.skin" + std::to_string(k), inwards});
   }
   return brep::skinFromSurfaces(named, {});
+}
+
+/// A body of the kernel with named faces.
+inline brep::Body kernelBody(const TopoDS_Shape& s) {
+  brep::Body b;
+  b.shape = s;
+  brep::FaceNames names;
+  int k = 0;
+  for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next())
+    names.Bind(e.Current(), brep::faceName("k", "face", std::to_string(++k)));
+  brep::nameBody(b, names);
+  return b;
 }
 
 inline brep::BodyPtr tumblerSkin() {

@@ -30,8 +30,11 @@ inline nurbs::Path formLine(bool alongU, double at, int degree, int controls, un
 /// shuffled order.
 inline std::vector<nurbs::NetworkCurve> formNetwork(int rows, int columns, unsigned seed = 7) {
   std::vector<nurbs::NetworkCurve> out;
-  const auto place = [](int i, int n) { return i / (n - 1.0) + (i > 0 && i + 1 < n ? 0.12 * std::sin(3.0 * i) / n : 0.0); };
-  for (int i = 0; i < rows; ++i) out.push_back({formLine(true, place(i, rows), 3 + i % 4, 60 + 3 * i % 17, seed + unsigned(i))});
+  const auto place = [](int i, int n) {
+    return i / (n - 1.0) + (i > 0 && i + 1 < n ? 0.12 * std::sin(3.0 * i) / n : 0.0);
+  };
+  for (int i = 0; i < rows; ++i)
+    out.push_back({formLine(true, place(i, rows), 3 + i % 4, 60 + 3 * i % 17, seed + unsigned(i))});
   for (int i = 0; i < columns; ++i)
     out.push_back({formLine(false, place(i, columns), 6 - i % 4, 56 + 5 * i % 13, seed + 50 + unsigned(i))});
   std::mt19937 rng(seed);

@@ -1,0 +1,56 @@
+#include "app/field_form.h"
+
+#include <QGridLayout>
+
+namespace lumsk::app {
+
+using recipe::FieldKind;
+
+FieldForm::FieldForm(recipe::Schema schema, Workspace& w, ViewWidget& view, QWidget* parent)
+    : QWidget(parent), schema_(std::move(schema)) {
+  auto* grid = new QGridLayout(this);
+  grid->setContentsMargins(0, 0, 0, 0);
+  grid->setColumnStretch(1, 1);
+  grid->setHorizontalSpacing(8);
+  grid->setVerticalSpacing(5);
+  int row = 0;
+  for (const recipe::Field& f : schema_) {
+    Line line{new QLabel(QString::fromStdString(f.label)), makeEditor(f, w, view),
+              f.kind == FieldKind::Points || f.kind == FieldKind::Table || f.kind == FieldKind::Graph};
+    line.label->setProperty("tone", "soft");
+    line.label->setToolTip(QString::fromStdString(f.help));
+    if (line.wide) {
+      grid->addWidget(line.editor, row, 0, 1, 2);
+      line.label->hide();
+      line.label->setParent(this);
+    } else {
+      grid->addWidget(line.label, row, 0, Qt::AlignTop);
+      line.label->setContentsMargins(0, 5, 0, 0);
+      grid->addWidget(line.editor, row, 1);
+    }
+    line.label->setBuddy(line.editor);
+    ++row;
+    lines_.push_back(line);
+    connect(line.editor, &FieldEditor::changed, this, [this, key = f.key](const json& v) { emit changed(key, v); });
+    connect(line.editor, &FieldEditor::focused, this, [this, key = f.key] { emit focused(key); });
+    connect(line.editor, &FieldEditor::enterAgain, this, &FieldForm::enterAgain);
+  }
+}
+
+void FieldForm::setValues(const json& values) {
+  for (Line& l : lines_) {
+    const recipe::Field& f = l.editor->field();
+    const bool on = recipe::applies(f, schema_, values);
+    l.editor->setVisible(on);
+    l.label->setVisible(on && !l.wide);
+    l.editor->setValue(values.contains(f.key) ? values[f.key] : recipe::defaultValue(f));
+  }
+}
+
+FieldEditor* FieldForm::editor(const std::string& key) const {
+  for (const Line& l : lines_)
+    if (l.editor->field().key == key) return l.editor;
+  return nullptr;
+}
+
+} // namespace lumsk::app

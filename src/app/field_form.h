@@ -1,0 +1,32 @@
+#pragma once
+#include "app/field_editors.h"
+
+namespace lumsk::app {
+
+/// Editors for the fields of a schema, one a line, shown as their conditions allow.
+class FieldForm : public QWidget {
+  Q_OBJECT
+public:
+  FieldForm(recipe::Schema schema, Workspace& w, ViewWidget& view, QWidget* parent = nullptr);
+  /// Values by key; defaults stand in for those that are missing.
+  void setValues(const json& values);
+  FieldEditor* editor(const std::string& key) const;
+  template <class F> void forEach(const F& f) {
+    for (Line& l : lines_) f(*l.editor);
+  }
+signals:
+  void changed(const std::string& key, const nlohmann::json& value);
+  void focused(const std::string& key);
+  void enterAgain();
+
+private:
+  struct Line {
+    QLabel* label;
+    FieldEditor* editor;
+    bool wide = false; ///< takes the whole line
+  };
+  recipe::Schema schema_;
+  std::vector<Line> lines_;
+};
+
+} // namespace lumsk::app

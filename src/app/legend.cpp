@@ -1,0 +1,76 @@
+#include "app/legend.h"
+
+#include "app/theme.h"
+
+#include <QPainter>
+
+namespace lumsk::app {
+
+using scene::SurfaceLens;
+
+namespace {
+
+constexpr int kBars = 34, kBand = 14;
+
+QColor colourAt(const scene::LensState& lens, double t, double value) {
+  if (lens.surface == SurfaceLens::Draft) {
+    if (std::abs(value) < lens.draft.wantedDeg) return QColor("#DBAD4C");
+    return value < 0 ? QColor(lens.draft.bothHalves ? "#8C9EC7" : "#CC5433") : QColor("#6BA894");
+  }
+  if (lens.surface == SurfaceLens::Deviation && std::abs(value) <= lens.deviation.withinMm) t = 0.5;
+  const auto c = scene::fieldColour(lens.surface == SurfaceLens::Wall ? 1 - 0.9 * t : t);
+  return QColor::fromRgbF(float(c[0]), float(c[1]), float(c[2]));
+}
+
+} // namespace
+
+QString valueText(const scene::LensState& lens, double v) {
+  const auto number = [](double x) { return QString::fromStdString(formatNumber(x, 4)); };
+  switch (lens.surface) {
+  case SurfaceLens::Draft: return number(v) + "°";
+  case SurfaceLens::Wall:
+  case SurfaceLens::Deviation: return number(v) + " mm";
+  default: break;
+  }
+  if (lens.curvature.shown == scene::CurvatureShown::Radius) return number(v) + " mm";
+  return number(v) + (lens.curvature.shown == scene::CurvatureShown::Gauss ? " /mm²" : " /mm");
+}
+
+Legend::Legend(QWidget* parent) : QWidget(parent) {
+  setObjectName("legend");
+  setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+}
+
+QSize Legend::sizeHint() const { return {200, kBars + kBand + fontMetrics().height() + 6}; }
+
+void Legend::show(const scene::LensResult& result) {
+  lens_ = result.lens;
+  spread_ = result.spread;
+  setAccessibleName(tr("colours from %1 to %2").arg(valueText(lens_, spread_.low), valueText(lens_, spread_.high)));
+  update();
+}
+
+void Legend::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  const double w = width() - 1;
+  double most = 1e-9;
+  for (double h : spread_.histogram) most = std::max(most, h);
+  const double n = double(std::max<size_t>(1, spread_.histogram.size()));
+  for (size_t i = 0; i < spread_.histogram.size(); ++i) {
+    // The root lets small shares be seen beside large ones.
+    const double h = kBars * std::sqrt(spread_.histogram[i] / most);
+    p.fillRect(QRectF(w * double(i) / n, kBars - h, w / n - 0.5, h), tones().soft);
+  }
+  for (int x = 0; x <= int(w); ++x) {
+    const double t = x / w;
+    p.setPen(colourAt(lens_, t, spread_.low + t * (spread_.high - spread_.low)));
+    p.drawLine(x, kBars + 2, x, kBars + 2 + kBand);
+  }
+  p.setPen(tones().text);
+  const QRectF words(0, kBars + kBand + 3, w, fontMetrics().height() + 2);
+  p.drawText(words, Qt::AlignLeft, valueText(lens_, spread_.low));
+  p.drawText(words, Qt::AlignRight, valueText(lens_, spread_.high));
+  if (spread_.low < 0 && spread_.high > 0) p.drawText(words, Qt::AlignHCenter, "0");
+}
+
+} // namespace lumsk::app

@@ -1,0 +1,98 @@
+#include "inspect/fields.h"
+
+#include <algorithm>
+
+namespace lumsk::inspect {
+
+namespace {
+
+/// A ray starts on the form: what it meets nearer than this is where it started.
+constexpr double kStartMm = 1e-4;
+/// The surface lies this near to its mesh; farther away another place was found.
+constexpr double kMeshMm = 0.5;
+constexpr double kOpposite = 0.5; ///< cosine: both sides of a wall look about the opposite ways
+
+std::vector<const brep::FaceMesh*> pointers(const std::vector<std::shared_ptr<const brep::FaceMesh>>& meshes) {
+  std::vector<const brep::FaceMesh*> out;
+  for (const auto& m : meshes) out.push_back(m.get());
+  return out;
+}
+
+std::vector<FaceSurface> surfacesOf(const brep::Body& b,
+                                    const std::vector<std::shared_ptr<const brep::FaceMesh>>& meshes) {
+  std::vector<FaceSurface> out;
+  for (const auto& m : meshes) {
+    const auto at = std::find(b.faceNames.begin(), b.faceNames.end(), m->face);
+    out.emplace_back(b, int(at - b.faceNames.begin()));
+  }
+  return out;
+}
+
+template <class At> FieldValues valuesAt(const brep::FaceMesh& m, const Context& cx, const At& at) {
+  FieldValues out(m.points.size());
+  for (size_t i = 0; i < m.points.size() && !cx.stopped(); ++i)
+    if (const std::optional<double> v = at(i)) out[i] = {float(*v), 1.0f};
+  return out;
+}
+
+} // namespace
+
+MeasuredForm::MeasuredForm(brep::BodyPtr body, std::vector<std::shared_ptr<const brep::FaceMesh>> meshes)
+    : body_(std::move(body)), meshes_(std::move(meshes)), surfaces_(surfacesOf(*body_, meshes_)),
+      tree_(pointers(meshes_)) {}
+
+FieldValues curvatureField(const MeasuredForm& form, int mesh) {
+  const brep::FaceMesh& m = *form.meshes()[size_t(mesh)];
+  FieldValues out(m.points.size());
+  for (size_t i = 0; i < m.places.size(); ++i) {
+    const PlaceOnFace p = form.surface(mesh).at(m.places[i]);
+    out[i] = {float(p.largest), float(p.smallest)};
+  }
+  return out;
+}
+
+std::optional<double> wallAt(const MeasuredForm& form, const Vec3& at, const Vec3& outward, bool exact) {
+  const Vec3 inward = -outward;
+  const auto on = form.tree().exitAlong(at, inward, kStartMm);
+  if (!on || form.tree().normalOf(*on).dot(inward) < kOpposite) return {};
+  if (!exact) return on->distanceMm;
+  const auto met = form.surface(on->mesh).meet(at, inward, form.tree().parametersAt(*on));
+  return met && std::abs(met->alongMm - on->distanceMm) < kMeshMm && met->alongMm > 0 ? met->alongMm : on->distanceMm;
+}
+
+FieldValues wallField(const MeasuredForm& form, int mesh, bool exact, const Context& cx) {
+  const brep::FaceMesh& m = *form.meshes()[size_t(mesh)];
+  return valuesAt(m, cx, [&](size_t i) { return wallAt(form, m.points[i], m.normals[i], exact); });
+}
+
+std::optional<double> deviationAt(const DeviationTarget& to, const Vec3& at, const Vec3& outward, bool exact) {
+  const MeshTree& tree = to.form ? to.form->tree() : *to.mesh;
+  const auto on = tree.nearest(at);
+  if (!on) return {};
+  Vec3 q = on->point;
+  if (exact && to.form) {
+    const FaceSurface& s = to.form->surface(on->mesh);
+    const Vec3 refined = s.first(s.nearest(at, tree.parametersAt(*on))).at;
+    // Beyond a trimmed border the surface goes on, the form does not.
+    if ((refined - q).norm() < kMeshMm) q = refined;
+  }
+  const double d = (at - q).norm();
+  return (at - q).dot(outward) < 0 ? -d : d;
+}
+
+FieldValues deviationField(const MeasuredForm& form, int mesh, const DeviationTarget& to, bool exact,
+                           const Context& cx) {
+  const brep::FaceMesh& m = *form.meshes()[size_t(mesh)];
+  return valuesAt(m, cx, [&](size_t i) { return deviationAt(to, m.points[i], m.normals[i], exact); });
+}
+
+std::optional<PlaceOnFace> placeUnder(const MeasuredForm& form, const OnMesh& on, const Vec3& eye, const Vec3& unit) {
+  const FaceSurface& s = form.surface(on.mesh);
+  const Vec2 guess = form.tree().parametersAt(on);
+  const auto met = s.meet(eye, unit, guess);
+  // Seen along the surface the line may miss what its mesh still meets.
+  if (!met || std::abs(met->alongMm - (on.point - eye).dot(unit)) > kMeshMm) return s.at(s.nearest(on.point, guess));
+  return s.at(met->uv);
+}
+
+} // namespace lumsk::inspect

@@ -1,0 +1,155 @@
+#include "scene/picture.h"
+#include "scene/shaders.h"
+#include "shapes/bodies.h"
+#include "support/registry.h"
+
+#include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRepPrimAPI_MakeSphere.hxx>
+
+using namespace lumsk;
+using namespace lumsk::test;
+
+namespace {
+
+constexpr int kSize = 400;
+
+scene::Pixels picture(const TopoDS_Shape& shape, scene::PictureOptions o) {
+  recipe::Model model;
+  model.recipe = std::make_shared<const recipe::Recipe>();
+  model.bodies.push_back({"b1", "s1", "", "body", "", true, false, 1.0, recipe::Finish::Matt,
+                          std::make_shared<const brep::Body>(kernelBody(shape))});
+  o.width = o.height = kSize;
+  o.perspective = false;
+  auto made = scene::drawPicture(model, o);
+  if (!made) qWarning("%s", qPrintable(QString::fromStdString(sentence(made.error()))));
+  return made ? *made : scene::Pixels{};
+}
+
+/// Compares the bright and dark pixels of bands with a formula: `at` gives the brightness at a pixel of the form, or
+/// a negative number where there is none.
+void compare(const scene::Pixels& p, const std::function<double(double x, double y)>& at) {
+  QCOMPARE(int(p.rgb.size()), kSize * kSize * 3);
+  int seen = 0, wrong = 0, bright = 0;
+  for (int y = 0; y < kSize; ++y)
+    for (int x = 0; x < kSize; ++x) {
+      // Only where the pixel's surroundings are all of one kind.
+      double low = 1, high = 0;
+      for (double dx : {-1.0, 0.5, 2.0})
+        for (double dy : {-1.0, 0.5, 2.0}) {
+          const double v = at(x + dx, y + dy);
+          low = std::min(low, v);
+          high = std::max(high, v);
+        }
+      if (low < 0 || (low < 0.98 && high > 0.02)) continue;
+      ++seen;
+      const unsigned char* q = &p.rgb[size_t(y * kSize + x) * 3];
+      const bool light = q[0] + q[1] + q[2] > 3 * 128;
+      bright += light;
+      wrong += light != (high > 0.5);
+    }
+  QVERIFY2(seen > 8000, qPrintable(QString::number(seen)));
+  QVERIFY(bright > seen / 5 && bright < seen * 4 / 5);
+  VERIFY_AT_MOST(double(wrong) / seen, 0.002);
+}
+
+/// mm from the middle of a picture of a box with these half sizes, as `Viewer::fit` shows it.
+Vec2 onForm(double x, double y, double half) { return Vec2((2 * x / kSize - 1), (1 - 2 * y / kSize)) * 1.18 * half; }
+
+} // namespace
+
+class PictureTest : public QObject {
+  Q_OBJECT
+private slots:
+  void stripesOnABallAreWhereTheFormulaPutsThem() {
+    for (const auto room :
+         {scene::StripeLook::Room::Upright, scene::StripeLook::Room::Level, scene::StripeLook::Room::Tunnel})
+      for (const bool part : {false, true}) {
+        scene::PictureOptions o;
+        o.from = scene::ViewFrom::Right; // from +x, so that eye and part differ
+        o.lens.surface = scene::SurfaceLens::Stripes;
+        o.lens.stripes.room = room;
+        o.lens.stripes.onPart = part;
+        o.lens.stripes.count = 16;
+        compare(picture(BRepPrimAPI_MakeSphere(10).Shape(), o), [&](double x, double y) {
+          const Vec2 p = onForm(x, y, 10) / 10;
+          if (p.norm() > 0.97) return -1.0;
+          const Vec3 n(p.x(), p.y(), std::sqrt(1 - p.squaredNorm())); // as the eye sees it
+          const Vec3 r = 2 * n.z() * n - Vec3::UnitZ();
+          // Seen from +x: right is +y of the part, up its z, towards the eye its x. The room's up is the part's z.
+          const Vec3 world(r.z(), r.x(), r.y());
+          return scene::stripeAt(o.lens.stripes, part ? Vec3(world.x(), world.z(), -world.y()) : r);
+        });
+      }
+  }
+
+  void stripesOnACylinderRunAlongIt() {
+    scene::PictureOptions o;
+    o.from = scene::ViewFrom::Front;
+    o.lens.surface = scene::SurfaceLens::Stripes;
+    o.lens.stripes.count = 12;
+    o.lens.stripes.width = 0.35;
+    compare(picture(BRepPrimAPI_MakeCylinder(8, 20).Shape(), o), [&](double x, double y) {
+      const Vec2 p = onForm(x, y, 10);
+      if (std::abs(p.x()) > 7.8 || std::abs(p.y()) > 9.8) return -1.0;
+      const Vec3 n(p.x() / 8, 0, std::sqrt(1 - p.x() * p.x() / 64));
+      return scene::stripeAt(o.lens.stripes, 2 * n.z() * n - Vec3::UnitZ());
+    });
+  }
+
+  void isophotesOnABallAreCirclesAboutTheirDirection() {
+    scene::PictureOptions o;
+    o.from = scene::ViewFrom::Front;
+    o.lens.surface = scene::SurfaceLens::Isophotes;
+    o.lens.isophotes.direction = Vec3(1, -2, 2).normalized();
+    o.lens.isophotes.count = 20;
+    compare(picture(BRepPrimAPI_MakeSphere(10).Shape(), o), [&](double x, double y) {
+      const Vec2 p = onForm(x, y, 10) / 10;
+      if (p.norm() > 0.97) return -1.0;
+      return scene::isophoteAt(o.lens.isophotes, {p.x(), -std::sqrt(1 - p.squaredNorm()), p.y()});
+    });
+  }
+
+  void isophotesOnAnUprightCylinderFollowItsSide() {
+    scene::PictureOptions o;
+    o.from = scene::ViewFrom::Front;
+    o.lens.surface = scene::SurfaceLens::Isophotes;
+    o.lens.isophotes.direction = Vec3::UnitX();
+    compare(picture(BRepPrimAPI_MakeCylinder(8, 20).Shape(), o), [&](double x, double y) {
+      const Vec2 p = onForm(x, y, 10);
+      if (std::abs(p.x()) > 7.8 || std::abs(p.y()) > 9.8) return -1.0;
+      return scene::isophoteAt(o.lens.isophotes, {p.x() / 8, -std::sqrt(1 - p.x() * p.x() / 64), 0});
+    });
+  }
+
+  void aColouredLensPaintsTheColoursOfItsLegend() {
+    scene::PictureOptions o;
+    o.from = scene::ViewFrom::Front;
+    o.lens.surface = scene::SurfaceLens::Curvature;
+    o.lens.curvature.byItself = false;
+    o.lens.curvature.low = -0.2;
+    o.lens.curvature.high = 0.17; // 0.1 lies a little above four fifths
+    const auto p = picture(BRepPrimAPI_MakeSphere(10).Shape(), o);
+    QVERIFY(!p.rgb.empty());
+    const unsigned char* q = &p.rgb[size_t(kSize / 2 * kSize + kSize / 2) * 3];
+    const auto c = scene::fieldColour((0.1 + 0.2) / 0.37);
+    const double light = q[0] / (255 * c[0]); // shaded a little
+    QVERIFY(light > 0.7 && light < 1.1);
+    for (size_t k = 1; k < 3; ++k) VERIFY_AT_MOST(std::abs(q[k] / (255 * c[k]) / light - 1), 0.05);
+  }
+
+  void aCutTakesWhatLiesBeforeItOutOfSight() {
+    scene::PictureOptions o;
+    o.from = scene::ViewFrom::Front;
+    o.lens.cut = true;
+    o.lens.cutting.plane = {Vec3::Zero(), Vec3::UnitX(), Vec3::UnitZ()};
+    const auto whole = picture(BRepPrimAPI_MakeSphere(10).Shape(), {});
+    const auto cut = picture(BRepPrimAPI_MakeSphere(10).Shape(), o);
+    const size_t middle = size_t(kSize / 2 * kSize + kSize / 2 + 40) * 3;
+    // The filled section is of one colour; the ball's own shade changes over the same places.
+    for (int k = 0; k < 3; ++k)
+      VERIFY_AT_MOST(std::abs(int(cut.rgb[middle + size_t(k)]) - int(cut.rgb[middle + 60 * 3 + size_t(k)])), 1);
+    QVERIFY(whole.rgb[middle] != cut.rgb[middle]);
+  }
+};
+static test::Register<PictureTest> registeredPictureTest;
+#include "picture_test.moc"
