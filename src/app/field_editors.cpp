@@ -56,7 +56,8 @@ QuantityEditor::QuantityEditor(Field f, Workspace& w) : FieldEditor(std::move(f)
   const char* unit = unitName(field_.dimension);
   if (*unit) {
     auto* u = new QLabel(QString::fromUtf8(unit));
-    u->setStyleSheet("color: #5F6468; padding-left: 6px;");
+    u->setProperty("tone", "soft");
+    u->setContentsMargins(6, 0, 0, 0);
     u->setMinimumWidth(30);
     l->addWidget(u);
   }

@@ -23,6 +23,7 @@ int main(int argc, char** argv) {
   app.setWindowIcon(lumsk::app::icon("icons/lumsk"));
   lumsk::app::MainWindow window(lumsk::steps::registry());
   window.show();
+  window.offerLostWork();
   const QStringList arguments = QApplication::arguments();
   if (arguments.size() > 1) window.openPath(arguments[1]);
   return QApplication::exec();

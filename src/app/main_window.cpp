@@ -9,6 +9,7 @@
 
 #include <QApplication>
 #include <QCloseEvent>
+#include <QDateTime>
 #include <QDropEvent>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -23,9 +24,10 @@
 
 namespace lumsk::app {
 
-MainWindow::MainWindow(const recipe::Registry& registry)
+MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedFolder)
     : w_(registry), view_(new ViewWidget(w_)), rail_(new StageRail), drawer_(new Drawer(w_)),
-      column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), strip_(new ReadoutStrip(w_)) {
+      column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), strip_(new ReadoutStrip(w_)),
+      notice_(new NoticeBar(view_)), autosave_(w_, unsavedFolder) {
   setObjectName("main");
   resize(1280, 800);
   setAcceptDrops(true);
@@ -79,6 +81,10 @@ MainWindow::MainWindow(const recipe::Registry& registry)
   connect(start_, &StartPanel::fileWanted, this, &MainWindow::openPath);
   connect(column_, &RecipeColumn::helpWanted, this, [this](const QString& k) { showHelp(w_.registry(), k, this); });
   connect(&w_, &Workspace::problemArose, this, &MainWindow::report);
+  connect(&autosave_, &Autosave::failed, this, [this](const Problem& p) {
+    strip_->tell(tr("unsaved work is not being kept: %1").arg(QString::fromStdString(sentence(p))));
+  });
+  connect(notice_, &NoticeBar::changed, this, &MainWindow::placeOverView);
   connect(&background_, &Background::progressed, strip_, &ReadoutStrip::progress);
   connect(&background_, &Background::finished, this, [this] { strip_->progress(0, {}); });
   connect(&w_, &Workspace::recipeChanged, this, [this] {
@@ -208,51 +214,11 @@ void MainWindow::makeViewTags() {
   perspective->setCheckable(true);
   perspective->setChecked(true);
   connect(perspective, &QPushButton::toggled, view_, &ViewWidget::setPerspective);
-  lenses_ = bar("lenses");
-  auto* shade = tag(lenses_, tr("Shade"), tr("plain clay"));
-  auto* stripes = tag(lenses_, tr("Stripes"), tr("reflected light tubes (hold S to peek)"));
-  auto* combs = tag(lenses_, tr("Combs"), tr("curvature of curves (hold C to peek)"));
-  auto* joins = tag(lenses_, tr("Joins"), tr("how faces meet, by letters and colours (hold J to peek)"));
-  auto* openings = tag(lenses_, tr("Openings"), tr("where bodies are open (hold G to peek)"));
-  for (auto* b : {shade, stripes, combs, joins, openings}) b->setCheckable(true);
+  lenses_ = new LensBar(*view_);
   lensPanel_ = new LensPanel(w_, *view_);
-  const auto sync = [this, shade, stripes, combs, joins, openings] {
-    const auto l = view_->lens();
-    shade->setChecked(l.surface == scene::SurfaceLens::Shade);
-    stripes->setChecked(l.surface == scene::SurfaceLens::Stripes);
-    combs->setChecked(l.combs);
-    joins->setChecked(l.joins);
-    openings->setChecked(l.openings);
-    syncLensPanel();
-  };
-  const auto choose = [this](scene::SurfaceLens s) {
-    auto l = view_->lens();
-    l.surface = s;
-    view_->setLens(l);
-  };
-  connect(shade, &QPushButton::clicked, this, [choose] { choose(scene::SurfaceLens::Shade); });
-  connect(stripes, &QPushButton::clicked, this, [choose] { choose(scene::SurfaceLens::Stripes); });
-  connect(combs, &QPushButton::clicked, this, [this](bool on) {
-    auto l = view_->lens();
-    l.combs = on;
-    view_->setLens(l);
-  });
-  connect(joins, &QPushButton::clicked, this, [this](bool on) {
-    auto l = view_->lens();
-    l.joins = on;
-    l.openings = l.openings && !on;
-    view_->setLens(l);
-  });
-  connect(openings, &QPushButton::clicked, this, [this](bool on) {
-    auto l = view_->lens();
-    l.openings = on;
-    l.joins = l.joins && !on;
-    view_->setLens(l);
-  });
-  connect(view_, &ViewWidget::lensChanged, this, sync);
+  connect(lenses_, &LensBar::resized, this, &MainWindow::placeOverView);
   connect(&w_, &Workspace::modelChanged, this, &MainWindow::syncLensPanel);
   connect(&w_, &Workspace::figuresChanged, this, &MainWindow::syncLensPanel);
-  sync();
 }
 
 void MainWindow::makeCommands() {
@@ -267,13 +233,12 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("file: Save"), [this] { save(); });
   command_->addCommand(tr("file: Bring in"), [this] { bringInDialog(); });
   command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
-  command_->addCommand(tr("lens: Shade"), [this] { view_->setLens({}); });
-  command_->addCommand(tr("lens: Stripes"), [this] { view_->setLens({scene::SurfaceLens::Stripes, false}); });
-  command_->addCommand(tr("lens: Combs"), [this] { view_->setLens({scene::SurfaceLens::Shade, true}); });
-  command_->addCommand(tr("lens: Joins"), [this] { view_->setLens({scene::SurfaceLens::Shade, false, true}); });
-  command_->addCommand(tr("lens: Openings"), [this] {
-    view_->setLens({scene::SurfaceLens::Shade, false, false, true});
-  });
+  for (const auto& k : scene::lensKinds())
+    command_->addCommand(tr("lens: %1").arg(QString::fromStdString(k.label)), [this, key = k.key] {
+      auto state = view_->lens();
+      scene::turnOn(state, key, true);
+      view_->setLens(state);
+    });
 }
 
 void MainWindow::syncLensPanel() { lensPanel_->sync(lenses_->geometry().bottom() + 9); }
@@ -282,9 +247,9 @@ void MainWindow::placeOverView() {
   tags_->adjustSize();
   lenses_->adjustSize();
   tags_->move(12, 12);
-  const bool room = tags_->width() + lenses_->width() + 36 < view_->width();
-  lenses_->move(view_->width() - lenses_->width() - 12, room ? 12 : 20 + tags_->height());
+  lenses_->move(view_->width() - lenses_->width() - 12, 12);
   syncLensPanel();
+  notice_->move((view_->width() - notice_->width()) / 2, 20 + tags_->height());
   start_->adjustSize();
   start_->move((view_->width() - start_->width()) / 2, (view_->height() - start_->height()) / 2);
 }
@@ -308,6 +273,31 @@ bool MainWindow::mayLeave() {
                             QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
   if (answer == QMessageBox::Save) return save();
   return answer == QMessageBox::Discard;
+}
+
+void MainWindow::offerLostWork() {
+  const auto lost = autosave_.recovery().lost();
+  if (lost.empty()) return;
+  const exchange::LostWork work = lost.front();
+  const QString path = QString::fromStdString(work.projectPath);
+  const QString name = path.isEmpty() ? tr("a project without a name") : QFileInfo(path).fileName();
+  const auto when = QDateTime::fromSecsSinceEpoch(std::chrono::system_clock::to_time_t(work.time));
+  QString words = tr("Unsaved work on %1, from %2, was kept when Lumsk ended unexpectedly.")
+                      .arg(name, QLocale().toString(when, QLocale::ShortFormat));
+  if (lost.size() > 1) words += " " + tr("There is more: %1 in all.").arg(lost.size());
+  notice_->show(words, {{tr("Open it"), "lost-open",
+                         [this, work, path] {
+                           if (!mayLeave()) return;
+                           auto project = autosave_.recovery().take(work);
+                           if (!project) return report(project.error());
+                           w_.takeOver(std::move(*project), path);
+                           view_->setFocus();
+                         }},
+                        {tr("Not now"), "lost-later", {}},
+                        {tr("Throw it away"), "lost-discard", [this, work] {
+                           autosave_.recovery().discard(work);
+                           offerLostWork();
+                         }}});
 }
 
 void MainWindow::bringIn(const QString& path) {
@@ -414,6 +404,7 @@ void MainWindow::report(const Problem& p) {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
   if (!mayLeave()) return e->ignore();
+  autosave_.giveUp();
   QSettings s;
   s.setValue("window/geometry", saveGeometry());
   s.setValue("window/split", findChild<QSplitter*>("split")->saveState());

@@ -1,7 +1,10 @@
 #pragma once
+#include "app/autosave.h"
 #include "app/background.h"
 #include "app/command_field.h"
+#include "app/lens_bar.h"
 #include "app/lens_panel.h"
+#include "app/notice_bar.h"
 #include "app/readout_strip.h"
 #include "app/recipe_column.h"
 #include "app/start_panel.h"
@@ -18,9 +21,13 @@ namespace lumsk::app {
 class MainWindow : public QMainWindow {
   Q_OBJECT
 public:
-  explicit MainWindow(const recipe::Registry& registry);
+  explicit MainWindow(const recipe::Registry& registry, const QString& unsavedFolder = Autosave::usualFolder());
   Workspace& workspace() { return w_; }
   ViewWidget& view() { return *view_; }
+
+  Autosave& autosave() { return autosave_; }
+  /// Offers what an ended process left unsaved, if there is anything.
+  void offerLostWork();
 
   bool openPath(const QString& path);
   bool savePath(const QString& path);
@@ -65,9 +72,12 @@ private:
   ReadoutStrip* strip_;
   CommandField* command_;
   StartPanel* start_;
-  QWidget *tags_, *lenses_;
+  QWidget* tags_;
+  LensBar* lenses_;
   LensPanel* lensPanel_;
   QAction *undo_, *redo_;
+  NoticeBar* notice_;
+  Autosave autosave_;
   Background background_;
 };
 

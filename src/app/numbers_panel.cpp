@@ -25,7 +25,7 @@ NumbersPanel::NumbersPanel(Workspace& w, QWidget* parent)
   table_->setObjectName("numbers");
   l->addWidget(table_);
   problem_->setWordWrap(true);
-  problem_->setStyleSheet("color: #B3401F;");
+  problem_->setProperty("tone", "bad");
   l->addWidget(problem_);
   auto* buttons = new QHBoxLayout;
   auto* add = new QPushButton(tr("Add number"));
@@ -41,11 +41,11 @@ NumbersPanel::NumbersPanel(Workspace& w, QWidget* parent)
   measured_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   measured_->setToolTip(tr("later steps use these names like numbers"));
   measuredHead_ = new QLabel(tr("Measured"));
-  measuredHead_->setStyleSheet("font-weight: 600; padding-top: 10px;");
+  measuredHead_->setProperty("tone", "section");
   l->addWidget(measuredHead_);
   l->addWidget(measured_);
   auto* head = new QLabel(tr("Tolerances"));
-  head->setStyleSheet("font-weight: 600; padding-top: 10px;");
+  head->setProperty("tone", "section");
   l->addWidget(head);
   auto* form = new QFormLayout;
   const auto field = [&](const QString& label, const QString& tip, Dimension d, auto set) {

@@ -18,7 +18,7 @@ Chip::Chip(int number, const QString& text, QWidget* parent) : QWidget(parent) {
   auto* n = new QLabel(QString::number(number));
   n->setAlignment(Qt::AlignCenter);
   n->setFixedSize(18, 18);
-  n->setStyleSheet("background: #1F7A6B; color: white; border-radius: 9px; font-weight: 600; font-size: 8pt;");
+  n->setObjectName("badge");
   l->addWidget(n);
   auto* words = new QLabel(text);
   words->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // long names are cut, the column keeps its width
@@ -28,7 +28,6 @@ Chip::Chip(int number, const QString& text, QWidget* parent) : QWidget(parent) {
   x->setObjectName("remove-pick");
   x->setAccessibleName(tr("remove pick %1").arg(number));
   x->setFixedSize(20, 20);
-  x->setStyleSheet("border: none; background: transparent; padding: 0;");
   l->addWidget(x);
   connect(x, &QPushButton::clicked, this, &Chip::removed);
 }
@@ -39,7 +38,6 @@ void Chip::addChoice(const QString& text, const QString& tip) {
   b->setToolTip(tip);
   b->setAccessibleName(tip);
   b->setFixedHeight(20);
-  b->setStyleSheet("padding: 0 6px; border: 1px solid #C9C4BB; border-radius: 4px; background: white;");
   connect(b, &QPushButton::clicked, this, &Chip::choiceClicked);
   auto* l = static_cast<QHBoxLayout*>(layout());
   l->insertWidget(l->count() - 1, b);
@@ -50,7 +48,7 @@ void Chip::setState(State s, bool waits) {
   setProperty("waits", waits);
   if (s != State::Sound) {
     auto* mark = new QLabel(s == State::Lost ? QString::fromUtf8("▲") : QString("?"));
-    mark->setStyleSheet(s == State::Lost ? "color: #B3401F; font-weight: 600;" : "color: #8A6212; font-weight: 700;");
+    mark->setProperty("tone", s == State::Lost ? "bad" : "caution");
     mark->setAccessibleName(s == State::Lost ? tr("lost") : tr("doubtful"));
     static_cast<QHBoxLayout*>(layout())->insertWidget(1, mark);
   }
@@ -58,7 +56,6 @@ void Chip::setState(State s, bool waits) {
              : s == State::Lost     ? tr("this is no longer there: click, then pick it again")
              : s == State::Doubtful ? tr("found again by its shape or place: check it, or click and pick it again")
                                     : tr("click to pick another one in its place"));
-  if (waits) setStyleSheet("#chip { border: 1.5px solid #1F7A6B; border-radius: 13px; background: white; }");
 }
 
 void Chip::mousePressEvent(QMouseEvent* e) {
@@ -97,8 +94,7 @@ PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view)
   more_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   more_->setObjectName("pick-" + QString::fromStdString(field_.key));
   more_->setAccessibleName(tr("pick for %1").arg(QString::fromStdString(field_.label)));
-  more_->setStyleSheet("QPushButton { text-align: left; padding: 5px 8px; color: #5F6468; border: 1px dashed #C9C4BB; "
-                       "} QPushButton:checked { color: #1F7A6B; border: 1.5px solid #1F7A6B; background: #E1EEEA; }");
+  more_->setProperty("role", "pick");
   connect(more_, &QPushButton::clicked, this, &FieldEditor::focused);
 }
 

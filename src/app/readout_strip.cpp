@@ -41,7 +41,7 @@ void ProgressLine::setFraction(double f) {
 }
 
 void ProgressLine::paintEvent(QPaintEvent*) {
-  if (shown_) QPainter(this).fillRect(QRectF(0, 0, std::max(0.06, fraction_) * width(), height()), clay::accent);
+  if (shown_) QPainter(this).fillRect(QRectF(0, 0, std::max(0.06, fraction_) * width(), height()), tones().accent);
 }
 
 ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent)

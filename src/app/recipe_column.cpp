@@ -23,14 +23,17 @@ RecipeRow::RecipeRow(Workspace& w, ViewWidget& view, std::string step)
   auto* head = new QHBoxLayout;
   head->setSpacing(8);
   number_->setFixedWidth(18);
-  number_->setStyleSheet("color: #5F6468;");
+  number_->setProperty("tone", "soft");
   head->addWidget(number_, 0, Qt::AlignTop);
   icon_->setFixedSize(22, 22);
   head->addWidget(icon_, 0, Qt::AlignTop);
   auto* words = new QVBoxLayout;
   words->setSpacing(1);
-  label_->setStyleSheet("font-weight: 600;");
-  summary_->setStyleSheet("color: #5F6468; font-size: 8.5pt;");
+  label_->setProperty("tone", "head");
+  summary_->setObjectName("summary");
+  QFont small = font();
+  small.setPointSizeF(small.pointSizeF() * 0.94);
+  summary_->setFont(small);
   summary_->setWordWrap(true);
   rename_->hide();
   words->addWidget(label_);
@@ -53,19 +56,19 @@ void RecipeRow::sync(int number) {
   const bool open = w_.open() == step_, draft = w_.draft() == step_;
   number_->setText(QString::number(number));
   icon_->setPixmap(
-      icon("steps/" + QString::fromStdString(entry->kind), open ? clay::accent : clay::text).pixmap(22, 22));
+      icon("steps/" + QString::fromStdString(entry->kind), open ? IconTone::Accent : IconTone::Text).pixmap(22, 22));
   label_->setText(QString::fromStdString(entry->label));
   const auto* r = w_.model()->result(step_);
-  QString summary, mark, colour = clay::accent.name(), words;
+  QString summary, mark, colour = tones().accent.name(), words;
   if (!entry->on) {
-    mark = "○", colour = clay::soft.name(), words = tr("switched off"), summary = words;
+    mark = "○", colour = tones().soft.name(), words = tr("switched off"), summary = words;
   } else if (!r || r->status == recipe::Status::Off) { // switched on again, and not computed yet
     mark = "…", words = tr("computing");
   } else if (r->status == recipe::Status::Failed) {
-    mark = "▲", colour = clay::attention.name(), words = tr("failed");
+    mark = "▲", colour = tones().attention.name(), words = tr("failed");
     summary = r->problem ? QString::fromStdString(r->problem->what) : words;
   } else if (r->status == recipe::Status::Stale) {
-    mark = "◌", colour = clay::caution.name(), words = tr("waits for a step before it"),
+    mark = "◌", colour = tones().caution.name(), words = tr("waits for a step before it"),
     summary = w_.busy() ? tr("computing") : words;
   } else if (r->outcome) {
     mark = r->outcome->notes.empty() ? "●" : "◐";
@@ -144,7 +147,8 @@ RecipeColumn::RecipeColumn(Workspace& w, ViewWidget& view, QWidget* parent)
   rows_->setContentsMargins(8, 8, 8, 8);
   rows_->setSpacing(4);
   empty_->setText(tr("The recipe is empty.\nEvery step you keep becomes a row here."));
-  empty_->setStyleSheet("color: #5F6468; padding: 8px;");
+  empty_->setProperty("tone", "soft");
+  empty_->setContentsMargins(8, 8, 8, 8);
   empty_->setWordWrap(true);
   rows_->addWidget(empty_);
   rows_->addStretch();

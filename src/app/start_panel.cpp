@@ -14,16 +14,15 @@ namespace lumsk::app {
 StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayout) {
   setObjectName("start");
   setAttribute(Qt::WA_StyledBackground);
-  setStyleSheet("#start { background: rgba(251,250,247,235); border: 1px solid #DDD9D2; border-radius: 12px; }");
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(24, 20, 24, 20);
   l->setSpacing(8);
   auto* title = new QLabel(tr("Begin a form"));
-  title->setStyleSheet("font-size: 15pt; font-weight: 600;");
+  title->setProperty("tone", "title");
   l->addWidget(title);
   auto* words = new QLabel(tr("Draw the curves a skin should run through, then loft them.\nOr drop a project, body, "
                               "mesh, picture or table of points on this window."));
-  words->setStyleSheet("color: #5F6468;");
+  words->setProperty("tone", "soft");
   l->addWidget(words);
   auto* tools = new QHBoxLayout;
   for (const auto& [kind, text] : {std::pair{"ring", tr("Draw a ring")}, std::pair{"spline", tr("Draw a spline")},

@@ -46,7 +46,7 @@ Drawer::Drawer(Workspace& w, QWidget* parent)
   setObjectName("drawer");
   setAttribute(Qt::WA_StyledBackground);
   setFixedWidth(160);
-  title_->setStyleSheet("font-weight: 600;");
+  title_->setProperty("tone", "head");
   pin_->setProperty("role", "link");
   pin_->setCheckable(true);
   pin_->setChecked(true);
@@ -102,7 +102,7 @@ void Drawer::show(int stage) {
     connect(add(tr("Export"), "icons/deliver", "tool-export"), &QToolButton::clicked, this, &Drawer::exportWanted);
   if (tools_->count() == 0) {
     auto* none = new QLabel(tr("no tools yet"));
-    none->setStyleSheet("color: #5F6468;");
+    none->setProperty("tone", "soft");
     tools_->addWidget(none);
   }
 }

@@ -59,6 +59,17 @@ recipe::Names Workspace::names() const {
   return out;
 }
 
+std::vector<std::string> Workspace::selectedBodies() const {
+  std::vector<std::string> out;
+  for (const auto& b : drawing()->bodies)
+    if (std::any_of(selection_.begin(), selection_.end(), [&](const scene::Hit& h) {
+          return h.step == b.step &&
+                 (h.part == b.partName("") || b.output.empty() || h.part.rfind(b.output + "/", 0) == 0);
+        }))
+      out.push_back(b.id);
+  return out;
+}
+
 const Field* Workspace::activeField() const {
   const auto* entry = now_->find(open_);
   return entry ? recipe::findField(registry_.schemaOf(entry->kind), field_) : nullptr;
@@ -86,7 +97,8 @@ QString Workspace::instruction() const {
     const json v = entry->inputs->value(f->key, json::array());
     const QString what = QString::fromStdString(recipe::kindNames(f->accepts));
     if (!replacing_.empty()) return tr("pick the %1 that takes this place").arg(what);
-    if (v.empty() || int(v.size()) < f->least) return tr("pick %1 for %2").arg(what, QString::fromStdString(f->label).toLower());
+    if (v.empty() || int(v.size()) < f->least)
+      return tr("pick %1 for %2").arg(what, QString::fromStdString(f->label).toLower());
     if (int(v.size()) < f->most && f->most > 1)
       return !draft_.empty()    ? tr("pick another %1, or keep the step").arg(what)
              : hasFlags(f->key) ? tr("pick another %1, or turn a flag").arg(what)
@@ -173,7 +185,8 @@ std::string Workspace::freeLabel(const std::string& base) const {
 
 std::string Workspace::freeMeasurementName(const std::string& base) const {
   recipe::Names taken = names();
-  for (const auto& s : now_->steps) taken[recipe::measuredName(*s->inputs, registry_.schemaOf(s->kind))];
+  for (const auto& s : now_->steps)
+    for (const std::string& n : recipe::measuredNames(*s->inputs, registry_.schemaOf(s->kind))) taken[n];
   std::string name = base;
   for (int n = 2; taken.count(name); ++n) name = base + std::to_string(n);
   return name;
@@ -507,21 +520,33 @@ void Workspace::newProject() {
   emit fileChanged();
 }
 
-Expected<void> Workspace::openFile(const QString& path) {
-  auto project = exchange::readProject(path.toStdString());
-  if (!project) return fail(project.error());
+void Workspace::adopt(exchange::Project project, const QString& path) {
   newProject();
-  runner_.remember(project->kept);
-  history_ = recipe::History(std::make_shared<const Recipe>(std::move(project->recipe)));
+  runner_.remember(project.kept);
+  history_ = recipe::History(std::make_shared<const Recipe>(std::move(project.recipe)));
   saved_ = history_.now();
   path_ = path;
   change(history_.now(), false);
+  if (path.isEmpty()) return;
   if (const auto other = lock_.take(path.toStdString()))
     emit problemArose(
         problem("LM-F040", "this project may be open twice: " + *other).tryThis("save under another name"));
+}
+
+Expected<void> Workspace::openFile(const QString& path) {
+  auto project = exchange::readProject(path.toStdString());
+  if (!project) return fail(project.error());
+  adopt(std::move(*project), path);
   emit focusChanged();
   emit fileChanged();
   return {};
+}
+
+void Workspace::takeOver(exchange::Project project, const QString& path) {
+  adopt(std::move(project), path);
+  saved_ = nullptr;
+  emit focusChanged();
+  emit fileChanged();
 }
 
 Expected<void> Workspace::saveFile(const QString& path, const std::string& png) {

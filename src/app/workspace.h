@@ -20,6 +20,7 @@ public:
   // Values
   const recipe::Registry& registry() const { return registry_; }
   const recipe::Recipe& recipe() const { return *now_; } ///< with the draft, if there is one
+  const recipe::RecipePtr& recipePtr() const { return now_; }
   const recipe::ModelPtr& model() const { return last_.model; }
   const scene::DrawingPtr& drawing() const { return last_.drawing; }
   MeasuredPtr figuresOf(const brep::BodyPtr& b) const; ///< null until they are measured
@@ -29,6 +30,7 @@ public:
   const std::string& field() const { return field_; }         ///< key of its field that picks or points go to
   const std::string& replacing() const { return replacing_; } ///< item of the field whose place the next pick takes
   const std::vector<scene::Hit>& selection() const { return selection_; }
+  std::vector<std::string> selectedBodies() const; ///< ids of the bodies that what is picked belongs to
   const recipe::Field* activeField() const;
   recipe::Kind wanted() const; ///< what the pointer should find now
   QString path() const { return path_; }
@@ -76,6 +78,8 @@ public:
   // Files
   void newProject();
   Expected<void> openFile(const QString& path);
+  /// Work that was lost: as it was, not saved, of the file it belonged to.
+  void takeOver(exchange::Project project, const QString& path);
   Expected<void> saveFile(const QString& path, const std::string& thumbnailPng);
   /// The kind of step, and its field, that takes such a file; the first in the drawers when several do.
   std::optional<std::pair<std::string, std::string>> takerOf(const QString& path) const;
@@ -98,6 +102,7 @@ public:
   void lookAt(const Vec3& p) { emit wantsLookAt(p); }
 
 private:
+  void adopt(exchange::Project project, const QString& path);
   void change(recipe::RecipePtr next, bool moving);
   recipe::Recipe withPoints(const recipe::StepEntry& entry, const recipe::Field& f, const json& points,
                             const std::string& item) const;

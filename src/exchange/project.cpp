@@ -1,6 +1,7 @@
 #include "exchange/project.h"
 
 #include "exchange/files.h"
+#include "exchange/recovery.h"
 
 #include <filesystem>
 #include <fstream>
@@ -85,6 +86,7 @@ Expected<Project> readProject(const std::string& path) {
     out.recipe.imports[hash] = std::make_shared<const std::string>(std::move(bytes));
   }
   if (auto png = entry(a.zip, "thumbnail.png")) out.thumbnailPng = std::move(*png);
+  if (auto about = entry(a.zip, "recovery.json")) out.recovery = std::move(*about);
   return out;
 }
 
@@ -106,6 +108,7 @@ Expected<void> writeProject(const std::string& path, const Project& p) {
     }
     const std::string text = recipe::toText(p.recipe);
     LUMSK_CHECK(add(a.zip, "recipe.json", text));
+    if (!p.recovery.empty()) LUMSK_CHECK(add(a.zip, "recovery.json", p.recovery));
     if (!p.thumbnailPng.empty()) LUMSK_CHECK(add(a.zip, "thumbnail.png", p.thumbnailPng));
     for (const auto& [hash, bytes] : p.recipe.imports)
       if (text.find(hash) != std::string::npos) // others were used by steps that are gone
@@ -127,20 +130,15 @@ std::optional<std::string> ProjectLock::take(const std::string& projectPath) {
   release();
   const std::filesystem::path p(projectPath);
   const std::string lock = (p.parent_path() / ("." + p.filename().string() + ".lock")).string();
-  char host[256] = "";
-  ::gethostname(host, sizeof host - 1);
+  const std::string self = thisProcess();
   if (std::ifstream in(lock); in) {
-    std::string otherHost;
-    long pid = 0;
-    in >> otherHost >> pid;
-    const bool here = otherHost == host;
-    // A process that has ended, waited for or not, has no command line any more.
-    std::ifstream command("/proc/" + std::to_string(pid) + "/cmdline");
-    const bool lives = command && command.peek() != std::ifstream::traits_type::eof();
-    if (pid != ::getpid() && (!here || lives))
-      return "it is open in another window" + (here ? std::string() : " on " + otherHost);
+    std::string other;
+    std::getline(in, other);
+    const auto host = [](const std::string& words) { return words.substr(0, words.find(' ')); };
+    if (other != self && processLives(other))
+      return "it is open in another window" + (host(other) == host(self) ? std::string() : " on " + host(other));
   }
-  if (std::ofstream out(lock); out << host << ' ' << ::getpid() << '\n') path_ = lock;
+  if (std::ofstream out(lock); out << self << '\n') path_ = lock;
   return {};
 }
 

@@ -9,6 +9,7 @@ struct Project {
   recipe::Recipe recipe;
   std::string thumbnailPng; ///< may be empty
   Outcomes kept;            ///< results by key; what cannot be read back is left out
+  std::string recovery;     ///< JSON about unsaved work; empty in projects
 };
 
 /// Reads NAME.lumsk (a zip, docs/file-format.md) or a bare recipe.json. Fails with LM-F001 (not a zip or truncated),

@@ -1,0 +1,59 @@
+#include "app/autosave.h"
+
+#include <QStandardPaths>
+
+namespace lumsk::app {
+
+Autosave::Autosave(Workspace& w, const QString& folder) : w_(w), recovery_(folder.toStdString()) {
+  timer_.setSingleShot(true);
+  connect(&timer_, &QTimer::timeout, this, &Autosave::write);
+  connect(&w_, &Workspace::recipeChanged, this, &Autosave::edited);
+  connect(&w_, &Workspace::fileChanged, this, [this] {
+    if (!w_.modified()) giveUp();
+  });
+}
+
+Autosave::~Autosave() = default;
+
+QString Autosave::usualFolder() {
+  return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
+}
+
+void Autosave::setPatience(int quietMs, int mostMs) {
+  quietMs_ = quietMs;
+  mostMs_ = mostMs;
+}
+
+void Autosave::edited() {
+  if (!w_.modified()) return giveUp(); // undone to what is saved
+  unwanted_ = false;
+  if (!unkept_.isValid()) unkept_.start();
+  timer_.start(int(std::clamp<qint64>(mostMs_ - unkept_.elapsed(), 0, quietMs_)));
+}
+
+void Autosave::write() {
+  // Not in the middle of a drag, and one at a time.
+  if (w_.dragging() || background_.busy()) return timer_.start(200);
+  if (!w_.modified()) return;
+  unkept_.invalidate();
+  background_.run<Expected<void>>(
+      [this, recipe = w_.recipePtr(), path = w_.path().toStdString()](const Context&) {
+        auto done = recovery_.keep(*recipe, path);
+        if (unwanted_) recovery_.drop();
+        return done;
+      },
+      [this](const Expected<void>& done) {
+        ++written_;
+        if (!done && !told_) emit failed(done.error());
+        told_ = !done;
+      });
+}
+
+void Autosave::giveUp() {
+  timer_.stop();
+  unkept_.invalidate();
+  unwanted_ = true; // what is being written now goes as well
+  if (!background_.busy()) recovery_.drop();
+}
+
+} // namespace lumsk::app

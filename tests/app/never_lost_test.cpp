@@ -1,0 +1,127 @@
+#include "app/window.h"
+
+#include <QDir>
+#include <QProcess>
+#include <random>
+
+namespace lumsk::test {
+
+class NeverLostTest : public WindowTestBase {
+  Q_OBJECT
+  QString unsaved() { return dir_.filePath("unsaved"); }
+  /// A window that keeps unsaved work in the test's own folder.
+  void another() {
+    window_.reset();
+    window_ = std::make_unique<app::MainWindow>(steps::registry(), unsaved());
+    window_->show();
+    window_->activateWindow();
+    QVERIFY(QTest::qWaitForWindowActive(window_.get()));
+  }
+  void numbered(const QString& path, int n) {
+    recipe::Recipe r;
+    r.parameters.push_back({"n", std::to_string(n), Dimension::Length});
+    VERIFY_OK(exchange::writeProject(path.toStdString(), {r, "", {}, {}}));
+  }
+  int numberIn(const recipe::Recipe& r) { return std::stoi(r.parameters.at(0).expression); }
+  int files() { return int(QDir(unsaved()).entryList(QDir::Files).size()); }
+
+private slots:
+  void killsWhileSavingAndKeepingLoseNothing() {
+    const QString project = dir_.filePath("counted.lumsk");
+    numbered(project, 1);
+    std::mt19937 rng(20);
+    int offered = 0;
+    for (int kill = 0; kill < 30; ++kill) {
+      QProcess p;
+      p.start(QCoreApplication::applicationDirPath() + "/edit_forever", {project, unsaved()});
+      QVERIFY(p.waitForStarted());
+      // At least one save is told of, then at any moment.
+      QVERIFY2(p.waitForReadyRead(20000), p.readAllStandardError());
+      QTest::qWait(int(rng() % 60));
+      p.kill();
+      QVERIFY(p.waitForFinished());
+      const auto told = p.readAllStandardOutput().split('\n');
+      int saved = 0;
+      for (const QByteArray& line : told)
+        if (line.startsWith("saved ")) saved = line.mid(6).toInt();
+      const auto read = exchange::readProject(project.toStdString());
+      VERIFY_OK(read);
+      QVERIFY2(numberIn(read->recipe) >= saved, "an older state stands in the file than was said to be saved");
+      another();
+      window_->offerLostWork();
+      const auto lost = window_->autosave().recovery().lost();
+      if (!lost.empty()) { // killed between a save and the first work kept after it there is nothing to offer
+        ++offered;
+        const int before = numberIn(read->recipe);
+        click("lost-open");
+        QCOMPARE(w().path(), project);
+        QVERIFY(w().modified());
+        QVERIFY(numberIn(w().recipe()) >= before - 3); // kept while that save was being written, or after it
+        QVERIFY(window_->autosave().recovery().lost().empty());
+      }
+      w().newProject();
+      window_->autosave().giveUp();
+    }
+    QVERIFY2(offered >= 20, qPrintable(QString::number(offered)));
+  }
+
+  void whatIsSavedOrThrownAwayLeavesNothingBehind() {
+    another();
+    window_->autosave().setPatience(10, 50);
+    click("start-ring");
+    QVERIFY(QTest::qWaitFor([&] { return files() == 1; }, 5000)); // a draft counts
+    QVERIFY(window_->savePath(dir_.filePath("ring.lumsk")));
+    QVERIFY(QTest::qWaitFor([&] { return files() == 0; }, 5000));
+    type("height", "12");
+    QVERIFY(QTest::qWaitFor([&] { return files() == 1; }, 5000));
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(!w().modified());
+    QVERIFY(QTest::qWaitFor([&] { return files() == 0; }, 5000));
+  }
+
+  void keepingUnsavedWorkDoesNotHoldUpTheWindow() {
+    another();
+    QVERIFY(open("pell_kettle.lumsk"));
+    window_->autosave().setPatience(0, 0);
+    double longest = 0;
+    for (int i = 0; i < 40; ++i) {
+      QElapsedTimer clock;
+      clock.start();
+      w().setVisible("s1", i % 2);
+      longest = std::max(longest, double(clock.nsecsElapsed()) * 1e-6);
+      QTest::qWait(10);
+    }
+    QVERIFY(window_->autosave().written() > 3);
+    QVERIFY(settled());
+    qInfo("longest edit while keeping: %.1f ms", longest); // told, not judged: machines differ
+  }
+
+  void lostWorkCanBeThrownAwayOrLeftForLater() {
+    another();
+    {
+      recipe::Recipe r;
+      r.parameters.push_back({"n", "41", Dimension::Length});
+      // As a process left it that has ended: this one's start time is not that of its number's present owner.
+      exchange::Project p;
+      p.recipe = r;
+      p.recovery = json{{"process", exchange::thisProcess() + "1"}, {"project", "/tmp/jug.lumsk"}}.dump();
+      QDir().mkpath(unsaved());
+      VERIFY_OK(exchange::writeProject((unsaved() + "/1-1.lumsk-recovery").toStdString(), p));
+    }
+    window_->offerLostWork();
+    auto* words = find<QLabel>("notice-words");
+    QVERIFY(words && words->text().contains("jug.lumsk"));
+    click("lost-later");
+    QVERIFY(!words->isVisible());
+    QCOMPARE(files(), 1);
+    window_->offerLostWork();
+    click("lost-discard");
+    QCOMPARE(files(), 0);
+    QVERIFY(!words->isVisible());
+  }
+};
+
+static test::Register<NeverLostTest> registeredNeverLostTest;
+
+} // namespace lumsk::test
+#include "never_lost_test.moc"
