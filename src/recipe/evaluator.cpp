@@ -1,5 +1,7 @@
 #include "recipe/evaluator.h"
 
+#include "recipe/needs.h"
+
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
 
@@ -57,73 +59,38 @@ double Evaluator::lastSeconds(const std::string& id) const {
   return it == seconds_.end() ? 0.0 : it->second;
 }
 
-namespace {
-
-/// Names that a step's expressions use.
-void collectNames(const json& values, const Schema& schema, std::vector<std::string>& out) {
-  const auto add = [&](const json& v) {
-    if (!v.is_string()) return;
-    for (std::string& n : namesIn(v.get<std::string>())) out.push_back(std::move(n));
-  };
-  for (const Field& f : schema) {
-    const auto v = values.find(f.key);
-    if (v == values.end()) continue;
-    if (f.kind == FieldKind::Quantity) add(*v);
-    if (!v->is_array()) continue;
-    for (const json& item : *v) {
-      if (!item.is_object()) continue;
-      if (f.kind == FieldKind::Picks) collectNames(item, f.each, out);
-      if (f.kind == FieldKind::Points && item.contains("at"))
-        for (const json& c : item["at"]) add(c);
-    }
-  }
-}
-
-} // namespace
-
-/// Steps whose results count for a step: those it picks from, and those before it that measure what it uses.
-std::vector<std::string> Evaluator::needsOf(const StepEntry& entry, const Recipe& recipe) const {
-  std::vector<std::string> out = referencesOf(entry), used;
-  collectNames(*entry.inputs, registry_.schemaOf(entry.kind), used);
-  if (used.empty()) return out;
-  for (const StepPtr& s : recipe.steps) {
-    if (s->id == entry.id) break;
-    const std::string name = measuredName(*s->inputs, registry_.schemaOf(s->kind));
-    if (!name.empty() && std::find(used.begin(), used.end(), name) != used.end()) out.push_back(s->id);
-  }
-  return out;
-}
-
 /// A measurement's name that cannot be used, or one that is used before it is measured.
 std::optional<Problem> Evaluator::namingProblem(const StepEntry& entry, const Model& soFar) const {
   const auto& schema = registry_.schemaOf(entry.kind);
-  for (const Field& f : schema) {
-    if (!f.namesMeasurement) continue;
-    const std::string name = measuredName(*entry.inputs, schema);
-    if (name.empty()) break; // of another shape: refused with the other inputs
-    if (auto ok = checkName(name); !ok) return ok.error().inField(f.key);
+  for (const std::string& name : measuredNames(*entry.inputs, schema)) {
+    const auto field = std::find_if(schema.begin(), schema.end(), [](const Field& f) { return f.namesMeasurement; });
+    if (auto ok = checkName(name); !ok) return ok.error().inField(field->key);
     bool taken = soFar.numbers.count(name);
     for (const StepPtr& s : soFar.recipe->steps) {
       if (s->id == entry.id) break;
-      taken = taken || (s->on && measuredName(*s->inputs, registry_.schemaOf(s->kind)) == name);
+      taken = taken || (s->on && measures(*s, name));
     }
     if (taken)
       return problem("LM-R025", "there is a number '" + name + "' already")
-          .inField(f.key)
+          .inField(field->key)
           .tryThis("choose another name");
   }
-  std::vector<std::string> used;
-  collectNames(*entry.inputs, schema, used);
+  const std::vector<std::string> used = namesUsedBy(entry, registry_);
   for (auto s = soFar.recipe->steps.rbegin(); !used.empty() && s != soFar.recipe->steps.rend(); ++s) {
-    const std::string name = measuredName(*(*s)->inputs, registry_.schemaOf((*s)->kind));
-    if (!name.empty() && std::find(used.begin(), used.end(), name) != used.end() && !soFar.numbers.count(name))
-      return problem("LM-R024",
-                     "'" + name + "' is measured by " +
-                         ((*s)->id == entry.id ? "this very step" : "'" + (*s)->label + "', which comes later"))
-          .tryThis("move that step up, or use a number");
+    for (const std::string& name : used)
+      if (!soFar.numbers.count(name) && measures(**s, name))
+        return problem("LM-R024",
+                       "'" + name + "' is measured by " +
+                           ((*s)->id == entry.id ? "this very step" : "'" + (*s)->label + "', which comes later"))
+            .tryThis("move that step up, or use a number");
     if ((*s)->id == entry.id) break;
   }
   return {};
+}
+
+bool Evaluator::measures(const StepEntry& s, const std::string& name) const {
+  const auto names = measuredNames(*s.inputs, registry_.schemaOf(s.kind));
+  return std::find(names.begin(), names.end(), name) != names.end();
 }
 
 StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
@@ -209,7 +176,7 @@ ModelPtr Evaluator::evaluate(RecipePtr recipe, const EvaluateOptions& o) {
   std::vector<std::vector<std::string>> needs(n);
   int levels = 0;
   for (int i = 0; i < n; ++i) {
-    needs[i] = needsOf(*recipe->steps[i], *recipe);
+    needs[i] = needsOf(*recipe->steps[i], *recipe, registry_);
     for (const std::string& id : needs[i])
       if (const int j = recipe->indexOf(id); j >= 0 && j < i) level[i] = std::max(level[i], level[j] + 1);
     levels = std::max(levels, level[i] + 1);

@@ -29,7 +29,7 @@ public:
 private:
   StepResult run(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
                  const EvaluateOptions& options);
-  std::vector<std::string> needsOf(const StepEntry& entry, const Recipe& recipe) const;
+  bool measures(const StepEntry& s, const std::string& name) const;
   std::optional<Problem> namingProblem(const StepEntry& entry, const Model& soFar) const;
 
   const Registry& registry_;

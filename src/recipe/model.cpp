@@ -80,6 +80,8 @@ void collectBodies(Model& m) {
       if (!look->second.label.empty()) e.label = look->second.label;
       if (!look->second.colour.empty()) e.colour = look->second.colour;
       e.visible = look->second.visible;
+      e.opacity = look->second.opacity;
+      e.finish = look->second.finish;
     }
     m.bodies.push_back(e);
   }

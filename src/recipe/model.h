@@ -103,6 +103,8 @@ struct BodyEntry {
   std::string colour; ///< "#rrggbb" or empty
   bool visible = true;
   bool stale = false;
+  double opacity = 1.0;
+  Finish finish = Finish::Matt;
   brep::BodyPtr body;
 };
 

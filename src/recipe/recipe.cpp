@@ -11,6 +11,19 @@ namespace lumsk::recipe {
 
 using nlohmann::json;
 
+namespace {
+const std::vector<std::pair<const char*, Finish>> kFinishes{
+    {"matt", Finish::Matt}, {"satin", Finish::Satin}, {"gloss", Finish::Gloss}, {"metal", Finish::Metal}};
+}
+
+const char* finishName(Finish f) { return kFinishes[size_t(f)].first; }
+
+std::optional<Finish> finishOf(const std::string& name) {
+  for (const auto& [known, finish] : kFinishes)
+    if (name == known) return finish;
+  return {};
+}
+
 int Recipe::indexOf(const std::string& id) const {
   for (size_t i = 0; i < steps.size(); ++i)
     if (steps[i]->id == id) return int(i);

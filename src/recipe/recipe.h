@@ -6,6 +6,7 @@
 #include <map>
 #include <memory>
 #include <nlohmann/json_fwd.hpp>
+#include <optional>
 #include <vector>
 
 namespace lumsk::recipe {
@@ -24,15 +25,24 @@ struct StepEntry {
   int version = 1;
   std::string label;
   bool on = true;
+  std::string group;  ///< of rows that stand together; empty: none. Like label and colour it does not count for results
+  std::string colour; ///< of its row: "#rrggbb" or empty
   std::shared_ptr<const nlohmann::json> inputs;
 };
 using StepPtr = std::shared_ptr<const StepEntry>;
+
+/// How light comes off a body.
+enum class Finish { Matt, Satin, Gloss, Metal };
+const char* finishName(Finish f);
+std::optional<Finish> finishOf(const std::string& name);
 
 /// What a person chose about how an object is shown. Does not count for evaluation.
 struct Look {
   std::string label;  ///< empty: the step's
   std::string colour; ///< "#rrggbb" or empty
   bool visible = true;
+  double opacity = 1.0; ///< 0.1 to 1
+  Finish finish = Finish::Matt;
 };
 
 /// The editable history: an immutable value. Copies are cheap, steps and imported files are shared.

@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include <algorithm>
 #include <set>
 
 namespace lumsk::recipe {
@@ -9,6 +10,8 @@ namespace lumsk::recipe {
 using nlohmann::json;
 
 namespace {
+
+constexpr double kLeastOpacity = 0.1; ///< what is fainter is better taken out of sight
 
 const std::vector<Dimension> kDimensions{Dimension::Ratio, Dimension::Count, Dimension::Length,
                                          Dimension::Angle, Dimension::Area,  Dimension::Volume};
@@ -49,6 +52,8 @@ Recipe read(const json& j) {
     e->version = value(s, "version", 1);
     e->label = value<std::string>(s, "label", e->kind);
     e->on = value(s, "on", true);
+    e->group = value<std::string>(s, "group", "");
+    e->colour = value<std::string>(s, "colour", "");
     e->inputs = std::make_shared<const json>(value(s, "inputs", json::object()));
     if (e->id.empty() || !ids.insert(e->id).second) throw std::runtime_error("two steps have the id '" + e->id + "'");
     if (!e->inputs->is_object()) throw std::runtime_error("the inputs of '" + e->id + "' are no object");
@@ -58,7 +63,9 @@ Recipe read(const json& j) {
   }
   const json looks = value(j, "looks", json::object());
   for (const auto& [id, l] : looks.items())
-    r.looks[id] = {value<std::string>(l, "label", ""), value<std::string>(l, "colour", ""), value(l, "visible", true)};
+    r.looks[id] = {value<std::string>(l, "label", ""), value<std::string>(l, "colour", ""), value(l, "visible", true),
+                   std::clamp(value(l, "opacity", 1.0), kLeastOpacity, 1.0),
+                   finishOf(value<std::string>(l, "finish", "matt")).value_or(Finish::Matt)};
   r.here = value<std::string>(j, "here", "");
   return r;
 }
@@ -80,6 +87,8 @@ std::string toText(const Recipe& r) {
   for (const StepPtr& s : r.steps) {
     json e{{"id", s->id}, {"kind", s->kind}, {"version", s->version}, {"label", s->label}, {"inputs", *s->inputs}};
     if (!s->on) e["on"] = false;
+    if (!s->group.empty()) e["group"] = s->group;
+    if (!s->colour.empty()) e["colour"] = s->colour;
     j["steps"].push_back(std::move(e));
   }
   j["looks"] = json::object();
@@ -88,6 +97,8 @@ std::string toText(const Recipe& r) {
     if (!l.label.empty()) e["label"] = l.label;
     if (!l.colour.empty()) e["colour"] = l.colour;
     if (!l.visible) e["visible"] = false;
+    if (l.opacity != 1.0) e["opacity"] = l.opacity;
+    if (l.finish != Finish::Matt) e["finish"] = finishName(l.finish);
     if (!e.empty()) j["looks"][id] = std::move(e);
   }
   if (!r.here.empty()) j["here"] = r.here;

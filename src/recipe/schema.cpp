@@ -281,12 +281,20 @@ std::string fieldError(const Field& f, const json& v) {
 
 } // namespace
 
-std::string measuredName(const json& values, const Schema& s) {
-  for (const Field& f : s)
-    if (f.namesMeasurement) {
-      const auto v = values.find(f.key);
-      return v == values.end() ? f.fallback : v->is_string() ? v->get<std::string>() : std::string();
-    }
+std::vector<std::string> measuredNames(const json& values, const Schema& s) {
+  for (const Field& f : s) {
+    if (!f.namesMeasurement) continue;
+    const auto v = values.find(f.key);
+    const std::string name = v == values.end() ? f.fallback : v->is_string() ? v->get<std::string>() : std::string();
+    if (name.empty()) return {}; // of another shape: refused with the other inputs
+    const Field* other = findField(s, f.endingsField);
+    const json chosen = other ? values.value(other->key, defaultValue(*other)) : json();
+    const auto several = f.endings.find(chosen.is_string() ? chosen.get<std::string>() : std::string());
+    if (several == f.endings.end()) return {name};
+    std::vector<std::string> out;
+    for (const std::string& e : several->second) out.push_back(name + e);
+    return out;
+  }
   return {};
 }
 

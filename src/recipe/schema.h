@@ -4,6 +4,7 @@
 
 #include <array>
 #include <functional>
+#include <map>
 #include <memory>
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
@@ -61,6 +62,9 @@ struct Field {
   // Points
   // Text
   bool namesMeasurement = false; ///< the text is the name under which later steps use what this one measured
+  /// Values of another field with which several things are measured, and the endings of their names.
+  std::string endingsField;
+  std::map<std::string, std::vector<std::string>> endings;
 
   std::string planeField;                 ///< picks field whose plane the points lie in, if picked
   std::array<std::string, 2> endFields{}; ///< choices for the first and the last point: "free", "perpendicular", ...
@@ -110,8 +114,9 @@ const Field* findField(const Schema& s, const std::string& key);
 nlohmann::json defaultValue(const Field& f);
 /// Whether the field counts, given the step's values.
 bool applies(const Field& f, const Schema& s, const nlohmann::json& values);
-/// The name under which a step with these values gives its measurement; empty for steps that measure nothing.
-std::string measuredName(const nlohmann::json& values, const Schema& s);
+/// The names under which a step with these values gives its measurements; none for steps that measure nothing. One is
+/// the name itself; several are the name with endings.
+std::vector<std::string> measuredNames(const nlohmann::json& values, const Schema& s);
 /// Checks shape and keys of stored values (not the numbers behind expressions). Message of the first breach, or empty.
 std::string shapeError(const Schema& s, const nlohmann::json& values);
 /// The schema as data, for `lumsk-cli steps --json` and the file's documentation.

@@ -91,8 +91,11 @@ private slots:
       VERIFY_AT_MOST((a(0, 0) - b(0, 0)).norm(), 1e-9);
       VERIFY_AT_MOST((a(1, 0) - b(1, 0)).norm(), 1e-6 * a(1, 0).norm());
       VERIFY_AT_MOST((a(2, 0) - b(2, 0)).norm(), 1e-5 * a(2, 0).norm());
-      VERIFY_AT_MOST(std::abs(Vec3(s.at(0.37, j / 20.0) - Vec3(0.04 * s.at(0.37, j / 20.0).z(), 0, s.at(0.37, j / 20.0).z())).norm() -
-                              (35 + 6 * std::sin(s.at(0.37, j / 20.0).z() / 30))), 0.05);
+      VERIFY_AT_MOST(
+          std::abs(
+              Vec3(s.at(0.37, j / 20.0) - Vec3(0.04 * s.at(0.37, j / 20.0).z(), 0, s.at(0.37, j / 20.0).z())).norm() -
+              (35 + 6 * std::sin(s.at(0.37, j / 20.0).z() / 30))),
+          0.05);
     }
     VERIFY_AT_MOST(curvesOffSkin(curves, *r), 0.5 * r->sorted.largestGapMm + 0.0006);
   }
@@ -130,8 +133,9 @@ private slots:
     for (int i = 0; i <= 40; ++i)
       for (double near : {1e-7, 1e-5, 1e-4}) {
         const Vec3 n = s.normal(i / 40.0, first ? near : 1 - near);
-        VERIFY_AT_MOST(std::min(degFromRad(angleBetweenRad(n, Vec3::UnitZ())), degFromRad(angleBetweenRad(-n, Vec3::UnitZ()))),
-                       0.1);
+        VERIFY_AT_MOST(
+            std::min(degFromRad(angleBetweenRad(n, Vec3::UnitZ())), degFromRad(angleBetweenRad(-n, Vec3::UnitZ()))),
+            0.1);
       }
   }
 
@@ -226,7 +230,8 @@ private slots:
                    at({{0, -1, 0}, {50, 1, 0}, {100, 3, 0}}), at({{-30, -1.5, 0}, {20, 0.7, 0}, {70, 2.7, 0}})}),
              std::string("LM-N006"));
     // Three through one inner point.
-    QCOMPARE(code({a, b, c, d, at({{50, 0, 8}, {50, 30, 9}, {50, 60, 8}}), at({{30, 0, 6.72}, {50, 30, 9}, {80, 60, 5.12}})}),
+    QCOMPARE(code({a, b, c, d, at({{50, 0, 8}, {50, 30, 9}, {50, 60, 8}}),
+                   at({{30, 0, 6.72}, {50, 30, 9}, {80, 60, 5.12}})}),
              std::string("LM-N004"));
   }
 };

@@ -30,7 +30,8 @@ private slots:
     QCOMPARE(b.result("s7").outcome->notes.back().code, std::string("LM-B103"));
     QCOMPARE(b.result("s7").outcome->notes.back().where.size(), size_t(2));
     QCOMPARE(b.body("s7")->faceNames[0], std::string("s4.skin"));
-    QVERIFY(std::find(b.body("s7")->edgeNames.begin(), b.body("s7")->edgeNames.end(), "s4.skin|s6.skin") != b.body("s7")->edgeNames.end());
+    QVERIFY(std::find(b.body("s7")->edgeNames.begin(), b.body("s7")->edgeNames.end(), "s4.skin|s6.skin") !=
+            b.body("s7")->edgeNames.end());
   }
 
   void gapsAreListedWhetherJoinedOrNot() {

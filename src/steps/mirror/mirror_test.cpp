@@ -13,7 +13,8 @@ private slots:
     b.add("mirror", {{"what", picks({pick("s7")})}});
     b.run();
     VERIFY_STEP(b, "s8");
-    QVERIFY2(b.result("s8").outcome->notes.empty(), b.result("s8").outcome->notes.empty() ? "" : b.result("s8").outcome->notes[0].code.c_str());
+    QVERIFY2(b.result("s8").outcome->notes.empty(),
+             b.result("s8").outcome->notes.empty() ? "" : b.result("s8").outcome->notes[0].code.c_str());
     QCOMPARE(b.model->bodies.size(), size_t(1));
     QCOMPARE(b.model->bodies[0].id, std::string("b7"));
     const auto state = inspect::stateOf(*b.body("s8"));
@@ -27,7 +28,8 @@ private slots:
       VERIFY_AT_MOST(j.angleDeg, 0.01);
       VERIFY_AT_MOST(j.curvatureRel, 0.01);
     }
-    for (const auto& e : inspect::atPlane(*b.body("s7"), recipe::worldPlanes()[2].second, 0.01)) VERIFY_AT_MOST(e.curvatureRate, 0.01);
+    for (const auto& e : inspect::atPlane(*b.body("s7"), recipe::worldPlanes()[2].second, 0.01))
+      VERIFY_AT_MOST(e.curvatureRate, 0.01);
   }
 
   void aMergedSeamLeavesOneClosedFace() {

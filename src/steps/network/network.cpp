@@ -113,10 +113,9 @@ void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nur
                             .at(r.pointedAt)
                             .tryThis("let the curves leave the tip in one plane"));
   if (r.cornered)
-    out.notes.push_back(
-        problem("LM-N103", "corners of the curves make edges in the skin: it has this many faces")
-            .measure(count(double(r.patches.size())))
-            .at(cornerOf(r)));
+    out.notes.push_back(problem("LM-N103", "corners of the curves make edges in the skin: it has this many faces")
+                            .measure(count(double(r.patches.size())))
+                            .at(cornerOf(r)));
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {

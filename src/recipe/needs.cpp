@@ -1,0 +1,53 @@
+#include "recipe/needs.h"
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+namespace lumsk::recipe {
+
+using nlohmann::json;
+
+namespace {
+
+void collectNames(const json& values, const Schema& schema, std::vector<std::string>& out) {
+  const auto add = [&](const json& v) {
+    if (!v.is_string()) return;
+    for (std::string& n : namesIn(v.get<std::string>())) out.push_back(std::move(n));
+  };
+  for (const Field& f : schema) {
+    const auto v = values.find(f.key);
+    if (v == values.end()) continue;
+    if (f.kind == FieldKind::Quantity) add(*v);
+    if (!v->is_array()) continue;
+    for (const json& item : *v) {
+      if (!item.is_object()) continue;
+      if (f.kind == FieldKind::Picks) collectNames(item, f.each, out);
+      if (f.kind == FieldKind::Points && item.contains("at"))
+        for (const json& c : item["at"]) add(c);
+    }
+  }
+}
+
+} // namespace
+
+std::vector<std::string> namesUsedBy(const StepEntry& entry, const Registry& registry) {
+  std::vector<std::string> out;
+  collectNames(*entry.inputs, registry.schemaOf(entry.kind), out);
+  return out;
+}
+
+std::vector<std::string> needsOf(const StepEntry& entry, const Recipe& recipe, const Registry& registry) {
+  std::vector<std::string> out = referencesOf(entry);
+  const std::vector<std::string> used = namesUsedBy(entry, registry);
+  if (used.empty()) return out;
+  for (const StepPtr& s : recipe.steps) {
+    if (s->id == entry.id) break;
+    for (const std::string& name : measuredNames(*s->inputs, registry.schemaOf(s->kind)))
+      if (std::find(used.begin(), used.end(), name) != used.end() &&
+          std::find(out.begin(), out.end(), s->id) == out.end())
+        out.push_back(s->id);
+  }
+  return out;
+}
+
+} // namespace lumsk::recipe
