@@ -13,7 +13,10 @@ Autosave::Autosave(Workspace& w, const QString& folder) : w_(w), recovery_(folde
   });
 }
 
-Autosave::~Autosave() = default;
+Autosave::~Autosave() {
+  background_.wait();
+  if (unwanted_) recovery_.drop();
+}
 
 QString Autosave::usualFolder() {
   return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
@@ -44,6 +47,7 @@ void Autosave::write() {
       },
       [this](const Expected<void>& done) {
         ++written_;
+        if (unwanted_) recovery_.drop(); // it was decided just when it was done
         if (!done && !told_) emit failed(done.error());
         told_ = !done;
       });

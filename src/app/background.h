@@ -39,6 +39,7 @@ public:
       });
     });
   }
+  void wait() { pool_.waitForDone(); } ///< for the work, not for `done`
   void stop() { cancel_.cancel(); } ///< `done` is still called, with what the work returns then
   bool busy() const { return busy_; }
 

@@ -1,6 +1,6 @@
 #include "app/legend.h"
 
-#include "app/theme.h"
+#include "app/preferences.h"
 
 #include <QPainter>
 
@@ -25,14 +25,14 @@ QColor colourAt(const scene::LensState& lens, double t, double value) {
 } // namespace
 
 QString valueText(const scene::LensState& lens, double v) {
-  const auto number = [](double x) { return QString::fromStdString(formatNumber(x, 4)); };
+  const auto number = [](double x) { return shownNumber(x); };
   switch (lens.surface) {
   case SurfaceLens::Draft: return number(v) + "°";
   case SurfaceLens::Wall:
-  case SurfaceLens::Deviation: return number(v) + " mm";
+  case SurfaceLens::Deviation: return shownLength(v);
   default: break;
   }
-  if (lens.curvature.shown == scene::CurvatureShown::Radius) return number(v) + " mm";
+  if (lens.curvature.shown == scene::CurvatureShown::Radius) return shownLength(v);
   return number(v) + (lens.curvature.shown == scene::CurvatureShown::Gauss ? " /mm²" : " /mm");
 }
 

@@ -1,6 +1,6 @@
 #include "app/lens_panel.h"
 
-#include "app/theme.h"
+#include "app/preferences.h"
 
 #include <QHeaderView>
 #include <QScrollArea>
@@ -287,13 +287,13 @@ void LensPanel::showResult() {
   }
   if (lens.cut && result) {
     QStringList lines;
-    const auto n = [](double v) { return QString::fromStdString(formatNumber(v, 4)); };
+    const auto n = [](double v) { return shownLengthOnly(v); };
     for (const auto& [label, cut] : result->cuts) {
       const Vec2 size = cut.high - cut.low;
-      lines << tr("%1: %2 × %3 mm, line %4 mm")
-                   .arg(QString::fromStdString(label), n(size.x()), n(size.y()), n(cut.lengthMm));
-      if (cut.areaMm2 > 0) lines.back() += tr(", area %1 mm²").arg(n(cut.areaMm2));
-      if (cut.thinnest) lines.back() += tr(", thinnest %1 mm").arg(n(cut.thinnest->mm));
+      lines << tr("%1: %2 × %3, line %4")
+                   .arg(QString::fromStdString(label), n(size.x()), shownLength(size.y()), shownLength(cut.lengthMm));
+      if (cut.areaMm2 > 0) lines.back() += tr(", area %1").arg(shown({cut.areaMm2, Dimension::Area}));
+      if (cut.thinnest) lines.back() += tr(", thinnest %1").arg(shownLength(cut.thinnest->mm));
     }
     cuts_->setText(lines.isEmpty() ? tr("the plane meets nothing") : lines.join("\n"));
     cuts_->setWordWrap(true);
@@ -303,16 +303,19 @@ void LensPanel::showResult() {
 
 void LensPanel::showProbe(const std::optional<scene::Probe>& p) {
   if (!p) return probe_->clear();
-  const auto n = [](double v) { return QString::fromStdString(formatNumber(v, 5)); };
-  const auto radius = [&](double k) { return std::abs(k) < 1e-9 ? tr("flat") : n(1 / k); };
+  const auto n = [](double v) { return shownLengthOnly(v); };
+  const auto radius = [&](double k) { return std::abs(k) < 1e-9 ? tr("flat") : shownLength(1 / k); };
   QStringList lines;
-  lines << tr("%1 at %2, %3, %4")
+  lines << tr("%1 at %2, %3, %4 %5")
                .arg(QString::fromStdString(p->body), n(p->place.point.x()), n(p->place.point.y()),
-                    n(p->place.point.z()));
-  lines << tr("normal %1, %2, %3").arg(n(p->place.normal.x()), n(p->place.normal.y()), n(p->place.normal.z()));
-  lines << tr("radii %1 and %2 mm").arg(radius(p->place.largest), radius(p->place.smallest));
-  lines << tr("draft %1°").arg(n(p->draftDeg)) + (p->wallMm ? tr(", wall %1 mm").arg(n(*p->wallMm)) : QString());
-  if (p->deviationMm) lines << tr("deviation %1 mm").arg(n(*p->deviationMm));
+                    n(p->place.point.z()), lengthUnit());
+  lines << tr("normal %1, %2, %3")
+               .arg(shownNumber(p->place.normal.x()), shownNumber(p->place.normal.y()),
+                    shownNumber(p->place.normal.z()));
+  lines << tr("radii %1 and %2").arg(radius(p->place.largest), radius(p->place.smallest));
+  lines << tr("draft %1°").arg(shownNumber(p->draftDeg)) +
+               (p->wallMm ? tr(", wall %1").arg(shownLength(*p->wallMm)) : QString());
+  if (p->deviationMm) lines << tr("deviation %1").arg(shownLength(*p->deviationMm));
   probe_->setText(lines.join("\n"));
   place();
 }

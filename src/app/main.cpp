@@ -1,5 +1,5 @@
 #include "app/main_window.h"
-#include "app/theme.h"
+#include "app/preferences.h"
 #include "brep/guard.h"
 #include "steps/registry.h"
 
@@ -19,7 +19,7 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName("Lumsk");
   QApplication::setOrganizationName("Lumsk");
   QApplication::setDesktopFileName("lumsk");
-  lumsk::app::applyTheme(app);
+  lumsk::app::applyTheme(app, lumsk::app::preferences().theme, lumsk::app::preferences().textScale);
   app.setWindowIcon(lumsk::app::icon("icons/lumsk"));
   lumsk::app::MainWindow window(lumsk::steps::registry());
   window.show();

@@ -4,6 +4,8 @@
 #include "app/help.h"
 #include "app/numbers_panel.h"
 #include "app/parts_panel.h"
+#include "app/picture_dialog.h"
+#include "app/preferences.h"
 #include "app/theme.h"
 #include "exchange/files.h"
 
@@ -79,8 +81,9 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   connect(start_, &StartPanel::bringInWanted, this, &MainWindow::bringInDialog);
   connect(start_, &StartPanel::openWanted, this, &MainWindow::openDialog);
   connect(start_, &StartPanel::fileWanted, this, &MainWindow::openPath);
-  connect(column_, &RecipeColumn::helpWanted, this, [this](const QString& k) { showHelp(w_.registry(), k, this); });
+  connect(column_, &RecipeColumn::helpWanted, this, &MainWindow::help);
   connect(&w_, &Workspace::problemArose, this, &MainWindow::report);
+  connect(&w_, &Workspace::told, strip_, &ReadoutStrip::tell);
   connect(&autosave_, &Autosave::failed, this, [this](const Problem& p) {
     strip_->tell(tr("unsaved work is not being kept: %1").arg(QString::fromStdString(sentence(p))));
   });
@@ -137,14 +140,38 @@ void MainWindow::makeMenus() {
   action(file, tr("Save as"), QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
   action(file, tr("Bring in"), QKeySequence("Ctrl+I"), [this] { bringInDialog(); });
   action(file, tr("Export"), QKeySequence("Ctrl+E"), [this] { exportDialog(); });
+  action(file, tr("Picture"), QKeySequence("Ctrl+Shift+P"), [this] { pictureDialog(); });
   file->addSeparator();
   action(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
   auto* edit = menuBar()->addMenu(tr("Edit"));
   undo_ = action(edit, tr("Undo"), QKeySequence::Undo, [this] { w_.undo(); });
   redo_ = action(edit, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { w_.redo(); });
+  edit->addSeparator();
+  action(edit, tr("Copy steps"), QKeySequence::Copy, [this] { column_->copy(); });
+  action(edit, tr("Paste steps"), QKeySequence::Paste, [this] {
+    tabs_->setCurrentIndex(0);
+    column_->paste();
+  });
+  action(edit, tr("Duplicate steps"), QKeySequence("Ctrl+D"), [this] {
+    if (const auto ids = column_->acted(); !ids.empty()) w_.duplicate(ids);
+  });
+  action(edit, tr("Group steps"), QKeySequence("Ctrl+G"), [this] { column_->askForGroup(); });
+  action(edit, tr("Preferences"), QKeySequence("Ctrl+,"), [this] {
+    auto* dialog = new PreferencesDialog(this);
+    connect(dialog, &PreferencesDialog::changed, this, [this] {
+      emit w_.modelChanged(); // figures are written anew
+      placeOverView();
+    });
+    dialog->open();
+  });
+  action(edit, tr("Find a step"), QKeySequence::Find, [this] {
+    tabs_->setCurrentIndex(0);
+    column_->search();
+  });
+  edit->addSeparator();
   action(edit, tr("Rename step"), QKeySequence("F2"), [this] { column_->renameOpen(); });
   action(edit, tr("Remove step"), {}, [this] {
-    if (!w_.open().empty()) w_.removeStep(w_.open());
+    if (const auto ids = column_->acted(); !ids.empty()) w_.remove(ids);
   });
   auto* view = menuBar()->addMenu(tr("View"));
   using scene::ViewFrom;
@@ -176,10 +203,12 @@ void MainWindow::makeMenus() {
                            view_->setFocus();
                          });
   auto* help = menuBar()->addMenu(tr("Help"));
-  action(help, tr("Help on the step"), QKeySequence("F1"), [this] {
-    const auto* entry = w_.recipe().find(w_.open());
-    showHelp(w_.registry(), QString::fromStdString(entry ? entry->kind : "loft"), this);
+  action(help, tr("Help on the step"), QKeySequence("F1"), [this] { this->help({}); });
+  action(help, tr("Find in the help"), QKeySequence("Shift+F1"), [this] {
+    this->help("handbook/first_vessel");
+    help_->search();
   });
+  action(help, tr("Keys"), {}, [this] { this->help("keys"); });
   action(help, tr("About Lumsk"), {}, [this] {
     QMessageBox::about(this, tr("About Lumsk"), tr("Lumsk shapes smooth exteriors from curves.\nGPL-3.0-or-later"));
   });
@@ -233,6 +262,7 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("file: Save"), [this] { save(); });
   command_->addCommand(tr("file: Bring in"), [this] { bringInDialog(); });
   command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
+  command_->addCommand(tr("file: Picture"), [this] { pictureDialog(); });
   for (const auto& k : scene::lensKinds())
     command_->addCommand(tr("lens: %1").arg(QString::fromStdString(k.label)), [this, key = k.key] {
       auto state = view_->lens();
@@ -300,6 +330,12 @@ void MainWindow::offerLostWork() {
                          }}});
 }
 
+void MainWindow::help(const QString& page) {
+  const auto* entry = w_.recipe().find(w_.open());
+  if (!help_) help_ = new HelpWindow(helpPages(w_.registry(), this), this);
+  help_->open(!page.isEmpty() ? page : entry ? QString::fromStdString(entry->kind) : "handbook/first_vessel");
+}
+
 void MainWindow::bringIn(const QString& path) {
   const auto taker = w_.takerOf(path);
   if (!taker) return void(openPath(path));
@@ -362,6 +398,24 @@ void MainWindow::exportDialog() {
   if (path.isEmpty()) return;
   if (!path.endsWith(dialog.ending())) path += dialog.ending();
   exportPath(path, dialog.options());
+}
+
+void MainWindow::pictureDialog() {
+  PictureDialog dialog(view_->size(), this);
+  if (dialog.exec() != QDialog::Accepted) return;
+  const QString base =
+      w_.path().isEmpty() ? "untitled" : QFileInfo(w_.path()).path() + "/" + QFileInfo(w_.path()).completeBaseName();
+  QString path = QFileDialog::getSaveFileName(this, tr("Picture"), base + ".png", tr("Pictures (*.png *.jpg)"));
+  if (path.isEmpty()) return;
+  if (QFileInfo(path).suffix().isEmpty()) path += ".png";
+  const QImage image = view_->picture(dialog.size(), dialog.finish());
+  if (image.isNull()) return report(problem("LM-D002", "the picture could not be drawn").tryThis("try a smaller size"));
+  const auto done = exchange::replaceFile(path.toStdString(), [&](const std::string& temporary) -> Expected<void> {
+    if (image.save(QString::fromStdString(temporary))) return {};
+    return fail(problem("LM-F022", "the picture cannot be written").tryThis("use .png and a folder you may write to"));
+  });
+  if (!done) return report(done.error());
+  strip_->tell(tr("wrote %1: %2 × %3 pixels").arg(QFileInfo(path).fileName()).arg(image.width()).arg(image.height()));
 }
 
 void MainWindow::exportPath(const QString& path, const exchange::ExportOptions& options) {
@@ -439,7 +493,8 @@ void MainWindow::keyPressEvent(QKeyEvent* e) {
     return chooseStage(e->key() - Qt::Key_1);
   }
   if (e->key() == Qt::Key_Space && e->modifiers() == Qt::NoModifier) return command_->open();
-  if (e->key() == Qt::Key_Delete && !w_.open().empty()) return w_.removeStep(w_.open());
+  if (e->key() == Qt::Key_Delete)
+    if (const auto ids = column_->acted(); !ids.empty()) return w_.remove(ids);
   QMainWindow::keyPressEvent(e);
 }
 

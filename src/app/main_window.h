@@ -2,6 +2,7 @@
 #include "app/autosave.h"
 #include "app/background.h"
 #include "app/command_field.h"
+#include "app/help.h"
 #include "app/lens_bar.h"
 #include "app/lens_panel.h"
 #include "app/notice_bar.h"
@@ -12,6 +13,7 @@
 #include "exchange/export.h"
 
 #include <QMainWindow>
+#include <QPointer>
 
 class QTabWidget;
 
@@ -59,8 +61,10 @@ private:
   bool save();
   bool saveAs();
   void exportDialog();
+  void pictureDialog();
   void remember(const QString& path);
   void report(const Problem& p);
+  void help(const QString& page); ///< empty: of the open step
   QAction* action(QMenu* menu, const QString& text, const QKeySequence& keys, std::function<void()> run);
 
   Workspace w_;
@@ -77,6 +81,7 @@ private:
   LensPanel* lensPanel_;
   QAction *undo_, *redo_;
   NoticeBar* notice_;
+  QPointer<HelpWindow> help_; ///< made when it is first wanted
   Autosave autosave_;
   Background background_;
 };

@@ -1,6 +1,6 @@
 #include "app/overlay.h"
 
-#include "app/theme.h"
+#include "app/preferences.h"
 
 #include <QPainter>
 #include <QPainterPath>
@@ -61,7 +61,7 @@ void addHandles(const Workspace& w, const recipe::StepEntry& entry, const recipe
            pixel(c.toScreen(at)),
            pixel(c.toScreen(h.at)),
            {},
-           QString::fromStdString(f->label).toLower() + " " + QString::fromStdString(format({v, f->dimension})),
+           QString::fromStdString(f->label).toLower() + " " + shown({v, f->dimension}),
            entry.id,
            h.field,
            ""};
@@ -149,6 +149,11 @@ void Overlay::setLit(std::vector<Lit> lit) {
 void Overlay::setLens(std::vector<LensMark> marks) {
   if (marks.empty() && lens_.empty()) return;
   lens_ = std::move(marks);
+  update();
+}
+
+void Overlay::setBox(const QRectF& box) {
+  box_ = box;
   update();
 }
 
@@ -258,6 +263,13 @@ void Overlay::paintEvent(QPaintEvent*) {
     p.drawPolygon(QPolygonF{at + QPointF(0, -8), at + QPointF(8, 0), at + QPointF(0, 8), at + QPointF(-8, 0)});
   }
   if (!hover_.isEmpty()) label(hoverAt_ + QPointF(6, -16), hover_, tones().accentText, tones().line);
+  if (!box_.isEmpty()) {
+    p.setPen(QPen(tones().accentText, 1.2, Qt::DashLine));
+    QColor ground = tones().accent;
+    ground.setAlpha(36);
+    p.setBrush(ground);
+    p.drawRect(box_);
+  }
   paintAxes(p);
 }
 

@@ -48,6 +48,7 @@ public:
   void set(std::vector<Mark> marks, const scene::Camera& camera);
   void setLit(std::vector<Lit> lit);
   void setLens(std::vector<LensMark> marks);
+  void setBox(const QRectF& box); ///< what is being drawn to pick in; empty: none
   void setHover(const QString& label, QPointF at);
   void setSnap(const std::optional<Vec3>& at); ///< the place that the next point would take
   const std::vector<Mark>& marks() const { return marks_; }
@@ -68,6 +69,7 @@ private:
   scene::Camera camera_;
   QString hover_;
   QPointF hoverAt_;
+  QRectF box_;
   std::optional<Vec3> snap_;
 };
 

@@ -1,8 +1,9 @@
 #include "app/parts_panel.h"
 
-#include "app/theme.h"
+#include "app/preferences.h"
 
 #include <QColorDialog>
+#include <QComboBox>
 #include <QHeaderView>
 #include <QTreeWidget>
 
@@ -13,7 +14,7 @@ constexpr int kId = Qt::UserRole, kStep = Qt::UserRole + 1;
 
 QString sizeOf(const Vec3& low, const Vec3& high) {
   const Vec3 s = high - low;
-  const auto n = [](double v) { return QString::fromStdString(formatNumber(v, 4)); };
+  const auto n = [](double v) { return shownLengthOnly(v); };
   return n(s.x()) + " × " + n(s.y()) + " × " + n(s.z());
 }
 } // namespace
@@ -30,7 +31,8 @@ std::pair<QString, QString> rowOf(const recipe::Object& o) {
     return {(*curve)->closed() ? PartsPanel::tr("curve, closed") : PartsPanel::tr("curve, open"), sizeOf(low, high)};
   }
   if (const auto* ghost = std::get_if<recipe::GhostPtr>(&o)) {
-    for (const Vec3& p : (*ghost)->mesh->points) reach(p);
+    for (const auto* points : {&(*ghost)->mesh->points, &(*ghost)->corners})
+      for (const Vec3& p : *points) reach(p);
     return {PartsPanel::tr("backdrop"), sizeOf(low, high)};
   }
   if (const auto* picture = std::get_if<recipe::PictureObject>(&o))
@@ -40,43 +42,115 @@ std::pair<QString, QString> rowOf(const recipe::Object& o) {
 
 } // namespace
 
-PartsPanel::PartsPanel(Workspace& w, QWidget* parent) : QWidget(parent), w_(w), tree_(new QTreeWidget) {
+PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
+    : QWidget(parent), w_(w), tree_(new QTreeWidget), kinds_(new QComboBox) {
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(6, 6, 6, 6);
+  kinds_->setObjectName("parts-kinds");
+  kinds_->setAccessibleName(tr("which parts are listed"));
+  for (const auto& [words, begins] :
+       {std::pair{tr("all parts"), QString()}, std::pair{tr("solids"), tr("solid")}, std::pair{tr("skins"), tr("skin")},
+        std::pair{tr("curves"), tr("curve")}, std::pair{tr("backdrops"), tr("backdrop")}})
+    kinds_->addItem(words, begins);
+  l->addWidget(kinds_);
   tree_->setColumnCount(3);
   tree_->setHeaderLabels({tr("Part"), tr("Kind"), tr("Size, mm")});
   tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   tree_->setRootIsDecorated(false);
+  tree_->setSelectionMode(QAbstractItemView::ExtendedSelection);
   tree_->setAccessibleName(tr("parts"));
   tree_->setObjectName("parts");
   l->addWidget(tree_);
-  auto* buttons = new QHBoxLayout;
-  auto* colour = new QPushButton(tr("Colour"));
-  buttons->addWidget(colour);
-  buttons->addStretch();
-  l->addLayout(buttons);
+  const auto button = [&](QHBoxLayout* row, const QString& words, const char* name, const QString& tip) {
+    auto* b = new QPushButton(words);
+    b->setObjectName(name);
+    b->setToolTip(tip);
+    row->addWidget(b);
+    return b;
+  };
+  auto* sight = new QHBoxLayout;
+  auto* only =
+      button(sight, tr("Only these"), "parts-only", tr("everything else goes out of sight (Shift+O in the view)"));
+  auto* all = button(sight, tr("All in sight"), "parts-all", tr("Ctrl+Shift+O in the view"));
+  sight->addStretch();
+  l->addLayout(sight);
+  auto* looks = new QHBoxLayout;
+  auto* colour = button(looks, tr("Colour"), "parts-colour", tr("of the chosen parts"));
+  auto* finish = new QComboBox;
+  finish->setObjectName("parts-finish");
+  finish->setAccessibleName(tr("finish of the chosen parts"));
+  for (const auto& [words, value] :
+       {std::pair{tr("matt clay"), recipe::Finish::Matt}, std::pair{tr("satin"), recipe::Finish::Satin},
+        std::pair{tr("gloss"), recipe::Finish::Gloss}, std::pair{tr("metal"), recipe::Finish::Metal}})
+    finish->addItem(words, int(value));
+  looks->addWidget(finish);
+  auto* opacity = new QComboBox;
+  opacity->setObjectName("parts-opacity");
+  opacity->setAccessibleName(tr("how much the chosen parts cover"));
+  for (int percent : {100, 75, 50, 25})
+    opacity->addItem(percent == 100 ? tr("solid") : tr("%1 %").arg(percent), percent);
+  looks->addWidget(opacity);
+  looks->addStretch();
+  l->addLayout(looks);
   connect(&w_, &Workspace::modelChanged, this, &PartsPanel::sync);
   connect(&w_, &Workspace::figuresChanged, this, &PartsPanel::sync);
+  connect(kinds_, &QComboBox::currentIndexChanged, this, &PartsPanel::filter);
   connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
     if (filling_ || column != 0) return;
     w_.setVisible(item->data(0, kId).toString().toStdString(), item->checkState(0) == Qt::Checked);
   });
   connect(tree_, &QTreeWidget::itemDoubleClicked, this,
           [this](QTreeWidgetItem* item) { w_.unfold(item->data(0, kStep).toString().toStdString()); });
-  connect(colour, &QPushButton::clicked, this, [this] {
-    auto* item = tree_->currentItem();
-    if (!item) return;
-    const QColor c = QColorDialog::getColor(QColor("#F3EEE4"), this, tr("Colour"));
-    if (!c.isValid()) return;
-    recipe::Recipe next = w_.recipe();
-    next.looks[item->data(0, kId).toString().toStdString()].colour = c.name().toStdString();
-    w_.edit(std::move(next), tr("colour"));
+  connect(only, &QPushButton::clicked, this, [this] {
+    if (const auto ids = chosen(); !ids.empty()) w_.showOnly(ids);
   });
+  connect(all, &QPushButton::clicked, &w_, &Workspace::showAll);
+  connect(colour, &QPushButton::clicked, this, [this] {
+    const auto ids = chosen();
+    if (ids.empty()) return;
+    const QColor c = QColorDialog::getColor(QColor("#F3EEE4"), this, tr("Colour"));
+    if (c.isValid())
+      w_.setLook(
+          ids, [&](recipe::Look& look) { look.colour = c.name().toStdString(); }, tr("colour"));
+  });
+  connect(finish, &QComboBox::activated, this, [this, finish] {
+    const auto value = recipe::Finish(finish->currentData().toInt());
+    w_.setLook(
+        chosen(), [value](recipe::Look& look) { look.finish = value; }, tr("finish"));
+  });
+  connect(opacity, &QComboBox::activated, this, [this, opacity] {
+    const double value = opacity->currentData().toInt() / 100.0;
+    w_.setLook(
+        chosen(), [value](recipe::Look& look) { look.opacity = value; }, tr("transparency"));
+  });
+  connect(tree_, &QTreeWidget::itemSelectionChanged, this, [this, finish, opacity] {
+    const auto ids = chosen();
+    for (QWidget* b : {static_cast<QWidget*>(finish), static_cast<QWidget*>(opacity)}) b->setEnabled(!ids.empty());
+    if (ids.empty()) return;
+    const auto look = w_.recipe().looks.find(ids.front());
+    const recipe::Look now = look == w_.recipe().looks.end() ? recipe::Look() : look->second;
+    finish->setCurrentIndex(int(now.finish));
+    opacity->setCurrentIndex(std::clamp(int(std::lround((1 - now.opacity) * 4)), 0, 3));
+  });
+}
+
+std::vector<std::string> PartsPanel::chosen() const {
+  std::vector<std::string> out;
+  for (const auto* item : tree_->selectedItems()) out.push_back(item->data(0, kId).toString().toStdString());
+  return out;
+}
+
+void PartsPanel::filter() {
+  const QString begins = kinds_->currentData().toString();
+  for (int i = 0; i < tree_->topLevelItemCount(); ++i)
+    tree_->topLevelItem(i)->setHidden(!tree_->topLevelItem(i)->text(1).startsWith(begins));
 }
 
 void PartsPanel::sync() {
   if (w_.dragging()) return;
   filling_ = true;
+  tree_->setHeaderLabels({tr("Part"), tr("Kind"), tr("Size, %1").arg(lengthUnit())});
+  const auto before = chosen();
   tree_->clear();
   const auto add = [&](const QString& label, const QString& kind, const QString& size, const std::string& id,
                        const std::string& step, bool visible) {
@@ -84,6 +158,7 @@ void PartsPanel::sync() {
     item->setData(0, kId, QString::fromStdString(id));
     item->setData(0, kStep, QString::fromStdString(step));
     item->setCheckState(0, visible ? Qt::Checked : Qt::Unchecked);
+    item->setSelected(std::find(before.begin(), before.end(), id) != before.end());
   };
   for (const auto& b : w_.model()->bodies) {
     const auto figures = w_.figuresOf(b.body);
@@ -96,8 +171,9 @@ void PartsPanel::sync() {
     const QString kind = s.solid                  ? tr("solid, closed")
                          : s.openings.size() == 1 ? tr("skin, 1 opening")
                                                   : tr("skin, %1 openings").arg(s.openings.size());
-    add(QString::fromStdString(b.label), kind + (b.stale ? tr(", stale") : QString()), sizeOf(s.boxLow, s.boxHigh),
-        b.id, b.step, b.visible);
+    const QString edges = s.openEdges ? tr(", %1 open edges").arg(s.openEdges) : QString();
+    add(QString::fromStdString(b.label), kind + edges + (b.stale ? tr(", stale") : QString()),
+        sizeOf(s.boxLow, s.boxHigh), b.id, b.step, b.visible);
   }
   for (const auto& step : w_.recipe().steps) {
     const auto* r = w_.model()->result(step->id);
@@ -111,6 +187,7 @@ void PartsPanel::sync() {
       break;
     }
   }
+  filter();
   tree_->resizeColumnToContents(1);
   tree_->resizeColumnToContents(2);
   filling_ = false;

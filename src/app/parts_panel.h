@@ -2,11 +2,12 @@
 #include "app/widgets.h"
 #include "app/workspace.h"
 
+class QComboBox;
 class QTreeWidget;
 
 namespace lumsk::app {
 
-/// Curves, skins and solids: visibility, colour, size, open or closed.
+/// Curves, skins and solids: what is in sight, colour, finish, transparency, size, open or closed.
 class PartsPanel : public QWidget {
   Q_OBJECT
 public:
@@ -14,8 +15,11 @@ public:
 
 private:
   void sync();
+  void filter();
+  std::vector<std::string> chosen() const; ///< ids of the chosen parts
   Workspace& w_;
   QTreeWidget* tree_;
+  QComboBox* kinds_;
   bool filling_ = false;
 };
 

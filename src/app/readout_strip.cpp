@@ -1,6 +1,6 @@
 #include "app/readout_strip.h"
 
-#include "app/theme.h"
+#include "app/preferences.h"
 #include "inspect/combs.h"
 #include "nurbs/arc_length.h"
 
@@ -118,10 +118,9 @@ void ReadoutStrip::sync() {
     }
     const auto& joins = figures->joins;
     const auto& s = figures->state;
-    figures_->addWidget(
-        new QLabel(s.solid ? tr("solid, %1").arg(QString::fromStdString(format({s.volumeMm3, Dimension::Volume})))
-                   : s.openings.size() == 1 ? tr("skin, 1 opening")
-                                            : tr("skin, %1 openings").arg(s.openings.size())));
+    figures_->addWidget(new QLabel(s.solid ? tr("solid, %1").arg(shown({s.volumeMm3, Dimension::Volume}))
+                                   : s.openings.size() == 1 ? tr("skin, 1 opening")
+                                                            : tr("skin, %1 openings").arg(s.openings.size())));
     figures_->addWidget(new QLabel(tr("%1 points").arg(s.controlPoints)));
     if (!joins.empty()) {
       const auto worst = inspect::summarise(joins);
@@ -130,7 +129,9 @@ void ReadoutStrip::sync() {
         if (j.gapMm >= worst.gapMm) gapAt = j.gapAt;
         if (j.meantSmooth && j.curvatureRel >= worst.curvatureRel) curvatureAt = j.curvatureAt;
       }
-      figures_->addWidget(link(tr("gap %1 mm").arg(number(worst.gapMm)), gapAt, "gap"));
+      figures_->addWidget(
+          link(worst.gapMm < 1e-6 ? tr("gap 0 %1").arg(lengthUnit()) : tr("gap %1").arg(shownLength(worst.gapMm, 2)),
+               gapAt, "gap"));
       if (worst.smoothEdges) {
         figures_->addWidget(link(tr("angle %1°").arg(number(worst.angleDeg)), worst.worstAt, "angle"));
         figures_->addWidget(link(tr("curvature %1 %").arg(number(worst.curvatureRel * 100)), curvatureAt, "curvature"));
@@ -139,11 +140,9 @@ void ReadoutStrip::sync() {
   } else if (const auto* curve = std::get_if<recipe::CurvePtr>(&object)) {
     const auto c = inspect::comb(**curve, 40, 1.0);
     const nurbs::ArcLength l(**curve);
-    figures_->addWidget(new QLabel(tr("length %1 mm").arg(QString::fromStdString(formatNumber(l.total(), 5)))));
+    figures_->addWidget(new QLabel(tr("length %1").arg(shownLength(l.total()))));
     if (c.largest > 0)
-      figures_->addWidget(
-          link(tr("tightest radius %1 mm").arg(QString::fromStdString(formatNumber(c.smallestRadiusMm, 4))),
-               c.largestAt, "radius"));
+      figures_->addWidget(link(tr("tightest radius %1").arg(shownLength(c.smallestRadiusMm)), c.largestAt, "radius"));
   }
 }
 

@@ -2,10 +2,18 @@
 
 #include "app/theme.h"
 
+#include "recipe/rearrange.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QColorDialog>
 #include <QContextMenuEvent>
+#include <QInputDialog>
 #include <QKeyEvent>
 #include <QLineEdit>
 #include <QMenu>
+#include <QMimeData>
+#include <QPainter>
 #include <QScrollArea>
 #include <QStyle>
 #include <QTimer>
@@ -14,7 +22,8 @@ namespace lumsk::app {
 
 RecipeRow::RecipeRow(Workspace& w, ViewWidget& view, std::string step)
     : w_(w), view_(view), step_(std::move(step)), number_(new QLabel), icon_(new QLabel), label_(new QLabel),
-      summary_(new QLabel), health_(new QLabel), rename_(new QLineEdit), layout_(new QVBoxLayout(this)) {
+      summary_(new QLabel), health_(new QLabel), stripe_(new QLabel), rename_(new QLineEdit),
+      layout_(new QVBoxLayout(this)) {
   setObjectName("row");
   setProperty("step", QString::fromStdString(step_));
   setAttribute(Qt::WA_StyledBackground);
@@ -22,6 +31,9 @@ RecipeRow::RecipeRow(Workspace& w, ViewWidget& view, std::string step)
   layout_->setContentsMargins(6, 5, 6, 5);
   auto* head = new QHBoxLayout;
   head->setSpacing(8);
+  stripe_->setFixedWidth(4);
+  stripe_->hide();
+  head->addWidget(stripe_);
   number_->setFixedWidth(18);
   number_->setProperty("tone", "soft");
   head->addWidget(number_, 0, Qt::AlignTop);
@@ -81,10 +93,17 @@ void RecipeRow::sync(int number) {
   const QString style = "color: " + colour + ";";
   if (health_->styleSheet() != style) health_->setStyleSheet(style);
   health_->setToolTip(words);
+  stripe_->setVisible(!entry->colour.empty());
+  if (const QString ground = QString::fromStdString("background: " + entry->colour + "; border-radius: 2px;");
+      !entry->colour.empty() && stripe_->styleSheet() != ground)
+    stripe_->setStyleSheet(ground);
   setAccessibleName(tr("step %1, %2, %3").arg(number).arg(label_->text(), words));
   // Styling a row anew is slow, and most changes do not touch its frame.
-  if (property("open").toBool() != open || property("draft").toBool() != draft) {
+  const bool chosen = std::find(w_.rows().begin(), w_.rows().end(), step_) != w_.rows().end();
+  if (property("open").toBool() != open || property("draft").toBool() != draft ||
+      property("chosen").toBool() != chosen) {
     setProperty("open", open);
+    setProperty("chosen", chosen);
     setProperty("draft", draft);
     QWidget::style()->unpolish(this);
     QWidget::style()->polish(this);
@@ -108,43 +127,101 @@ void RecipeRow::startRename() {
   rename_->selectAll();
 }
 
-void RecipeRow::mouseReleaseEvent(QMouseEvent* e) {
-  if (e->button() != Qt::LeftButton || (form_ && e->position().y() > form_->y())) return;
-  if (w_.draft() == step_) return;
-  w_.unfold(w_.open() == step_ ? std::string() : step_);
+bool RecipeRow::fits(const QString& search) const {
+  const auto* entry = w_.recipe().find(step_);
+  if (!entry) return false;
+  return (label_->text() + ' ' + QString::fromStdString(entry->kind + ' ' + entry->group) + ' ' + summary_->text())
+      .contains(search, Qt::CaseInsensitive);
 }
 
-void RecipeRow::contextMenuEvent(QContextMenuEvent* e) {
-  const auto* entry = w_.recipe().find(step_);
-  if (!entry) return;
-  QMenu menu(this);
-  menu.addAction(tr("Rename"), this, &RecipeRow::startRename);
-  menu.addAction(entry->on ? tr("Switch off") : tr("Switch on"), this,
-                 [this, on = entry->on] { w_.setOn(step_, !on); });
-  const auto look = w_.recipe().looks.find(step_);
-  const bool visible = look == w_.recipe().looks.end() || look->second.visible;
-  menu.addAction(visible ? tr("Out of sight") : tr("In sight"), this,
-                 [this, visible] { w_.setVisible(step_, !visible); });
-  menu.addSeparator();
-  menu.addAction(tr("Remove"), this, [this] { w_.removeStep(step_); });
-  menu.exec(e->globalPos());
+void RecipeRow::mousePressEvent(QMouseEvent* e) {
+  pressed_ = e->position().toPoint();
+  dragging_ = false;
 }
+
+void RecipeRow::mouseMoveEvent(QMouseEvent* e) {
+  if (!(e->buttons() & Qt::LeftButton) || w_.draft() == step_ || (form_ && pressed_.y() > form_->y())) return;
+  const QPoint p = e->position().toPoint();
+  dragging_ = dragging_ || (p - pressed_).manhattanLength() > 6;
+  if (dragging_) emit draggedTo(step_, p.y(), false);
+}
+
+void RecipeRow::mouseReleaseEvent(QMouseEvent* e) {
+  if (e->button() != Qt::LeftButton) return;
+  if (dragging_) {
+    dragging_ = false;
+    return emit draggedTo(step_, int(e->position().y()), true);
+  }
+  if ((form_ && e->position().y() > form_->y()) || w_.draft() == step_) return;
+  emit chosen(step_, e->modifiers());
+}
+
+void RecipeRow::contextMenuEvent(QContextMenuEvent* e) { emit menuWanted(step_, e->globalPos()); }
 
 void RecipeRow::keyPressEvent(QKeyEvent* e) {
   if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
     return w_.draft() == step_ ? w_.keepDraft() : w_.unfold(w_.open() == step_ ? std::string() : step_);
   if (e->key() == Qt::Key_Delete) return w_.removeStep(step_);
+  if (e->modifiers() == Qt::AltModifier && (e->key() == Qt::Key_Up || e->key() == Qt::Key_Down)) {
+    w_.moveStep(step_, w_.recipe().indexOf(step_) + (e->key() == Qt::Key_Up ? -1 : 1));
+    return setFocus();
+  }
+  if (e->modifiers() == Qt::NoModifier && (e->key() == Qt::Key_Up || e->key() == Qt::Key_Down)) {
+    focusNextPrevChild(e->key() == Qt::Key_Down);
+    return;
+  }
   if (e->key() == Qt::Key_F2) return startRename();
   QWidget::keyPressEvent(e);
 }
 
+GroupHead::GroupHead(const QString& name, QWidget* parent) : QPushButton(parent), name_(name) {
+  setProperty("role", "group");
+  setObjectName("group-" + name);
+  setToolTip(tr("click to fold, double click to rename"));
+}
+
+void GroupHead::show(int steps, bool folded) {
+  setText((folded ? QString::fromUtf8("▸ ") : QString::fromUtf8("▾ ")) + name_ + tr("  (%1)").arg(steps));
+  setAccessibleName(tr("group %1, %2 steps").arg(name_).arg(steps));
+}
+
+void GroupHead::mouseDoubleClickEvent(QMouseEvent*) { emit renameWanted(); }
+
+HereMark::HereMark(QWidget* parent) : QWidget(parent) {
+  setObjectName("here");
+  setFixedHeight(12);
+  setCursor(Qt::SplitVCursor);
+  setToolTip(tr("new steps go here: drag it"));
+  setAccessibleName(tr("here mark: new steps go here"));
+}
+
+void HereMark::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  p.setPen(QPen(tones().accent, 2));
+  p.drawLine(10, 6, width() - 4, 6);
+  p.setBrush(tones().accent);
+  p.drawPolygon(QPolygonF{QPointF(2, 1), QPointF(10, 6), QPointF(2, 11)});
+}
+
+void HereMark::mouseMoveEvent(QMouseEvent* e) { emit draggedTo(int(e->position().y()), false); }
+void HereMark::mouseReleaseEvent(QMouseEvent* e) { emit draggedTo(int(e->position().y()), true); }
+
 RecipeColumn::RecipeColumn(Workspace& w, ViewWidget& view, QWidget* parent)
-    : QWidget(parent), w_(w), view_(view), scroll_(new QScrollArea), rows_(nullptr), empty_(new QLabel) {
+    : QWidget(parent), w_(w), view_(view), search_(new QLineEdit), scroll_(new QScrollArea), inside_(new QWidget),
+      rows_(new QVBoxLayout(inside_)), here_(new HereMark(inside_)), drop_(new QWidget(inside_)), empty_(new QLabel) {
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(0, 0, 0, 0);
-  auto* inside = new QWidget;
-  rows_ = new QVBoxLayout(inside);
-  rows_->setContentsMargins(8, 8, 8, 8);
+  layout->setSpacing(0);
+  search_->setObjectName("search-steps");
+  search_->setPlaceholderText(tr("find a step"));
+  search_->setAccessibleName(tr("find a step"));
+  search_->setClearButtonEnabled(true);
+  auto* top = new QHBoxLayout;
+  top->setContentsMargins(10, 8, 14, 2);
+  top->addWidget(search_);
+  layout->addLayout(top);
+  rows_->setContentsMargins(8, 6, 8, 8);
   rows_->setSpacing(4);
   empty_->setText(tr("The recipe is empty.\nEvery step you keep becomes a row here."));
   empty_->setProperty("tone", "soft");
@@ -152,18 +229,28 @@ RecipeColumn::RecipeColumn(Workspace& w, ViewWidget& view, QWidget* parent)
   empty_->setWordWrap(true);
   rows_->addWidget(empty_);
   rows_->addStretch();
-  scroll_->setWidget(inside);
+  drop_->setAttribute(Qt::WA_TransparentForMouseEvents);
+  drop_->setFixedHeight(4);
+  drop_->hide();
+  scroll_->setWidget(inside_);
   scroll_->setWidgetResizable(true);
   scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   layout->addWidget(scroll_);
+  connect(search_, &QLineEdit::textChanged, this, &RecipeColumn::filter);
+  connect(here_, &HereMark::draggedTo, this, [this](int y, bool dropped) { drag({}, here_, y, dropped); });
   connect(&w_, &Workspace::recipeChanged, this, &RecipeColumn::sync);
   connect(&w_, &Workspace::modelChanged, this, &RecipeColumn::sync);
   connect(&w_, &Workspace::focusChanged, this, &RecipeColumn::sync);
+  connect(&w_, &Workspace::fileChanged, this, [this] {
+    search_->clear();
+    folded_.clear();
+  });
 }
 
 void RecipeColumn::sync() {
   const auto& steps = w_.recipe().steps;
   empty_->setVisible(steps.empty());
+  search_->setVisible(steps.size() > 1 || !search_->text().isEmpty());
   std::vector<RecipeRow*> next;
   for (const auto& s : steps) {
     const auto known = std::find_if(list_.begin(), list_.end(), [&](RecipeRow* r) { return r && r->step() == s->id; });
@@ -173,18 +260,212 @@ void RecipeColumn::sync() {
     } else {
       auto* row = new RecipeRow(w_, view_, s->id);
       connect(row, &RecipeRow::helpWanted, this, &RecipeColumn::helpWanted);
+      connect(row, &RecipeRow::chosen, this, &RecipeColumn::choose);
+      connect(row, &RecipeRow::menuWanted, this, &RecipeColumn::menu);
+      connect(row, &RecipeRow::draggedTo, this,
+              [this, row](const std::string& id, int y, bool dropped) { drag(id, row, y, dropped); });
       next.push_back(row);
     }
   }
   for (RecipeRow* r : list_)
     if (r) r->deleteLater();
   list_ = std::move(next);
+  auto oldHeads = std::move(heads_);
+  heads_.clear();
+  int at = 0;
+  const auto place = [&](QWidget* widget) {
+    if (rows_->indexOf(widget) != at) rows_->insertWidget(at, widget);
+    ++at;
+  };
+  const int hereAt = w_.recipe().here.empty() ? int(steps.size()) : w_.recipe().indexOf(w_.recipe().here) + 1;
   for (size_t i = 0; i < list_.size(); ++i) {
-    if (rows_->indexOf(list_[i]) != int(i)) rows_->insertWidget(int(i), list_[i]);
+    if (int(i) == hereAt) place(here_);
+    const std::string& group = steps[i]->group;
+    if (!group.empty() && (i == 0 || steps[i - 1]->group != group)) {
+      const std::string key = group + " " + steps[i]->id;
+      auto& head = heads_[key];
+      if (const auto old = oldHeads.find(key); old != oldHeads.end()) {
+        head = old->second;
+        oldHeads.erase(old);
+      } else {
+        head = new GroupHead(QString::fromStdString(group), inside_);
+        connect(head, &QPushButton::clicked, this, [this, group] {
+          if (!folded_.erase(group)) folded_.insert(group);
+          sync();
+        });
+        connect(head, &GroupHead::renameWanted, this, [this, group] {
+          std::vector<std::string> ids;
+          for (const auto& s : w_.recipe().steps)
+            if (s->group == group) ids.push_back(s->id);
+          w_.chooseRows(ids);
+          askForGroup();
+        });
+      }
+      size_t n = i;
+      while (n < steps.size() && steps[n]->group == group) ++n;
+      head->show(int(n - i), folded_.count(group) > 0);
+      place(head);
+    }
+    place(list_[i]);
     list_[i]->sync(int(i) + 1);
     if (list_[i]->step() == w_.open())
       QTimer::singleShot(0, list_[i], [this, row = list_[i]] { scroll_->ensureWidgetVisible(row, 0, 4); });
   }
+  if (hereAt >= int(list_.size())) place(here_);
+  here_->setVisible(steps.size() > 1);
+  for (auto& [key, head] : oldHeads) head->deleteLater();
+  filter();
+}
+
+/// Rows that do not fit the search, or lie folded in their group, are out of sight; an open one never is.
+void RecipeColumn::filter() {
+  const QString words = search_->text().trimmed();
+  for (RecipeRow* r : list_) {
+    const auto* entry = w_.recipe().find(r->step());
+    const bool folded = words.isEmpty() && entry && folded_.count(entry->group);
+    r->setVisible(r->step() == w_.open() || (!folded && (words.isEmpty() || r->fits(words))));
+  }
+  for (auto& [key, head] : heads_) head->setVisible(words.isEmpty());
+}
+
+void RecipeColumn::search() {
+  search_->setFocus();
+  search_->selectAll();
+}
+
+void RecipeColumn::choose(const std::string& step, Qt::KeyboardModifiers keys) {
+  auto rows = w_.rows();
+  const auto known = std::find(rows.begin(), rows.end(), step);
+  if (keys & Qt::ControlModifier) {
+    if (known != rows.end())
+      rows.erase(known);
+    else
+      rows.push_back(step);
+    anchor_ = step;
+    return w_.chooseRows(std::move(rows));
+  }
+  if ((keys & Qt::ShiftModifier) && w_.recipe().find(anchor_)) {
+    const int a = w_.recipe().indexOf(anchor_), b = w_.recipe().indexOf(step);
+    rows.clear();
+    for (int i = std::min(a, b); i <= std::max(a, b); ++i) rows.push_back(w_.recipe().steps[size_t(i)]->id);
+    return w_.chooseRows(std::move(rows));
+  }
+  anchor_ = step;
+  if (!rows.empty()) w_.chooseRows({});
+  w_.unfold(w_.open() == step ? std::string() : step);
+}
+
+std::vector<std::string> RecipeColumn::acted() const {
+  if (!w_.rows().empty()) return w_.rows();
+  for (const RecipeRow* r : list_)
+    if (r->hasFocus()) return {r->step()};
+  return w_.open().empty() ? std::vector<std::string>{} : std::vector<std::string>{w_.open()};
+}
+
+namespace {
+constexpr const char* kClipKind = "application/x-lumsk-steps";
+}
+
+void RecipeColumn::copy() const {
+  const auto ids = acted();
+  if (ids.empty()) return;
+  auto* mime = new QMimeData;
+  mime->setData(kClipKind, QByteArray::fromStdString(w_.copied(ids)));
+  QStringList labels;
+  for (const auto& id : ids) labels << QString::fromStdString(w_.recipe().find(id)->label);
+  mime->setText(labels.join("\n"));
+  QApplication::clipboard()->setMimeData(mime);
+  emit w_.told(tr("copied %1").arg(labels.join(", ")));
+}
+
+void RecipeColumn::paste() {
+  const auto* mime = QApplication::clipboard()->mimeData();
+  if (!mime || !mime->hasFormat(kClipKind)) return emit w_.told(tr("copy some steps first"));
+  w_.paste(mime->data(kClipKind).toStdString());
+}
+
+void RecipeColumn::askForGroup() {
+  const auto ids = acted();
+  if (ids.empty()) return;
+  bool ok = false;
+  const QString name = QInputDialog::getText(this, tr("Group"), tr("Name of the group"), QLineEdit::Normal,
+                                             QString::fromStdString(w_.recipe().find(ids.front())->group), &ok);
+  if (ok) w_.group(ids, name);
+}
+
+void RecipeColumn::menu(const std::string& step, QPoint at) {
+  const auto* entry = w_.recipe().find(step);
+  if (!entry) return;
+  auto ids = w_.rows();
+  if (std::find(ids.begin(), ids.end(), step) == ids.end()) {
+    ids = {step};
+    if (!w_.rows().empty()) w_.chooseRows({});
+  }
+  const auto row = std::find_if(list_.begin(), list_.end(), [&](RecipeRow* r) { return r->step() == step; });
+  QMenu menu(this);
+  menu.setObjectName("row-menu");
+  if (ids.size() == 1) menu.addAction(tr("Rename"), *row, &RecipeRow::startRename);
+  menu.addAction(entry->on ? tr("Switch off") : tr("Switch on"), this, [=, on = entry->on] { w_.setOn(ids, !on); });
+  const auto look = w_.recipe().looks.find(step);
+  const bool visible = look == w_.recipe().looks.end() || look->second.visible;
+  if (ids.size() == 1)
+    menu.addAction(visible ? tr("Out of sight") : tr("In sight"), this, [=] { w_.setVisible(step, !visible); });
+  menu.addSeparator();
+  menu.addAction(tr("Duplicate"), this, [=] { w_.duplicate(ids); });
+  menu.addAction(tr("Copy"), this, [=] {
+    w_.chooseRows(ids);
+    copy();
+  });
+  menu.addAction(tr("Paste"), this, &RecipeColumn::paste);
+  menu.addAction(tr("Group"), this, [=] {
+    w_.chooseRows(ids);
+    askForGroup();
+  });
+  if (!entry->group.empty()) menu.addAction(tr("Ungroup"), this, [=] { w_.group(ids, {}); });
+  menu.addAction(tr("Colour"), this, [=] {
+    const QColor c = QColorDialog::getColor(QColor("#C08A1E"), this, tr("Colour of the row"));
+    if (c.isValid()) w_.colourRows(ids, c.name().toStdString());
+  });
+  if (!entry->colour.empty()) menu.addAction(tr("No colour"), this, [=] { w_.colourRows(ids, {}); });
+  menu.addAction(tr("New steps go after it"), this, [=] { w_.setHere(step); });
+  menu.addSeparator();
+  menu.addAction(tr("Remove"), this, [=] { w_.remove(ids); });
+  menu.exec(at);
+}
+
+int RecipeColumn::placeAt(int y) const {
+  int n = 0;
+  for (size_t i = 0; i < list_.size(); ++i)
+    if (list_[i]->isVisible() && y > list_[i]->y() + std::min(list_[i]->height(), 44) / 2) n = int(i) + 1;
+  return n;
+}
+
+void RecipeColumn::showDrop(int place, bool allowed) {
+  const int y = place < int(list_.size()) ? list_[size_t(place)]->y() - 4 : list_.back()->geometry().bottom() + 1;
+  drop_->setGeometry(8, y, inside_->width() - 16, 4);
+  drop_->setStyleSheet("background: " + (allowed ? tones().accent : tones().attention).name() + ";");
+  drop_->show();
+  drop_->raise();
+}
+
+/// A row (or with an empty id the here mark) that is dragged from a widget.
+void RecipeColumn::drag(const std::string& step, QWidget* from, int y, bool dropped) {
+  if (list_.empty()) return;
+  const int place = placeAt(from->y() + y);
+  if (step.empty()) {
+    if (!dropped) return showDrop(place, true);
+    drop_->hide();
+    return w_.setHere(place == 0 ? w_.recipe().here : w_.recipe().steps[size_t(place - 1)]->id);
+  }
+  const int at = w_.recipe().indexOf(step), target = place > at ? place - 1 : place;
+  const auto moved = recipe::movedTo(w_.recipe(), step, target, w_.registry());
+  if (!dropped) {
+    showDrop(place, moved.has_value());
+    emit w_.told(moved ? tr("drop it here") : QString::fromStdString(sentence(moved.error())));
+    return;
+  }
+  drop_->hide();
+  w_.moveStep(step, target);
 }
 
 void RecipeColumn::renameOpen() {

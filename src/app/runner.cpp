@@ -24,10 +24,10 @@ Runner::~Runner() {
   measuring_.join();
 }
 
-void Runner::request(recipe::RecipePtr recipe, bool moving, const std::string& before) {
+void Runner::request(recipe::RecipePtr recipe, bool moving, const std::string& before, const std::string& asOf) {
   {
     const std::lock_guard lock(mutex_);
-    waiting_ = Request{std::move(recipe), moving, ++requested_, before};
+    waiting_ = Request{std::move(recipe), moving, ++requested_, before, asOf};
     toMeasure_ = nullptr;
     if (running_ && !moving) cancel_.cancel();
   }
@@ -65,8 +65,11 @@ void Runner::loop() {
     Evaluated e;
     e.moving = r.moving;
     e.model = evaluator_.evaluate(r.recipe, o);
-    e.drawing = scene::draw(r.before.empty() ? *e.model : recipe::modelBefore(*e.model, r.before),
-                            r.moving ? scene::Quality::Moving : scene::Quality::Fine, lastDrawing_.get());
+    const auto quality = r.moving ? scene::Quality::Moving : scene::Quality::Fine;
+    e.drawing = !r.before.empty() ? scene::draw(recipe::modelBefore(*e.model, r.before), quality, lastDrawing_.get())
+                : !r.asOf.empty()
+                    ? scene::draw(recipe::modelUpTo(*e.model, r.asOf), quality, lastDrawing_.get(), e.model.get())
+                    : scene::draw(*e.model, quality, lastDrawing_.get());
     e.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     if (!r.moving) lastModel_ = e.model; // drafts of a drag lack what is heavy
     lastDrawing_ = e.drawing;

@@ -35,7 +35,8 @@ public:
   explicit Runner(const recipe::Registry& registry);
   ~Runner() override;
   /// `before`: the drawing shows what there is before this step; empty: everything.
-  void request(recipe::RecipePtr recipe, bool moving, const std::string& before = {});
+  /// `asOf`: it shows what there is just after this step, and what comes later faintly.
+  void request(recipe::RecipePtr recipe, bool moving, const std::string& before = {}, const std::string& asOf = {});
   void stop();                                          ///< Esc: the running evaluation
   bool busy() const { return delivered_ < requested_; } ///< something asked for has not arrived yet
   /// Results that a project brought along.
@@ -54,7 +55,7 @@ private:
     recipe::RecipePtr recipe;
     bool moving = false;
     int serial = 0;
-    std::string before = {};
+    std::string before = {}, asOf = {};
   };
   void loop();
   void measureLoop();

@@ -41,6 +41,7 @@ QPushButton[role="keep"]:disabled { background: @keepOff; border-color: @keepOff
 QPushButton[role="tag"] { background: @over; border: 1px solid @border; border-radius: 10px; padding: 3px 11px; }
 QPushButton[role="tag"]:checked { background: @accent; color: white; }
 QPushButton[role="head"] { background: transparent; border: none; padding: 3px 11px; color: @soft; text-align: right; }
+QPushButton[role="group"] { background: transparent; border: none; border-bottom: 1px solid @line; border-radius: 0; text-align: left; padding: 5px 6px; font-weight: 600; color: @soft; }
 QPushButton[role="link"] { border: none; background: transparent; padding: 2px 4px; text-decoration: underline; }
 QPushButton[role="remedy"] { color: @attentionText; border-color: @attention; padding: 3px 8px; }
 QPushButton[role="segment"] { border-radius: 0; padding: 4px 8px; }
@@ -62,6 +63,7 @@ QHeaderView::section { background: @ground; border: none; border-bottom: 1px sol
 #row { border-radius: 8px; border: 1.5px solid transparent; }
 #row:hover { background: @ground; }
 #row[open="true"] { background: @panel; border-color: @border; }
+#row[chosen="true"] { background: @accentSoft; }
 #row[draft="true"] { border-color: @attention; }
 #chip { background: @accentSoft; border-radius: 12px; }
 #chip:hover { background: @accentHover; }

@@ -1,11 +1,13 @@
 #include "app/view_widget.h"
 
 #include "app/field_editors.h"
-#include "app/theme.h"
+#include "app/preferences.h"
 #include "nurbs/arc_length.h"
+#include "scene/pick_many.h"
 
 #include <Aspect_DisplayConnection.hxx>
 #include <Aspect_NeutralWindow.hxx>
+#include <Image_PixMap.hxx>
 #include <OpenGl_FrameBuffer.hxx>
 #include <OpenGl_View.hxx>
 #include <OpenGl_Window.hxx>
@@ -237,7 +239,7 @@ std::vector<Mark> ViewWidget::allMarks() const {
   m.at = m.from + (l > 4 ? out * (46 / l) : QPointF(32, -32));
   m.direction = n;
   m.value = lens_.cutting.offsetMm;
-  m.text = tr("cut at %1 mm").arg(QString::fromStdString(formatNumber(m.value, 5)));
+  m.text = tr("cut at %1").arg(shownLength(m.value));
   marks.push_back(std::move(m));
   return marks;
 }
@@ -296,6 +298,19 @@ void ViewWidget::fitAll() {
   changed();
 }
 
+void ViewWidget::fitPicks() {
+  Vec3 low = Vec3::Constant(1e300), high = -low;
+  for (const auto& h : w_.selection()) {
+    const auto outline = scene::outlineOf(*shown_, {h.kind, h.step, h.part});
+    const auto reach = [&](const Vec3& p) { low = low.cwiseMin(p), high = high.cwiseMax(p); };
+    for (const auto& line : outline.lines) std::for_each(line.begin(), line.end(), reach);
+    std::for_each(outline.points.begin(), outline.points.end(), reach);
+  }
+  if (!viewer_ || low.x() > high.x()) return fitAll();
+  viewer_->fit(low, high);
+  changed();
+}
+
 void ViewWidget::showOtherHalf(bool on) {
   otherHalf_ = on;
   if (!viewer_) return;
@@ -338,6 +353,32 @@ void ViewWidget::changeEvent(QEvent* e) {
   QOpenGLWidget::changeEvent(e);
 }
 
+QImage ViewWidget::picture(QSize size, std::optional<recipe::Finish> finish) {
+  if (!viewer_ || !shown_) return {};
+  makeCurrent();
+  auto drawing = std::make_shared<scene::Drawing>(*shown_);
+  for (auto* list : {&drawing->bodies, &drawing->later})
+    for (auto& b : *list) b.finish = finish.value_or(b.finish);
+  viewer_->show(drawing, lensResult_);
+  const int before = viewer_->view()->ChangeRenderingParams().NbMsaaSamples;
+  viewer_->view()->ChangeRenderingParams().NbMsaaSamples = 4;
+  Image_PixMap pixels;
+  const bool done = viewer_->view()->ToPixMap(pixels, size.width(), size.height());
+  viewer_->view()->ChangeRenderingParams().NbMsaaSamples = before;
+  QImage out;
+  if (done) {
+    out = QImage(int(pixels.SizeX()), int(pixels.SizeY()), QImage::Format_RGB32);
+    for (int y = 0; y < out.height(); ++y)
+      for (int x = 0; x < out.width(); ++x) {
+        const Quantity_Color c = pixels.PixelColor(x, y).GetRGB();
+        out.setPixelColor(x, y, QColor::fromRgbF(float(c.Red()), float(c.Green()), float(c.Blue())));
+      }
+  }
+  viewer_->show(shown_, lensResult_);
+  changed();
+  return out;
+}
+
 std::string ViewWidget::thumbnail() {
   const QImage image = grabFramebuffer().scaledToWidth(320, Qt::SmoothTransformation);
   QByteArray bytes;
@@ -374,13 +415,18 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
   if (drag_ == Drag::Pending) {
     if ((p - pressed_).manhattanLength() < 4) return;
     const bool mark = button_ == Qt::LeftButton && grabbed_.kind != Mark::Kind::Problem;
-    drag_ = button_ != Qt::LeftButton ? Drag::Pan : mark ? Drag::Mark : Drag::Turn;
+    drag_ = button_ != Qt::LeftButton          ? Drag::Pan
+            : mark                             ? Drag::Mark
+            : e->modifiers() & Qt::AltModifier ? Drag::Box
+                                               : Drag::Turn;
   }
   last_ = p;
   if (!viewer_) return;
-  if (drag_ == Drag::Turn) viewer_->turn(d.x(), d.y(), pivot_);
+  if (drag_ == Drag::Turn)
+    viewer_->turn(preferences().navigationSpeed * d.x(), preferences().navigationSpeed * d.y(), pivot_);
   if (drag_ == Drag::Pan) viewer_->pan(d.x(), d.y());
   if (drag_ == Drag::Mark) dragMark(p, e->modifiers());
+  if (drag_ == Drag::Box) return overlay_->setBox(QRectF(pressed_, p).normalized());
   changed();
 }
 
@@ -391,6 +437,13 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
   if (was == Drag::Mark && grabbed_.kind == Mark::Kind::Cut) {
     cutting_ = false;
     return requestLens();
+  }
+  if (was == Drag::Box) {
+    overlay_->setBox({});
+    const QPointF p = e->position();
+    auto hits = scene::pickInside(*w_.drawing(), camera(), {pressed_.x(), pressed_.y()}, {p.x(), p.y()}, w_.wanted());
+    if (hits.empty()) emit w_.told(tr("nothing that can be picked now lies whole in the box"));
+    return w_.pickAll(hits);
   }
   if (was == Drag::Turn || was == Drag::Pan) changed(); // what a mark changed draws itself when it is computed
   if (was == Drag::Mark)
@@ -414,15 +467,20 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
 }
 
 void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
+  drag_ = Drag::None; // the release that follows is no click
   if (const int i = overlay_->markAt(e->position()); i >= 0 && overlay_->marks()[i].kind == Mark::Kind::Handle)
     return editHandle(overlay_->marks()[i]);
   hoverAt(e->position());
+  if (!under_.empty() && under_[cycle_ % under_.size()].kind == Kind::Edge)
+    return w_.pickAll(
+        scene::tangentChain(*w_.drawing(), under_[cycle_ % under_.size()], w_.recipe().tolerances.corner));
   if (under_.empty() && w_.wanted() != Kind::None) fitAll();
 }
 
 void ViewWidget::wheelEvent(QWheelEvent* e) {
   if (!viewer_) return;
-  viewer_->zoom(std::pow(1.0015, e->angleDelta().y()), e->position().x(), e->position().y());
+  viewer_->zoom(std::pow(1.0015, preferences().navigationSpeed * e->angleDelta().y()), e->position().x(),
+                e->position().y());
   moved();
 }
 
@@ -431,6 +489,18 @@ void ViewWidget::contextMenuEvent(QContextMenuEvent* e) {
   QMenu menu(this);
   if (!under_.empty()) {
     const auto hit = under_[cycle_ % under_.size()];
+    if (hit.kind == Kind::Edge) {
+      menu.addAction(tr("Pick its tangent chain"), this, [this, hit] {
+        w_.pickAll(scene::tangentChain(*w_.drawing(), hit, w_.recipe().tolerances.corner));
+      });
+      menu.addAction(tr("Pick similar edges"), this, [this, hit] {
+        for (const auto& b : w_.drawing()->bodies)
+          if (b.step == hit.step)
+            if (const auto figures = w_.figuresOf(b.body))
+              return w_.pickAll(scene::similarEdges(*w_.drawing(), hit, figures->joins));
+        w_.pickAll(scene::similarEdges(*w_.drawing(), hit, {}));
+      });
+    }
     menu.addAction(tr("Pick %1").arg(QString::fromStdString(hit.label)), this, [this, hit] { w_.pick(hit, true); });
     if (hit.step != "world") {
       menu.addAction(tr("Open its step"), this, [this, hit] { w_.unfold(hit.step); });
@@ -650,6 +720,17 @@ void ViewWidget::keyPressEvent(QKeyEvent* e) {
   if (e->key() == Qt::Key_Escape && editor_) return closeEditor();
   if (e->modifiers() == Qt::NoModifier && peek(e->key(), true)) return;
   if (e->key() == Qt::Key_F && e->modifiers() == Qt::NoModifier) return fitAll();
+  if (e->key() == Qt::Key_F && e->modifiers() == Qt::ShiftModifier) return fitPicks();
+  if (e->key() == Qt::Key_O) {
+    const auto ids = w_.selectedObjects();
+    if (e->modifiers() == (Qt::ControlModifier | Qt::ShiftModifier)) return w_.showAll();
+    if (ids.empty()) return emit w_.told(tr("pick what should go out of sight, or alone be seen"));
+    if (e->modifiers() == Qt::NoModifier) {
+      w_.clearSelection();
+      return w_.setVisible(ids, false);
+    }
+    if (e->modifiers() == Qt::ShiftModifier) return w_.showOnly(ids);
+  }
   if (e->key() == Qt::Key_Tab && !under_.empty()) {
     ++cycle_;
     const auto& h = under_[cycle_ % under_.size()];

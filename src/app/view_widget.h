@@ -24,6 +24,7 @@ public:
   void setPerspective(bool on);
   bool perspective() const;
   void fitAll();
+  void fitPicks();             ///< what is picked; all when nothing is
   void showOtherHalf(bool on); ///< the mirror image of one modelled half, faintly
   bool showsOtherHalf() const { return otherHalf_; }
   void setLens(const scene::LensState& lens);
@@ -33,6 +34,8 @@ public:
   void setLensMarks(std::vector<LensMark> marks) { overlay_->setLens(std::move(marks)); }
   /// Highlights the object of a chip while the pointer is on it.
   void pointTo(const std::optional<scene::Highlight>& h);
+  /// What is seen, at any size, without marks; with a finish, all bodies have it. Null when it cannot be drawn.
+  QImage picture(QSize size, std::optional<recipe::Finish> finish);
   std::string thumbnail(); ///< PNG of the view, 320 px wide
   int framesPainted() const { return frames_; }
   bool atRest() const { return smooth_ && !stale_; } ///< what should be seen is seen, at full quality
@@ -95,7 +98,7 @@ private:
   LensRunner lensRunner_;
   scene::LensResultPtr lensResult_;
   QPointF pressed_, last_;
-  enum class Drag { None, Pending, Turn, Pan, Mark } drag_ = Drag::None;
+  enum class Drag { None, Pending, Turn, Pan, Mark, Box } drag_ = Drag::None;
   Qt::MouseButton button_ = Qt::NoButton;
   Vec3 pivot_ = Vec3::Zero();
   Mark grabbed_;

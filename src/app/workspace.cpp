@@ -1,6 +1,7 @@
 #include "app/workspace.h"
 
 #include "exchange/files.h"
+#include "recipe/rearrange.h"
 
 #include <QFileInfo>
 #include <nlohmann/json.hpp>
@@ -48,8 +49,21 @@ MeasuredPtr Workspace::figuresOf(const brep::BodyPtr& b) const {
 
 void Workspace::change(recipe::RecipePtr next, bool moving) {
   now_ = std::move(next);
-  runner_.request(now_, moving);
+  shownAsOf_ = asOf();
+  runner_.request(now_, moving, {}, shownAsOf_);
   emit recipeChanged();
+}
+
+/// The open row, or the here mark when no row is open; nothing when that is the last one.
+std::string Workspace::asOf() const {
+  const std::string& id = !open_.empty() ? open_ : now_->here;
+  return now_->find(id) && now_->steps.back()->id != id ? id : std::string();
+}
+
+void Workspace::showAsOf() {
+  if (asOf() == shownAsOf_ || !replacing_.empty()) return;
+  shownAsOf_ = asOf();
+  runner_.request(now_, false, {}, shownAsOf_);
 }
 
 recipe::Names Workspace::names() const {
@@ -264,6 +278,7 @@ void Workspace::keepDraft() {
   beforeDraft_ = nullptr;
   open_.clear();
   field_.clear();
+  showAsOf();
   emit recipeChanged();
   emit focusChanged();
 }
@@ -296,7 +311,8 @@ void Workspace::redo() {
 void Workspace::endReplacing() {
   if (replacing_.empty()) return;
   replacing_.clear();
-  runner_.request(now_, false);
+  shownAsOf_ = asOf();
+  runner_.request(now_, false, {}, shownAsOf_);
 }
 
 void Workspace::unfold(const std::string& step, const std::string& field) {
@@ -307,6 +323,7 @@ void Workspace::unfold(const std::string& step, const std::string& field) {
     chooseField();
   else
     field_ = field;
+  showAsOf();
   emit focusChanged();
 }
 
@@ -394,18 +411,146 @@ void Workspace::rename(const std::string& id, const QString& label) {
   edit(now_->withStep(e), tr("rename"));
 }
 
-void Workspace::setOn(const std::string& id, bool on) {
-  const auto* entry = now_->find(id);
-  if (!entry) return;
-  auto e = std::make_shared<recipe::StepEntry>(*entry);
-  e->on = on;
-  edit(now_->withStep(e), on ? tr("switch on") : tr("switch off"));
+void Workspace::setOn(const std::vector<std::string>& ids, bool on) {
+  Recipe next = *now_;
+  for (const std::string& id : ids) {
+    const auto* entry = next.find(id);
+    if (!entry) continue;
+    auto e = std::make_shared<recipe::StepEntry>(*entry);
+    e->on = on;
+    next = next.withStep(e);
+  }
+  edit(std::move(next), on ? tr("switch on") : tr("switch off"));
 }
 
-void Workspace::setVisible(const std::string& id, bool visible) {
+void Workspace::chooseRows(std::vector<std::string> ids) {
+  rows_.clear();
+  for (const auto& s : now_->steps)
+    if (std::find(ids.begin(), ids.end(), s->id) != ids.end()) rows_.push_back(s->id);
+  emit focusChanged();
+}
+
+void Workspace::moveStep(const std::string& id, int place) {
+  auto next = recipe::movedTo(*now_, id, place, registry_);
+  if (!next) return emit told(QString::fromStdString(sentence(next.error())));
+  if (now_->indexOf(id) != next->indexOf(id)) edit(std::move(*next), tr("move a step"));
+}
+
+void Workspace::duplicate(const std::vector<std::string>& ids) {
+  if (!draft_.empty()) keepDraft();
+  edit(recipe::duplicated(*now_, ids, registry_), tr("duplicate"));
+}
+
+std::string Workspace::copied(const std::vector<std::string>& ids) const {
+  return recipe::clipOf(*now_, ids, registry_);
+}
+
+void Workspace::paste(const std::string& clip) {
+  if (!draft_.empty()) keepDraft();
+  auto made = recipe::pasted(*now_, clip, registry_);
+  if (!made) return emit told(QString::fromStdString(sentence(made.error())));
+  edit(std::move(made->recipe), tr("paste"));
+  QString words = made->steps.size() == 1 ? tr("pasted 1 step") : tr("pasted %1 steps").arg(made->steps.size());
+  if (made->dropped) words += tr("; picks of things that are not here were left out: %1").arg(made->dropped);
+  emit told(words);
+  chooseRows(made->steps);
+}
+
+void Workspace::group(const std::vector<std::string>& ids, const QString& name) {
+  edit(recipe::withGroup(*now_, ids, name.trimmed().toStdString()), name.isEmpty() ? tr("ungroup") : tr("group"));
+}
+
+void Workspace::colourRows(const std::vector<std::string>& ids, const std::string& colour) {
+  edit(recipe::withColour(*now_, ids, colour), tr("colour rows"));
+}
+
+void Workspace::setHere(const std::string& id) {
+  if (!draft_.empty()) keepDraft();
   Recipe next = *now_;
-  next.looks[id].visible = visible;
-  edit(std::move(next), visible ? tr("show") : tr("hide"));
+  next.here = !next.steps.empty() && next.steps.back()->id == id ? std::string() : id;
+  if (next.here != now_->here) edit(std::move(next), tr("move the here mark"));
+}
+
+void Workspace::remove(const std::vector<std::string>& ids) {
+  if (ids.size() == 1) return removeStep(ids.front());
+  if (!draft_.empty()) dropDraft();
+  Recipe next = *now_;
+  for (const std::string& id : ids) next = next.without(id);
+  if (!next.find(open_)) unfold({});
+  edit(std::move(next), tr("remove %1 steps").arg(ids.size()));
+}
+
+void Workspace::setLook(const std::vector<std::string>& ids, const std::function<void(recipe::Look&)>& change,
+                        const QString& words) {
+  Recipe next = *now_;
+  for (const std::string& id : ids) change(next.looks[id]);
+  edit(std::move(next), words);
+}
+
+void Workspace::setVisible(const std::vector<std::string>& ids, bool visible) {
+  setLook(
+      ids, [visible](recipe::Look& l) { l.visible = visible; }, visible ? tr("show") : tr("hide"));
+}
+
+namespace {
+
+/// Ids by which bodies, curves, points, planes and backdrops are shown or hidden.
+std::vector<std::string> shownIds(const recipe::Model& m) {
+  std::vector<std::string> out;
+  for (const auto& b : m.bodies) out.push_back(b.id);
+  for (const auto& s : m.recipe->steps)
+    if (const auto* r = m.result(s->id); r && r->outcome)
+      if (std::any_of(r->outcome->outputs.begin(), r->outcome->outputs.end(),
+                      [](const auto& o) { return !std::holds_alternative<brep::BodyPtr>(o.object); }))
+        out.push_back(s->id);
+  return out;
+}
+
+} // namespace
+
+void Workspace::showOnly(const std::vector<std::string>& ids) {
+  Recipe next = *now_;
+  for (const std::string& id : shownIds(*model()))
+    next.looks[id].visible = std::find(ids.begin(), ids.end(), id) != ids.end();
+  edit(std::move(next), tr("show only"));
+}
+
+void Workspace::showAll() { setVisible(shownIds(*model()), true); }
+
+std::vector<std::string> Workspace::selectedObjects() const {
+  std::vector<std::string> out = selectedBodies();
+  for (const scene::Hit& h : selection_) {
+    const bool ofBody =
+        std::any_of(model()->bodies.begin(), model()->bodies.end(), [&](const auto& b) { return b.step == h.step; });
+    if (!ofBody && h.step != "world") out.push_back(h.step);
+  }
+  return out;
+}
+
+void Workspace::pickAll(const std::vector<scene::Hit>& hits) {
+  const Field* f = activeField();
+  if (f && f->kind == FieldKind::Picks) {
+    const auto* entry = now_->find(open_);
+    json list = entry->inputs->value(f->key, json::array());
+    int n = 1;
+    for (const json& p : list)
+      if (const std::string id = p.value("id", ""); id.size() > 1) n = std::max(n, std::atoi(id.c_str() + 1) + 1);
+    for (const scene::Hit& h : hits) {
+      json p = pickValue(h);
+      const bool known = std::any_of(list.begin(), list.end(), [&](const json& q) {
+        return q["step"] == p["step"] && q.value("part", "") == p.value("part", "");
+      });
+      if (known || !recipe::has(f->accepts, h.kind) || int(list.size()) >= f->most) continue;
+      p["id"] = "p" + std::to_string(n++);
+      list.push_back(std::move(p));
+    }
+    setInput(open_, f->key, list, tr("pick"));
+  } else {
+    for (const scene::Hit& h : hits)
+      if (std::none_of(selection_.begin(), selection_.end(), [&](const auto& s) { return scene::same(s, h); }))
+        selection_.push_back(h);
+  }
+  emit focusChanged();
 }
 
 std::optional<recipe::PointsPlace> Workspace::placeOf(const recipe::StepEntry& entry, const Field& f) const {
@@ -499,6 +644,7 @@ bool Workspace::escape() {
   if (dragBase_) return cancelDrag(), true;
   if (runner_.busy() && busySince_.isValid() && busySince_.elapsed() > kNoticedMs) return runner_.stop(), true;
   if (!replacing_.empty()) return endReplacing(), emit focusChanged(), true;
+  if (!rows_.empty()) return chooseRows({}), true;
   if (!selection_.empty()) return clearSelection(), true;
   if (!draft_.empty()) return dropDraft(), true;
   if (!open_.empty()) return unfold({}), true;
@@ -514,6 +660,7 @@ void Workspace::newProject() {
   open_.clear();
   field_.clear();
   selection_.clear();
+  rows_.clear();
   dragBase_ = beforeDraft_ = nullptr;
   change(history_.now(), false);
   emit focusChanged();
@@ -561,14 +708,19 @@ Expected<void> Workspace::saveFile(const QString& path, const std::string& png) 
 
 std::optional<std::pair<std::string, std::string>> Workspace::takerOf(const QString& path) const {
   const std::string pattern = "*" + exchange::extensionOf(path.toStdString());
+  std::optional<std::pair<std::string, std::string>> best;
+  long fewest = 1000;
   for (const auto& s : registry_.all())
     for (const Field& f : registry_.schemaOf(s.kind)) {
       const auto at = f.filter.find(pattern);
       const bool whole = at != std::string::npos && at + pattern.size() < f.filter.size() &&
                          (f.filter[at + pattern.size()] == ' ' || f.filter[at + pattern.size()] == ')');
-      if (f.kind == FieldKind::File && whole) return std::pair{s.kind, f.key};
+      const long kinds = std::count(f.filter.begin(), f.filter.end(), '*');
+      if (f.kind != FieldKind::File || !whole || kinds >= fewest) continue;
+      fewest = kinds;
+      best = std::pair{s.kind, f.key};
     }
-  return {};
+  return best;
 }
 
 QString Workspace::takenFiles() const {

@@ -60,11 +60,31 @@ public:
   void pick(const scene::Hit& hit, bool toggle);
   void replace(const std::string& step, const std::string& field,
                const std::string& item); ///< by the next pick; again: not
+  /// Several at once: into the active field as far as they fit, else picked; one undo entry.
+  void pickAll(const std::vector<scene::Hit>& hits);
   void clearSelection();
   void removeStep(const std::string& id);
   void rename(const std::string& id, const QString& label);
-  void setOn(const std::string& id, bool on);
-  void setVisible(const std::string& id, bool visible);
+  void setOn(const std::vector<std::string>& ids, bool on);
+  void setOn(const std::string& id, bool on) { setOn(std::vector<std::string>{id}, on); }
+  // Rows
+  const std::vector<std::string>& rows() const { return rows_; } ///< chosen rows, in the recipe's order
+  void chooseRows(std::vector<std::string> ids);
+  void moveStep(const std::string& id, int place); ///< says why when it cannot stand there
+  void duplicate(const std::vector<std::string>& ids);
+  std::string copied(const std::vector<std::string>& ids) const; ///< bytes for the clipboard
+  void paste(const std::string& clip);
+  void group(const std::vector<std::string>& ids, const QString& name);
+  void colourRows(const std::vector<std::string>& ids, const std::string& colour);
+  void setHere(const std::string& id); ///< new steps go after it; empty: at the end
+  void remove(const std::vector<std::string>& ids);
+  void setVisible(const std::string& id, bool visible) { setVisible(std::vector<std::string>{id}, visible); }
+  void setVisible(const std::vector<std::string>& ids, bool visible);
+  void showOnly(const std::vector<std::string>& ids); ///< everything else goes out of sight
+  void showAll();
+  void setLook(const std::vector<std::string>& ids, const std::function<void(recipe::Look&)>& change,
+               const QString& words);
+  std::vector<std::string> selectedObjects() const; ///< ids by which what is picked is shown or hidden
   /// Where a points field of a step has its places; nothing: in space.
   std::optional<recipe::PointsPlace> placeOf(const recipe::StepEntry& entry, const recipe::Field& f) const;
   /// A new point at the end of the active field; one that was snapped stays exactly where it is.
@@ -81,7 +101,7 @@ public:
   /// Work that was lost: as it was, not saved, of the file it belonged to.
   void takeOver(exchange::Project project, const QString& path);
   Expected<void> saveFile(const QString& path, const std::string& thumbnailPng);
-  /// The kind of step, and its field, that takes such a file; the first in the drawers when several do.
+  /// The kind of step, and its field, that takes such a file; the one that takes the fewest kinds when several do.
   std::optional<std::pair<std::string, std::string>> takerOf(const QString& path) const;
   QString takenFiles() const; ///< all of them, for a file dialog
   /// Puts a file into the project; the value for a file field.
@@ -96,6 +116,7 @@ signals:
   void progressed(double fraction, const QString& words);
   void fileChanged();
   void problemArose(const lumsk::Problem& p);
+  void told(const QString& sentence); ///< news that need no answer
   void wantsLookAt(const lumsk::Vec3& p);
 
 public:
@@ -104,6 +125,9 @@ public:
 private:
   void adopt(exchange::Project project, const QString& path);
   void change(recipe::RecipePtr next, bool moving);
+  std::string asOf() const; ///< the step that the view is as of; empty: all of them
+  void showAsOf();
+
   recipe::Recipe withPoints(const recipe::StepEntry& entry, const recipe::Field& f, const json& points,
                             const std::string& item) const;
   void dragTo(recipe::Recipe next);
@@ -117,8 +141,9 @@ private:
   const recipe::Registry& registry_;
   recipe::History history_;
   recipe::RecipePtr now_, saved_, dragBase_, beforeDraft_;
-  std::string draft_, open_, field_, replacing_;
+  std::string draft_, open_, field_, replacing_, shownAsOf_;
   std::vector<scene::Hit> selection_;
+  std::vector<std::string> rows_;
   QString path_;
   exchange::ProjectLock lock_;
   Evaluated last_;

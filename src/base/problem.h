@@ -11,9 +11,9 @@ namespace lumsk {
 
 /// A change of one input that removes a problem; offered as one click.
 struct Remedy {
-  std::string text;  ///< "use 1.2 mm", shown on the button
-  std::string field; ///< key of the step's field; empty when there is only advice
-  std::string value; ///< the new value as text of that field
+  std::string text;      ///< "use 1.2 mm", shown on the button
+  std::string field;     ///< key of the step's field; empty when there is only advice
+  std::string value;     ///< the new value as text of that field
   std::string step = {}; ///< id of the step, when it is another one
 };
 

@@ -83,7 +83,8 @@ std::optional<NaturalFace> naturalOf(const TopoDS_Face& f) {
   s->Bounds(u0, u1, v0, v1);
   BRepTools::UVBounds(f, lowU, highU, lowV, highV);
   const double nearU = 1e-6 * (u1 - u0), nearV = 1e-6 * (v1 - v0);
-  if (std::abs(lowU - u0) + std::abs(highU - u1) > nearU || std::abs(lowV - v0) + std::abs(highV - v1) > nearV) return {};
+  if (std::abs(lowU - u0) + std::abs(highU - u1) > nearU || std::abs(lowV - v0) + std::abs(highV - v1) > nearV)
+    return {};
   // Every edge runs along one side of the domain, and there is nothing inside.
   int edges = 0, wires = 0;
   for (TopExp_Explorer w(f, TopAbs_WIRE); w.More(); w.Next()) ++wires;
@@ -104,7 +105,8 @@ std::optional<NaturalFace> naturalOf(const TopoDS_Face& f) {
   if (wires != 1 || edges < 3) return {};
   auto surface = toSurface(s, s->IsUClosed());
   if (!surface) return {};
-  return NaturalFace{std::make_shared<const nurbs::Surface>(std::move(*surface)), f.Orientation() == TopAbs_REVERSED, {}};
+  return NaturalFace{
+      std::make_shared<const nurbs::Surface>(std::move(*surface)), f.Orientation() == TopAbs_REVERSED, {}};
 }
 
 Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shape) {

@@ -51,9 +51,51 @@ void tellFailures(const recipe::Model& m) {
 
 struct RunArguments {
   std::string file, report, picture;
+  std::string size = "1280x960", from = "corner", finish;
+  std::vector<std::string> lenses, lensSet;
   std::vector<std::string> set, exports;
   double chord = 0.05, angle = 10;
 };
+
+/// What --size, --from, --lens, --lens-set and --finish ask for; nothing, with a word on stderr, when they make no
+/// sense.
+std::optional<scene::PictureOptions> pictureOptions(const RunArguments& a, const recipe::Names& names) {
+  scene::PictureOptions o;
+  const auto wrong = [](const std::string& words) -> std::optional<scene::PictureOptions> {
+    std::cerr << words << '\n';
+    return {};
+  };
+  if (std::sscanf(a.size.c_str(), "%dx%d", &o.width, &o.height) != 2 || std::min(o.width, o.height) < 16 ||
+      std::max(o.width, o.height) > 8192)
+    return wrong("--size is WIDTHxHEIGHT, 16 to 8192 pixels");
+  const auto from = scene::viewFrom(a.from);
+  if (!from) return wrong("--from is front, back, left, right, top, bottom or corner");
+  o.from = *from;
+  if (!a.finish.empty() && !(o.finish = recipe::finishOf(a.finish)))
+    return wrong("--finish is matt, satin, gloss or metal");
+  std::map<std::string, json> settings;
+  for (const std::string& l : a.lenses) {
+    if (!scene::findLens(l)) {
+      std::string all;
+      for (const auto& k : scene::lensKinds()) all += " " + k.key;
+      return wrong("there is no lens '" + l + "'; the lenses are:" + all);
+    }
+    scene::turnOn(o.lens, l, true);
+    settings[l] = json::object();
+  }
+  for (const std::string& s : a.lensSet) {
+    const auto dot = s.find('.'), eq = s.find('=');
+    const auto* lens = dot < eq && eq != std::string::npos ? scene::findLens(s.substr(0, dot)) : nullptr;
+    const auto* field = lens ? recipe::findField(lens->settings, s.substr(dot + 1, eq - dot - 1)) : nullptr;
+    if (!field) return wrong("--lens-set is LENS.KEY=VALUE, not '" + s + "'");
+    json& values = settings.emplace(lens->key, json::object()).first->second;
+    const std::string value = s.substr(eq + 1);
+    values[field->key] = field->kind == recipe::FieldKind::Switch ? json(value == "true") : json(value);
+    if (const auto e = recipe::shapeError(lens->settings, values); !e.empty()) return wrong(e);
+  }
+  for (const auto& [lens, values] : settings) scene::take(o.lens, lens, values, names);
+  return o;
+}
 
 int run(const RunArguments& a) {
   auto project = exchange::readProject(a.file);
@@ -92,8 +134,12 @@ int run(const RunArguments& a) {
     if (done->triangles) std::cout << ", " << done->triangles << " triangles";
     std::cout << '\n';
   }
-  if (!a.picture.empty())
-    if (const auto done = scene::writePicture(*model, a.picture, {}); !done) return complain(done.error()), kWrongUse;
+  if (!a.picture.empty()) {
+    const auto options = pictureOptions(a, model->namesBefore(""));
+    if (!options) return kWrongUse;
+    if (const auto done = scene::writePicture(*model, a.picture, *options); !done)
+      return complain(done.error()), kWrongUse;
+  }
   return failed ? kFailures : kDone;
 }
 
@@ -158,7 +204,12 @@ int convert(const std::string& in, const std::string& to) {
   const std::string ending = exchange::extensionOf(in);
   recipe::Model model;
   model.recipe = std::make_shared<const recipe::Recipe>();
-  if (ending == ".lumsk" || ending == ".json") return run({in, "", "", {}, {to}});
+  if (ending == ".lumsk" || ending == ".json") {
+    RunArguments a;
+    a.file = in;
+    a.exports = {to};
+    return run(a);
+  }
   auto bodies = exchange::readBodies(in);
   if (!bodies) return complain(bodies.error()), kWrongUse;
   model.bodies = std::move(*bodies);
@@ -200,6 +251,11 @@ int main(int argc, char** argv) {
   runCommand->add_option("--export", r.exports, "file to write: .step .stl .3mf .brep")->take_all();
   runCommand->add_option("--report", r.report, "report as JSON");
   runCommand->add_option("--picture", r.picture, "picture as PNG (needs a display)");
+  runCommand->add_option("--size", r.size, "picture: WIDTHxHEIGHT in pixels");
+  runCommand->add_option("--from", r.from, "picture: front, back, left, right, top, bottom or corner");
+  runCommand->add_option("--lens", r.lenses, "picture: a lens, as the window calls it")->take_all();
+  runCommand->add_option("--lens-set", r.lensSet, "picture: LENS.KEY=VALUE, a setting of a lens")->take_all();
+  runCommand->add_option("--finish", r.finish, "picture: matt, satin, gloss or metal for all bodies");
   runCommand->add_option("--chord", r.chord, "mesh: largest distance from the surface, mm")
       ->check(CLI::Range(0.0005, 100.0));
   runCommand->add_option("--angle", r.angle, "mesh: largest turn between neighbours, degrees")

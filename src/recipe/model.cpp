@@ -87,16 +87,23 @@ void collectBodies(Model& m) {
   }
 }
 
-Model modelBefore(const Model& m, const std::string& step) {
+namespace {
+
+Model cutOff(const Model& m, const std::string& step, bool keepIt) {
   Model out = m;
   bool after = false;
   for (const StepPtr& s : m.recipe->steps) {
+    if (after || (!keepIt && s->id == step)) out.results.erase(s->id);
     after = after || s->id == step;
-    if (after) out.results.erase(s->id);
   }
   collectBodies(out);
   return out;
 }
+
+} // namespace
+
+Model modelBefore(const Model& m, const std::string& step) { return cutOff(m, step, false); }
+Model modelUpTo(const Model& m, const std::string& step) { return cutOff(m, step, true); }
 
 const std::vector<std::pair<std::string, Frame>>& worldPlanes() {
   static const std::vector<std::pair<std::string, Frame>> planes{

@@ -131,6 +131,9 @@ void collectBodies(Model& m);
 /// The model as it is before a step: what that step can refer to.
 Model modelBefore(const Model& m, const std::string& step);
 
+/// The model as it is just after a step.
+Model modelUpTo(const Model& m, const std::string& step);
+
 /// Planes that are always there: "top" (z = 0), "front" (y = 0), "side" (x = 0).
 const std::vector<std::pair<std::string, Frame>>& worldPlanes();
 

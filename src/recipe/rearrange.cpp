@@ -108,6 +108,11 @@ std::vector<std::string> addCopies(Recipe& r, std::vector<StepPtr> copies, int p
   return out;
 }
 
+/// Tells steps of one project from those of another that happen to have the same ids.
+std::string printOf(const StepEntry& s) {
+  return s.id + " " + hashOf(s.kind + s.inputs->dump(-1, ' ', false, json::error_handler_t::replace));
+}
+
 /// In the recipe's order.
 std::vector<StepPtr> chosen(const Recipe& r, const std::vector<std::string>& ids) {
   std::vector<StepPtr> out;
@@ -173,7 +178,7 @@ Recipe duplicated(const Recipe& r, const std::vector<std::string>& ids, const Re
 
 std::string clipOf(const Recipe& r, const std::vector<std::string>& ids, const Registry& registry) {
   json clip{{"kind", kClip}, {"version", kFormatVersion}};
-  clip["steps"] = clip["others"] = clip["numbers"] = json::array();
+  clip["steps"] = clip["others"] = clip["numbers"] = clip["project"] = json::array();
   clip["files"] = json::object();
   std::set<std::string> names, outside;
   for (const StepPtr& s : chosen(r, ids)) {
@@ -189,7 +194,8 @@ std::string clipOf(const Recipe& r, const std::vector<std::string>& ids, const R
   }
   for (const std::string& id : outside)
     if (const StepEntry* s = r.find(id); s && std::find(ids.begin(), ids.end(), id) == ids.end())
-      clip["others"].push_back({{"id", id}, {"kind", s->kind}, {"label", s->label}});
+      clip["others"].push_back({{"id", id}, {"kind", s->kind}});
+  for (const StepPtr& s : r.steps) clip["project"].push_back(printOf(*s));
   // A number's own expression may use others: all that are reached come along.
   for (bool grown = true; grown;) {
     grown = false;
@@ -244,11 +250,14 @@ Expected<Pasted> pasted(const Recipe& r, const std::string& bytes, const Registr
         out.recipe.parameters.push_back(std::move(p));
     }
     const int here = r.here.empty() ? -1 : r.indexOf(r.here), place = here < 0 ? int(r.steps.size()) : here + 1;
-    std::set<std::string> known{"world"};
+    std::set<std::string> known{"world"}, prints;
+    for (const StepPtr& s : r.steps) prints.insert(printOf(*s));
+    size_t alike = 0;
+    for (const json& p : clip.at("project")) alike += prints.count(p.get<std::string>());
+    const bool sameProject = 2 * alike > clip.at("project").size();
     for (const json& o : clip.at("others")) {
       const StepEntry* s = r.find(o.at("id").get<std::string>());
-      if (s && s->kind == o.at("kind").get<std::string>() && s->label == o.at("label").get<std::string>() &&
-          r.indexOf(s->id) < place)
+      if (sameProject && s && s->kind == o.at("kind").get<std::string>() && r.indexOf(s->id) < place)
         known.insert(s->id);
     }
     out.steps = addCopies(

@@ -24,8 +24,9 @@ struct Pasted {
   std::vector<std::string> steps; ///< ids of what came
   int dropped = 0;                ///< picks of things that are not here
 };
-/// Pastes after the here mark. What the steps took from steps outside the clip is kept where the recipe has them (same
-/// id, kind and label), else the pick is dropped and the step asks for it. Numbers and files come along; a number that
+/// Pastes after the here mark. What the steps took from steps outside the clip is kept where this is the project that
+/// they were copied from (more than half of its steps are here, unchanged) and the step is there, else the pick is
+/// dropped and the step asks for it. Numbers and files come along; a number that
 /// is here already keeps its value here. Fails with LM-R041 when the bytes are no clip.
 Expected<Pasted> pasted(const Recipe& r, const std::string& clip, const Registry& registry);
 

@@ -14,7 +14,9 @@ void addControlNets(const Drawing& d, const LensState& lens, LensArt& art) {
         dots.points.insert(dots.points.end(), row.begin(), row.end());
         add(std::move(row));
       }
-  for (const DrawnBody& b : d.bodies) {
+  std::vector<DrawnBody> bodies = d.bodies;
+  bodies.insert(bodies.end(), d.later.begin(), d.later.end());
+  for (const DrawnBody& b : bodies) {
     if (!lens.looksAt(b.id)) continue;
     for (const auto& [name, face] : b.body->natural) {
       const nurbs::Surface& s = *face.surface;

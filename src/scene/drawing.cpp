@@ -20,9 +20,9 @@ DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int
   d.stale = b.stale, d.solid = b.body->solid(), d.opacity = b.opacity, d.finish = b.finish;
   d.body = b.body;
   // Edits from far away (visibility, colour, another body) leave this body's shape the same object.
-  if (previous)
-    for (const DrawnBody& old : previous->bodies)
-      if (old.body == b.body && (quality == Quality::Moving || old.fine)) {
+  for (const auto* list : {previous ? &previous->bodies : nullptr, previous ? &previous->later : nullptr})
+    for (size_t i = 0; list && i < list->size(); ++i)
+      if (const DrawnBody& old = (*list)[i]; old.body == b.body && (quality == Quality::Moving || old.fine)) {
         d.fine = old.fine;
         d.faces = old.faces;
         d.edges = old.edges;
@@ -91,7 +91,7 @@ std::optional<DrawnBody> otherHalf(const DrawnBody& b, const Drawing* previous) 
 void addOtherHalf(Drawing& d, const Drawing* previous) {
   for (const DrawnBody& b : d.bodies)
     if (auto half = otherHalf(b, previous)) d.otherHalves.push_back(std::move(*half));
-  if (d.otherHalves.empty() && !d.bodies.empty()) return; // the whole is there
+  if (d.otherHalves.empty() && !(d.bodies.empty() && d.later.empty())) return; // the whole is there
   for (const DrawnCurve& c : d.curves) {
     const bool ends = !c.points.empty() &&
                       (std::abs(c.points.front().x()) <= kHalfReach || std::abs(c.points.back().x()) <= kHalfReach);
@@ -153,7 +153,7 @@ Outline outlineOf(const Drawing& d, const Highlight& h) {
   return out;
 }
 
-DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* previous) {
+DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* previous, const recipe::Model* whole) {
   auto out = std::make_shared<Drawing>();
   const auto& recipe = *model.recipe;
   out->point = recipe.tolerances.point;
@@ -168,16 +168,22 @@ DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* prev
   };
 
   int faces = 0;
-  for (const auto& b : model.bodies)
+  for (const auto& b : (whole ? *whole : model).bodies)
     if (b.visible) faces += int(b.body->faceNames.size());
   const brep::MeshLimits limits = quality == Quality::Moving ? brep::MeshLimits{0.3, 12} : brep::MeshLimits{0.03, 5};
   const int budget = (quality == Quality::Moving ? kMovingTriangles : kFineTriangles) / std::max(1, faces);
-  for (const auto& b : model.bodies) {
-    if (!b.visible) continue;
-    out->bodies.push_back(bodyOf(b, limits, budget, quality, previous));
-    for (const auto& f : out->bodies.back().faces)
+  const auto add = [&](const recipe::BodyEntry& b, std::vector<DrawnBody>& to) {
+    to.push_back(bodyOf(b, limits, budget, quality, previous));
+    for (const auto& f : to.back().faces)
       for (const Vec3& p : f->points) reach(p);
-  }
+  };
+  for (const auto& b : model.bodies)
+    if (b.visible) add(b, out->bodies);
+  if (whole)
+    for (const auto& b : whole->bodies)
+      if (b.visible &&
+          std::none_of(out->bodies.begin(), out->bodies.end(), [&](const DrawnBody& d) { return d.body == b.body; }))
+        add(b, out->later);
   for (const auto& s : recipe.steps) {
     const recipe::StepResult* r = model.result(s->id);
     if (!r || !r->outcome || r->status == recipe::Status::Off || !visible(s->id)) continue;
@@ -201,7 +207,8 @@ DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* prev
         for (const Vec3& p : out->pictures.back().corners()) reach(p);
       } else if (const auto* ghost = std::get_if<recipe::GhostPtr>(&o.object)) {
         out->ghosts.push_back({s->id, s->label, *ghost});
-        for (const Vec3& p : (*ghost)->mesh->points) reach(p);
+        for (const auto* points : {&(*ghost)->mesh->points, &(*ghost)->corners})
+          for (const Vec3& p : *points) reach(p);
       }
     }
   }

@@ -69,6 +69,8 @@ struct Drawing {
   /// The other half of what is modelled as one half at the side plane: mirror images, for the eye only.
   std::vector<DrawnBody> otherHalves;
   std::vector<DrawnCurve> otherCurves;
+  /// Bodies that come to be by steps after the one that is looked at: seen faintly, never picked.
+  std::vector<DrawnBody> later;
   Vec3 low = Vec3::Constant(-60), high = Vec3::Constant(60); ///< box of bodies, curves and points
   int triangles() const;
 };
@@ -92,6 +94,8 @@ std::vector<Vec3> outlineOf(const DrawnPlane& p);
 
 enum class Quality { Moving, Fine };
 
-DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* previous);
+/// `whole`: the model with the steps that come after, when `model` is as of an earlier one.
+DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* previous,
+                const recipe::Model* whole = nullptr);
 
 } // namespace lumsk::scene

@@ -215,6 +215,7 @@ public:
       : d_(*d), lens_(lens), coarse_(coarse), cx_(cx), formOf_(std::move(formOf)) {
     out_.drawing = d;
     out_.lens = lens;
+    for (const auto* list : {&d_.bodies, &d_.later}) bodies_.insert(bodies_.end(), list->begin(), list->end());
   }
 
   LensResult run(ValuesByMesh& curvature, recipe::GhostPtr& ghost, std::unique_ptr<inspect::MeshTree>& ghostTree) {
@@ -239,7 +240,7 @@ public:
 
 private:
   template <class F> void forEachFace(const F& f) {
-    for (const DrawnBody& b : d_.bodies) {
+    for (const DrawnBody& b : bodies_) {
       if (!lens_.looksAt(b.id)) continue;
       const MeasuredForm& form = formOf_(b);
       for (size_t m = 0; m < b.faces.size() && !cx_.stopped(); ++m)
@@ -249,7 +250,7 @@ private:
 
   void curvatures(ValuesByMesh& known) {
     ValuesByMesh next;
-    for (const DrawnBody& b : d_.bodies) {
+    for (const DrawnBody& b : bodies_) {
       if (!lens_.looksAt(b.id)) continue;
       for (size_t m = 0; m < b.faces.size() && !cx_.stopped(); ++m) {
         const auto before = known.find(b.faces[m].get());
@@ -308,7 +309,7 @@ private:
     for (const Vec3& p : g.ghost->corners) {
       if (cx_.stopped()) return;
       std::optional<double> best;
-      for (const DrawnBody& b : d_.bodies) {
+      for (const DrawnBody& b : bodies_) {
         if (!lens_.looksAt(b.id)) continue;
         const MeasuredForm& form = formOf_(b);
         const auto on = form.tree().nearest(p);
@@ -336,7 +337,7 @@ private:
       offer(d_.curves);
       offer(d_.otherCurves);
     }
-    for (const DrawnBody& b : d_.bodies) {
+    for (const DrawnBody& b : bodies_) {
       if (!lens_.looksAt(b.id) || cx_.stopped()) continue;
       if (lens_.comb.isolines) isolines(b, scale);
       if (!lens_.comb.stack) continue;
@@ -373,7 +374,7 @@ private:
   void cuts() {
     for (int i = 0; i < lens_.cutting.count; ++i) {
       const Frame plane = lens_.cutting.at(i);
-      for (const DrawnBody& b : d_.bodies) {
+      for (const DrawnBody& b : bodies_) {
         if (!lens_.looksAt(b.id) || cx_.stopped()) continue;
         inspect::Cut cut = inspect::cutOf(formOf_(b), plane);
         if (cut.empty()) continue;
@@ -390,6 +391,7 @@ private:
   }
 
   const Drawing& d_;
+  std::vector<DrawnBody> bodies_; ///< later ones included
   const LensState& lens_;
   bool coarse_;
   const Context& cx_;
@@ -400,21 +402,33 @@ private:
 
 } // namespace
 
+namespace {
+
+/// The first body of a drawing, later ones included, for which something holds.
+template <class F> const DrawnBody* drawn(const Drawing& d, const F& holds) {
+  for (const auto* list : {&d.bodies, &d.later})
+    if (const auto it = std::find_if(list->begin(), list->end(), holds); it != list->end()) return &*it;
+  return nullptr;
+}
+
+} // namespace
+
 LensResult LensWork::make(const DrawingPtr& d, const LensState& lens, bool coarse, const Context& cx) {
   if (kept_->of != d) { // what is not drawn any more is let go
     auto& forms = kept_->forms;
     forms.erase(std::remove_if(forms.begin(), forms.end(),
                                [&](const Kept::Form& f) {
-                                 return std::none_of(d->bodies.begin(), d->bodies.end(), [&](const DrawnBody& b) {
+                                 return !drawn(*d, [&](const DrawnBody& b) {
                                    return b.body == f.drawn.body && b.faces == f.drawn.faces;
                                  });
                                }),
                 forms.end());
     kept_->of = d;
     ValuesByMesh left;
-    for (const DrawnBody& b : d->bodies)
-      for (const MeshPtr& m : b.faces)
-        if (const auto it = kept_->curvature.find(m.get()); it != kept_->curvature.end()) left.insert(*it);
+    for (const auto* list : {&d->bodies, &d->later})
+      for (const DrawnBody& b : *list)
+        for (const MeshPtr& m : b.faces)
+          if (const auto it = kept_->curvature.find(m.get()); it != kept_->curvature.end()) left.insert(*it);
     kept_->curvature = std::move(left);
   }
   Run run(d, lens, coarse, cx, [this](const DrawnBody& b) -> const MeasuredForm& { return formOf(b); });
@@ -423,8 +437,8 @@ LensResult LensWork::make(const DrawingPtr& d, const LensState& lens, bool coars
 
 std::optional<Probe> LensWork::probe(const DrawingPtr& d, const LensState& lens, const std::string& body,
                                      const Vec3& at, const Vec3& eye, const Vec3& unit) {
-  const auto b = std::find_if(d->bodies.begin(), d->bodies.end(), [&](const DrawnBody& x) { return x.id == body; });
-  if (b == d->bodies.end()) return {};
+  const DrawnBody* b = drawn(*d, [&](const DrawnBody& x) { return x.id == body; });
+  if (!b) return {};
   const MeasuredForm& form = formOf(*b);
   const auto on = form.tree().nearest(at);
   if (!on) return {};

@@ -16,7 +16,6 @@ Expected<void> drawInto(Image_AlienPixMap& pixels, const recipe::Model& model, c
     return fail(problem("LM-D001", "a picture needs a display").tryThis("run it under Xvfb: xvfb-run lumsk-cli ..."));
   Handle(Aspect_DisplayConnection) display = new Aspect_DisplayConnection();
   Handle(OpenGl_GraphicDriver) driver = new OpenGl_GraphicDriver(display);
-  driver->ChangeOptions().sRGBDisable = true; // colours as in the window
   Viewer viewer(driver);
   Handle(Xw_Window) window = new Xw_Window(display, "picture", 0, 0, 64, 64);
   window->SetVirtual(true);

@@ -44,9 +44,12 @@ uniform vec3 uDirection; // of isophotes and of the pull
 uniform vec4 uField;     // low, high, which curvature; draft: wanted degrees, both halves
 uniform vec4 uHidden;    // plane: what lies beyond it is not drawn
 
-const vec3 kInk = vec3(0.20, 0.22, 0.23);
+const vec3 kInk = vec3(0.05, 0.06, 0.065);
 const vec3 kLilac = vec3(0.66, 0.60, 0.72);
-const vec3 kUnknown = vec3(0.78, 0.78, 0.77);
+const vec3 kUnknown = vec3(0.58, 0.58, 0.57);
+
+// Colours that a legend shows too are written as screens show them; light is added up in linear ones.
+vec3 linear(vec3 c) { return pow(c, vec3(2.2)); }
 
 // A wave of bands: 1 in the bright part. As wide as a pixel at least.
 float band(float a, float slope, float width, float softness) {
@@ -66,7 +69,7 @@ float line(float a) {
 
 vec3 fieldLook(float value, vec3 lit) {
   float t = (value - uField.x) / (uField.y - uField.x);
-  vec3 c = fieldColour(t) * line(clamp(t, 0.0, 1.0) * 8.0);
+  vec3 c = linear(fieldColour(t)) * line(clamp(t, 0.0, 1.0) * 8.0);
   if (t < 0.0 || t > 1.0) c *= 0.86;
   return c * lit;
 }
@@ -133,7 +136,8 @@ void main() {
     c = fieldLook(v, lit);
   } else if (uLens == 4) {
     float angle = degrees(asin(clamp(dot(worldN, uDirection), -1.0, 1.0)));
-    vec3 up = vec3(0.42, 0.66, 0.58), down = vec3(0.55, 0.62, 0.78), steep = vec3(0.86, 0.68, 0.30), under = vec3(0.80, 0.33, 0.20);
+    vec3 up = linear(vec3(0.42, 0.66, 0.58)), down = linear(vec3(0.55, 0.62, 0.78));
+    vec3 steep = linear(vec3(0.86, 0.68, 0.30)), under = linear(vec3(0.80, 0.33, 0.20));
     c = angle >= 0.0 ? up : down;
     c = mix(c, vec3(0.96), 0.5 * smoothstep(uField.x, 90.0, abs(angle)));
     if (abs(angle) < uField.x) c = steep;
@@ -141,15 +145,15 @@ void main() {
     if (vValue.y > 0.5 || (uField.y < 0.5 && angle < 0.0)) c = hatched(under * lit);
   } else if (uLens == 5) {
     if (vValue.y < 0.5) c = kUnknown * lit;
-    else if (vValue.x < uField.x) c = hatched(vec3(0.80, 0.33, 0.20) * lit);
+    else if (vValue.x < uField.x) c = hatched(linear(vec3(0.80, 0.33, 0.20)) * lit);
     else {
       float t = (vValue.x - uField.x) / (uField.y - uField.x);
-      c = fieldColour(1.0 - 0.9 * clamp(t, 0.0, 1.0)) * line(clamp(t, 0.0, 1.0) * 8.0) * lit;
+      c = linear(fieldColour(1.0 - 0.9 * clamp(t, 0.0, 1.0))) * line(clamp(t, 0.0, 1.0) * 8.0) * lit;
       if (t > 1.0) c *= 0.8;
     }
   } else {
     if (vValue.y < 0.5) c = kUnknown * lit;
-    else if (abs(vValue.x) <= uField.z) c = vec3(0.95, 0.93, 0.88) * lit;
+    else if (abs(vValue.x) <= uField.z) c = linear(vec3(0.95, 0.93, 0.88)) * lit;
     else c = fieldLook(vValue.x, lit);
   }
   if (!front && uLens > 2) c = mix(c, kLilac, 0.35);

@@ -32,6 +32,8 @@ Quantity_Color colour(unsigned rgb) {
 constexpr unsigned kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSoftInk = 0x6E7173, kGhost = 0x8A9AA6,
                    kOchre = 0xC08A1E, kFill = 0xB9C4BE;
 
+constexpr double kLaterOpacity = 0.35;
+
 unsigned colourOf(Ink ink, unsigned dark) {
   switch (ink) {
   case Ink::Dark: return dark;
@@ -111,7 +113,8 @@ void Viewer::show(DrawingPtr drawing, LensResultPtr result) {
 }
 
 void Viewer::setLens(const LensState& lens) {
-  const bool again = lens.needsValues() != lens_.needsValues() || lens.only != lens_.only;
+  const bool again = lens.needsValues() != lens_.needsValues() || lens.only != lens_.only ||
+                     (lens.surface == SurfaceLens::Shade) != (lens_.surface == SurfaceLens::Shade);
   lens_ = lens;
   aimCut();
   pushPrograms();
@@ -160,11 +163,16 @@ void Viewer::showOtherHalf(bool on) {
   redrawAll();
 }
 
-std::vector<const DrawnBody*> Viewer::shownBodies() const {
-  std::vector<const DrawnBody*> out;
-  for (const DrawnBody& b : drawing_->bodies) out.push_back(&b);
-  if (otherHalf_)
-    for (const DrawnBody& b : drawing_->otherHalves) out.push_back(&b);
+std::vector<DrawnBody> Viewer::shownBodies() const {
+  std::vector<DrawnBody> out = drawing_->bodies;
+  // Through a lens the form is judged as it will be; plain, it stands behind what is worked on.
+  for (const DrawnBody& b : drawing_->later) {
+    out.push_back(b);
+    if (lens_.surface != SurfaceLens::Shade) continue;
+    out.back().stale = true;
+    out.back().opacity *= kLaterOpacity;
+  }
+  if (otherHalf_) out.insert(out.end(), drawing_->otherHalves.begin(), drawing_->otherHalves.end());
   return out;
 }
 
@@ -175,9 +183,9 @@ void Viewer::redrawAll() {
   before.swap(meshes_);
   keys.swap(meshKeys_);
   const auto bodies = shownBodies();
-  for (const DrawnBody* b : bodies)
-    for (const MeshPtr& f : b->faces) {
-      const std::string key = keyOf(*b, *f);
+  for (const DrawnBody& b : bodies)
+    for (const MeshPtr& f : b.faces) {
+      const std::string key = keyOf(b, *f);
       if (const auto it = before.find(f.get()); it != before.end() && keys[f.get()] == key) {
         meshes_[f.get()] = it->second;
         meshKeys_[f.get()] = key;
@@ -187,9 +195,9 @@ void Viewer::redrawAll() {
   for (auto& [mesh, s] : before) s->Erase();
   for (auto& s : rest_) s->Erase();
   rest_.clear();
-  for (const DrawnBody* b : bodies) {
-    drawBody(*b);
-    drawEdges(*b);
+  for (const DrawnBody& b : bodies) {
+    drawBody(b);
+    drawEdges(b);
   }
   drawCurves(drawing_->curves);
   if (otherHalf_) drawCurves(drawing_->otherCurves);
@@ -398,6 +406,7 @@ void Viewer::drawGhosts() {
       g->AddPrimitiveArray(trianglesOf(*d.ghost->mesh, kGhost, d.ghost->strength, nullptr));
     }
     for (const auto& line : d.ghost->edges) addPolyline(s, line, kGhost, 1.0);
+    if (d.ghost->mesh->triangles.empty() && d.ghost->edges.empty()) addPoints(s, d.ghost->corners, kGhost, 2.0);
     s->Display();
     rest_.push_back(s);
   }

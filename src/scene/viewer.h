@@ -53,9 +53,9 @@ private:
   FacePrograms::Kind kindOf(const DrawnBody& b, const brep::FaceMesh& m) const;
   const inspect::FieldValues* valuesOf(const brep::FaceMesh& m) const;
   std::string keyOf(const DrawnBody& b, const brep::FaceMesh& m) const;
-  void aimCut();                                     ///< what lies between the eye and a cut is hidden
-  void pushPrograms();                               ///< settings to the shaders
-  std::vector<const DrawnBody*> shownBodies() const; ///< other halves included
+  void aimCut();                              ///< what lies between the eye and a cut is hidden
+  void pushPrograms();                        ///< settings to the shaders
+  std::vector<DrawnBody> shownBodies() const; ///< other halves and later bodies included, as they are to be drawn
   void drawPlanes();
   void drawPictures();
   void drawGhosts();

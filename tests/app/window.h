@@ -1,6 +1,7 @@
 #pragma once
 #include "app/main_window.h"
 #include "app/overlay.h"
+#include "app/preferences.h"
 #include "inspect/state.h"
 #include "steps/registry.h"
 #include "support/registry.h"
@@ -11,6 +12,7 @@
 #include <QLineEdit>
 #include <QMessageBox>
 #include <QPushButton>
+#include <QSettings>
 #include <QTimer>
 #include <nlohmann/json.hpp>
 
@@ -156,6 +158,8 @@ protected:
 
 protected slots:
   void init() {
+    QSettings().clear(); // as on the first day
+    app::usePreferences({});
     window_ = std::make_unique<app::MainWindow>(steps::registry());
     window_->show();
     window_->activateWindow();

@@ -115,6 +115,26 @@ private slots:
     QCOMPARE(QString::fromStdString(two.target), QString::fromStdString(b.recipe.find(moved)->label));
   }
 
+  void measuredPointsAreColouredByTheirDistanceFromTheForm() {
+    Bench b;
+    b.add("ring", {{"width", 40}, {"height", 0}});
+    b.add("ring", {{"width", 40}, {"height", 50}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
+    std::string table;
+    for (int i = 0; i < 60; ++i) {
+      const double a = 0.1 * i, r = 20 + 0.005 * i; // up to 0.295 outside
+      table += std::to_string(r * std::cos(a)) + " " + std::to_string(r * std::sin(a)) + " " + std::to_string(0.8 * i) + "\n";
+    }
+    b.add("ghost", {{"file", b.file("scan.xyz", table)}});
+    const auto r = seen(b, lensWith("deviation", {{"within", "0.1 mm"}, {"range", "0.5"}}));
+    QVERIFY(r.spread.least && r.spread.most);
+    VERIFY_AT_MOST(std::abs(std::abs(r.spread.most->value - r.spread.least->value) - 0.295), 2e-3);
+    VERIFY_AT_MOST(std::abs(r.spread.share - 39.0 / 60), 0.02);
+    size_t dots = 0;
+    for (const auto& d : r.art.dots) dots += d.points.size();
+    QCOMPARE(dots, size_t(60));
+  }
+
   void whatLiesUnderThePointerIsMeasuredOnTheSurfaceItself() {
     Bench b = tumbler();
     const auto drawing = scene::draw(b.run(), scene::Quality::Moving, nullptr);

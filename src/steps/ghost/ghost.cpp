@@ -1,4 +1,5 @@
 #include "brep/foreign_mesh.h"
+#include "recipe/point_table.h"
 #include "steps/common.h"
 #include "steps/foreign_unit.h"
 
@@ -14,8 +15,8 @@ constexpr double kCreaseDeg = 30; ///< sharper edges of a mesh are drawn
 constexpr double kLineMm = 0.02;  ///< how near drawn lines are to their curves
 
 Schema schema() {
-  return {file("file", "File", "A STEP, BREP or STL file; it travels inside the project.",
-               "Bodies and meshes (*.step *.stp *.brep *.brp *.stl)"),
+  return {file("file", "File", "A STEP, BREP or STL file, or a table of measured points; it travels inside the project.",
+               "Bodies, meshes and points (*.step *.stp *.brep *.brp *.stl *.txt *.csv *.xyz)"),
           unitField(),
           ratioField("strength", "Strength", "How clearly it shows, from nothing to plain.", "0.3").within(0.05, 1)};
 }
@@ -27,6 +28,16 @@ Expected<GhostObject> fromMesh(const Inputs& in, const std::string& bytes, const
   out.edges = std::move(shown.edges);
   out.corners = std::move(mesh.points);
   out.mesh = std::make_shared<const brep::FaceMesh>(std::move(shown.mesh));
+  return out;
+}
+
+Expected<GhostObject> fromPoints(const Inputs& in, const std::string& bytes) {
+  LUMSK_TRY(lists, readPointTable(bytes));
+  GhostObject out;
+  out.mesh = std::make_shared<const brep::FaceMesh>();
+  for (const Points& list : lists)
+    for (Eigen::Index i = 0; i < list.rows(); ++i)
+      out.corners.push_back(brep::mmPer(unitOf(in)) * list.row(i).transpose());
   return out;
 }
 
@@ -63,12 +74,18 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (!bytes) return fail(problem("LM-I004", "choose a file with bodies or a mesh").inField("file"));
   std::string name = in.fileName("file");
   std::transform(name.begin(), name.end(), name.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-  const bool stl = name.size() > 4 && name.compare(name.size() - 4, 4, ".stl") == 0;
+  const auto ends = [&](const char* ending) {
+    return name.size() > 4 && name.compare(name.size() - 4, 4, ending) == 0;
+  };
+  const bool points = ends(".txt") || ends(".csv") || ends(".xyz");
   Outcome out;
-  auto made = stl ? fromMesh(in, *bytes, cx) : fromBodies(in, *bytes, cx, out);
+  auto made = points         ? fromPoints(in, *bytes)
+              : ends(".stl") ? fromMesh(in, *bytes, cx)
+                             : fromBodies(in, *bytes, cx, out);
   if (!made) return fail(isCancelled(made.error()) ? made.error() : made.error().inField("file"));
   made->strength = in.number("strength");
-  out.summary = std::to_string(made->mesh->triangles.size()) + " triangles";
+  out.summary = points ? std::to_string(made->corners.size()) + " points"
+                       : std::to_string(made->mesh->triangles.size()) + " triangles";
   out.outputs.push_back({"", std::make_shared<const GhostObject>(std::move(*made))});
   return out;
 }

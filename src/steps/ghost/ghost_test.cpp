@@ -43,6 +43,19 @@ const recipe::GhostObject& ghost(Bench& b) {
 class GhostStepTest : public QObject {
   Q_OBJECT
 private slots:
+  void aTableOfPointsIsABackdropOfPoints() {
+    Bench b;
+    b.add("ghost", {{"file", b.file("scan.txt", "0 0 1\n10 0 2\n\n0 10 3\n")}});
+    b.run();
+    VERIFY_STEP(b, "s1");
+    QCOMPARE(int(ghost(b).corners.size()), 3);
+    VERIFY_AT_MOST((ghost(b).corners[2] - Vec3(0, 10, 3)).norm(), 1e-12);
+    QVERIFY(ghost(b).mesh->triangles.empty());
+    b.add("ghost", {{"file", b.file("bad.csv", "1 2 x\n")}});
+    b.run();
+    QCOMPARE(b.code("s2"), std::string("LM-F010"));
+  }
+
   void meshesAreWeldedAndShowTheirCreases() {
     Bench b;
     b.add("ghost", {{"file", b.file("box.stl", boxStl(true))}, {"unit", "cm"}});

@@ -1,0 +1,132 @@
+// Lenses on the kettle in the real window: pictures a second while it is turned through each, how soon a changed
+// setting is seen, and how soon walls and deviations appear, coarse and exact. Medians of 20; run it under Xvfb at
+// 1280x800.
+#include "app/main_window.h"
+#include "app/theme.h"
+#include "steps/registry.h"
+
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QtTest>
+#include <algorithm>
+#include <cstdio>
+#include <nlohmann/json.hpp>
+
+using namespace lumsk;
+using namespace lumsk::app;
+
+namespace {
+
+constexpr int kRuns = 20;
+
+double median(std::vector<double> v) {
+  std::sort(v.begin(), v.end());
+  return v.empty() ? 0 : v[v.size() / 2];
+}
+
+double turning(ViewWidget& view) {
+  const QPoint empty(30, view.height() / 2);
+  QTest::mousePress(&view, Qt::LeftButton, {}, empty);
+  QElapsedTimer clock;
+  clock.start();
+  const int before = view.framesPainted();
+  for (int i = 1; clock.elapsed() < 400; ++i) {
+    QTest::mouseMove(&view, empty + QPoint(5 + i % 9, i % 5));
+    QTest::qWait(1);
+  }
+  const double fps = (view.framesPainted() - before) / (clock.elapsed() / 1000.0);
+  QTest::mouseRelease(&view, Qt::LeftButton, {}, empty + QPoint(5, 0));
+  return fps;
+}
+
+/// ms from a change to its first picture.
+double seenAfter(ViewWidget& view, const std::function<void()>& change) {
+  const int before = view.framesPainted();
+  QElapsedTimer clock;
+  clock.start();
+  change();
+  if (!QTest::qWaitFor([&] { return view.framesPainted() > before; }, 5000)) return 5000;
+  return double(clock.nsecsElapsed()) * 1e-6;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  qputenv("QT_QPA_PLATFORM", "xcb");
+  QApplication program(argc, argv);
+  QApplication::setOrganizationName("LumskBench");
+  applyTheme(program);
+  MainWindow window(steps::registry());
+  window.show();
+  Workspace& w = window.workspace();
+  ViewWidget& view = window.view();
+  const auto rests = [&] {
+    return QTest::qWaitFor([&] { return !w.busy() && !view.lensBusy() && view.atRest(); }, 30000);
+  };
+  if (!window.openPath(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk") || !rests()) return 1;
+  std::printf("view %dx%d\n", view.width(), view.height());
+  for (const auto& k : scene::lensKinds()) {
+    scene::LensState s;
+    scene::turnOn(s, k.key, true);
+    if (k.key == "combs") s.comb.isolines = s.comb.stack = true;
+    view.setLens(s);
+    if (!rests()) return 1;
+    std::vector<double> fps;
+    for (int i = 0; i < 5; ++i) fps.push_back(turning(view));
+    std::printf("%-10s turning %.1f pictures/s\n", k.key.c_str(), median(fps));
+  }
+  std::vector<double> stripes, isophotes;
+  for (int i = 0; i < kRuns; ++i) {
+    scene::LensState s;
+    s.surface = scene::SurfaceLens::Stripes;
+    view.setLens(s);
+    rests();
+    stripes.push_back(seenAfter(view, [&] {
+      s.stripes.count = 20 + i;
+      view.setLens(s);
+    }));
+    s.surface = scene::SurfaceLens::Isophotes;
+    view.setLens(s);
+    rests();
+    isophotes.push_back(seenAfter(view, [&] {
+      s.isophotes.direction = Vec3(1, 0.1 * i, 1).normalized();
+      view.setLens(s);
+    }));
+  }
+  std::printf("a changed stripe count is seen after %.0f ms, a changed isophote direction after %.0f ms\n",
+              median(stripes), median(isophotes));
+  for (const auto lens : {scene::SurfaceLens::Curvature, scene::SurfaceLens::Wall, scene::SurfaceLens::Deviation}) {
+    std::vector<double> first, whole;
+    for (int i = 0; i < kRuns; ++i) {
+      scene::LensWork work; // nothing kept from the run before
+      scene::LensState s;
+      s.surface = lens;
+      auto drawing = std::make_shared<scene::Drawing>(*w.drawing());
+      if (lens == scene::SurfaceLens::Deviation) { // to the same kettle, moved a little
+        drawing->bodies.push_back(drawing->bodies.front());
+        drawing->bodies.front().id = "target";
+        if (auto moved =
+                brep::moved(*drawing->bodies.front().body, Eigen::Isometry3d(Eigen::Translation3d(0.2, 0, 0)))) {
+          drawing->bodies.front().body = *moved;
+          drawing->bodies.front().faces.clear();
+          for (auto& m : brep::displayMesh(**moved, {0.03, 5}, 4000))
+            drawing->bodies.front().faces.push_back(std::make_shared<brep::FaceMesh>(std::move(m)));
+        }
+        s.deviation.to = "target";
+      }
+      QElapsedTimer clock;
+      clock.start();
+      const auto coarse = work.make(drawing, s, true, {});
+      first.push_back(double(clock.nsecsElapsed()) * 1e-6);
+      if (coarse.coarse) work.make(drawing, s, false, {});
+      whole.push_back(double(clock.nsecsElapsed()) * 1e-6);
+    }
+    std::printf("%s: first values after %.0f ms, exact after %.0f ms (%d triangles)\n",
+                lens == scene::SurfaceLens::Wall        ? "wall"
+                : lens == scene::SurfaceLens::Deviation ? "deviation"
+                                                        : "curvature",
+                median(first), median(whole), w.drawing()->triangles());
+  }
+  w.newProject();
+  return 0;
+}

@@ -1,0 +1,140 @@
+#include "scene/pick_many.h"
+
+#include <algorithm>
+
+namespace lumsk::scene {
+
+using recipe::Kind;
+
+namespace {
+
+constexpr double kLikeDeg = 5;
+constexpr double kEndsMeetMm = 0.02; ///< edges are drawn as lines within this
+
+Hit edgeHit(const DrawnBody& b, const DrawnEdge& e) {
+  const size_t m = e.points.size() / 2;
+  Hit h{Kind::Edge, b.step, b.partName(e.name), b.label + ", edge", e.points[m], 0, {}};
+  h.near.middle = e.points[m];
+  h.near.direction = (e.points[std::min(m + 1, e.points.size() - 1)] - e.points[m - 1]).normalized();
+  return h;
+}
+
+struct EdgeOf {
+  const DrawnBody* body = nullptr;
+  const DrawnEdge* edge = nullptr;
+};
+
+EdgeOf find(const Drawing& d, const Hit& h) {
+  for (const DrawnBody& b : d.bodies)
+    if (b.step == h.step)
+      for (const DrawnEdge& e : *b.edges)
+        if (b.partName(e.name) == h.part && e.points.size() > 1) return {&b, &e};
+  return {};
+}
+
+struct End {
+  Vec3 at, outward; ///< direction in which the edge leaves its end
+};
+End endOf(const DrawnEdge& e, bool last) {
+  const auto& p = e.points;
+  return last ? End{p.back(), (p.back() - p[p.size() - 2]).normalized()} : End{p.front(), (p[0] - p[1]).normalized()};
+}
+
+bool straight(const DrawnEdge& e) {
+  const Vec3 chord = e.points.back() - e.points.front();
+  if (chord.norm() < kEndsMeetMm) return false;
+  for (const Vec3& p : e.points)
+    if ((p - e.points.front()).cross(chord).norm() / chord.norm() > kEndsMeetMm) return false;
+  return true;
+}
+
+} // namespace
+
+std::vector<Hit> pickInside(const Drawing& d, const Camera& camera, const Vec2& a, const Vec2& b, Kind wanted) {
+  const Vec2 low = a.cwiseMin(b), high = a.cwiseMax(b);
+  const auto inside = [&](const Vec3& p) {
+    const Vec3 s = camera.toScreen(p);
+    return s.z() < 1 && (s.head<2>().array() >= low.array()).all() && (s.head<2>().array() <= high.array()).all();
+  };
+  const auto all = [&](const std::vector<Vec3>& points) {
+    return !points.empty() && std::all_of(points.begin(), points.end(), inside);
+  };
+  std::vector<Hit> out;
+  const auto add = [&](Hit h) {
+    h.depth = camera.toScreen(h.at).z();
+    out.push_back(std::move(h));
+  };
+  if (has(wanted, Kind::Point))
+    for (const DrawnPoint& p : d.points)
+      if (inside(p.at)) add({Kind::Point, p.step, "", p.label, p.at, 0, {}});
+  if (has(wanted, Kind::Curve))
+    for (const DrawnCurve& c : d.curves)
+      if (all(c.points)) add({Kind::Curve, c.step, c.output, c.label, c.points.front(), 0, {}});
+  for (const DrawnBody& body : d.bodies) {
+    if (has(wanted, Kind::Edge))
+      for (const DrawnEdge& e : *body.edges)
+        if (!e.seam && e.points.size() > 1 && all(e.points)) add(edgeHit(body, e));
+    bool whole = true;
+    for (const MeshPtr& f : body.faces) {
+      const bool in = all(f->points);
+      whole = whole && in;
+      if (!in || !has(wanted, Kind::Face)) continue;
+      Hit h{Kind::Face, body.step, body.partName(f->face), body.label + ", face", f->points[f->points.size() / 2],
+            0,          {}};
+      h.near.middle = h.at;
+      add(std::move(h));
+    }
+    const Kind kind = body.solid ? Kind::Solid : Kind::Skin;
+    if (whole && !body.faces.empty() && has(wanted, kind))
+      add({kind, body.step, body.partName(""), body.label, body.faces[0]->points.front(), 0, {}});
+  }
+  std::stable_sort(out.begin(), out.end(), [](const Hit& x, const Hit& y) { return x.depth < y.depth; });
+  return out;
+}
+
+std::vector<Hit> tangentChain(const Drawing& d, const Hit& edge, AngleTolerance corner) {
+  const auto [body, first] = find(d, edge);
+  if (!body) return {edge};
+  std::vector<const DrawnEdge*> chain{first};
+  for (const bool last : {true, false}) {
+    End end = endOf(*first, last);
+    for (bool grown = true; grown;) {
+      grown = false;
+      for (const DrawnEdge& e : *body->edges) {
+        if (e.seam || e.points.size() < 2 || std::find(chain.begin(), chain.end(), &e) != chain.end()) continue;
+        for (const bool other : {true, false}) {
+          const End meets = endOf(e, other);
+          if ((meets.at - end.at).norm() > kEndsMeetMm ||
+              angleBetweenRad(-meets.outward, end.outward) > 2 * corner.rad() + radFromDeg(kLikeDeg))
+            continue;
+          chain.push_back(&e);
+          end = endOf(e, !other);
+          grown = true;
+          break;
+        }
+        if (grown) break;
+      }
+    }
+  }
+  std::vector<Hit> out;
+  for (const DrawnEdge* e : chain) out.push_back(edgeHit(*body, *e));
+  return out;
+}
+
+std::vector<Hit> similarEdges(const Drawing& d, const Hit& edge, const std::vector<inspect::Join>& joins) {
+  const auto [body, first] = find(d, edge);
+  if (!body) return {edge};
+  const auto angleOf = [&](const DrawnEdge& e) {
+    const auto j = std::find_if(joins.begin(), joins.end(), [&](const auto& x) { return x.edge == e.name; });
+    return j == joins.end() ? -1.0 : j->angleDeg;
+  };
+  std::vector<Hit> out;
+  for (const DrawnEdge& e : *body->edges) {
+    if (e.seam || e.points.size() < 2 || e.open != first->open || straight(e) != straight(*first)) continue;
+    if (!e.open && std::abs(angleOf(e) - angleOf(*first)) > kLikeDeg) continue;
+    out.push_back(edgeHit(*body, e));
+  }
+  return out;
+}
+
+} // namespace lumsk::scene

@@ -1,0 +1,237 @@
+#include "app/window.h"
+
+#include "app/help.h"
+#include "app/preferences.h"
+
+#include <QComboBox>
+#include <QListWidget>
+#include <QMenu>
+#include <QMenuBar>
+#include <QSpinBox>
+#include <QTabWidget>
+#include <QTextBrowser>
+#include <QTreeWidget>
+
+namespace lumsk::test {
+
+using recipe::Kind;
+
+class ComfortTest : public WindowTestBase {
+  Q_OBJECT
+  void tab(int i) { window_->findChild<QTabWidget*>("column")->setCurrentIndex(i); }
+  QTreeWidgetItem* part(const QString& kind) {
+    auto* tree = find<QTreeWidget>("parts");
+    for (int i = 0; tree && i < tree->topLevelItemCount(); ++i)
+      if (tree->topLevelItem(i)->text(1).startsWith(kind)) return tree->topLevelItem(i);
+    return nullptr;
+  }
+  void choose(const char* box, int index) {
+    auto* b = find<QComboBox>(box);
+    QVERIFY(b);
+    b->setCurrentIndex(index);
+    emit b->activated(index);
+    QVERIFY(settled());
+  }
+  bool visible(const std::string& id) {
+    const auto it = w().recipe().looks.find(id);
+    return it == w().recipe().looks.end() || it->second.visible;
+  }
+
+private slots:
+  void partsAreFilteredFinishedMadeTransparentAndShownAlone() {
+    QVERIFY(open("tumbler.lumsk"));
+    QVERIFY(QTest::qWaitFor([&] { return w().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
+    tab(1);
+    auto* solid = part("solid");
+    QVERIFY(solid);
+    solid->setSelected(true);
+    const std::string id = w().model()->bodies.back().id;
+    choose("parts-finish", 3);
+    QVERIFY(w().recipe().looks.at(id).finish == recipe::Finish::Metal);
+    part("solid")->setSelected(true);
+    choose("parts-opacity", 2);
+    QCOMPARE(w().recipe().looks.at(id).opacity, 0.5);
+    QVERIFY(std::any_of(w().drawing()->bodies.begin(), w().drawing()->bodies.end(),
+                        [](const auto& b) { return b.opacity == 0.5 && b.finish == recipe::Finish::Metal; }));
+    part("solid")->setSelected(true);
+    click("parts-only");
+    QVERIFY(settled());
+    QVERIFY(visible(id) && !visible(w().recipe().steps[1]->id));
+    click("parts-all");
+    QVERIFY(settled());
+    QVERIFY(visible(w().recipe().steps[1]->id));
+    keys(Qt::Key_Z, Qt::ControlModifier); // looks are undone like all else
+    QVERIFY(settled());
+    QVERIFY(!visible(w().recipe().steps[1]->id));
+    auto* kinds = find<QComboBox>("parts-kinds");
+    kinds->setCurrentIndex(3);
+    QVERIFY(part("solid")->isHidden() && !part("curve")->isHidden());
+  }
+
+  void keysTakePickedThingsOutOfSightAndBack() {
+    QVERIFY(open("tumbler.lumsk"));
+    const std::string body = w().model()->bodies.back().id;
+    pickAt({0, -35, 60});
+    QVERIFY(!w().selection().empty());
+    QTest::keyClick(&view(), Qt::Key_O);
+    QVERIFY(settled());
+    QVERIFY(!visible(body) && w().selection().empty());
+    QTest::keyClick(&view(), Qt::Key_O, Qt::ControlModifier | Qt::ShiftModifier);
+    QVERIFY(settled());
+    QVERIFY(visible(body));
+    pickAt({0, -35, 60});
+    QTest::keyClick(&view(), Qt::Key_O, Qt::ShiftModifier);
+    QVERIFY(settled());
+    QVERIFY(visible(body) && !visible(w().recipe().steps[1]->id));
+  }
+
+  void aBoxPicksWhatLiesWholeInIt() {
+    for (const char* height : {"0", "30", "60"}) {
+      click("tool-ring");
+      QVERIFY(settled());
+      type("height", height);
+      click("keep");
+      QVERIFY(settled());
+    }
+    click("stage-surfaces");
+    click("tool-loft");
+    QVERIFY(settled());
+    view().fitAll();
+    QTest::qWait(200);
+    // All of the lower two rings, half of the upper one.
+    const int between = (onScreen({0, 30, 60}).y() + onScreen({0, -30, 60}).y()) / 2;
+    drag({20, std::max(between, 60)}, view().rect().bottomRight() - QPoint(5, 5), Qt::LeftButton, Qt::AltModifier);
+    const auto& sections = inputs(w().draft())["sections"];
+    QCOMPARE(int(sections.size()), 2);
+    for (const auto& s : sections) QVERIFY(s["step"] != w().recipe().steps[2]->id);
+  }
+
+  void aDoubleClickPicksAChainAndTheMenuSimilarEdges() {
+    QVERIFY(open("tumbler.lumsk"));
+    w().showOnly({w().model()->bodies.back().id}); // rings lie on its edges
+    QVERIFY(settled());
+    const auto& body = w().drawing()->bodies.back();
+    const auto rim = std::find_if(body.edges->begin(), body.edges->end(), [](const auto& e) {
+      return !e.seam && e.points.size() > 4 && std::abs(e.points[0].z() - 110) < 1e-6;
+    });
+    QVERIFY(rim != body.edges->end());
+    const auto chain = scene::pickAt(*w().drawing(), view().camera(), onScreen(rim->points[3]).x(),
+                                     onScreen(rim->points[3]).y(), Kind::Edge);
+    QVERIFY(!chain.empty());
+    QTest::mouseDClick(&view(), Qt::LeftButton, {}, onScreen(rim->points[3]));
+    QVERIFY(!w().selection().empty());
+    for (const auto& h : w().selection()) QVERIFY(h.kind == Kind::Edge);
+  }
+
+  void bothThemesAreReadableAndTextGrows() {
+    const auto contrast = [](const QColor& a, const QColor& b) {
+      const auto light = [](const QColor& c) {
+        const auto lin = [](double v) { return v <= 0.03928 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+        return 0.2126 * lin(c.redF()) + 0.7152 * lin(c.greenF()) + 0.0722 * lin(c.blueF());
+      };
+      const double x = light(a), y = light(b);
+      return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
+    };
+    for (const auto theme : {app::Theme::Slate, app::Theme::Clay}) {
+      app::Preferences p = app::preferences();
+      p.theme = theme;
+      app::usePreferences(p);
+      const auto& t = app::tones();
+      for (const QColor& ground : {t.ground, t.panel, t.base})
+        for (const QColor& ink : {t.text, t.soft, t.accentText, t.attentionText, t.cautionText})
+          QVERIFY2(contrast(ink, ground) >= 4.5, qPrintable(ink.name() + " on " + ground.name()));
+      QVERIFY(contrast(Qt::white, t.accent) >= 4.5);
+    }
+    const double before = QApplication::font().pointSizeF();
+    app::Preferences p = app::preferences();
+    p.textScale = 1.5;
+    app::usePreferences(p);
+    VERIFY_AT_MOST(std::abs(QApplication::font().pointSizeF() / before - 1.5), 0.01);
+    p.textScale = 1.0;
+    app::usePreferences(p);
+  }
+
+  void preferencesActAtOnceAndFiguresAreShownInInches() {
+    QVERIFY(open("tumbler.lumsk"));
+    tab(1);
+    keys(Qt::Key_Comma, Qt::ControlModifier);
+    auto* dialog = find<QDialog>("preferences");
+    QVERIFY(dialog);
+    choose("preferences-units", 1);
+    QVERIFY(QTest::qWaitFor([&] { return part("solid") && part("solid")->text(2) != "measuring"; }, 10000));
+    QVERIFY(find<QTreeWidget>("parts")->headerItem()->text(2).contains("in"));
+    QVERIFY2(part("solid")->text(2).startsWith("2.9") || part("solid")->text(2).startsWith("3"),
+             qPrintable(part("solid")->text(2))); // 76 mm
+    choose("preferences-theme", 1);
+    QVERIFY(app::theme() == app::Theme::Slate);
+    choose("preferences-theme", 0);
+    choose("preferences-units", 0);
+    dialog->close();
+  }
+
+  void theHelpIsFoundByItsWordsAndOpensAtTheStep() {
+    QVERIFY(open("tumbler.lumsk"));
+    w().unfold(w().recipe().steps[1]->id);
+    keys(Qt::Key_F1);
+    auto* text = find<QTextBrowser>("help-text");
+    QVERIFY(text && text->toPlainText().startsWith("Ring"));
+    auto* search = find<QLineEdit>("help-search");
+    QTest::keyClicks(search, "undercut");
+    auto* list = find<QListWidget>("help-pages");
+    QVERIFY(list->count() >= 1);
+    QVERIFY(text->toPlainText().contains("undercut", Qt::CaseInsensitive));
+    search->clear();
+    QTest::keyClicks(search, "qqqq");
+    QCOMPARE(list->count(), 0);
+    QVERIFY(text->toPlainText().contains("Nothing"));
+    // Every step and the keys have a page.
+    const auto pages = app::helpPages(w().registry(), window_.get());
+    for (const auto& s : w().registry().all())
+      QVERIFY(std::any_of(pages.begin(), pages.end(), [&](const auto& p) {
+        return p.key == QString::fromStdString(s.kind) && p.text.size() > 100;
+      }));
+    const auto keysPage = std::find_if(pages.begin(), pages.end(), [](const auto& p) { return p.key == "keys"; });
+    QVERIFY(keysPage != pages.end() && keysPage->text.contains("Ctrl+Z") && keysPage->text.contains("Ctrl+E"));
+  }
+
+  void aPictureOfAnySizeIsWrittenThroughTheMenu() {
+    QVERIFY(open("tumbler.lumsk"));
+    QTest::qWait(300);
+    const QString path = dir_.filePath("cup.png");
+    whenAsked<QDialog>([this, path](QDialog* d) {
+      d->findChild<QSpinBox*>("picture-width")->setValue(900);
+      d->findChild<QSpinBox*>("picture-height")->setValue(300);
+      d->findChild<QComboBox*>("picture-finish")->setCurrentIndex(4);
+      whenAskedForAFile(path);
+      d->accept();
+    });
+    keys(Qt::Key_P, Qt::ControlModifier | Qt::ShiftModifier);
+    const QImage image(path);
+    QCOMPARE(image.size(), QSize(900, 300));
+    // The form stands in it, undistorted: about as wide as it is in the view.
+    int inside = 0;
+    const QRgb ground = image.pixel(5, 150);
+    for (int x = 0; x < 900; ++x) inside += std::abs(qGray(image.pixel(x, 150)) - qGray(ground)) > 8;
+    QVERIFY2(inside > 60 && inside < 300, qPrintable(QString::number(inside)));
+  }
+
+  void everyControlHasANameForThoseWhoCannotSeeIt() {
+    QVERIFY(open("tumbler.lumsk"));
+    click("tag-stripes");
+    w().unfold(w().recipe().steps[1]->id);
+    QTest::qWait(50);
+    for (const QWidget* c : window_->findChildren<QWidget*>()) {
+      if (!c->isVisible() || c->focusPolicy() == Qt::NoFocus || c->objectName().startsWith("qt_")) continue;
+      const auto* b = qobject_cast<const QAbstractButton*>(c);
+      const bool named = !c->accessibleName().isEmpty() || (b && !b->text().isEmpty()) ||
+                         qobject_cast<const QTabBar*>(c) || qobject_cast<const QMenuBar*>(c) ||
+                         qobject_cast<const QAbstractScrollArea*>(c) || c->focusProxy();
+      QVERIFY2(named, qPrintable(QString("%1 '%2'").arg(c->metaObject()->className(), c->objectName())));
+    }
+  }
+};
+
+static test::Register<ComfortTest> registeredComfortTest;
+
+} // namespace lumsk::test
+#include "comfort_test.moc"
