@@ -115,10 +115,10 @@ private slots:
       return !e.seam && e.points.size() > 4 && std::abs(e.points[0].z() - 110) < 1e-6;
     });
     QVERIFY(rim != body.edges->end());
-    const auto chain = scene::pickAt(*w().drawing(), view().camera(), onScreen(rim->points[3]).x(),
-                                     onScreen(rim->points[3]).y(), Kind::Edge);
+    const auto chain = scene::pickAt(*w().drawing(), view().camera(), onScreen(rim->points[rim->points.size() / 3]).x(),
+                                     onScreen(rim->points[rim->points.size() / 3]).y(), Kind::Edge);
     QVERIFY(!chain.empty());
-    QTest::mouseDClick(&view(), Qt::LeftButton, {}, onScreen(rim->points[3]));
+    QTest::mouseDClick(&view(), Qt::LeftButton, {}, onScreen(rim->points[rim->points.size() / 3]));
     QVERIFY(!w().selection().empty());
     for (const auto& h : w().selection()) QVERIFY(h.kind == Kind::Edge);
   }
