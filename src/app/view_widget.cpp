@@ -324,7 +324,7 @@ void ViewWidget::setLens(const scene::LensState& lens) {
   if (viewer_) {
     makeCurrent();
     viewer_->setLens(lens);
-    changed();
+    moved(); // at once, and smoothly when it rests
   }
   requestLens();
   emit lensChanged();

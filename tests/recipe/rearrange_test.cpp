@@ -84,7 +84,7 @@ private slots:
     a.recipe.parameters = {
         {"w", "2 * half", Dimension::Length}, {"half", "21", Dimension::Length}, {"unused", "1", Dimension::Length}};
     a.add("ring", {{"width", "w"}});
-    a.add("points_curve", {{"file", a.file("p.txt", "0 0 0\n10 0 0\n10 10 5\n0 10 9\n")}});
+    a.add("points_curve", {{"table", a.file("p.txt", "0 0 0\n10 0 0\n10 10 5\n0 10 9\n")}});
     a.add("ring", {{"width", 30}, {"height", 40}});
     a.add("loft", {{"sections", picks({pick("s1"), pick("s3")})}});
     const std::string clip = recipe::clipOf(a.recipe, {"s1", "s2", "s4"}, steps::registry());
