@@ -14,7 +14,7 @@ namespace lumsk::app {
 
 namespace {
 
-constexpr int kWidth = 250, kRowHeight = 24, kMostRows = 6;
+constexpr int kWidth = 250, kTableWidth = 330, kRowHeight = 24, kMostRows = 6;
 
 const scene::DrawnEdge* drawnEdge(const scene::DrawnBody& b, const std::string& name) {
   for (const auto& e : *b.edges)
@@ -395,7 +395,7 @@ void LensPanel::place() {
   only_->setText(lens.only.empty() ? tr("only what is picked") : tr("all bodies again"));
   setVisible(!sections_.empty() || lens.joins || lens.openings);
   if (!isVisible()) return;
-  setFixedWidth(withText(kWidth));
+  setFixedWidth(withText(lens.joins || lens.openings ? kTableWidth : kWidth));
   QLayout* l = inside_->layout();
   l->invalidate();
   l->activate();

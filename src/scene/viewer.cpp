@@ -113,8 +113,11 @@ void Viewer::show(DrawingPtr drawing, LensResultPtr result) {
 }
 
 void Viewer::setLens(const LensState& lens) {
-  const bool again = lens.needsValues() != lens_.needsValues() || lens.only != lens_.only ||
-                     (lens.surface == SurfaceLens::Shade) != (lens_.surface == SurfaceLens::Shade);
+  const auto drawn = [](const LensState& l) {
+    return std::tuple(l.needsValues(), l.surface == SurfaceLens::Shade, l.surface == SurfaceLens::Deviation, l.combs,
+                      l.points, l.cut);
+  };
+  const bool again = drawn(lens) != drawn(lens_) || lens.only != lens_.only;
   lens_ = lens;
   aimCut();
   pushPrograms();
@@ -201,8 +204,10 @@ void Viewer::redrawAll() {
   }
   drawCurves(drawing_->curves);
   if (otherHalf_) drawCurves(drawing_->otherCurves);
-  if (result_ && (lens_.combs || lens_.points || lens_.cut || lens_.surface == SurfaceLens::Deviation))
-    drawArt(result_->art);
+  const auto overlays = [](const LensState& l) {
+    return std::tuple(l.combs, l.points, l.cut, l.surface == SurfaceLens::Deviation);
+  };
+  if (result_ && overlays(result_->lens) == overlays(lens_)) drawArt(result_->art);
   drawPlanes();
   drawPictures();
   drawGhosts();
