@@ -26,7 +26,7 @@ struct ForeignOptions {
   LengthUnit unit = LengthUnit::FromFile; ///< formats without a unit are taken as millimetres
   std::string name;                       ///< of the file, for its ending and for people
   std::string hash;                       ///< of its bytes, for the names of faces
-  double seconds = 180;                   ///< after which reading is given up
+  double seconds = 180; ///< after which reading is given up at the latest; small files are given less
 };
 
 /// Bodies and free curves of a STEP (ISO 10303-21) or BREP file, in mm. Runs in `lumsk-worker`: the kernel's readers

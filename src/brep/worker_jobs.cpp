@@ -122,12 +122,19 @@ int workerMain(int argc, char** argv) {
 
 // The parent's side of the jobs ---------------------------------------------------------------------------------------
 
+namespace {
+
+/// A whole file of a few megabytes is read in seconds; a damaged one can keep the kernel busy for ever.
+double patienceFor(const std::string& bytes) { return 8.0 + 6.0 * double(bytes.size()) / (1 << 20); }
+
+} // namespace
+
 Expected<ForeignBodies> readForeign(const std::string& bytes, const ForeignOptions& o, const Context& cx) {
   LUMSK_TRY(
       answer,
       runInWorker("read",
                   {{"bytes", json::binary(bytesOf(bytes))}, {"unit", int(o.unit)}, {"name", o.name}, {"hash", o.hash}},
-                  "reading '" + o.name + "'", {o.seconds, 0}, cx));
+                  "reading '" + o.name + "'", {std::min(o.seconds, patienceFor(bytes)), 0}, cx));
   return guarded("taking over a file", [&]() -> Expected<ForeignBodies> {
     ForeignBodies out;
     out.unit = answer.at("unit").get<std::string>();
