@@ -40,6 +40,18 @@ std::pair<double, int> foreignVolume(const std::string& path) {
 class ExchangeTest : public QObject {
   Q_OBJECT
 private slots:
+  void projectsOfOlderVersionsOpenAndGiveWhatTheyGave() {
+    for (const auto& [file, volume] :
+         {std::pair{"kettle_of_the_first_slice", 216418.2}, std::pair{"tumbler_of_the_first_slice", 53483.3}}) {
+      const auto project = exchange::readProject(std::string(LUMSK_SOURCE_DIR) + "/tests/files/" + file + ".lumsk");
+      VERIFY_OK(project);
+      Bench b;
+      b.recipe = project->recipe;
+      QVERIFY(!b.run().failed());
+      VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.model->bodies.back().body).volumeMm3 / volume - 1), 1e-4);
+    }
+  }
+
   void meshesAreReadBackByAForeignLibrary() {
     Bench b = tumbler();
     b.run();

@@ -1,8 +1,11 @@
+#include "exchange/project.h"
 #include "recipe/history.h"
 #include "recipe/rearrange.h"
 #include "support/recipes.h"
 
+#include <fstream>
 #include <random>
+#include <unistd.h>
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -140,7 +143,16 @@ private slots:
   }
 
   void undoOverFiveHundredMixedEditsGivesTheSameBytes() {
-    Bench b = tumbler();
+    const auto kettle = exchange::readProject(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk");
+    VERIFY_OK(kettle);
+    Bench b;
+    b.recipe = kettle->recipe;
+    const auto usedMb = [] {
+      long pages = 0, resident = 0;
+      std::ifstream("/proc/self/statm") >> pages >> resident;
+      return double(resident) * double(sysconf(_SC_PAGESIZE)) / (1 << 20);
+    };
+    const double before = usedMb();
     std::vector<std::string> texts;
     recipe::History h(std::make_shared<const recipe::Recipe>(b.recipe));
     std::mt19937 rng(5);
@@ -164,6 +176,11 @@ private slots:
       h.push(std::make_shared<const recipe::Recipe>(std::move(r)), "edit");
     }
     const std::string last = recipe::toText(*h.now());
+    double kept = 0; // by this test, not by the history
+    for (const auto& t : texts) kept += double(t.size()) / (1 << 20);
+    const double more = usedMb() - before - kept;
+    qInfo("500 edits: %.1f MB", more);
+    VERIFY_AT_MOST(more, 200);
     for (int i = 499; i >= 0; --i) {
       h.undo();
       QVERIFY(recipe::toText(*h.now()) == texts[size_t(i)]);
