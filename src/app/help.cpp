@@ -50,6 +50,7 @@ HelpPage keyPage(const QWidget* window) {
   text += HelpWindow::tr("\n## In the view\n\n"
                          "- **F**: fit all, **Shift+F**: fit what is picked\n"
                          "- **O**: out of sight, **Shift+O**: only this, **Ctrl+Shift+O**: all in sight\n"
+                         "- hold **B**: the state that was kept as before (Ctrl+B), under the same camera and lens\n"
                          "- **Tab**: the next thing under the pointer\n"
                          "- **Enter**: keep the draft, **Esc**: one step back\n"
                          "- **Space**: command field, **1 to 7**: stages, **Del**: remove\n"

@@ -183,6 +183,7 @@ void MainWindow::makeMenus() {
   for (const auto& [name, keys, from] : views)
     action(view, name, QKeySequence(keys), [this, from = from] { view_->lookFrom(from); });
   view->addSeparator();
+  action(view, tr("Keep as before"), QKeySequence("Ctrl+B"), [this] { view_->keepBefore(); });
   action(view, tr("Fit all"), {}, [this] { view_->fitAll(); });
   action(view, tr("Perspective or parallel"), {},
          [this] { tags_->findChild<QPushButton*>("tag-perspective")->toggle(); });

@@ -70,7 +70,7 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
   connect(&patience_, &QTimer::timeout, this, &ViewWidget::showDrawing);
   connect(&lensRunner_, &LensRunner::ready, this, [this](const scene::LensResultPtr& r) {
     lensResult_ = r;
-    if (r->drawing == w_.drawing()) patience_.stop();
+    if (r->drawing == (beforeShown_ ? before_ : w_.drawing())) patience_.stop();
     if (!patience_.isActive()) showDrawing();
     emit lensResultChanged();
   });
@@ -88,7 +88,10 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
   connect(&w_, &Workspace::recipeChanged, this, [this] {
     if (viewer_) overlay_->set(allMarks(), camera());
   });
-  connect(&w_, &Workspace::fileChanged, this, [this] { fitted_ = false; });
+  connect(&w_, &Workspace::fileChanged, this, [this] {
+    fitted_ = false;
+    before_ = nullptr;
+  });
   connect(&w_, &Workspace::wantsLookAt, this, [this](const Vec3& p) {
     if (!viewer_) return;
     viewer_->lookAt(p);
@@ -201,16 +204,30 @@ void ViewWidget::refresh() {
   overlay_->set(allMarks(), camera());
 }
 
+void ViewWidget::keepBefore() {
+  before_ = w_.drawing();
+  emit w_.told(tr("kept as before: hold B to see it"));
+}
+
+void ViewWidget::showBefore(bool on) {
+  if (on && !before_) return emit w_.told(tr("keep a state as before first (Ctrl+B)"));
+  if (!before_ || on == beforeShown_) return;
+  beforeShown_ = on;
+  requestLens();
+  showDrawing();
+  changed();
+}
+
 void ViewWidget::showDrawing() {
   if (!viewer_ || !shown_) return;
   makeCurrent();
-  viewer_->show(shown_, lensResult_);
+  viewer_->show(beforeShown_ ? before_ : shown_, lensResult_);
   if (w_.dragging() || !w_.busy()) changed();
 }
 
 void ViewWidget::requestLens() {
   if (w_.drawing() && (lens_.needsValues() || lens_.combs || lens_.points || lens_.cut))
-    lensRunner_.request(w_.drawing(), lens_, w_.dragging() || cutting_);
+    lensRunner_.request(beforeShown_ ? before_ : w_.drawing(), lens_, w_.dragging() || cutting_);
 }
 
 std::vector<Mark> ViewWidget::allMarks() const {
@@ -718,6 +735,7 @@ bool ViewWidget::peek(int key, bool on) {
 void ViewWidget::keyPressEvent(QKeyEvent* e) {
   if (e->isAutoRepeat()) return;
   if (e->key() == Qt::Key_Escape && editor_) return closeEditor();
+  if (e->modifiers() == Qt::NoModifier && e->key() == Qt::Key_B) return showBefore(true);
   if (e->modifiers() == Qt::NoModifier && peek(e->key(), true)) return;
   if (e->key() == Qt::Key_F && e->modifiers() == Qt::NoModifier) return fitAll();
   if (e->key() == Qt::Key_F && e->modifiers() == Qt::ShiftModifier) return fitPicks();
@@ -747,6 +765,7 @@ void ViewWidget::keyPressEvent(QKeyEvent* e) {
 }
 
 void ViewWidget::keyReleaseEvent(QKeyEvent* e) {
+  if (!e->isAutoRepeat() && e->key() == Qt::Key_B) return showBefore(false);
   if (!e->isAutoRepeat() && peek(e->key(), false)) return;
   QOpenGLWidget::keyReleaseEvent(e);
 }

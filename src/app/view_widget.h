@@ -24,8 +24,12 @@ public:
   void setPerspective(bool on);
   bool perspective() const;
   void fitAll();
-  void fitPicks();             ///< what is picked; all when nothing is
-  void showOtherHalf(bool on); ///< the mirror image of one modelled half, faintly
+  /// Keeps what is seen, to be compared with what comes after: holding B shows it, under the same camera and lens.
+  void keepBefore();
+  bool showsBefore() const { return beforeShown_; }
+  const scene::DrawingPtr& before() const { return before_; } ///< null: nothing is kept
+  void fitPicks();                                            ///< what is picked; all when nothing is
+  void showOtherHalf(bool on);                                ///< the mirror image of one modelled half, faintly
   bool showsOtherHalf() const { return otherHalf_; }
   void setLens(const scene::LensState& lens);
   const scene::LensState& lens() const { return lens_; }
@@ -69,6 +73,7 @@ private:
   void moved();   ///< as above, with more of the same to be expected: smooth only when it rests
   void hoverAt(QPointF p);
   void showDrawing();
+  void showBefore(bool on);
   void requestLens();
   void probeAt(QPointF p);
   std::vector<Mark> allMarks() const; ///< of the open step, and the cut's handle
@@ -97,6 +102,8 @@ private:
   QTimer settle_, patience_; ///< `patience_`: how long a drawing waits for what the lens shows on it
   LensRunner lensRunner_;
   scene::LensResultPtr lensResult_;
+  scene::DrawingPtr before_;
+  bool beforeShown_ = false;
   QPointF pressed_, last_;
   enum class Drag { None, Pending, Turn, Pan, Mark, Box } drag_ = Drag::None;
   Qt::MouseButton button_ = Qt::NoButton;

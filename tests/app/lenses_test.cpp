@@ -149,6 +149,36 @@ private slots:
     QVERIFY(view().lens().only.empty());
   }
 
+  void whatWasBeforeIsSeenWhileBIsHeld() {
+    QVERIFY(open("tumbler.lumsk"));
+    click("tag-curvature");
+    QVERIFY(seen());
+    const auto picture = [&] {
+      return QTest::qWaitFor([&] { return view().atRest() && !view().lensBusy(); }, 5000) ? view().grabFramebuffer()
+                                                                                          : QImage();
+    };
+    const QImage before = picture();
+    keys(Qt::Key_B, Qt::ControlModifier);
+    QVERIFY(view().before() == w().drawing());
+    w().setInput(w().recipe().steps[2]->id, "width", 110, "wider");
+    QVERIFY(settled() && seen());
+    const QImage after = picture();
+    QVERIFY(before != after);
+    view().setFocus();
+    QTest::keyPress(&view(), Qt::Key_B);
+    QVERIFY(view().showsBefore());
+    QVERIFY(QTest::qWaitFor([&] { return result().drawing == view().before(); }, 5000));
+    const QImage again = picture();
+    int differ = 0;
+    for (int y = 0; y < again.height(); y += 3)
+      for (int x = 0; x < again.width(); x += 3)
+        differ += std::abs(qGray(again.pixel(x, y)) - qGray(before.pixel(x, y))) > 12;
+    VERIFY_AT_MOST(9.0 * differ / (again.width() * again.height()), 0.005);
+    QTest::keyRelease(&view(), Qt::Key_B);
+    QVERIFY(!view().showsBefore());
+    QVERIFY(QTest::qWaitFor([&] { return result().drawing == w().drawing(); }, 5000));
+  }
+
   void theBarFoldsToWhatIsOn() {
     QVERIFY(open("tumbler.lumsk"));
     click("tag-stripes");
