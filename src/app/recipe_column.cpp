@@ -71,13 +71,13 @@ void RecipeRow::sync(int number) {
       icon("steps/" + QString::fromStdString(entry->kind), open ? IconTone::Accent : IconTone::Text).pixmap(22, 22));
   label_->setText(QString::fromStdString(entry->label));
   const auto* r = w_.model()->result(step_);
-  QString summary, mark, colour = tones().accent.name(), words;
+  QString summary, mark, colour = tones().accentText.name(), words;
   if (!entry->on) {
     mark = "○", colour = tones().soft.name(), words = tr("switched off"), summary = words;
   } else if (!r || r->status == recipe::Status::Off) { // switched on again, and not computed yet
     mark = "…", words = tr("computing");
   } else if (r->status == recipe::Status::Failed) {
-    mark = "▲", colour = tones().attention.name(), words = tr("failed");
+    mark = "▲", colour = tones().attentionText.name(), words = tr("failed");
     summary = r->problem ? QString::fromStdString(r->problem->what) : words;
   } else if (r->status == recipe::Status::Stale) {
     mark = "◌", colour = tones().caution.name(), words = tr("waits for a step before it"),

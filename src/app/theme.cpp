@@ -49,7 +49,7 @@ QPushButton[role="segment"]:checked { background: @accent; color: white; border-
 QLineEdit, QComboBox, QTextEdit, QTableWidget, QListWidget { background: @base; border: 1px solid @border; border-radius: 4px; padding: 3px 6px; selection-background-color: @accent; selection-color: white; }
 QLineEdit:focus, QComboBox:focus, QTableWidget:focus { border: 1.5px solid @accent; }
 QComboBox::drop-down { border: none; width: 22px; }
-QComboBox::down-arrow { image: url(:/icons/unfold.svg); width: 12px; height: 12px; }
+QComboBox::down-arrow { image: url(:/icons/@unfold.svg); width: 12px; height: 12px; }
 QLineEdit[bad="true"] { border: 1.5px solid @attention; }
 QTabBar::tab { background: transparent; padding: 8px 14px; border: none; color: @soft; }
 QTabBar::tab:selected { color: @accentText; font-weight: 600; border-bottom: 2px solid @accent; }
@@ -73,6 +73,8 @@ QLabel[tone="caution"] { color: @cautionText; }
 QLabel[tone="head"] { font-weight: 600; }
 QLabel[tone="section"] { font-weight: 600; padding-top: 10px; }
 QLabel[tone="title"] { font-size: 15pt; font-weight: 600; }
+QCheckBox::indicator { width: 15px; height: 15px; border: 1px solid @border; border-radius: 3px; background: @base; }
+QCheckBox::indicator:checked { background: @accent; border-color: @accent; image: url(:/icons/tick.svg); }
 #summary { color: @soft; }
 #remove-pick { border: none; background: transparent; padding: 0; }
 #pick-choice { padding: 0 6px; border: 1px solid @border; border-radius: 4px; background: @base; }
@@ -164,6 +166,7 @@ QString styleSheet(const Tones& t) {
                                        .arg(colour.green())
                                        .arg(colour.blue())
                                        .arg(colour.alpha()));
+  s.replace(QLatin1String("@unfold"), QLatin1String(dark ? "unfold_light" : "unfold"));
   return s;
 }
 

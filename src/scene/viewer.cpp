@@ -29,6 +29,7 @@ Quantity_Color colour(unsigned rgb) {
                         Quantity_TOC_sRGB);
 }
 
+constexpr unsigned kEdgeInk = 0x22262A; ///< on faces, which are light under every theme
 constexpr unsigned kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSoftInk = 0x6E7173, kGhost = 0x8A9AA6,
                    kOchre = 0xC08A1E, kFill = 0xB9C4BE;
 
@@ -291,7 +292,7 @@ void Viewer::drawEdges(const DrawnBody& b) {
     addPolyline(s, e.points,
                 e.open    ? kCoral
                 : b.stale ? kSoftInk
-                          : ink_,
+                          : kEdgeInk,
                 e.open ? 2.0 : 1.2, e.open ? Aspect_TOL_DASH : Aspect_TOL_SOLID);
   }
   s->Display();
