@@ -10,7 +10,10 @@ namespace {
 constexpr double kStartMm = 1e-4;
 /// The surface lies this near to its mesh; farther away another place was found.
 constexpr double kMeshMm = 0.5;
-constexpr double kOpposite = 0.5; ///< cosine: both sides of a wall look about the opposite ways
+/// Rays of the draft start this far off the form, farther than its mesh strays from it.
+constexpr double kClearMm = 0.05;
+constexpr double kUprightDeg = 0.25; ///< walls that stand along the pull within this hide nothing
+constexpr double kOpposite = 0.5;    ///< cosine: both sides of a wall look about the opposite ways
 
 std::vector<const brep::FaceMesh*> pointers(const std::vector<std::shared_ptr<const brep::FaceMesh>>& meshes) {
   std::vector<const brep::FaceMesh*> out;
@@ -84,6 +87,31 @@ FieldValues deviationField(const MeasuredForm& form, int mesh, const DeviationTa
                            const Context& cx) {
   const brep::FaceMesh& m = *form.meshes()[size_t(mesh)];
   return valuesAt(m, cx, [&](size_t i) { return deviationAt(to, m.points[i], m.normals[i], exact); });
+}
+
+std::optional<double> heightOver(const MeasuredForm& form, const Vec3& p) {
+  const auto on = form.tree().nearest(p);
+  if (!on) return {};
+  const FaceSurface& s = form.surface(on->mesh);
+  const auto place = s.at(s.nearest(p, form.tree().parametersAt(*on)));
+  const double d = (p - place.point).norm();
+  return (p - place.point).dot(place.normal) < 0 ? -d : d;
+}
+
+FieldValues draftField(const MeasuredForm& form, int mesh, const Vec3& pull, bool bothHalves, const Context& cx) {
+  const brep::FaceMesh& m = *form.meshes()[size_t(mesh)];
+  FieldValues out(m.points.size());
+  const double upright = std::sin(radFromDeg(kUprightDeg));
+  for (size_t i = 0; i < m.points.size() && !cx.stopped(); ++i) {
+    const double s = m.normals[i].dot(pull);
+    bool hidden = !bothHalves && s < -upright;
+    if (!hidden && std::abs(s) > upright)
+      hidden = form.tree()
+                   .exitAlong(m.points[i] + kClearMm * m.normals[i], bothHalves && s < 0 ? Vec3(-pull) : pull, kClearMm)
+                   .has_value();
+    out[i] = {float(degFromRad(std::asin(std::clamp(s, -1.0, 1.0)))), hidden ? 1.0f : 0.0f};
+  }
+  return out;
 }
 
 std::optional<PlaceOnFace> placeUnder(const MeasuredForm& form, const OnMesh& on, const Vec3& eye, const Vec3& unit) {

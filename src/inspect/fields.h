@@ -52,6 +52,14 @@ std::optional<double> deviationAt(const DeviationTarget& to, const Vec3& at, con
 FieldValues deviationField(const MeasuredForm& form, int mesh, const DeviationTarget& to, bool exact,
                            const Context& cx);
 
+/// How far a point lies above the form's nearest place, along its outward side, mm.
+std::optional<double> heightOver(const MeasuredForm& form, const Vec3& p);
+
+/// Draft at the points of a face's mesh: a the angle to the pull (unit), degrees, negative where it faces against it;
+/// b is 1 where the form cannot leave the mould: places that another part of it hides from their half's pull, and with
+/// one half all that faces against the pull.
+FieldValues draftField(const MeasuredForm& form, int mesh, const Vec3& pull, bool bothHalves, const Context& cx);
+
 /// The exact place of a face that a line of sight meets, from the place where it meets the mesh.
 std::optional<PlaceOnFace> placeUnder(const MeasuredForm& form, const OnMesh& on, const Vec3& eye, const Vec3& unit);
 

@@ -22,22 +22,6 @@ double combScale(const Drawing& d, double times) {
   return 0.1 * size * 0.25 * size * times;
 }
 
-/// Places of a mould's half that the other end of the form hides from the pull.
-FieldValues undercutField(const MeasuredForm& form, int mesh, const DraftLook& look, const Context& cx) {
-  const brep::FaceMesh& m = *form.meshes()[size_t(mesh)];
-  FieldValues out(m.points.size());
-  const double clear = 1e-3 + std::sin(radFromDeg(0.2)); // walls that stand along the pull hide nothing
-  for (size_t i = 0; i < m.points.size() && !cx.stopped(); ++i) {
-    const double s = m.normals[i].dot(look.pull);
-    const Vec3 pull = look.bothHalves && s < 0 ? Vec3(-look.pull) : look.pull;
-    bool hidden = !look.bothHalves && s < -clear;
-    if (!hidden && std::abs(s) > clear)
-      hidden = form.tree().exitAlong(m.points[i] + 0.05 * m.normals[i], pull, 0.05).has_value();
-    out[i] = {float(std::asin(std::clamp(s, -1.0, 1.0)) * 180 / kPi), hidden ? 1.0f : 0.0f};
-  }
-  return out;
-}
-
 std::vector<double> pointAreas(const brep::FaceMesh& m) {
   std::vector<double> area(m.points.size(), 0.0);
   for (const auto& t : m.triangles) {
@@ -207,6 +191,20 @@ const MeasuredForm& LensWork::formOf(const DrawnBody& b) {
 
 namespace {
 
+/// What deviations are measured to: by name, else the first backdrop, else the first body when there are others.
+const DrawnGhost* targetGhost(const Drawing& d, const LensState& lens) {
+  for (const DrawnGhost& g : d.ghosts)
+    if (lens.deviation.to.empty() || lens.deviation.to == g.step || lens.deviation.to == g.label) return &g;
+  return nullptr;
+}
+const DrawnBody* targetBody(const Drawing& d, const LensState& lens) {
+  for (const DrawnBody& b : d.bodies)
+    if (lens.deviation.to.empty() ? d.bodies.size() > 1 && &b == &d.bodies.front()
+                                  : lens.deviation.to == b.id || lens.deviation.to == b.label)
+      return &b;
+  return nullptr;
+}
+
 /// One run of the work.
 class Run {
 public:
@@ -221,7 +219,9 @@ public:
   LensResult run(ValuesByMesh& curvature, recipe::GhostPtr& ghost, std::unique_ptr<inspect::MeshTree>& ghostTree) {
     if (lens_.surface == SurfaceLens::Curvature) curvatures(curvature);
     if (lens_.surface == SurfaceLens::Draft)
-      forEachFace([&](const MeasuredForm& f, int m) { return undercutField(f, m, lens_.draft, cx_); });
+      forEachFace([&](const MeasuredForm& f, int m) {
+        return inspect::draftField(f, m, lens_.draft.pull, lens_.draft.bothHalves, cx_);
+      });
     if (lens_.surface == SurfaceLens::Wall) {
       forEachFace([&](const MeasuredForm& f, int m) {
         return f.body().solid() ? inspect::wallField(f, m, !coarse_, cx_)
@@ -263,24 +263,10 @@ private:
     out_.values = std::move(next);
   }
 
-  /// What deviations are measured to: by name, else the first backdrop, else the first body that is not looked at.
-  const DrawnGhost* targetGhost() const {
-    for (const DrawnGhost& g : d_.ghosts)
-      if (lens_.deviation.to.empty() || lens_.deviation.to == g.step || lens_.deviation.to == g.label) return &g;
-    return nullptr;
-  }
-  const DrawnBody* targetBody() const {
-    for (const DrawnBody& b : d_.bodies)
-      if (lens_.deviation.to.empty() ? d_.bodies.size() > 1 && &b == &d_.bodies.front()
-                                     : lens_.deviation.to == b.id || lens_.deviation.to == b.label)
-        return &b;
-    return nullptr;
-  }
-
   void deviations(recipe::GhostPtr& kept, std::unique_ptr<inspect::MeshTree>& tree) {
     inspect::DeviationTarget to;
-    const DrawnGhost* g = targetGhost();
-    const DrawnBody* b = g ? nullptr : targetBody();
+    const DrawnGhost* g = targetGhost(d_, lens_);
+    const DrawnBody* b = g ? nullptr : targetBody(d_, lens_);
     if (g && g->ghost->mesh->triangles.empty()) return pointDeviations(*g);
     if (g) {
       if (kept != g->ghost) {
@@ -312,12 +298,8 @@ private:
       for (const DrawnBody& b : bodies_) {
         if (!lens_.looksAt(b.id)) continue;
         const MeasuredForm& form = formOf_(b);
-        const auto on = form.tree().nearest(p);
-        if (!on) continue;
-        const auto& surface = form.surface(on->mesh);
-        const auto place = surface.at(surface.nearest(p, form.tree().parametersAt(*on)));
-        const double d = (p - place.point).norm() * ((p - place.point).dot(place.normal) < 0 ? -1 : 1);
-        if (!best || std::abs(d) < std::abs(*best)) best = d;
+        const auto d = inspect::heightOver(form, p);
+        if (d && (!best || std::abs(*d) < std::abs(*best))) best = d;
       }
       if (!best) continue;
       const double t = 0.5 + 0.5 * *best / lens_.deviation.rangeMm;
@@ -447,8 +429,13 @@ std::optional<Probe> LensWork::probe(const DrawingPtr& d, const LensState& lens,
   Probe p{b->label, *place, 0.0, {}, {}};
   p.draftDeg = degFromRad(std::asin(std::clamp(place->normal.dot(lens.draft.pull), -1.0, 1.0)));
   if (b->solid) p.wallMm = inspect::wallAt(form, place->point, place->normal, true);
-  if (lens.surface == SurfaceLens::Deviation && kept_->ghostTree)
+  if (lens.surface != SurfaceLens::Deviation) return p;
+  const DrawnGhost* g = targetGhost(*d, lens);
+  const DrawnBody* target = g ? nullptr : targetBody(*d, lens);
+  if (g && kept_->ghost == g->ghost && kept_->ghostTree)
     p.deviationMm = inspect::deviationAt({nullptr, kept_->ghostTree.get()}, place->point, place->normal, true);
+  if (target && target->body != b->body)
+    p.deviationMm = inspect::deviationAt({&formOf(*target), nullptr}, place->point, place->normal, true);
   return p;
 }
 

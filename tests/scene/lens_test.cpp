@@ -115,6 +115,26 @@ private slots:
     QCOMPARE(QString::fromStdString(two.target), QString::fromStdString(b.recipe.find(moved)->label));
   }
 
+  void deviationUnderThePointerIsToTheTargetThatIsChosen() {
+    Bench b;
+    for (const auto& [w, h] : {std::pair{40, 0}, std::pair{40, 50}, std::pair{42, -5}, std::pair{42, 55}})
+      b.add("ring", {{"width", w}, {"height", h}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
+    b.add("loft", {{"sections", picks({pick("s3"), pick("s4")})}});
+    b.add("ghost", {{"file", b.file("one.xyz", "500 0 0\n")}});
+    const auto drawing = scene::draw(b.run(), scene::Quality::Fine, nullptr);
+    scene::LensWork work;
+    for (const char* to : {"b5", "b6"}) {
+      const LensState lens = lensWith("deviation", {{"to", to}});
+      work.make(drawing, lens, false, {});
+      const Vec3 eye(300, 0, 25), unit = -Vec3::UnitX();
+      const bool outer = to == std::string("b5"); // measured from the other one
+      const auto p = work.probe(drawing, lens, outer ? "b6" : "b5", {outer ? 21.0 : 20.0, 0, 25}, eye, unit);
+      QVERIFY(p && p->deviationMm);
+      VERIFY_AT_MOST(std::abs(*p->deviationMm - (outer ? 1 : -1)), 1e-3);
+    }
+  }
+
   void measuredPointsAreColouredByTheirDistanceFromTheForm() {
     Bench b;
     b.add("ring", {{"width", 40}, {"height", 0}});
@@ -123,7 +143,8 @@ private slots:
     std::string table;
     for (int i = 0; i < 60; ++i) {
       const double a = 0.1 * i, r = 20 + 0.005 * i; // up to 0.295 outside
-      table += std::to_string(r * std::cos(a)) + " " + std::to_string(r * std::sin(a)) + " " + std::to_string(0.8 * i) + "\n";
+      table += std::to_string(r * std::cos(a)) + " " + std::to_string(r * std::sin(a)) + " " + std::to_string(0.8 * i) +
+               "\n";
     }
     b.add("ghost", {{"file", b.file("scan.xyz", table)}});
     const auto r = seen(b, lensWith("deviation", {{"within", "0.1 mm"}, {"range", "0.5"}}));
