@@ -1,5 +1,6 @@
 #include "app/parts_panel.h"
 
+#include "app/picture_dialog.h"
 #include "app/preferences.h"
 
 #include <QColorDialog>
@@ -79,10 +80,7 @@ PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
   auto* finish = new QComboBox;
   finish->setObjectName("parts-finish");
   finish->setAccessibleName(tr("finish of the chosen parts"));
-  for (const auto& [words, value] :
-       {std::pair{tr("matt clay"), recipe::Finish::Matt}, std::pair{tr("satin"), recipe::Finish::Satin},
-        std::pair{tr("gloss"), recipe::Finish::Gloss}, std::pair{tr("metal"), recipe::Finish::Metal}})
-    finish->addItem(words, int(value));
+  for (const auto& [words, value] : finishChoices()) finish->addItem(words, int(value));
   looks->addWidget(finish);
   auto* opacity = new QComboBox;
   opacity->setObjectName("parts-opacity");

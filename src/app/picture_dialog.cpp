@@ -13,6 +13,13 @@ namespace {
 constexpr int kMostPixels = 8192;
 }
 
+std::vector<std::pair<QString, recipe::Finish>> finishChoices() {
+  return {{PictureDialog::tr("matt clay"), recipe::Finish::Matt},
+          {PictureDialog::tr("satin"), recipe::Finish::Satin},
+          {PictureDialog::tr("gloss"), recipe::Finish::Gloss},
+          {PictureDialog::tr("metal"), recipe::Finish::Metal}};
+}
+
 PictureDialog::PictureDialog(QSize view, QWidget* parent)
     : QDialog(parent), width_(new QSpinBox), height_(new QSpinBox), finish_(new QComboBox) {
   setObjectName("picture-dialog");
@@ -29,10 +36,7 @@ PictureDialog::PictureDialog(QSize view, QWidget* parent)
   form->addRow(tr("Height, pixels"), height_);
   finish_->setObjectName("picture-finish");
   finish_->addItem(tr("as in the view"), -1);
-  for (const auto& [words, value] :
-       {std::pair{tr("matt clay"), recipe::Finish::Matt}, std::pair{tr("satin"), recipe::Finish::Satin},
-        std::pair{tr("gloss"), recipe::Finish::Gloss}, std::pair{tr("metal"), recipe::Finish::Metal}})
-    finish_->addItem(words, int(value));
+  for (const auto& [words, value] : finishChoices()) finish_->addItem(words, int(value));
   form->addRow(tr("Finish"), finish_);
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
   buttons->button(QDialogButtonBox::Ok)->setText(tr("Choose the file"));

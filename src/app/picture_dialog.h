@@ -8,6 +8,9 @@ class QSpinBox;
 
 namespace lumsk::app {
 
+/// Finishes as people choose them.
+std::vector<std::pair<QString, recipe::Finish>> finishChoices();
+
 /// Size and finish of a picture; what it shows is what the view shows, its lens included.
 class PictureDialog : public QDialog {
   Q_OBJECT
