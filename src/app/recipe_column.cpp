@@ -93,9 +93,10 @@ void RecipeRow::sync(int number) {
   const QString style = "color: " + colour + ";";
   if (health_->styleSheet() != style) health_->setStyleSheet(style);
   health_->setToolTip(words);
-  stripe_->setVisible(!entry->colour.empty());
-  if (const QString ground = QString::fromStdString("background: " + entry->colour + "; border-radius: 2px;");
-      !entry->colour.empty() && stripe_->styleSheet() != ground)
+  const QColor stripe(QString::fromStdString(entry->colour)); // whatever the file says
+  stripe_->setVisible(stripe.isValid());
+  if (const QString ground = "background: " + stripe.name() + "; border-radius: 2px;";
+      stripe.isValid() && stripe_->styleSheet() != ground)
     stripe_->setStyleSheet(ground);
   setAccessibleName(tr("step %1, %2, %3").arg(number).arg(label_->text(), words));
   // Styling a row anew is slow, and most changes do not touch its frame.

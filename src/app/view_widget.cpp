@@ -91,6 +91,7 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
   connect(&w_, &Workspace::fileChanged, this, [this] {
     fitted_ = false;
     before_ = nullptr;
+    lens_.only.clear(); // bodies of another project
   });
   connect(&w_, &Workspace::wantsLookAt, this, [this](const Vec3& p) {
     if (!viewer_) return;
