@@ -1,43 +1,18 @@
 // Lenses on the kettle in the real window: pictures a second while it is turned through each, how soon a changed
 // setting is seen, and how soon walls and deviations appear, coarse and exact. Medians of 20; run it under Xvfb at
 // 1280x800.
-#include "app/main_window.h"
-#include "app/theme.h"
-#include "steps/registry.h"
 
-#include <QApplication>
-#include <QElapsedTimer>
-#include <QtTest>
-#include <algorithm>
-#include <cstdio>
+#include "window_bench.h"
+
 #include <nlohmann/json.hpp>
 
 using namespace lumsk;
 using namespace lumsk::app;
+using namespace lumsk::bench;
 
 namespace {
 
 constexpr int kRuns = 20;
-
-double median(std::vector<double> v) {
-  std::sort(v.begin(), v.end());
-  return v.empty() ? 0 : v[v.size() / 2];
-}
-
-double turning(ViewWidget& view) {
-  const QPoint empty(30, view.height() / 2);
-  QTest::mousePress(&view, Qt::LeftButton, {}, empty);
-  QElapsedTimer clock;
-  clock.start();
-  const int before = view.framesPainted();
-  for (int i = 1; clock.elapsed() < 400; ++i) {
-    QTest::mouseMove(&view, empty + QPoint(5 + i % 9, i % 5));
-    QTest::qWait(1);
-  }
-  const double fps = (view.framesPainted() - before) / (clock.elapsed() / 1000.0);
-  QTest::mouseRelease(&view, Qt::LeftButton, {}, empty + QPoint(5, 0));
-  return fps;
-}
 
 /// ms from a change to its first picture.
 double seenAfter(ViewWidget& view, const std::function<void()>& change) {
@@ -72,7 +47,7 @@ int main(int argc, char** argv) {
     view.setLens(s);
     if (!rests()) return 1;
     std::vector<double> fps;
-    for (int i = 0; i < 5; ++i) fps.push_back(turning(view));
+    for (int i = 0; i < 5; ++i) fps.push_back(turning(view, 400));
     std::printf("%-10s turning %.1f pictures/s\n", k.key.c_str(), median(fps));
   }
   std::vector<double> stripes, isophotes;

@@ -1,27 +1,12 @@
 // Drags the height of a ring of the kettle in the real window and turns the view; prints pictures a second, the time of
 // one evaluation while moving, and the time from release to full quality. Medians of 20 drags.
-#include "app/main_window.h"
-#include "app/overlay.h"
-#include "app/theme.h"
-#include "steps/registry.h"
+#include "window_bench.h"
 
-#include <QApplication>
-#include <QElapsedTimer>
-#include <QtTest>
-#include <algorithm>
-#include <cstdio>
+#include "app/overlay.h"
 
 using namespace lumsk;
 using namespace lumsk::app;
-
-namespace {
-
-double median(std::vector<double> v) {
-  std::sort(v.begin(), v.end());
-  return v[v.size() / 2];
-}
-
-} // namespace
+using namespace lumsk::bench;
 
 int main(int argc, char** argv) {
   qputenv("QT_QPA_PLATFORM", "xcb");
@@ -57,16 +42,7 @@ int main(int argc, char** argv) {
     QTest::mouseRelease(&view, Qt::LeftButton, {}, from + QPoint(8, 0));
     if (!QTest::qWaitFor([&] { return !w.busy() && view.atRest(); }, 5000)) return 1;
     release.push_back(clock.elapsed());
-    const QPoint empty(30, view.height() / 2);
-    QTest::mousePress(&view, Qt::LeftButton, {}, empty);
-    clock.restart();
-    const int turned = view.framesPainted();
-    for (int i = 1; clock.elapsed() < 500; ++i) {
-      QTest::mouseMove(&view, empty + QPoint(5 + i % 7, 0));
-      QTest::qWait(1);
-    }
-    turnFps.push_back((view.framesPainted() - turned) / (clock.elapsed() / 1000.0));
-    QTest::mouseRelease(&view, Qt::LeftButton, {}, empty + QPoint(5, 0));
+    turnFps.push_back(turning(view, 500));
     view.lookFrom(scene::ViewFrom::Corner);
     QTest::qWait(120);
   }
