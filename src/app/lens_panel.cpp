@@ -14,7 +14,7 @@ namespace lumsk::app {
 
 namespace {
 
-constexpr int kWidth = 250, kTableWidth = 330, kRowHeight = 24, kMostRows = 6;
+constexpr int kWidth = 268, kTableWidth = 330, kRowHeight = 24, kMostRows = 6;
 
 const scene::DrawnEdge* drawnEdge(const scene::DrawnBody& b, const std::string& name) {
   for (const auto& e : *b.edges)
@@ -101,7 +101,8 @@ std::vector<LensItem> openingItems(const Workspace& w) {
 }
 
 LensPanel::LensPanel(Workspace& w, ViewWidget& view)
-    : QFrame(&view), w_(w), view_(view), forms_(new QVBoxLayout), scroll_(new QScrollArea), inside_(new QWidget),
+    : QFrame(&view), w_(w), view_(view), head_(new QPushButton), settingsBox_(new QWidget),
+      forms_(new QVBoxLayout(settingsBox_)), scroll_(new QScrollArea), inside_(new QWidget),
       legend_(new Legend), least_(new QPushButton), most_(new QPushButton), only_(new QPushButton), share_(new QLabel),
       title_(new QLabel), probe_(new QLabel), cuts_(new QLabel), table_(new QTableWidget) {
   setObjectName("lens-panel");
@@ -114,8 +115,21 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   auto* l = new QVBoxLayout(inside_);
   l->setContentsMargins(10, 4, 10, 6);
   l->setSpacing(6);
+  head_->setObjectName("lens-panel-head");
+  head_->setProperty("role", "head");
+  head_->setStyleSheet("text-align: left; padding: 0;");
+  head_->setToolTip(tr("show or fold the settings"));
+  head_->setCheckable(true);
+  head_->setChecked(QSettings().value("lens/settingsOpen", true).toBool());
+  head_->setFocusPolicy(Qt::TabFocus);
+  connect(head_, &QPushButton::toggled, this, [this](bool on) {
+    QSettings().setValue("lens/settingsOpen", on);
+    place();
+  });
+  l->addWidget(head_);
+  forms_->setContentsMargins(0, 0, 0, 0);
   forms_->setSpacing(6);
-  l->addLayout(forms_);
+  l->addWidget(settingsBox_);
   l->addWidget(legend_);
   auto* ends = new QHBoxLayout;
   for (QPushButton* b : {least_, most_}) {
@@ -223,9 +237,11 @@ void LensPanel::build(const std::vector<std::string>& lenses) {
     }
     for (const auto& lens : lenses) {
       const auto* kind = scene::findLens(lens);
-      auto* head = new QLabel(QString::fromStdString(kind->label));
-      head->setProperty("tone", "head");
-      forms_->addWidget(head);
+      if (lenses.size() > 1) {
+        auto* head = new QLabel(QString::fromStdString(kind->label));
+        head->setProperty("tone", "head");
+        forms_->addWidget(head);
+      }
       auto* form = new FieldForm(schemaOf(*kind), w_, view_);
       form->setObjectName("lens-form-" + QString::fromStdString(lens));
       forms_->addWidget(form);
@@ -394,6 +410,11 @@ void LensPanel::place() {
   only_->setVisible(!lens.only.empty() || (picked && !sections_.empty()));
   only_->setText(lens.only.empty() ? tr("only what is picked") : tr("all bodies again"));
   setVisible(!sections_.empty() || lens.joins || lens.openings);
+  QStringList names;
+  for (const Section& s : sections_) names << QString::fromStdString(scene::findLens(s.lens)->label);
+  head_->setText(names.join(", ") + (head_->isChecked() ? " −" : " +"));
+  head_->setVisible(!sections_.empty());
+  settingsBox_->setVisible(head_->isChecked() && !sections_.empty());
   if (!isVisible()) return;
   setFixedWidth(withText(lens.joins || lens.openings ? kTableWidth : kWidth));
   QLayout* l = inside_->layout();
@@ -402,7 +423,7 @@ void LensPanel::place() {
   const int across = width() - 4;
   const int wanted = l->hasHeightForWidth() ? l->totalHeightForWidth(across) : l->totalSizeHint().height();
   setFixedHeight(std::min(view_.height() - top_ - 12, wanted + 12));
-  move(view_.width() - width() - 12, top_);
+  move(view_.width() - width() - 12, view_.height() - height() - 12); // where it hides least of the form
   raise();
 }
 

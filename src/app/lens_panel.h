@@ -56,6 +56,8 @@ private:
   std::map<std::string, json> settings_; ///< by lens
   std::string built_;                    ///< what the sections were made for
   std::vector<Section> sections_;
+  QPushButton* head_; ///< names what is on; folds the settings
+  QWidget* settingsBox_;
   QVBoxLayout* forms_;
   QScrollArea* scroll_;
   QWidget* inside_;

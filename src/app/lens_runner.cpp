@@ -23,11 +23,18 @@ void LensRunner::request(scene::DrawingPtr drawing, const scene::LensState& lens
   wake_.notify_all();
 }
 
-void LensRunner::probe(scene::DrawingPtr drawing, const scene::LensState& lens, const std::string& body, const Vec3& at,
-                       const Vec3& eye, const Vec3& unit) {
+void LensRunner::probe(scene::DrawingPtr drawing, const scene::LensState& lens, const scene::Camera& camera, double x,
+                       double y) {
+  const auto [eye, unit] = camera.ray(x, y);
+  const scene::DrawnBody* best = nullptr;
+  double nearest = 1e300;
+  for (const auto& b : drawing->bodies)
+    for (const auto& f : b.faces)
+      if (const double along = scene::hitMesh(*f, eye, unit); along > 0 && along < nearest) nearest = along, best = &b;
+  if (!best) return emit probed({});
   {
     const std::lock_guard lock(mutex_);
-    probe_ = ProbeRequest{std::move(drawing), lens, body, at, eye, unit};
+    probe_ = ProbeRequest{std::move(drawing), lens, best->id, eye + nearest * unit, eye, unit};
   }
   wake_.notify_all();
 }

@@ -1,5 +1,6 @@
 #pragma once
 #include "scene/lens_work.h"
+#include "scene/picker.h"
 
 #include <QObject>
 #include <condition_variable>
@@ -17,8 +18,8 @@ public:
   ~LensRunner() override;
   /// `moving`: something is being dragged, a coarse answer will do.
   void request(scene::DrawingPtr drawing, const scene::LensState& lens, bool moving);
-  void probe(scene::DrawingPtr drawing, const scene::LensState& lens, const std::string& body, const Vec3& at,
-             const Vec3& eye, const Vec3& unit);
+  /// What lies under a pixel.
+  void probe(scene::DrawingPtr drawing, const scene::LensState& lens, const scene::Camera& camera, double x, double y);
   bool busy() const { return delivered_ < requested_; } ///< something asked for has not arrived whole
 
 signals:

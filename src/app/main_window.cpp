@@ -27,9 +27,9 @@
 namespace lumsk::app {
 
 MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedFolder)
-    : w_(registry), view_(new ViewWidget(w_)), rail_(new StageRail), drawer_(new Drawer(w_)),
-      column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), strip_(new ReadoutStrip(w_)),
-      notice_(new NoticeBar(view_)), autosave_(w_, unsavedFolder) {
+    : w_(registry), view_(new ViewWidget(w_)), before_(new CompareView(*view_)), rail_(new StageRail), drawer_(new Drawer(w_)),
+      column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), strip_(new ReadoutStrip(w_)), views_(new QWidget),
+      notice_(new NoticeBar(views_)), autosave_(w_, unsavedFolder) {
   setObjectName("main");
   resize(1280, 800);
   setAcceptDrops(true);
@@ -41,7 +41,13 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   tabs_->setMinimumWidth(290);
   auto* split = new QSplitter;
   split->setObjectName("split");
-  split->addWidget(view_);
+  auto* beside = new QHBoxLayout(views_);
+  beside->setContentsMargins(0, 0, 0, 0);
+  beside->setSpacing(1);
+  beside->addWidget(before_, 1);
+  beside->addWidget(view_, 1);
+  before_->hide();
+  split->addWidget(views_);
   split->addWidget(tabs_);
   split->setStretchFactor(0, 1);
   split->setSizes({940, 310});
@@ -184,6 +190,14 @@ void MainWindow::makeMenus() {
     action(view, name, QKeySequence(keys), [this, from = from] { view_->lookFrom(from); });
   view->addSeparator();
   action(view, tr("Keep as before"), QKeySequence("Ctrl+B"), [this] { view_->keepBefore(); });
+  sideBySide_ = view->addAction(tr("Before and now, side by side"));
+  sideBySide_->setObjectName("side-by-side");
+  sideBySide_->setShortcut(QKeySequence("Shift+B"));
+  sideBySide_->setCheckable(true);
+  connect(sideBySide_, &QAction::toggled, this, &MainWindow::setSideBySide);
+  connect(view_, &ViewWidget::beforeChanged, this, [this] {
+    if (!view_->before()) sideBySide_->setChecked(false);
+  });
   action(view, tr("Fit all"), {}, [this] { view_->fitAll(); });
   action(view, tr("Perspective or parallel"), {},
          [this] { tags_->findChild<QPushButton*>("tag-perspective")->toggle(); });
@@ -195,6 +209,7 @@ void MainWindow::makeMenus() {
   connect(half, &QAction::toggled, this, [this](bool on) {
     QSettings().setValue("view/otherHalf", on);
     view_->showOtherHalf(on);
+    before_->takeState();
   });
   auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
   for (const auto& s : w_.registry().all())
@@ -216,36 +231,45 @@ void MainWindow::makeMenus() {
 }
 
 void MainWindow::makeViewTags() {
-  const auto bar = [&](const char* name) {
-    auto* w = new QWidget(view_);
-    w->setObjectName(name);
-    auto* l = new QHBoxLayout(w);
-    l->setContentsMargins(0, 0, 0, 0);
-    l->setSpacing(6);
-    return w;
-  };
-  const auto tag = [&](QWidget* in, const QString& text, const QString& tip) {
+  const auto tag = [&](const QString& text, const QString& tip) {
     auto* b = new QPushButton(text);
     b->setProperty("role", "tag");
     b->setObjectName("tag-" + text.toLower());
     b->setToolTip(tip);
     b->setFocusPolicy(Qt::TabFocus);
-    in->layout()->addWidget(b);
+    tags_->layout()->addWidget(b);
     return b;
   };
-  tags_ = bar("tags");
+  tags_ = new QWidget(views_);
+  tags_->setObjectName("tags");
+  auto* row = new QHBoxLayout(tags_);
+  row->setContentsMargins(0, 0, 0, 0);
+  row->setSpacing(6);
   using scene::ViewFrom;
   for (const auto& [text, from] : {std::pair{tr("Front"), ViewFrom::Front}, std::pair{tr("Left"), ViewFrom::Left},
                                    std::pair{tr("Top"), ViewFrom::Top}, std::pair{tr("Corner"), ViewFrom::Corner}})
-    connect(tag(tags_, text, tr("look from here")), &QPushButton::clicked, this,
+    connect(tag(text, tr("look from here")), &QPushButton::clicked, this,
             [this, f = from] { view_->lookFrom(f); });
-  connect(tag(tags_, tr("Fit"), tr("fit all (F)")), &QPushButton::clicked, view_, &ViewWidget::fitAll);
-  auto* perspective = tag(tags_, tr("Perspective"), tr("perspective or parallel"));
+  connect(tag(tr("Fit"), tr("fit all (F)")), &QPushButton::clicked, view_, &ViewWidget::fitAll);
+  auto* perspective = tag(tr("Perspective"), tr("perspective or parallel"));
   perspective->setCheckable(true);
   perspective->setChecked(true);
   connect(perspective, &QPushButton::toggled, view_, &ViewWidget::setPerspective);
+  const auto name = [](QWidget* on, const QString& text) {
+    auto* l = new QLabel(text, on);
+    l->setObjectName("side-name");
+    l->setAttribute(Qt::WA_TransparentForMouseEvents);
+    return l;
+  };
+  beforeName_ = name(before_, tr("before"));
+  nowName_ = name(view_, tr("now"));
+  nowName_->hide();
+  connect(before_, &CompareView::probed, view_, &ViewWidget::probed);
+  before_->installEventFilter(this);
   lenses_ = new LensBar(*view_);
   lensPanel_ = new LensPanel(w_, *view_);
+  for (QWidget* over : {tags_, static_cast<QWidget*>(lenses_), static_cast<QWidget*>(lensPanel_), static_cast<QWidget*>(notice_), static_cast<QWidget*>(start_)})
+    over->setAttribute(Qt::WA_NoMousePropagation); // a click beside their buttons is none in the view
   connect(lenses_, &LensBar::resized, this, &MainWindow::placeOverView);
   connect(&w_, &Workspace::modelChanged, this, &MainWindow::syncLensPanel);
   connect(&w_, &Workspace::figuresChanged, this, &MainWindow::syncLensPanel);
@@ -259,6 +283,7 @@ void MainWindow::makeCommands() {
         std::pair{tr("view: Corner"), ViewFrom::Corner}})
     command_->addCommand(text, [this, f = from] { view_->lookFrom(f); });
   command_->addCommand(tr("view: Fit all"), [this] { view_->fitAll(); });
+  command_->addCommand(tr("view: Before and now, side by side"), [this] { sideBySide_->toggle(); });
   command_->addCommand(tr("view: Other half"), [this] { findChild<QAction*>("other-half")->toggle(); });
   command_->addCommand(tr("file: Save"), [this] { save(); });
   command_->addCommand(tr("file: Bring in"), [this] { bringInDialog(); });
@@ -272,15 +297,40 @@ void MainWindow::makeCommands() {
     });
 }
 
+void MainWindow::setSideBySide(bool on) {
+  if (on && !view_->before()) view_->keepBefore();
+  // What was seen from side to side still is: the shorter side of a view always shows the same.
+  const auto breadth = [this] { return std::max(1.0, double(view_->width()) / std::max(1, view_->height())); };
+  const double was = breadth();
+  const bool whole = view_->seesAll();
+  if (on) { // both need the room
+    rail_->choose(-1);
+    drawer_->show(-1);
+  }
+  before_->setVisible(on);
+  nowName_->setVisible(on);
+  views_->layout()->activate();
+  if (whole)
+    view_->fitAll();
+  else
+    view_->scale(breadth() / was);
+  placeOverView();
+}
+
 void MainWindow::syncLensPanel() { lensPanel_->sync(lenses_->geometry().bottom() + 9); }
 
 void MainWindow::placeOverView() {
   tags_->adjustSize();
+  for (auto* name : {beforeName_, nowName_}) {
+    name->adjustSize();
+    name->move(12, 20 + tags_->height());
+  }
   lenses_->adjustSize();
   tags_->move(12, 12);
   lenses_->move(view_->width() - lenses_->width() - 12, 12);
   syncLensPanel();
-  notice_->move((view_->width() - notice_->width()) / 2, 20 + tags_->height());
+  notice_->move((views_->width() - notice_->width()) / 2, 20 + tags_->height());
+  for (QWidget* over : {tags_, static_cast<QWidget*>(notice_)}) over->raise();
   start_->adjustSize();
   start_->move((view_->width() - start_->width()) / 2, (view_->height() - start_->height()) / 2);
 }
@@ -480,7 +530,7 @@ void MainWindow::dropEvent(QDropEvent* e) {
 }
 
 bool MainWindow::eventFilter(QObject* o, QEvent* e) {
-  if (o == view_ && e->type() == QEvent::Resize) placeOverView();
+  if ((o == view_ || o == before_) && e->type() == QEvent::Resize) placeOverView();
   return QMainWindow::eventFilter(o, e);
 }
 

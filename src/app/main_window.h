@@ -2,6 +2,7 @@
 #include "app/autosave.h"
 #include "app/background.h"
 #include "app/command_field.h"
+#include "app/compare_view.h"
 #include "app/help.h"
 #include "app/lens_bar.h"
 #include "app/lens_panel.h"
@@ -50,6 +51,7 @@ private:
   void makeViewTags();
   void makeCommands();
   void placeOverView();
+  void setSideBySide(bool on);
   void syncLensPanel();
   void syncTitle();
   void syncStart();
@@ -69,17 +71,20 @@ private:
 
   Workspace w_;
   ViewWidget* view_;
+  CompareView* before_;
   StageRail* rail_;
   Drawer* drawer_;
   RecipeColumn* column_;
   QTabWidget* tabs_;
   ReadoutStrip* strip_;
+  QWidget* views_; ///< the view, beside the one of before when that is shown
   CommandField* command_;
   StartPanel* start_;
   QWidget* tags_;
   LensBar* lenses_;
   LensPanel* lensPanel_;
-  QAction *undo_, *redo_;
+  QLabel *beforeName_, *nowName_; ///< which of the two is which, while they stand side by side
+  QAction *undo_, *redo_, *sideBySide_;
   NoticeBar* notice_;
   QPointer<HelpWindow> help_; ///< made when it is first wanted
   Autosave autosave_;

@@ -39,6 +39,7 @@ QPushButton:disabled { color: @disabled; }
 QPushButton[role="keep"] { background: @accent; color: white; border-color: @accent; font-weight: 600; }
 QPushButton[role="keep"]:disabled { background: @keepOff; border-color: @keepOff; }
 QPushButton[role="tag"] { background: @over; border: 1px solid @border; border-radius: 10px; padding: 3px 11px; }
+QLabel#side-name { background: @over; border: 1px solid @border; border-radius: 8px; padding: 2px 9px; }
 QPushButton[role="tag"]:checked { background: @accent; color: white; }
 QPushButton[role="head"] { background: transparent; border: none; padding: 3px 11px; color: @soft; text-align: right; }
 QPushButton[role="group"] { background: transparent; border: none; border-bottom: 1px solid @line; border-radius: 0; text-align: left; padding: 5px 6px; font-weight: 600; color: @soft; }

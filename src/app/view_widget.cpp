@@ -5,12 +5,7 @@
 #include "nurbs/arc_length.h"
 #include "scene/pick_many.h"
 
-#include <Aspect_DisplayConnection.hxx>
-#include <Aspect_NeutralWindow.hxx>
 #include <Image_PixMap.hxx>
-#include <OpenGl_FrameBuffer.hxx>
-#include <OpenGl_View.hxx>
-#include <OpenGl_Window.hxx>
 
 #include <QBuffer>
 #include <QContextMenuEvent>
@@ -24,15 +19,6 @@ namespace lumsk::app {
 using recipe::Kind;
 
 namespace {
-
-/// Qt's frame buffer keeps its own colour space.
-class PlainFrameBuffer : public OpenGl_FrameBuffer {
-public:
-  void BindBuffer(const Handle(OpenGl_Context) & c) override {
-    OpenGl_FrameBuffer::BindBuffer(c);
-    c->SetFrameBufferSRGB(true, false);
-  }
-};
 
 Vec3 onPlane(const Frame& f, const std::pair<Vec3, Vec3>& ray) {
   const double along = ray.second.dot(f.normal());
@@ -48,23 +34,12 @@ double alongAxis(const Vec3& at, const Vec3& dir, const std::pair<Vec3, Vec3>& r
 }
 
 constexpr int kLensPatienceMs = 80;
-constexpr int kSettleMs = 150; ///< without movement, after which the picture is drawn smoothly
 
 double tidy(double v) { return std::round(v * 100) / 100; }
 
 } // namespace
 
 ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
-  QSurfaceFormat f;
-  f.setDepthBufferSize(24);
-  f.setStencilBufferSize(8);
-  f.setProfile(QSurfaceFormat::CoreProfile);
-  f.setVersion(3, 3);
-  setFormat(f);
-  setUpdateBehavior(QOpenGLWidget::PartialUpdate); // what is drawn over the view does not draw the view again
-  settle_.setSingleShot(true);
-  settle_.setInterval(kSettleMs);
-  connect(&settle_, &QTimer::timeout, this, &ViewWidget::changed);
   patience_.setSingleShot(true);
   patience_.setInterval(kLensPatienceMs);
   connect(&patience_, &QTimer::timeout, this, &ViewWidget::showDrawing);
@@ -83,54 +58,29 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
   connect(&w_, &Workspace::modelChanged, this, &ViewWidget::refresh);
   connect(&w_, &Workspace::focusChanged, this, &ViewWidget::refresh);
   connect(&w_, &Workspace::busyChanged, this, [this](bool busy) {
-    if (!busy && !smooth_) changed();
+    if (!busy && !smooth()) changed();
   });
   connect(&w_, &Workspace::recipeChanged, this, [this] {
-    if (viewer_) overlay_->set(allMarks(), camera());
+    if (viewer()) overlay_->set(allMarks(), camera());
   });
   connect(&w_, &Workspace::fileChanged, this, [this] {
     fitted_ = false;
     before_ = nullptr;
+    emit beforeChanged();
     lens_.only.clear(); // bodies of another project
   });
   connect(&w_, &Workspace::wantsLookAt, this, [this](const Vec3& p) {
-    if (!viewer_) return;
-    viewer_->lookAt(p);
+    if (!viewer()) return;
+    viewer()->lookAt(p);
     changed();
+    emit cameraMoved();
   });
+  connect(this, &GlView::cannotDraw, &w_, &Workspace::problemArose);
 }
 
-ViewWidget::~ViewWidget() {
-  makeCurrent();
-  viewer_.reset();
-  driver_.Nullify();
-  doneCurrent();
-}
-
-void ViewWidget::initializeGL() {
-  viewer_.reset();
-  // Kept to the end of the program: the GL library still refers to it after the view is gone.
-  static const Handle(Aspect_DisplayConnection) display = new Aspect_DisplayConnection();
-  driver_ = new OpenGl_GraphicDriver(display, false);
-  driver_->ChangeOptions().buffersNoSwap = true;
-  driver_->ChangeOptions().buffersOpaqueAlpha = true;
-  driver_->ChangeOptions().useSystemBuffer = false;
-  viewer_ = std::make_unique<scene::Viewer>(driver_);
-  Handle(OpenGl_Context) context = new OpenGl_Context();
-  if (!context->Init(true)) {
-    emit w_.problemArose(problem("LM-D003", "the display cannot draw in 3D").tryThis("install OpenGL drivers (Mesa)"));
-    viewer_.reset();
-    return;
-  }
-  Handle(Aspect_NeutralWindow) window = new Aspect_NeutralWindow();
-  window->SetVirtual(true);
-  window->SetNativeHandle(Aspect_Drawable(this->window()->winId()));
-  window->SetSize(int(width() * devicePixelRatioF()), int(height() * devicePixelRatioF()));
-  viewer_->view()->SetWindow(window, context->RenderingContext());
-  const auto rgb = [](const QColor& c) { return unsigned(c.rgb() & 0xFFFFFF); };
-  viewer_->setGround(rgb(tones().viewTop), rgb(tones().viewBottom), rgb(tones().ink));
-  viewer_->setLens(lens_);
-  viewer_->showOtherHalf(otherHalf_);
+void ViewWidget::made() {
+  viewer()->setLens(lens_);
+  viewer()->showOtherHalf(otherHalf_);
   shown_ = nullptr;
   fitted_ = false;
   refresh();
@@ -138,61 +88,28 @@ void ViewWidget::initializeGL() {
 
 void ViewWidget::resizeGL(int w, int h) { overlay_->setGeometry(0, 0, w, h); }
 
-void ViewWidget::paintGL() {
-  if (!viewer_) return;
-  const Handle(V3d_View)& view = viewer_->view();
-  const Handle(OpenGl_Context) context = driver_->GetSharedContext();
-  if (context.IsNull()) return;
-  Handle(OpenGl_FrameBuffer) target = context->DefaultFrameBuffer();
-  if (target.IsNull()) {
-    target = new PlainFrameBuffer();
-    context->SetDefaultFrameBuffer(target);
-  }
-  if (!target->InitWrapper(context)) return;
-  const Graphic3d_Vec2i size(target->GetVPSizeX(), target->GetVPSizeY());
-  Standard_Integer w = 0, h = 0;
-  view->Window()->Size(w, h);
-  if (w != size.x() || h != size.y()) {
-    Handle(Aspect_NeutralWindow)::DownCast(view->Window())->SetSize(size.x(), size.y());
-    view->MustBeResized();
-    stale_ = true;
-    if (!fitted_) fitAll();
-  }
-  if (stale_) {
-    // Smooth lines when the picture stands still, speed while it moves or something is being computed.
-    smooth_ = (drag_ == Drag::None || drag_ == Drag::Pending) && !settle_.isActive() && !w_.busy();
-    view->ChangeRenderingParams().NbMsaaSamples = smooth_ ? 4 : 0;
-    view->Invalidate();
-    view->InvalidateImmediate();
-    view->Redraw();
-    stale_ = false;
-    ++frames_;
-    overlay_->set(allMarks(), camera());
-  }
+void ViewWidget::sized() {
+  if (!fitted_) fitAll();
 }
 
-scene::Camera ViewWidget::camera() const {
-  if (!viewer_) return {};
-  scene::Camera c = viewer_->camera();
-  c.width = std::max(1, width());
-  c.height = std::max(1, height());
-  return c;
-}
+bool ViewWidget::resting() const { return (drag_ == Drag::None || drag_ == Drag::Pending) && !w_.busy(); }
+
+void ViewWidget::painted() { overlay_->set(allMarks(), camera()); }
 
 void ViewWidget::refresh() {
-  if (!viewer_) return;
+  if (!viewer()) return;
   makeCurrent();
-  if (viewer_->showPlanes(recipe::has(w_.wanted(), Kind::Plane))) changed();
+  if (viewer()->showPlanes(recipe::has(w_.wanted(), Kind::Plane))) changed();
   if (shown_ != w_.drawing()) {
     const bool first = !shown_ || (shown_->bodies.empty() && shown_->curves.empty());
     shown_ = w_.drawing();
     // What the lens shows comes with the drawing, or soon after.
-    const bool worked = lens_.needsValues() || lens_.combs || lens_.points || lens_.cut;
+    const bool worked = lens_.needsWork();
     if (worked) {
       requestLens();
       patience_.start();
     } else {
-      viewer_->show(shown_, lensResult_);
+      viewer()->show(shown_, lensResult_);
     }
     if ((first && !w_.dragging()) || !fitted_) {
       if (worked) showDrawing();
@@ -207,6 +124,7 @@ void ViewWidget::refresh() {
 
 void ViewWidget::keepBefore() {
   before_ = w_.drawing();
+  emit beforeChanged();
   emit w_.told(tr("kept as before: hold B to see it"));
 }
 
@@ -220,14 +138,14 @@ void ViewWidget::showBefore(bool on) {
 }
 
 void ViewWidget::showDrawing() {
-  if (!viewer_ || !shown_) return;
+  if (!viewer() || !shown_) return;
   makeCurrent();
-  viewer_->show(beforeShown_ ? before_ : shown_, lensResult_);
+  viewer()->show(beforeShown_ ? before_ : shown_, lensResult_);
   if (w_.dragging() || !w_.busy()) changed();
 }
 
 void ViewWidget::requestLens() {
-  if (w_.drawing() && (lens_.needsValues() || lens_.combs || lens_.points || lens_.cut))
+  if (w_.drawing() && lens_.needsWork())
     lensRunner_.request(beforeShown_ ? before_ : w_.drawing(), lens_, w_.dragging() || cutting_);
 }
 
@@ -262,16 +180,6 @@ std::vector<Mark> ViewWidget::allMarks() const {
   return marks;
 }
 
-void ViewWidget::changed() {
-  stale_ = true;
-  update();
-}
-
-void ViewWidget::moved() {
-  settle_.start();
-  changed();
-}
-
 void ViewWidget::applyHighlights() {
   if (!shown_) return;
   std::vector<Lit> lit;
@@ -294,26 +202,24 @@ void ViewWidget::pointTo(const std::optional<scene::Highlight>& h) {
   applyHighlights();
 }
 
-void ViewWidget::lookFrom(scene::ViewFrom from) {
-  if (!viewer_) return;
-  viewer_->lookFrom(from);
-  changed();
-}
-
-void ViewWidget::setPerspective(bool on) {
-  if (!viewer_) return;
-  viewer_->setPerspective(on);
-  changed();
-}
-
-bool ViewWidget::perspective() const { return !viewer_ || viewer_->perspective(); }
-
 void ViewWidget::fitAll() {
-  if (!viewer_ || !w_.drawing()) return;
-  viewer_->view()->Camera()->SetAspect(double(std::max(1, width())) / std::max(1, height()));
-  viewer_->fit(w_.drawing()->low, w_.drawing()->high);
+  if (!viewer() || !w_.drawing()) return;
+  viewer()->view()->Camera()->SetAspect(double(std::max(1, width())) / std::max(1, height()));
+  viewer()->fit(w_.drawing()->low, w_.drawing()->high);
   fitted_ = true;
   changed();
+  emit cameraMoved();
+}
+
+bool ViewWidget::seesAll() const {
+  if (!w_.drawing()) return true;
+  const scene::Camera c = camera();
+  const Vec3 &low = w_.drawing()->low, &high = w_.drawing()->high;
+  for (int k = 0; k < 8; ++k) {
+    const Vec3 s = c.toScreen({k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(), k & 4 ? high.z() : low.z()});
+    if (s.x() < 0 || s.y() < 0 || s.x() > c.width || s.y() > c.height) return false;
+  }
+  return true;
 }
 
 void ViewWidget::fitPicks() {
@@ -324,65 +230,43 @@ void ViewWidget::fitPicks() {
     for (const auto& line : outline.lines) std::for_each(line.begin(), line.end(), reach);
     std::for_each(outline.points.begin(), outline.points.end(), reach);
   }
-  if (!viewer_ || low.x() > high.x()) return fitAll();
-  viewer_->fit(low, high);
+  if (!viewer() || low.x() > high.x()) return fitAll();
+  viewer()->fit(low, high);
   changed();
+  emit cameraMoved();
 }
 
 void ViewWidget::showOtherHalf(bool on) {
   otherHalf_ = on;
-  if (!viewer_) return;
+  if (!viewer()) return;
   makeCurrent();
-  viewer_->showOtherHalf(on);
+  viewer()->showOtherHalf(on);
   changed();
 }
 
 void ViewWidget::setLens(const scene::LensState& lens) {
   lens_ = lens;
-  if (viewer_) {
+  if (viewer()) {
     makeCurrent();
-    viewer_->setLens(lens);
+    viewer()->setLens(lens);
     moved(); // at once, and smoothly when it rests
   }
   requestLens();
   emit lensChanged();
 }
 
-/// Asks what lies under the pointer, for the readout.
-void ViewWidget::probeAt(QPointF p) {
-  if (lens_.surface == scene::SurfaceLens::Shade && !lens_.cut) return;
-  const auto [eye, unit] = camera().ray(p.x(), p.y());
-  const scene::DrawnBody* best = nullptr;
-  double nearest = 1e300;
-  for (const auto& b : shown_->bodies)
-    for (const auto& f : b.faces)
-      if (const double along = scene::hitMesh(*f, eye, unit); along > 0 && along < nearest) nearest = along, best = &b;
-  if (!best) return emit probed({});
-  lensRunner_.probe(shown_, lens_, best->id, eye + nearest * unit, eye, unit);
-}
-
-void ViewWidget::changeEvent(QEvent* e) {
-  if (e->type() == QEvent::StyleChange && viewer_) {
-    makeCurrent();
-    const auto rgb = [](const QColor& c) { return unsigned(c.rgb() & 0xFFFFFF); };
-    viewer_->setGround(rgb(tones().viewTop), rgb(tones().viewBottom), rgb(tones().ink));
-    changed();
-  }
-  QOpenGLWidget::changeEvent(e);
-}
-
 QImage ViewWidget::picture(QSize size, std::optional<recipe::Finish> finish) {
-  if (!viewer_ || !shown_) return {};
+  if (!viewer() || !shown_) return {};
   makeCurrent();
   auto drawing = std::make_shared<scene::Drawing>(*shown_);
   for (auto* list : {&drawing->bodies, &drawing->later})
     for (auto& b : *list) b.finish = finish.value_or(b.finish);
-  viewer_->show(drawing, lensResult_);
-  const int before = viewer_->view()->ChangeRenderingParams().NbMsaaSamples;
-  viewer_->view()->ChangeRenderingParams().NbMsaaSamples = 4;
+  viewer()->show(drawing, lensResult_);
+  const int before = viewer()->view()->ChangeRenderingParams().NbMsaaSamples;
+  viewer()->view()->ChangeRenderingParams().NbMsaaSamples = 4;
   Image_PixMap pixels;
-  const bool done = viewer_->view()->ToPixMap(pixels, size.width(), size.height());
-  viewer_->view()->ChangeRenderingParams().NbMsaaSamples = before;
+  const bool done = viewer()->view()->ToPixMap(pixels, size.width(), size.height());
+  viewer()->view()->ChangeRenderingParams().NbMsaaSamples = before;
   QImage out;
   if (done) {
     out = QImage(int(pixels.SizeX()), int(pixels.SizeY()), QImage::Format_RGB32);
@@ -392,7 +276,7 @@ QImage ViewWidget::picture(QSize size, std::optional<recipe::Finish> finish) {
         out.setPixelColor(x, y, QColor::fromRgbF(float(c.Red()), float(c.Green()), float(c.Blue())));
       }
   }
-  viewer_->show(shown_, lensResult_);
+  viewer()->show(shown_, lensResult_);
   changed();
   return out;
 }
@@ -439,12 +323,11 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
                                                : Drag::Turn;
   }
   last_ = p;
-  if (!viewer_) return;
-  if (drag_ == Drag::Turn)
-    viewer_->turn(preferences().navigationSpeed * d.x(), preferences().navigationSpeed * d.y(), pivot_);
-  if (drag_ == Drag::Pan) viewer_->pan(d.x(), d.y());
-  if (drag_ == Drag::Mark) dragMark(p, e->modifiers());
+  if (drag_ == Drag::Turn) return turnBy(d, pivot_);
+  if (drag_ == Drag::Pan) return panBy(d);
   if (drag_ == Drag::Box) return overlay_->setBox(QRectF(pressed_, p).normalized());
+  if (!viewer()) return;
+  dragMark(p, e->modifiers());
   changed();
 }
 
@@ -495,12 +378,7 @@ void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
   if (under_.empty() && w_.wanted() != Kind::None) fitAll();
 }
 
-void ViewWidget::wheelEvent(QWheelEvent* e) {
-  if (!viewer_) return;
-  viewer_->zoom(std::pow(1.0015, preferences().navigationSpeed * e->angleDelta().y()), e->position().x(),
-                e->position().y());
-  moved();
-}
+void ViewWidget::wheelEvent(QWheelEvent* e) { zoomBy(e->angleDelta().y(), e->position()); }
 
 void ViewWidget::contextMenuEvent(QContextMenuEvent* e) {
   if ((e->pos() - pressed_.toPoint()).manhattanLength() > 4) return;
@@ -545,7 +423,7 @@ void ViewWidget::leaveEvent(QEvent*) {
 
 void ViewWidget::hoverAt(QPointF p) {
   last_ = p;
-  if (!viewer_) return;
+  if (!viewer()) return;
   if (const int i = overlay_->markAt(p); i >= 0) {
     setCursor(Qt::OpenHandCursor);
     under_.clear();
@@ -575,7 +453,7 @@ void ViewWidget::hoverAt(QPointF p) {
       label = QString::fromStdString(snap.what);
       place = snap.at;
     }
-  if (shown_) probeAt(p);
+  if (shown_ && lens_.tellsOfPlaces()) lensRunner_.probe(shown_, lens_, camera(), p.x(), p.y());
   overlay_->setSnap(place);
   overlay_->setHover(label, p);
   const bool changedHover =
@@ -758,17 +636,17 @@ void ViewWidget::keyPressEvent(QKeyEvent* e) {
     return applyHighlights();
   }
   if (e->key() == Qt::Key_Tab) {
-    QOpenGLWidget::focusNextPrevChild(true);
+    GlView::focusNextPrevChild(true);
     return;
   }
   if ((e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) && !w_.draft().empty()) return w_.keepDraft();
-  QOpenGLWidget::keyPressEvent(e);
+  GlView::keyPressEvent(e);
 }
 
 void ViewWidget::keyReleaseEvent(QKeyEvent* e) {
   if (!e->isAutoRepeat() && e->key() == Qt::Key_B) return showBefore(false);
   if (!e->isAutoRepeat() && peek(e->key(), false)) return;
-  QOpenGLWidget::keyReleaseEvent(e);
+  GlView::keyReleaseEvent(e);
 }
 
 bool ViewWidget::focusNextPrevChild(bool) { return false; } // Tab goes through what lies under the pointer first

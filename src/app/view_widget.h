@@ -1,29 +1,22 @@
 #pragma once
+#include "app/gl_view.h"
 #include "app/lens_runner.h"
 #include "app/overlay.h"
 #include "scene/snap.h"
-#include "scene/viewer.h"
-
-#include <QOpenGLWidget>
-#include <QTimer>
 
 namespace lumsk::app {
 
 class FieldEditor;
 
 /// The view: shows the drawing, turns it, picks, drags points, handles and flags.
-class ViewWidget : public QOpenGLWidget {
+class ViewWidget : public GlView {
   Q_OBJECT
 public:
   explicit ViewWidget(Workspace& w);
-  ~ViewWidget() override;
 
-  scene::Camera camera() const;
   const std::vector<Mark>& marks() const { return overlay_->marks(); }
-  void lookFrom(scene::ViewFrom from);
-  void setPerspective(bool on);
-  bool perspective() const;
   void fitAll();
+  bool seesAll() const; ///< nothing of the drawing is outside
   /// Keeps what is seen, to be compared with what comes after: holding B shows it, under the same camera and lens.
   void keepBefore();
   bool showsBefore() const { return beforeShown_; }
@@ -41,10 +34,9 @@ public:
   /// What is seen, at any size, without marks; with a finish, all bodies have it. Null when it cannot be drawn.
   QImage picture(QSize size, std::optional<recipe::Finish> finish);
   std::string thumbnail(); ///< PNG of the view, 320 px wide
-  int framesPainted() const { return frames_; }
-  bool atRest() const { return smooth_ && !stale_; } ///< what should be seen is seen, at full quality
 
 signals:
+  void beforeChanged();
   void hovered(const QString& label);
   void lensChanged();
   void lensResultChanged();
@@ -52,8 +44,10 @@ signals:
   void cutMoved(double atMm);
 
 protected:
-  void initializeGL() override;
-  void paintGL() override;
+  void made() override;
+  void sized() override;
+  void painted() override;
+  bool resting() const override;
   void resizeGL(int w, int h) override;
   void mousePressEvent(QMouseEvent* e) override;
   void mouseMoveEvent(QMouseEvent* e) override;
@@ -65,17 +59,13 @@ protected:
   void leaveEvent(QEvent* e) override;
   bool focusNextPrevChild(bool) override;
   void contextMenuEvent(QContextMenuEvent* e) override;
-  void changeEvent(QEvent* e) override;
 
 private:
   void refresh(); ///< new drawing or marks
-  void changed(); ///< the scene, camera or lens: draws again
-  void moved();   ///< as above, with more of the same to be expected: smooth only when it rests
   void hoverAt(QPointF p);
   void showDrawing();
   void showBefore(bool on);
   void requestLens();
-  void probeAt(QPointF p);
   std::vector<Mark> allMarks() const; ///< of the open step, and the cut's handle
   void dragMark(QPointF p, Qt::KeyboardModifiers keys);
   void editHandle(const Mark& m);
@@ -90,16 +80,12 @@ private:
   Workspace& w_;
   Overlay* overlay_;
   FieldEditor* editor_ = nullptr;
-  Handle(OpenGl_GraphicDriver) driver_;
-  std::unique_ptr<scene::Viewer> viewer_;
   scene::LensState lens_, beforePeek_;
   int peeking_ = 0;
   scene::DrawingPtr shown_;
   bool fitted_ = false, otherHalf_ = true;
-  bool cutting_ = false;     ///< the cut is being dragged
-  bool stale_ = true;        ///< the picture is not what should be seen
-  bool smooth_ = false;      ///< the picture is of full quality
-  QTimer settle_, patience_; ///< `patience_`: how long a drawing waits for what the lens shows on it
+  bool cutting_ = false; ///< the cut is being dragged
+  QTimer patience_;      ///< how long a drawing waits for what the lens shows on it
   LensRunner lensRunner_;
   scene::LensResultPtr lensResult_;
   scene::DrawingPtr before_;
@@ -112,7 +98,6 @@ private:
   std::vector<scene::Hit> under_;
   size_t cycle_ = 0;
   std::optional<scene::Highlight> hover_, chip_;
-  int frames_ = 0;
 };
 
 } // namespace lumsk::app

@@ -83,6 +83,10 @@ struct LensState {
   bool looksAt(const std::string& body) const;
   /// Whether colours come from values at the points of the meshes.
   bool needsValues() const;
+  /// Whether there is anything to be worked out for a drawing.
+  bool needsWork() const { return needsValues() || combs || points || cut; }
+  /// Whether places have figures of interest.
+  bool tellsOfPlaces() const { return surface != SurfaceLens::Shade || cut; }
 };
 
 /// One lens as the window, the command line and the help know it.

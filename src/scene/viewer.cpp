@@ -461,7 +461,8 @@ void Viewer::fit(const Vec3& low, const Vec3& high) {
     h = std::max(h, std::abs(q.dot(up)));
     deep = std::max(deep, -q.dot(dir));
   }
-  const double half = 1.18 * std::max(h, w / c->Aspect());
+  const double a = c->Aspect(); // the kernel's cameras see the same along the shorter side of the picture
+  const double half = 1.18 * (a > 1 ? std::max(h, w / a) : std::max(h * a, w));
   const double distance = half / std::tan(radFromDeg(c->FOVy() / 2)) + deep;
   c->SetEyeAndCenter(toPnt(m - dir * distance), toPnt(m));
   c->SetScale(2 * half);

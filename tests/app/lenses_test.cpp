@@ -179,6 +179,78 @@ private slots:
     QVERIFY(QTest::qWaitFor([&] { return result().drawing == w().drawing(); }, 5000));
   }
 
+  void beforeAndNowStandSideBySideUnderOneCameraLensAndRange() {
+    QVERIFY(open("tumbler.lumsk"));
+    click("tag-curvature");
+    QVERIFY(seen());
+    auto& beside = *window_->findChild<app::CompareView*>("before-view");
+    const auto sameCamera = [&] {
+      const scene::Camera a = beside.camera(), b = view().camera();
+      return (a.eye - b.eye).norm() + (a.direction - b.direction).norm() + (a.up - b.up).norm() < 1e-9 &&
+             std::abs(a.pixelSize(Vec3::Zero()) / b.pixelSize(Vec3::Zero()) - 1) < 0.005; // one pixel of width
+    };
+    view().setFocus();
+    QTest::keyClick(&view(), Qt::Key_B, Qt::ShiftModifier); // nothing was kept: what is seen now is
+    QVERIFY(QTest::qWaitFor([&] { return beside.isVisible() && beside.atRest(); }, 5000));
+    QVERIFY(beside.shown() == w().drawing() && std::abs(beside.width() - view().width()) <= 1);
+    QVERIFY(sameCamera());
+    QVERIFY(view().seesAll());
+    w().setInput(w().recipe().steps[2]->id, "width", 110, "wider");
+    QVERIFY(settled() && seen());
+    QVERIFY(beside.shown() == view().before() && beside.shown() != w().drawing());
+    QVERIFY(beside.lensResult()->drawing == view().before() && result().drawing == w().drawing());
+    // Turning, moving and zooming either turns both.
+    drag({100, 300}, {160, 320});
+    QVERIFY(sameCamera());
+    const auto turned = view().camera().worldToClip;
+    const auto over = [&](QEvent::Type type, QPoint p, Qt::MouseButton button, Qt::MouseButtons held) {
+      QMouseEvent e(type, p, beside.mapToGlobal(p), button, held, {});
+      QApplication::sendEvent(&beside, &e);
+    };
+    for (const Qt::MouseButton button : {Qt::LeftButton, Qt::RightButton}) {
+      over(QEvent::MouseButtonPress, {100, 300}, button, button);
+      over(QEvent::MouseMove, {130, 310}, Qt::NoButton, button);
+      over(QEvent::MouseButtonRelease, {130, 310}, button, {});
+      QVERIFY(sameCamera());
+    }
+    QWheelEvent wheel({100, 300}, beside.mapToGlobal(QPoint(100, 300)), {}, {0, 120}, {}, {}, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(&beside, &wheel);
+    QVERIFY(sameCamera() && (view().camera().worldToClip - turned).cwiseAbs().maxCoeff() > 0.01);
+    // What lies under the pointer is told of either: here of the form as it was.
+    std::optional<scene::Probe> told;
+    connect(&view(), &app::ViewWidget::probed, this, [&](const auto& p) { told = p; });
+    keys(Qt::Key_F);
+    const scene::Camera c = beside.camera();
+    over(QEvent::MouseMove, {c.width / 2, c.height / 2}, Qt::NoButton, {});
+    QVERIFY(QTest::qWaitFor([&] { return told.has_value(); }, 5000));
+    const auto [eye, unit] = c.ray(c.width / 2, c.height / 2);
+    VERIFY_AT_MOST((told->place.point - eye).cross(unit).norm(), 1e-6);
+    double nearest = 1e300;
+    for (const auto& b : beside.shown()->bodies)
+      for (const auto& f : b.faces)
+        if (const double along = scene::hitMesh(*f, eye, unit); along > 0) nearest = std::min(nearest, along);
+    VERIFY_AT_MOST(std::abs((told->place.point - eye).norm() - nearest), 0.05);
+    // The state of before is of this project; another one ends the comparison.
+    QVERIFY(w().openFile(LUMSK_DATA_DIR "/demos/carafe.lumsk").has_value() && settled());
+    QVERIFY(!beside.isVisible() && !view().before());
+    disconnect(&view(), &app::ViewWidget::probed, this, nullptr);
+  }
+
+  void settingsFoldAndAClickBesideTheirEditorsIsNoneInTheView() {
+    QVERIFY(open("tumbler.lumsk"));
+    w().unfold(w().recipe().steps[0]->id);
+    click("tag-stripes");
+    auto* panel = find<app::LensPanel>("lens-panel");
+    const int tall = panel->height();
+    const auto recipe = w().recipePtr();
+    QTest::mouseClick(panel, Qt::LeftButton, {}, {4, tall - 4});
+    QVERIFY(w().recipePtr() == recipe);
+    click("lens-panel-head");
+    QVERIFY(QTest::qWaitFor([&] { return panel->height() < tall / 2; }, 2000));
+    click("lens-panel-head");
+    QVERIFY(QTest::qWaitFor([&] { return panel->height() == tall; }, 2000));
+  }
+
   void theBarFoldsToWhatIsOn() {
     QVERIFY(open("tumbler.lumsk"));
     click("tag-stripes");
