@@ -22,15 +22,6 @@ const scene::DrawnEdge* drawnEdge(const scene::DrawnBody& b, const std::string& 
   return nullptr;
 }
 
-/// Smooth edges by how far they miss what was meant, sharp ones last.
-double badness(const inspect::Join& j, const Tolerances& t) {
-  const double gap = j.gapMm / t.point.mm, angle = j.angleDeg / t.angle.deg,
-               curvature = j.curvatureRel / t.curvature.relative;
-  if (gap > 1) return 1e9 + gap;
-  if (!j.meantSmooth) return -1;
-  return angle > 1 ? 1e6 + angle : 1e-3 * angle + curvature;
-}
-
 } // namespace
 
 QColor gradeColour(LensItem::Grade g) {
@@ -60,7 +51,7 @@ std::vector<LensItem> joinItems(const Workspace& w) {
       i.letter = QString::fromStdString(j.achieved(tol));
       i.body = QString::fromStdString(b.label);
       const bool gap = j.gapMm > tol.point.mm, bent = j.angleDeg > tol.angle.deg;
-      i.at = gap ? j.gapAt : bent || !(j.curvatureRel > 0) ? j.angleAt : j.curvatureAt;
+      i.at = j.worstAt(tol);
       i.grade = gap                               ? LensItem::Grade::Bad
                 : !j.meantSmooth                  ? LensItem::Grade::Sharp
                 : bent                            ? LensItem::Grade::Bad
@@ -69,7 +60,7 @@ std::vector<LensItem> joinItems(const Workspace& w) {
       i.figures = {i.letter, QString::fromStdString(formatNumber(j.gapMm, 2)),
                    QString::fromStdString(formatNumber(j.angleDeg, 2)),
                    bent ? QString() : QString::fromStdString(formatNumber(100 * j.curvatureRel, 2)), i.body};
-      found.emplace_back(badness(j, tol), std::move(i));
+      found.emplace_back(j.badness(tol), std::move(i));
     }
   }
   std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first > b.first; });

@@ -8,6 +8,7 @@
 #include "app/preferences.h"
 #include "app/theme.h"
 #include "exchange/files.h"
+#include "sheet/sheet.h"
 
 #include <QApplication>
 #include <QCloseEvent>
@@ -74,7 +75,6 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   view_->installEventFilter(this);
 
   connect(rail_, &StageRail::chosen, drawer_, &Drawer::show);
-  connect(drawer_, &Drawer::exportWanted, this, &MainWindow::exportDialog);
   connect(drawer_, &Drawer::used, this, [this] {
     if (!drawer_->pinned()) {
       rail_->choose(-1);
@@ -145,8 +145,13 @@ void MainWindow::makeMenus() {
   action(file, tr("Save"), QKeySequence::Save, [this] { save(); });
   action(file, tr("Save as"), QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
   action(file, tr("Bring in"), QKeySequence("Ctrl+I"), [this] { bringInDialog(); });
-  action(file, tr("Export"), QKeySequence("Ctrl+E"), [this] { exportDialog(); });
-  action(file, tr("Picture"), QKeySequence("Ctrl+Shift+P"), [this] { pictureDialog(); });
+  auto* exporting = action(file, tr("Export"), QKeySequence("Ctrl+E"), [this] { exportDialog(); });
+  auto* picture = action(file, tr("Picture"), QKeySequence("Ctrl+Shift+P"), [this] { pictureDialog(); });
+  auto* sheet = action(file, tr("Report sheet"), QKeySequence("Ctrl+Shift+R"), [this] { sheetDialog(); });
+  exporting->setObjectName("export");
+  picture->setObjectName("picture");
+  sheet->setObjectName("sheet");
+  drawer_->setDeliveries({{exporting, "icons/deliver"}, {picture, "icons/picture"}, {sheet, "icons/sheet"}});
   file->addSeparator();
   action(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
   auto* edit = menuBar()->addMenu(tr("Edit"));
@@ -289,6 +294,7 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("file: Bring in"), [this] { bringInDialog(); });
   command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
   command_->addCommand(tr("file: Picture"), [this] { pictureDialog(); });
+  command_->addCommand(tr("file: Report sheet"), [this] { sheetDialog(); });
   for (const auto& k : scene::lensKinds())
     command_->addCommand(tr("lens: %1").arg(QString::fromStdString(k.label)), [this, key = k.key] {
       auto state = view_->lens();
@@ -440,12 +446,15 @@ bool MainWindow::saveAs() {
   return savePath(path);
 }
 
+QString MainWindow::besideProject() const {
+  const QFileInfo project(w_.path());
+  return w_.path().isEmpty() ? tr("untitled") : project.path() + "/" + project.completeBaseName();
+}
+
 void MainWindow::exportDialog() {
   ExportDialog dialog(w_, this);
   if (dialog.exec() != QDialog::Accepted) return;
-  const QString base =
-      w_.path().isEmpty() ? "untitled" : QFileInfo(w_.path()).path() + "/" + QFileInfo(w_.path()).completeBaseName();
-  QString path = QFileDialog::getSaveFileName(this, tr("Export"), base + dialog.ending(), "*" + dialog.ending());
+  QString path = QFileDialog::getSaveFileName(this, tr("Export"), besideProject() + dialog.ending(), "*" + dialog.ending());
   if (path.isEmpty()) return;
   if (!path.endsWith(dialog.ending())) path += dialog.ending();
   exportPath(path, dialog.options());
@@ -454,9 +463,8 @@ void MainWindow::exportDialog() {
 void MainWindow::pictureDialog() {
   PictureDialog dialog(view_->size(), this);
   if (dialog.exec() != QDialog::Accepted) return;
-  const QString base =
-      w_.path().isEmpty() ? "untitled" : QFileInfo(w_.path()).path() + "/" + QFileInfo(w_.path()).completeBaseName();
-  QString path = QFileDialog::getSaveFileName(this, tr("Picture"), base + ".png", tr("Pictures (*.png *.jpg)"));
+  QString path =
+      QFileDialog::getSaveFileName(this, tr("Picture"), besideProject() + ".png", tr("Pictures (*.png *.jpg)"));
   if (path.isEmpty()) return;
   if (QFileInfo(path).suffix().isEmpty()) path += ".png";
   const QImage image = view_->picture(dialog.size(), dialog.finish());
@@ -467,6 +475,36 @@ void MainWindow::pictureDialog() {
   });
   if (!done) return report(done.error());
   strip_->tell(tr("wrote %1: %2 × %3 pixels").arg(QFileInfo(path).fileName()).arg(image.width()).arg(image.height()));
+}
+
+void MainWindow::sheetDialog() {
+  QString path = QFileDialog::getSaveFileName(this, tr("Report sheet"), besideProject() + ".pdf", tr("PDF (*.pdf)"));
+  if (path.isEmpty()) return;
+  if (!path.endsWith(".pdf", Qt::CaseInsensitive)) path += ".pdf";
+  sheetPath(path);
+}
+
+void MainWindow::sheetPath(const QString& path) {
+  const QString name = QFileInfo(path).fileName();
+  sheet::SheetOptions o;
+  o.title = QFileInfo(besideProject()).fileName().toStdString();
+  o.when = QLocale().toString(QDate::currentDate(), QLocale::ShortFormat).toStdString();
+  o.letter = QLocale().measurementSystem() == QLocale::ImperialUSSystem;
+  o.lens = view_->lens();
+  o.shown = [](const Quantity& q) { return shown(q).toStdString(); };
+  strip_->tell(tr("writing %1, Esc stops it").arg(name));
+  background_.run<Expected<sheet::SheetDone>>(
+      [model = w_.model(), file = path.toStdString(), o](const Context& cx) {
+        return sheet::writeSheet(*model, file, o, cx);
+      },
+      [this, name](const Expected<sheet::SheetDone>& done) {
+        if (!done && isCancelled(done.error())) return strip_->tell(tr("stopped, %1 is as it was").arg(name));
+        if (!done) return report(done.error());
+        strip_->tell(tr("wrote %1: pages: %2, views at %3")
+                         .arg(name)
+                         .arg(done->pages)
+                         .arg(QString::fromStdString(done->scale)));
+      });
 }
 
 void MainWindow::exportPath(const QString& path, const exchange::ExportOptions& options) {

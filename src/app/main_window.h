@@ -36,6 +36,8 @@ public:
   bool savePath(const QString& path);
   /// Writes on another thread; Esc stops it.
   void exportPath(const QString& path, const exchange::ExportOptions& options);
+  /// The report sheet, seen through the lens of the view; otherwise as `exportPath`.
+  void sheetPath(const QString& path);
   bool exporting() const { return background_.busy(); }
 
 protected:
@@ -64,6 +66,8 @@ private:
   bool saveAs();
   void exportDialog();
   void pictureDialog();
+  void sheetDialog();
+  QString besideProject() const; ///< path of files made from the project, without an ending
   void remember(const QString& path);
   void report(const Problem& p);
   void help(const QString& page); ///< empty: of the open step

@@ -1,8 +1,9 @@
 #include "app/theme.h"
 
+#include "sheet/fonts.h"
+
 #include <QApplication>
 #include <QFile>
-#include <QFontDatabase>
 #include <QIconEngine>
 #include <QPainter>
 #include <QPixmapCache>
@@ -215,12 +216,7 @@ int withText(int pixels) { return int(std::lround(pixels * currentScale)); }
 
 void applyTheme(QApplication& app, Theme wanted, double textScale) {
   static const double desktopSize = app.font().pointSizeF() > 0 ? app.font().pointSizeF() : 9.0;
-  static const bool fonts = [] {
-    for (const char* f : {"Regular", "Medium", "SemiBold"})
-      QFontDatabase::addApplicationFont(QString(":/fonts/Inter-%1.otf").arg(f));
-    return true;
-  }();
-  Q_UNUSED(fonts);
+  sheet::useOwnFonts();
   current = wanted;
   currentScale = textScale;
   QFont font("Inter");

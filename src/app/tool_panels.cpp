@@ -99,7 +99,9 @@ void Drawer::show(int stage) {
     });
   }
   if (recipe::Stage(stage) == recipe::Stage::Deliver)
-    connect(add(tr("Export"), "icons/deliver", "tool-export"), &QToolButton::clicked, this, &Drawer::exportWanted);
+    for (const auto& [action, iconName] : deliveries_)
+      connect(add(action->text(), iconName, "tool-" + action->objectName()), &QToolButton::clicked, action,
+              &QAction::trigger);
   if (tools_->count() == 0) {
     auto* none = new QLabel(tr("no tools yet"));
     none->setProperty("tone", "soft");

@@ -28,14 +28,17 @@ public:
   void show(int stage);
   bool pinned() const;
   void setPinned(bool on);
+  /// What the last stage offers beside its steps: an action and the name of its icon. The button is called
+  /// "tool-" and the action's name.
+  void setDeliveries(std::vector<std::pair<QAction*, QString>> d) { deliveries_ = std::move(d); }
 signals:
-  void exportWanted();
   void used(); ///< a tool was taken
 private:
   Workspace& w_;
   QLabel* title_;
   QPushButton* pin_;
   QVBoxLayout* tools_;
+  std::vector<std::pair<QAction*, QString>> deliveries_;
 };
 
 } // namespace lumsk::app

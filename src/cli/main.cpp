@@ -10,9 +10,13 @@
 #include "inspect/state.h"
 #include "recipe/evaluator.h"
 #include "scene/picture.h"
+#include "sheet/sheet.h"
 #include "steps/registry.h"
 
 #include <CLI/CLI.hpp>
+#include <ctime>
+#include <filesystem>
+#include <fmt/chrono.h>
 #include <fmt/format.h>
 #include <fstream>
 #include <iostream>
@@ -50,7 +54,7 @@ void tellFailures(const recipe::Model& m) {
 }
 
 struct RunArguments {
-  std::string file, report, picture;
+  std::string file, report, picture, sheet, paper = "a4";
   std::string size = "1280x960", from = "corner", finish;
   std::vector<std::string> lenses, lensSet;
   std::vector<std::string> set, exports;
@@ -139,6 +143,19 @@ int run(const RunArguments& a) {
     if (!options) return kWrongUse;
     if (const auto done = scene::writePicture(*model, a.picture, *options); !done)
       return complain(done.error()), kWrongUse;
+  }
+  if (!a.sheet.empty()) {
+    const auto options = pictureOptions(a, model->namesBefore(""));
+    if (!options) return kWrongUse;
+    sheet::SheetOptions o;
+    o.title = std::filesystem::path(a.file).stem().string();
+    o.when = fmt::format("{:%Y-%m-%d}", fmt::localtime(std::time(nullptr)));
+    o.letter = a.paper == "letter";
+    o.lens = options->lens;
+    o.finish = options->finish;
+    const auto done = sheet::writeSheet(*model, a.sheet, o, {});
+    if (!done) return complain(done.error()), kWrongUse;
+    std::cout << fmt::format("{}: pages: {}, views at {}\n", a.sheet, done->pages, done->scale);
   }
   return failed ? kFailures : kDone;
 }
@@ -251,11 +268,13 @@ int main(int argc, char** argv) {
   runCommand->add_option("--export", r.exports, "file to write: .step .stl .3mf .brep")->take_all();
   runCommand->add_option("--report", r.report, "report as JSON");
   runCommand->add_option("--picture", r.picture, "picture as PNG (needs a display)");
+  runCommand->add_option("--sheet", r.sheet, "report sheet as PDF (needs a display)");
+  runCommand->add_option("--paper", r.paper, "sheet: a4 or letter")->check(CLI::IsMember({"a4", "letter"}));
   runCommand->add_option("--size", r.size, "picture: WIDTHxHEIGHT in pixels");
   runCommand->add_option("--from", r.from, "picture: front, back, left, right, top, bottom or corner");
-  runCommand->add_option("--lens", r.lenses, "picture: a lens, as the window calls it")->take_all();
-  runCommand->add_option("--lens-set", r.lensSet, "picture: LENS.KEY=VALUE, a setting of a lens")->take_all();
-  runCommand->add_option("--finish", r.finish, "picture: matt, satin, gloss or metal for all bodies");
+  runCommand->add_option("--lens", r.lenses, "picture and sheet: a lens, as the window calls it")->take_all();
+  runCommand->add_option("--lens-set", r.lensSet, "picture and sheet: LENS.KEY=VALUE, a setting of a lens")->take_all();
+  runCommand->add_option("--finish", r.finish, "picture and sheet: matt, satin, gloss or metal for all bodies");
   runCommand->add_option("--chord", r.chord, "mesh: largest distance from the surface, mm")
       ->check(CLI::Range(0.0005, 100.0));
   runCommand->add_option("--angle", r.angle, "mesh: largest turn between neighbours, degrees")

@@ -128,6 +128,19 @@ std::vector<Join> joins(const brep::Body& b, const Tolerances& tol) {
   return out;
 }
 
+double Join::badness(const Tolerances& t) const {
+  const double gap = gapMm / t.point.mm, angle = angleDeg / t.angle.deg,
+               curvature = curvatureRel / t.curvature.relative;
+  if (gap > 1) return 1e9 + gap;
+  if (!meantSmooth) return -1;
+  return angle > 1 ? 1e6 + angle : 1e-3 * angle + curvature;
+}
+
+Vec3 Join::worstAt(const Tolerances& t) const {
+  if (gapMm > t.point.mm) return gapAt;
+  return angleDeg > t.angle.deg || !(curvatureRel > 0) ? angleAt : curvatureAt;
+}
+
 JoinSummary summarise(const std::vector<Join>& joins) {
   JoinSummary s;
   for (const Join& j : joins) {

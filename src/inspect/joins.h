@@ -16,6 +16,10 @@ struct Join {
   bool meantSmooth = false; ///< asked to be tangent or better, or below 5 degrees when nothing was asked
   /// Best of "G3", "G2", "G1", "G0", "-" that the tolerances allow.
   std::string achieved(const Tolerances& t) const;
+  /// How far it misses what was meant, to list the worst first: open edges, then bent ones, then those whose curvature
+  /// jumps, then what was meant sharp (negative).
+  double badness(const Tolerances& t) const;
+  Vec3 worstAt(const Tolerances& t) const; ///< where it misses most
 };
 
 /// All edges where two faces meet, seams of one face with itself included.

@@ -11,29 +11,53 @@ namespace lumsk::scene {
 
 namespace {
 
-Expected<void> drawInto(Image_AlienPixMap& pixels, const recipe::Model& model, const PictureOptions& o) {
-  if (!std::getenv("DISPLAY"))
-    return fail(problem("LM-D001", "a picture needs a display").tryThis("run it under Xvfb: xvfb-run lumsk-cli ..."));
-  Handle(Aspect_DisplayConnection) display = new Aspect_DisplayConnection();
-  Handle(OpenGl_GraphicDriver) driver = new OpenGl_GraphicDriver(display);
-  Viewer viewer(driver);
-  Handle(Xw_Window) window = new Xw_Window(display, "picture", 0, 0, 64, 64);
-  window->SetVirtual(true);
-  viewer.view()->SetWindow(window);
-  viewer.view()->ChangeRenderingParams().NbMsaaSamples = 4;
-  auto drawing = std::make_shared<Drawing>(*draw(model, Quality::Fine, nullptr));
-  if (o.finish)
-    for (DrawnBody& b : drawing->bodies) b.finish = *o.finish;
-  LensWork work;
-  viewer.setLens(o.lens);
-  viewer.view()->Camera()->SetAspect(double(o.width) / o.height);
-  viewer.setPerspective(o.perspective);
-  viewer.show(drawing, std::make_shared<const LensResult>(work.make(drawing, o.lens, false, {})));
-  viewer.lookFrom(o.from);
-  if (!viewer.view()->ToPixMap(pixels, o.width, o.height))
-    return fail(problem("LM-D002", "the picture could not be drawn").tryThis("try a smaller size"));
-  return {};
-}
+/// A window that is never seen, and a viewer on it, for several pictures of one model.
+class Studio {
+public:
+  static Expected<std::unique_ptr<Studio>> open(const recipe::Model& model) {
+    if (!std::getenv("DISPLAY"))
+      return fail(
+          problem("LM-D001", "a picture needs a display").tryThis("run it under Xvfb: xvfb-run lumsk-cli ..."));
+    return std::unique_ptr<Studio>(new Studio(model));
+  }
+
+  Expected<void> draw(Image_AlienPixMap& pixels, const PictureOptions& o) {
+    auto drawing = drawing_;
+    if (o.finish || o.bodiesOnly) {
+      auto own = std::make_shared<Drawing>(*drawing_);
+      for (DrawnBody& b : own->bodies) b.finish = o.finish.value_or(b.finish);
+      if (o.bodiesOnly) {
+        own->curves.clear(), own->otherCurves.clear(), own->points.clear();
+        own->planes.clear(), own->pictures.clear(), own->ghosts.clear();
+      }
+      drawing = own;
+    }
+    if (o.ground) viewer_.setGround(*o.ground, *o.ground, 0x22262A);
+    viewer_.setLens(o.lens);
+    viewer_.view()->Camera()->SetAspect(double(o.width) / o.height);
+    viewer_.setPerspective(o.perspective);
+    viewer_.show(drawing, std::make_shared<const LensResult>(work_.make(drawing, o.lens, false, {})));
+    viewer_.lookFrom(o.from);
+    if (o.toScale) viewer_.fitToScale(o.toScale->middle, o.toScale->mmPerPixel * std::min(o.width, o.height));
+    if (!viewer_.view()->ToPixMap(pixels, o.width, o.height))
+      return fail(problem("LM-D002", "the picture could not be drawn").tryThis("try a smaller size"));
+    return {};
+  }
+
+private:
+  explicit Studio(const recipe::Model& model)
+      : display_(new Aspect_DisplayConnection()), viewer_(new OpenGl_GraphicDriver(display_)),
+        drawing_(scene::draw(model, Quality::Fine, nullptr)) {
+    Handle(Xw_Window) window = new Xw_Window(display_, "picture", 0, 0, 64, 64);
+    window->SetVirtual(true);
+    viewer_.view()->SetWindow(window);
+    viewer_.view()->ChangeRenderingParams().NbMsaaSamples = 4;
+  }
+  Handle(Aspect_DisplayConnection) display_;
+  Viewer viewer_;
+  DrawingPtr drawing_;
+  LensWork work_;
+};
 
 } // namespace
 
@@ -45,24 +69,38 @@ std::optional<ViewFrom> viewFrom(const std::string& name) {
   return it == names.end() ? std::nullopt : std::optional(it->second);
 }
 
-Expected<Pixels> drawPicture(const recipe::Model& model, const PictureOptions& o) {
-  return brep::guarded("drawing the picture", [&]() -> Expected<Pixels> {
-    Image_AlienPixMap image;
-    LUMSK_CHECK(drawInto(image, model, o));
-    Pixels out{int(image.SizeX()), int(image.SizeY()), {}};
-    for (int y = 0; y < out.height; ++y)
-      for (int x = 0; x < out.width; ++x) {
-        const Quantity_Color c = image.PixelColor(x, y).GetRGB();
-        for (double v : {c.Red(), c.Green(), c.Blue()}) out.rgb.push_back((unsigned char)(std::lround(v * 255)));
-      }
+Expected<std::vector<Pixels>> drawPictures(const recipe::Model& model, const std::vector<PictureOptions>& options,
+                                           const Context& cx) {
+  return brep::guarded("drawing the picture", [&]() -> Expected<std::vector<Pixels>> {
+    LUMSK_TRY(studio, Studio::open(model));
+    std::vector<Pixels> out;
+    for (const PictureOptions& o : options) {
+      if (cx.stopped()) return fail(cancelled());
+      Image_AlienPixMap image;
+      LUMSK_CHECK(studio->draw(image, o));
+      Pixels p{int(image.SizeX()), int(image.SizeY()), {}};
+      p.rgb.reserve(size_t(p.width) * size_t(p.height) * 3);
+      for (int y = 0; y < p.height; ++y)
+        for (int x = 0; x < p.width; ++x) {
+          const Quantity_Color c = image.PixelColor(x, y).GetRGB();
+          for (double v : {c.Red(), c.Green(), c.Blue()}) p.rgb.push_back((unsigned char)(std::lround(v * 255)));
+        }
+      out.push_back(std::move(p));
+    }
     return out;
   });
 }
 
+Expected<Pixels> drawPicture(const recipe::Model& model, const PictureOptions& o) {
+  LUMSK_TRY(all, drawPictures(model, {o}, {}));
+  return std::move(all.front());
+}
+
 Expected<void> writePicture(const recipe::Model& model, const std::string& path, const PictureOptions& o) {
   return brep::guarded("drawing the picture", [&]() -> Expected<void> {
+    LUMSK_TRY(studio, Studio::open(model));
     Image_AlienPixMap pixels;
-    LUMSK_CHECK(drawInto(pixels, model, o));
+    LUMSK_CHECK(studio->draw(pixels, o));
     if (!pixels.Save(path.c_str()))
       return fail(
           problem("LM-F022", "the picture cannot be written").tryThis("use .png and a folder you may write to"));

@@ -470,6 +470,15 @@ void Viewer::fit(const Vec3& low, const Vec3& high) {
   keepDepth();
 }
 
+void Viewer::fitToScale(const Vec3& middle, double mmAlongShorterSide) {
+  setPerspective(false);
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  const gp_Dir d = c->Direction();
+  c->SetEyeAndCenter(toPnt(middle - Vec3(d.X(), d.Y(), d.Z()) * c->Distance()), toPnt(middle));
+  c->SetScale(mmAlongShorterSide);
+  keepDepth();
+}
+
 void Viewer::turn(double dx, double dy, const Vec3& about) {
   const Handle(Graphic3d_Camera)& c = view_->Camera();
   gp_Trsf round, tilt;

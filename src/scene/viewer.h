@@ -37,6 +37,7 @@ public:
   void setPerspective(bool on);
   bool perspective() const;
   void fit(const Vec3& low, const Vec3& high);
+  void fitToScale(const Vec3& middle, double mmAlongShorterSide); ///< parallel
   void turn(double dxPixels, double dyPixels, const Vec3& about);
   void pan(double dxPixels, double dyPixels);
   void zoom(double factor, double x, double y);

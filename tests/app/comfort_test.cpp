@@ -7,6 +7,7 @@
 #include <QListWidget>
 #include <QMenu>
 #include <QMenuBar>
+#include <QProcess>
 #include <QSpinBox>
 #include <QTabWidget>
 #include <QTextBrowser>
@@ -213,6 +214,49 @@ private slots:
     const QRgb ground = image.pixel(5, 150);
     for (int x = 0; x < 900; ++x) inside += std::abs(qGray(image.pixel(x, 150)) - qGray(ground)) > 8;
     QVERIFY2(inside > 60 && inside < 300, qPrintable(QString::number(inside)));
+  }
+
+  void theReportSheetIsToScaleAndSaysWhatIsMeasured() {
+    QVERIFY(open("tumbler.lumsk"));
+    const QString path = dir_.filePath("cup.pdf");
+    click("stage-deliver");
+    whenAskedForAFile(path);
+    click("tool-sheet");
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting() && QFileInfo(path).size() > 10000; }, 20000));
+    const auto made = [](const QString& program, const QStringList& arguments) {
+      QProcess p;
+      p.start(program, arguments);
+      p.waitForFinished();
+      return QString::fromUtf8(p.readAllStandardOutput());
+    };
+    const QString text = made("pdftotext", {"-layout", path, "-"}).simplified();
+    const auto state = inspect::stateOf(*w().model()->bodies.front().body);
+    const Vec3 size = state.boxHigh - state.boxLow;
+    for (const QString& figure :
+         {app::shownLength(size.x()), app::shownLength(size.z()), app::shown({state.volumeMm3, Dimension::Volume}),
+          app::shown({state.areaMm2, Dimension::Area}), QString("views at 1:2"), QString("solid"), QString("tumbler"),
+          QString("Edges where faces meet: %1.")
+              .arg(inspect::joins(*w().model()->bodies.front().body, w().recipe().tolerances).size())})
+      QVERIFY2(text.contains(figure), qPrintable(figure + " is not in: " + text));
+    // At ten pixels a millimetre the form from the front is half as wide and tall as it is.
+    made("pdftoppm", {"-r", "254", "-png", "-f", "1", "-l", "1", "-singlefile", path, dir_.filePath("cup")});
+    const QImage page(dir_.filePath("cup.png"));
+    QVERIFY(std::abs(page.width() - 2970) <= 2 && std::abs(page.height() - 2100) <= 2); // A4, lying
+    QRect form;
+    for (int y = 330; y < 1000; ++y) // below the label, above the dimension; beside the dimension at the left
+      for (int x = 260; x < 1000; ++x)
+        if (qGray(page.pixel(x, y)) < 245 && (form.isNull() || form.adjusted(-3, -3, 3, 3).contains(x, y)))
+          form |= QRect(x, y, 1, 1);
+    VERIFY_AT_MOST(std::abs(form.width() - 5 * size.x()), 4);
+    VERIFY_AT_MOST(std::abs(form.height() - 5 * size.z()), 4);
+    // Nothing in sight: a clear problem, and no file.
+    w().setVisible(w().model()->bodies.front().id, false);
+    for (const auto& s : w().recipe().steps) w().setVisible(s->id, false);
+    QVERIFY(settled());
+    window_->sheetPath(dir_.filePath("none.pdf"));
+    QVERIFY(QTest::qWaitFor([&] { return window_->findChild<QMessageBox*>("problem-box"); }, 10000));
+    QVERIFY(window_->findChild<QMessageBox*>("problem-box")->informativeText().contains("LM-D004"));
+    QVERIFY(!QFile::exists(dir_.filePath("none.pdf")));
   }
 
   void everyControlHasANameForThoseWhoCannotSeeIt() {
