@@ -18,7 +18,7 @@ int main(int argc, char** argv) {
   QApplication app(argc, argv);
   QApplication::setApplicationName("Lumsk");
   QApplication::setOrganizationName("Lumsk");
-  QApplication::setDesktopFileName("lumsk");
+  QApplication::setDesktopFileName("org.lumsk.Lumsk");
   lumsk::app::applyTheme(app, lumsk::app::preferences().theme, lumsk::app::preferences().textScale);
   app.setWindowIcon(lumsk::app::icon("icons/lumsk"));
   lumsk::app::MainWindow window(lumsk::steps::registry());

@@ -56,8 +56,9 @@ StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayo
 }
 
 QString StartPanel::demoFolder() {
-  for (const QString& f : {QString(LUMSK_DEMO_DIR), QCoreApplication::applicationDirPath() + "/../share/lumsk/demos"})
-    if (QDir(f).exists()) return f;
+  // Installed; in a build beside its sources; the tests of such a build.
+  for (const char* from : {"/../share/lumsk/demos", "/../../data/demos", "/../../../data/demos"})
+    if (const QDir f(QCoreApplication::applicationDirPath() + from); f.exists()) return f.canonicalPath();
   return {};
 }
 

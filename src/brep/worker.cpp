@@ -40,11 +40,12 @@ struct JobFolder {
   }
 };
 
-/// Beside this program, or in the folder above it, where the tests of a build stand.
+/// Beside this program, or in the folder above it, where the tests of a build stand, or where it is installed.
 fs::path workerProgram() {
   std::error_code e;
   const fs::path here = fs::read_symlink("/proc/self/exe", e).parent_path();
-  for (const fs::path& p : {here / "lumsk-worker", here.parent_path() / "lumsk-worker"})
+  for (const fs::path& p : {here / "lumsk-worker", here.parent_path() / "lumsk-worker",
+                            here.parent_path() / "libexec/lumsk/lumsk-worker"})
     if (::access(p.c_str(), X_OK) == 0) return p;
   return {};
 }
