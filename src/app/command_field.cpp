@@ -1,4 +1,5 @@
 #include "app/command_field.h"
+#include "app/words.h"
 
 #include <QKeyEvent>
 #include <QLineEdit>
@@ -64,7 +65,7 @@ void CommandField::filter() {
       if (text.isEmpty() || words.contains(text, Qt::CaseInsensitive)) shown_.push_back({words, std::move(run)});
     };
     for (const auto& s : w_.registry().all())
-      offer(tr("tool: %1").arg(QString::fromStdString(s.label)), [this, k = s.kind] { w_.startDraft(k); });
+      offer(tr("tool: %1").arg(said(s.label)), [this, k = s.kind] { w_.startDraft(k); });
     for (const Entry& e : fixed_) offer(e.words, e.run);
     for (const auto& s : w_.recipe().steps)
       offer(tr("step: %1").arg(QString::fromStdString(s->label)), [this, id = s->id] { w_.unfold(id); });

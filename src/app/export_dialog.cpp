@@ -1,4 +1,5 @@
 #include "app/export_dialog.h"
+#include "app/words.h"
 
 #include <QComboBox>
 #include <QDialogButtonBox>
@@ -61,7 +62,7 @@ void ExportDialog::count() {
   counting_.run<Expected<int>>(
       [model = w_.model(), o = options()](const Context& cx) { return exchange::countTriangles(*model, o, cx); },
       [this](Expected<int> n) {
-        triangles_->setText(n ? QString::number(*n) : QString::fromStdString(sentence(n.error())));
+        triangles_->setText(n ? QString::number(*n) : said(n.error()));
       });
 }
 

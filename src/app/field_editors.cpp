@@ -2,6 +2,7 @@
 
 #include "app/picks_editor.h"
 #include "app/theme.h"
+#include "app/words.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -38,8 +39,8 @@ QString textOf(const json& v) {
 
 FieldEditor::FieldEditor(Field f, QWidget* parent) : QWidget(parent), field_(std::move(f)) {
   setObjectName("field-" + QString::fromStdString(field_.key));
-  setAccessibleName(QString::fromStdString(field_.label));
-  setToolTip(QString::fromStdString(field_.help));
+  setAccessibleName(said(field_.label));
+  setToolTip(said(field_.help));
 }
 
 void FieldEditor::markProblem(const QString&) {}
@@ -49,7 +50,7 @@ void FieldEditor::markProblem(const QString&) {}
 QuantityEditor::QuantityEditor(Field f, Workspace& w) : FieldEditor(std::move(f)), w_(w), edit_(new QLineEdit) {
   auto* l = flat(this);
   l->addWidget(edit_);
-  edit_->setAccessibleName(QString::fromStdString(field_.label));
+  edit_->setAccessibleName(said(field_.label));
   edit_->setObjectName("edit-" + QString::fromStdString(field_.key));
   edit_->installEventFilter(this);
   if (field_.fallback.empty()) edit_->setPlaceholderText(tr("automatic"));
@@ -78,7 +79,7 @@ void QuantityEditor::take() {
   const auto q = recipe::evaluate(text, field_.dimension, w_.names());
   if (!q && !(text.empty() && field_.fallback.empty())) {
     // The wrong text stays to be mended; the value before stays in use.
-    markProblem(QString::fromStdString(sentence(q.error())));
+    markProblem(said(q.error()));
     return;
   }
   markProblem({});
@@ -89,7 +90,7 @@ void QuantityEditor::take() {
 void QuantityEditor::markProblem(const QString& reason) {
   if (edit_->property("bad").toBool() == !reason.isEmpty() && reason.isEmpty()) return;
   edit_->setProperty("bad", !reason.isEmpty());
-  edit_->setToolTip(reason.isEmpty() ? QString::fromStdString(field_.help) : reason);
+  edit_->setToolTip(reason.isEmpty() ? said(field_.help) : reason);
   edit_->style()->unpolish(edit_);
   edit_->style()->polish(edit_);
 }
@@ -134,19 +135,19 @@ ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)) {
   auto* l = flat(this);
   if (field_.options.size() > 3) {
     box_ = new QComboBox;
-    for (const auto& o : field_.options) box_->addItem(QString::fromStdString(o.label), QString::fromStdString(o.key));
-    box_->setAccessibleName(QString::fromStdString(field_.label));
+    for (const auto& o : field_.options) box_->addItem(said(o.label), QString::fromStdString(o.key));
+    box_->setAccessibleName(said(field_.label));
     l->addWidget(box_);
     connect(box_, &QComboBox::activated, this, [this](int i) { emit changed(field_.options[i].key); });
     return;
   }
   for (const auto& o : field_.options) {
-    auto* b = new QPushButton(QString::fromStdString(o.label));
+    auto* b = new QPushButton(said(o.label));
     b->setProperty("role", "segment");
     b->setMinimumWidth(30);
     b->setCheckable(true);
     b->setObjectName("option-" + QString::fromStdString(field_.key + "-" + o.key));
-    b->setAccessibleName(QString::fromStdString(field_.label + ": " + o.label));
+    b->setAccessibleName(said(field_.label) + ": " + said(o.label));
     l->addWidget(b);
     segments_.push_back(b);
     connect(b, &QPushButton::clicked, this, [this, key = o.key] {
@@ -168,7 +169,7 @@ void ChoiceEditor::setValue(const json& v) {
 
 SwitchEditor::SwitchEditor(Field f) : FieldEditor(std::move(f)), box_(new QCheckBox) {
   flat(this)->addWidget(box_);
-  box_->setAccessibleName(QString::fromStdString(field_.label));
+  box_->setAccessibleName(said(field_.label));
   connect(box_, &QCheckBox::clicked, this, [this](bool on) { emit changed(on); });
 }
 
@@ -191,8 +192,8 @@ void TextEditor::setValue(const json& v) { edit_->setText(textOf(v)); }
 FileEditor::FileEditor(Field f, Workspace& w) : FieldEditor(std::move(f)), button_(new QPushButton) {
   flat(this)->addWidget(button_);
   connect(button_, &QPushButton::clicked, this, [this, &w] {
-    const QString path = QFileDialog::getOpenFileName(this, QString::fromStdString(field_.label), {},
-                                                      QString::fromStdString(field_.filter));
+    const QString path = QFileDialog::getOpenFileName(this, said(field_.label), {},
+                                                      said(field_.filter));
     if (path.isEmpty()) return;
     const auto v = w.importFile(path);
     if (v)
@@ -219,14 +220,14 @@ RowsEditor::RowsEditor(Field f) : FieldEditor(std::move(f)), table_(new QTableWi
           << "y"
           << "z";
   if (field_.kind == FieldKind::Graph) heads << tr("at") << tr("value");
-  for (const Field& c : field_.columns) heads << QString::fromStdString(c.label);
+  for (const Field& c : field_.columns) heads << said(c.label);
   table_->setColumnCount(int(heads.size()));
   table_->setHorizontalHeaderLabels(heads);
   table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
   table_->verticalHeader()->setDefaultSectionSize(24);
   table_->setMinimumHeight(120);
   table_->setMaximumHeight(190);
-  table_->setAccessibleName(QString::fromStdString(field_.label));
+  table_->setAccessibleName(said(field_.label));
   table_->setObjectName("rows-" + QString::fromStdString(field_.key));
   l->addWidget(table_);
   auto* buttons = new QHBoxLayout;

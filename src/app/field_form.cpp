@@ -1,4 +1,5 @@
 #include "app/field_form.h"
+#include "app/words.h"
 
 #include <QGridLayout>
 
@@ -15,10 +16,10 @@ FieldForm::FieldForm(recipe::Schema schema, Workspace& w, ViewWidget& view, QWid
   grid->setVerticalSpacing(5);
   int row = 0;
   for (const recipe::Field& f : schema_) {
-    Line line{new QLabel(QString::fromStdString(f.label)), makeEditor(f, w, view),
+    Line line{new QLabel(said(f.label)), makeEditor(f, w, view),
               f.kind == FieldKind::Points || f.kind == FieldKind::Table || f.kind == FieldKind::Graph};
     line.label->setProperty("tone", "soft");
-    line.label->setToolTip(QString::fromStdString(f.help));
+    line.label->setToolTip(said(f.help));
     if (line.wide) {
       grid->addWidget(line.editor, row, 0, 1, 2);
       line.label->hide();

@@ -1,4 +1,5 @@
 #include "app/help.h"
+#include "app/words.h"
 
 #include "scene/lens.h"
 
@@ -23,9 +24,9 @@ QString fileText(const QString& path) {
 QString fieldTable(const recipe::Schema& schema) {
   QString out;
   for (const auto& x : schema) {
-    out += "- **" + QString::fromStdString(x.label) + "**: " + QString::fromStdString(x.help);
+    out += "- **" + said(x.label) + "**: " + said(x.help);
     QStringList options;
-    for (const auto& o : x.options) options << QString::fromStdString(o.label);
+    for (const auto& o : x.options) options << said(o.label);
     if (!options.isEmpty()) out += " (" + options.join(", ") + ")";
     out += "\n";
   }
@@ -35,7 +36,7 @@ QString fieldTable(const recipe::Schema& schema) {
 HelpPage lensPage() {
   QString text = HelpWindow::tr("# Lenses\n\nHold a key to look through a lens as long as it is down.\n\n");
   for (const auto& k : scene::lensKinds()) {
-    text += "## " + QString::fromStdString(k.label) + "\n\n" + QString::fromStdString(k.help);
+    text += "## " + said(k.label) + "\n\n" + said(k.help);
     if (k.peek) text += HelpWindow::tr(" (hold %1)").arg(QChar(k.peek));
     text += ".\n\n" + fieldTable(k.settings) + "\n";
   }
@@ -77,7 +78,7 @@ std::vector<HelpPage> helpPages(const recipe::Registry& registry, const QWidget*
   out.push_back(lensPage());
   out.push_back(keyPage(window));
   for (const auto& s : registry.all())
-    out.push_back({QString::fromStdString(s.kind), QString::fromStdString(s.label),
+    out.push_back({QString::fromStdString(s.kind), said(s.label),
                    helpText(registry, QString::fromStdString(s.kind))});
   return out;
 }

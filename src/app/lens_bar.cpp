@@ -1,4 +1,5 @@
 #include "app/lens_bar.h"
+#include "app/words.h"
 
 #include <QSettings>
 
@@ -24,10 +25,10 @@ LensBar::LensBar(ViewWidget& view) : QWidget(&view), view_(view), head_(new QPus
   for (const auto& k : scene::lensKinds()) {
     if (surfaces && !k.surface) l->addSpacing(5); // what lies over the surfaces
     surfaces = k.surface;
-    auto* b = new QPushButton(QString::fromStdString(k.label));
+    auto* b = new QPushButton(said(k.label));
     b->setProperty("role", "tag");
     b->setObjectName("tag-" + QString::fromStdString(k.key));
-    const QString help = QString::fromStdString(k.help);
+    const QString help = said(k.help);
     b->setToolTip(k.peek ? tr("%1 (hold %2 to peek)").arg(help, QChar(k.peek)) : help);
     b->setAccessibleName(tr("lens %1").arg(b->text()));
     b->setCheckable(true);

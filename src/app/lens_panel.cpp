@@ -1,6 +1,7 @@
 #include "app/lens_panel.h"
 
 #include "app/preferences.h"
+#include "app/words.h"
 
 #include <QHeaderView>
 #include <QScrollArea>
@@ -202,7 +203,7 @@ recipe::Schema LensPanel::schemaOf(const scene::LensKind& kind) const {
   recipe::Schema schema = kind.settings;
   for (recipe::Field& f : schema) {
     if (kind.key != "deviation" || f.key != "to" || !w_.drawing()) continue;
-    std::vector<recipe::Option> options{{"", tr("the first backdrop or body").toStdString()}};
+    std::vector<recipe::Option> options{{"", "the first backdrop or body"}};
     for (const auto& g : w_.drawing()->ghosts) options.push_back({g.step, g.label});
     for (const auto& b : w_.drawing()->bodies) options.push_back({b.id, b.label});
     while (options.size() < 4) options.push_back({"", "-"}); // a list, since labels are long
@@ -229,7 +230,7 @@ void LensPanel::build(const std::vector<std::string>& lenses) {
     for (const auto& lens : lenses) {
       const auto* kind = scene::findLens(lens);
       if (lenses.size() > 1) {
-        auto* head = new QLabel(QString::fromStdString(kind->label));
+        auto* head = new QLabel(said(kind->label));
         head->setProperty("tone", "head");
         forms_->addWidget(head);
       }
@@ -402,7 +403,7 @@ void LensPanel::place() {
   only_->setText(lens.only.empty() ? tr("only what is picked") : tr("all bodies again"));
   setVisible(!sections_.empty() || lens.joins || lens.openings);
   QStringList names;
-  for (const Section& s : sections_) names << QString::fromStdString(scene::findLens(s.lens)->label);
+  for (const Section& s : sections_) names << said(scene::findLens(s.lens)->label);
   head_->setText(names.join(", ") + (head_->isChecked() ? " −" : " +"));
   head_->setVisible(!sections_.empty());
   settingsBox_->setVisible(head_->isChecked() && !sections_.empty());

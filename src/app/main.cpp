@@ -1,5 +1,6 @@
 #include "app/main_window.h"
 #include "app/preferences.h"
+#include "app/words.h"
 #include "brep/guard.h"
 #include "steps/registry.h"
 
@@ -19,6 +20,7 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName("Lumsk");
   QApplication::setOrganizationName("Lumsk");
   QApplication::setDesktopFileName("org.lumsk.Lumsk");
+  lumsk::app::useOwnLanguage();
   lumsk::app::applyTheme(app, lumsk::app::preferences().theme, lumsk::app::preferences().textScale);
   app.setWindowIcon(lumsk::app::icon("icons/lumsk"));
   lumsk::app::MainWindow window(lumsk::steps::registry());

@@ -7,6 +7,7 @@
 #include "app/picture_dialog.h"
 #include "app/preferences.h"
 #include "app/theme.h"
+#include "app/words.h"
 #include "exchange/files.h"
 #include "sheet/sheet.h"
 
@@ -91,7 +92,7 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   connect(&w_, &Workspace::problemArose, this, &MainWindow::report);
   connect(&w_, &Workspace::told, strip_, &ReadoutStrip::tell);
   connect(&autosave_, &Autosave::failed, this, [this](const Problem& p) {
-    strip_->tell(tr("unsaved work is not being kept: %1").arg(QString::fromStdString(sentence(p))));
+    strip_->tell(tr("unsaved work is not being kept: %1").arg(said(p)));
   });
   connect(notice_, &NoticeBar::changed, this, &MainWindow::placeOverView);
   connect(&background_, &Background::progressed, strip_, &ReadoutStrip::progress);
@@ -218,7 +219,7 @@ void MainWindow::makeMenus() {
   });
   auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
   for (const auto& s : w_.registry().all())
-    stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), QString::fromStdString(s.label), this,
+    stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), said(s.label), this,
                          [this, k = s.kind] {
                            w_.startDraft(k);
                            view_->setFocus();
@@ -236,10 +237,10 @@ void MainWindow::makeMenus() {
 }
 
 void MainWindow::makeViewTags() {
-  const auto tag = [&](const QString& text, const QString& tip) {
+  const auto tag = [&](const char* name, const QString& text, const QString& tip) {
     auto* b = new QPushButton(text);
     b->setProperty("role", "tag");
-    b->setObjectName("tag-" + text.toLower());
+    b->setObjectName(name);
     b->setToolTip(tip);
     b->setFocusPolicy(Qt::TabFocus);
     tags_->layout()->addWidget(b);
@@ -251,12 +252,15 @@ void MainWindow::makeViewTags() {
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(6);
   using scene::ViewFrom;
-  for (const auto& [text, from] : {std::pair{tr("Front"), ViewFrom::Front}, std::pair{tr("Left"), ViewFrom::Left},
-                                   std::pair{tr("Top"), ViewFrom::Top}, std::pair{tr("Corner"), ViewFrom::Corner}})
-    connect(tag(text, tr("look from here")), &QPushButton::clicked, this,
+  const std::tuple<const char*, QString, ViewFrom> views[] = {{"tag-front", tr("Front"), ViewFrom::Front},
+                                                             {"tag-left", tr("Left"), ViewFrom::Left},
+                                                             {"tag-top", tr("Top"), ViewFrom::Top},
+                                                             {"tag-corner", tr("Corner"), ViewFrom::Corner}};
+  for (const auto& [name, text, from] : views)
+    connect(tag(name, text, tr("look from here")), &QPushButton::clicked, this,
             [this, f = from] { view_->lookFrom(f); });
-  connect(tag(tr("Fit"), tr("fit all (F)")), &QPushButton::clicked, view_, &ViewWidget::fitAll);
-  auto* perspective = tag(tr("Perspective"), tr("perspective or parallel"));
+  connect(tag("tag-fit", tr("Fit"), tr("fit all (F)")), &QPushButton::clicked, view_, &ViewWidget::fitAll);
+  auto* perspective = tag("tag-perspective", tr("Perspective"), tr("perspective or parallel"));
   perspective->setCheckable(true);
   perspective->setChecked(true);
   connect(perspective, &QPushButton::toggled, view_, &ViewWidget::setPerspective);
@@ -296,7 +300,7 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("file: Picture"), [this] { pictureDialog(); });
   command_->addCommand(tr("file: Report sheet"), [this] { sheetDialog(); });
   for (const auto& k : scene::lensKinds())
-    command_->addCommand(tr("lens: %1").arg(QString::fromStdString(k.label)), [this, key = k.key] {
+    command_->addCommand(tr("lens: %1").arg(said(k.label)), [this, key = k.key] {
       auto state = view_->lens();
       scene::turnOn(state, key, true);
       view_->setLens(state);
@@ -536,10 +540,10 @@ void MainWindow::remember(const QString& path) {
 }
 
 void MainWindow::report(const Problem& p) {
-  strip_->tell(QString::fromStdString(sentence(p)));
-  auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Lumsk"), QString::fromStdString(p.what), QMessageBox::Ok, this);
+  strip_->tell(said(p));
+  auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Lumsk"), said(p.what), QMessageBox::Ok, this);
   box->setObjectName("problem-box");
-  box->setInformativeText(QString::fromStdString(p.remedyText + "\n" + p.code));
+  box->setInformativeText(said(p.remedyText) + "\n" + QString::fromStdString(p.code));
   box->button(QMessageBox::Ok)->setIcon({});
   box->setAttribute(Qt::WA_DeleteOnClose);
   box->open();

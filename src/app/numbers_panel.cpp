@@ -1,6 +1,7 @@
 #include "app/numbers_panel.h"
 
 #include "app/theme.h"
+#include "app/words.h"
 
 #include <QComboBox>
 #include <QFormLayout>
@@ -60,7 +61,7 @@ NumbersPanel::NumbersPanel(Workspace& w, QWidget* parent)
       recipe::Recipe next = w_.recipe();
       if (q) set(next.tolerances, q->value);
       const auto ok = q ? validate(next.tolerances) : Expected<void>(fail(q.error()));
-      problem_->setText(ok ? QString() : QString::fromStdString(sentence(ok.error())));
+      problem_->setText(ok ? QString() : said(ok.error()));
       if (ok) w_.edit(std::move(next), tr("tolerance"));
     });
     return e;
@@ -111,7 +112,7 @@ void NumbersPanel::take() {
     next.parameters[r].expression = table_->item(r, 1)->text().trimmed().toStdString();
     if (name == was) continue;
     if (const auto ok = recipe::checkName(name); !ok) {
-      problem_->setText(QString::fromStdString(sentence(ok.error())));
+      problem_->setText(said(ok.error()));
       return;
     }
     next.parameters[r].name = name;
@@ -138,7 +139,7 @@ void NumbersPanel::sync() {
     auto* box = qobject_cast<QComboBox*>(table_->cellWidget(r, 2));
     if (!box) {
       box = new QComboBox;
-      for (Dimension d : kDimensions) box->addItem(dimensionName(d));
+      for (Dimension d : kDimensions) box->addItem(said(dimensionName(d)));
       table_->setCellWidget(r, 2, box);
       connect(box, &QComboBox::activated, this, [this, r](int i) {
         recipe::Recipe next = w_.recipe();
@@ -160,7 +161,7 @@ void NumbersPanel::sync() {
   for (QWidget* part : {static_cast<QWidget*>(measured_), static_cast<QWidget*>(measuredHead_)})
     part->setVisible(!measured.isEmpty());
   const auto problem = recipe::parameterValues(w_.recipe());
-  problem_->setText(problem ? QString() : QString::fromStdString(sentence(problem.error())));
+  problem_->setText(problem ? QString() : said(problem.error()));
   const auto& t = w_.recipe().tolerances;
   const auto show = [](QLineEdit* e, double v) {
     if (!e->hasFocus()) e->setText(QString::fromStdString(formatNumber(v, 6)));

@@ -1,6 +1,7 @@
 #include "app/overlay.h"
 
 #include "app/preferences.h"
+#include "app/words.h"
 
 #include <QPainter>
 #include <QPainterPath>
@@ -61,7 +62,7 @@ void addHandles(const Workspace& w, const recipe::StepEntry& entry, const recipe
            pixel(c.toScreen(at)),
            pixel(c.toScreen(h.at)),
            {},
-           QString::fromStdString(f->label).toLower() + " " + shown({v, f->dimension}),
+           said(f->label).toLower() + " " + shown({v, f->dimension}),
            entry.id,
            h.field,
            ""};
@@ -108,7 +109,7 @@ std::vector<Mark> marksFor(const Workspace& w, const scene::Camera& c) {
   std::vector<Mark> out;
   const auto addPlaces = [&](const Problem& p, Mark::Kind kind, const std::string& step) {
     for (const Vec3& at : p.where) {
-      Mark m{kind, pixel(c.toScreen(at)), {}, {}, QString::fromStdString(sentence(p)), step, "", ""};
+      Mark m{kind, pixel(c.toScreen(at)), {}, {}, said(p), step, "", ""};
       m.world = at;
       out.push_back(m);
     }

@@ -1,6 +1,7 @@
 #include "app/picks_editor.h"
 
 #include "app/view_widget.h"
+#include "app/words.h"
 
 #include <QMouseEvent>
 
@@ -93,14 +94,14 @@ PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view)
   more_->setCheckable(true);
   more_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   more_->setObjectName("pick-" + QString::fromStdString(field_.key));
-  more_->setAccessibleName(tr("pick for %1").arg(QString::fromStdString(field_.label)));
+  more_->setAccessibleName(tr("pick for %1").arg(said(field_.label)));
   more_->setProperty("role", "pick");
   connect(more_, &QPushButton::clicked, this, &FieldEditor::focused);
 }
 
 void PicksEditor::setActive(bool on) {
   more_->setChecked(on);
-  const QString kinds = QString::fromStdString(recipe::kindNames(field_.accepts));
+  const QString kinds = said(recipe::kindNames(field_.accepts));
   // What is full has no empty place; a click on its chip picks another one for it.
   const bool full = int(value_.size()) >= field_.most;
   more_->setVisible(on || !full);
@@ -115,7 +116,7 @@ QString PicksEditor::labelOf(const json& pick) const {
   const QString name = entry ? QString::fromStdString(entry->label) : tr("lost");
   if (part.empty()) return name;
   return name + ", " +
-         (kind == "edge" || kind == "face"      ? QString::fromStdString(kind)
+         (kind == "edge" || kind == "face"      ? said(kind)
           : part.find('|') != std::string::npos ? tr("vertex")
                                                 : QString::fromStdString(part));
 }
@@ -175,7 +176,7 @@ void PicksEditor::addChoice(Chip* chip, const json& pick) {
     const std::string chosen = pick.value(sub.key, sub.options[0].key), id = pick.value("id", "");
     QString text;
     for (const auto& o : sub.options)
-      if (o.key == chosen) text = QString::fromStdString(o.label);
+      if (o.key == chosen) text = said(o.label);
     int group = 0;
     if (const auto* r = w_.model()->result(w_.open()); r && r->outcome)
       for (const auto& f : r->outcome->flags)
@@ -183,7 +184,7 @@ void PicksEditor::addChoice(Chip* chip, const json& pick) {
           group = f.group;
           if (!f.mark.empty()) text = QString::fromStdString(f.mark) + (chosen == sub.options[0].key ? "" : " ●");
         }
-    chip->addChoice(text, QString::fromStdString(sub.help));
+    chip->addChoice(text, said(sub.help));
     connect(chip, &Chip::choiceClicked, this, [this, id, group] { w_.turnItem(w_.open(), field_.key, id, group); });
     return;
   }

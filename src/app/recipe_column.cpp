@@ -1,6 +1,7 @@
 #include "app/recipe_column.h"
 
 #include "app/theme.h"
+#include "app/words.h"
 
 #include "recipe/rearrange.h"
 
@@ -78,14 +79,14 @@ void RecipeRow::sync(int number) {
     mark = "…", words = tr("computing");
   } else if (r->status == recipe::Status::Failed) {
     mark = "▲", colour = tones().attentionText.name(), words = tr("failed");
-    summary = r->problem ? QString::fromStdString(r->problem->what) : words;
+    summary = r->problem ? said(r->problem->what) : words;
   } else if (r->status == recipe::Status::Stale) {
     mark = "◌", colour = tones().caution.name(), words = tr("waits for a step before it"),
     summary = w_.busy() ? tr("computing") : words;
   } else if (r->outcome) {
     mark = r->outcome->notes.empty() ? "●" : "◐";
     words = r->outcome->notes.empty() ? tr("good") : tr("good, with notes");
-    summary = QString::fromStdString(r->outcome->summary);
+    summary = said(r->outcome->summary);
   }
   if (draft) summary = summary.isEmpty() ? tr("draft") : tr("draft - %1").arg(summary);
   summary_->setText(summary);
@@ -462,7 +463,7 @@ void RecipeColumn::drag(const std::string& step, QWidget* from, int y, bool drop
   const auto moved = recipe::movedTo(w_.recipe(), step, target, w_.registry());
   if (!dropped) {
     showDrop(place, moved.has_value());
-    emit w_.told(moved ? tr("drop it here") : QString::fromStdString(sentence(moved.error())));
+    emit w_.told(moved ? tr("drop it here") : said(moved.error()));
     return;
   }
   drop_->hide();

@@ -2,6 +2,7 @@
 
 #include "app/picks_editor.h"
 #include "app/theme.h"
+#include "app/words.h"
 
 #include <nlohmann/json.hpp>
 
@@ -64,7 +65,7 @@ void StepForm::syncMessages() {
   if (!r) return;
   const auto add = [&](const Problem& p, bool bad) {
     auto* text =
-        new QLabel((bad ? QString::fromUtf8("▲ ") : QString::fromUtf8("• ")) + QString::fromStdString(sentence(p)));
+        new QLabel((bad ? QString::fromUtf8("▲ ") : QString::fromUtf8("• ")) + said(p));
     text->setWordWrap(true);
     text->setObjectName(bad ? "problem" : "note");
     text->setToolTip(QString::fromStdString(p.code));
@@ -77,11 +78,11 @@ void StepForm::syncMessages() {
       messages_->addWidget(there, 0, Qt::AlignLeft);
     }
     for (const Remedy& m : p.remedies) {
-      auto* b = new QPushButton(QString::fromStdString(m.text));
+      auto* b = new QPushButton(said(m.text));
       b->setProperty("role", "remedy");
       b->setObjectName("remedy");
       connect(b, &QPushButton::clicked, this, [this, m] {
-        w_.setInput(m.step.empty() ? step_ : m.step, m.field, m.value, QString::fromStdString(m.text));
+        w_.setInput(m.step.empty() ? step_ : m.step, m.field, m.value, said(m.text));
       });
       messages_->addWidget(b, 0, Qt::AlignLeft);
     }
@@ -90,7 +91,7 @@ void StepForm::syncMessages() {
   if (r->outcome && r->status == recipe::Status::Ok)
     for (const Problem& n : r->outcome->notes) add(n, false);
   form_->forEach([&](FieldEditor& e) {
-    e.markProblem(r->problem && r->problem->field == e.field().key ? QString::fromStdString(sentence(*r->problem))
+    e.markProblem(r->problem && r->problem->field == e.field().key ? said(*r->problem)
                                                                    : QString());
   });
 }

@@ -1,6 +1,7 @@
 #include "app/tool_panels.h"
 
 #include "app/theme.h"
+#include "app/words.h"
 
 #include <QToolButton>
 
@@ -15,13 +16,14 @@ StageRail::StageRail(QWidget* parent) : QWidget(parent), buttons_(new QButtonGro
   layout->setSpacing(4);
   buttons_->setExclusive(false);
   for (int i = 0; i < recipe::kStages; ++i) {
-    const QString name = recipe::stageName(recipe::Stage(i));
+    const QString key = QString(recipe::stageName(recipe::Stage(i))).toLower();
+    const QString name = said(recipe::stageName(recipe::Stage(i)));
     auto* b = new QToolButton;
-    b->setObjectName("stage-" + name.toLower());
+    b->setObjectName("stage-" + key);
     b->setText(name);
     b->setToolTip(tr("%1 (%2)").arg(name).arg(i + 1));
     b->setAccessibleName(tr("stage %1").arg(name));
-    b->setIcon(icon("icons/" + name.toLower()));
+    b->setIcon(icon("icons/" + key));
     b->setIconSize({24, 24});
     b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
     b->setCheckable(true);
@@ -75,7 +77,7 @@ void Drawer::show(int stage) {
   }
   setVisible(stage >= 0);
   if (stage < 0) return;
-  title_->setText(recipe::stageName(recipe::Stage(stage)));
+  title_->setText(said(recipe::stageName(recipe::Stage(stage))));
   const auto add = [&](const QString& text, const QString& iconName, const QString& name) {
     auto* b = new QToolButton;
     b->setObjectName(name);
@@ -92,7 +94,7 @@ void Drawer::show(int stage) {
   for (const auto& s : w_.registry().all()) {
     if (int(s.stage) != stage) continue;
     const QString kind = QString::fromStdString(s.kind);
-    auto* b = add(QString::fromStdString(s.label), "steps/" + kind, "tool-" + kind);
+    auto* b = add(said(s.label), "steps/" + kind, "tool-" + kind);
     connect(b, &QToolButton::clicked, this, [this, k = s.kind] {
       w_.startDraft(k);
       emit used();

@@ -2,6 +2,7 @@
 
 #include "app/field_editors.h"
 #include "app/preferences.h"
+#include "app/words.h"
 #include "nurbs/arc_length.h"
 #include "scene/pick_many.h"
 
@@ -450,7 +451,7 @@ void ViewWidget::hoverAt(QPointF p) {
   std::optional<Vec3> place;
   if (pointingAtPlace() && overlay_->markAt(p) < 0)
     if (const auto snap = placeFor(p, w_.field(), levelOfNewPoint(), {}); !snap.what.empty()) {
-      label = QString::fromStdString(snap.what);
+      label = said(snap.what);
       place = snap.at;
     }
   if (shown_ && lens_.tellsOfPlaces()) lensRunner_.probe(shown_, lens_, camera(), p.x(), p.y());
@@ -528,7 +529,7 @@ void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
   } else if (grabbed_.kind == Mark::Kind::Point) {
     const auto place = placeFor(p, grabbed_.field, grabbed_.world, keys);
     overlay_->setSnap(place.what.empty() ? std::nullopt : std::optional(place.at));
-    overlay_->setHover(QString::fromStdString(place.what), p);
+    overlay_->setHover(said(place.what), p);
     w_.dragPoint(grabbed_.step, grabbed_.field, grabbed_.item, place.at, !place.what.empty());
   } else if (grabbed_.kind == Mark::Kind::Flag && grabbed_.startMovable) {
     json list = entry->inputs->value(grabbed_.field, json::array());

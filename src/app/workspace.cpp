@@ -1,4 +1,5 @@
 #include "app/workspace.h"
+#include "app/words.h"
 
 #include "exchange/files.h"
 #include "recipe/rearrange.h"
@@ -109,10 +110,10 @@ QString Workspace::instruction() const {
   const Field* f = activeField();
   if (entry && f && f->kind == FieldKind::Picks) {
     const json v = entry->inputs->value(f->key, json::array());
-    const QString what = QString::fromStdString(recipe::kindNames(f->accepts));
+    const QString what = said(recipe::kindNames(f->accepts));
     if (!replacing_.empty()) return tr("pick the %1 that takes this place").arg(what);
     if (v.empty() || int(v.size()) < f->least)
-      return tr("pick %1 for %2").arg(what, QString::fromStdString(f->label).toLower());
+      return tr("pick %1 for %2").arg(what, said(f->label).toLower());
     if (int(v.size()) < f->most && f->most > 1)
       return !draft_.empty()    ? tr("pick another %1, or keep the step").arg(what)
              : hasFlags(f->key) ? tr("pick another %1, or turn a flag").arg(what)
@@ -145,7 +146,7 @@ void Workspace::turnItem(const std::string& step, const std::string& key, const 
     for (size_t i = 0; i < field->options.size(); ++i)
       if (field->options[i].key == now)
         return setInput(step, key, field->options[(i + 1) % field->options.size()].key,
-                        tr("change %1").arg(QString::fromStdString(field->label).toLower()));
+                        tr("change %1").arg(said(field->label).toLower()));
     return;
   }
   const auto sub = std::find_if(field->each.begin(), field->each.end(), [](const Field& f) {
@@ -163,7 +164,7 @@ void Workspace::turnItem(const std::string& step, const std::string& key, const 
       i[sub->key] = sub->options[byItself ? 1 + size_t(std::max(0, group)) % others : 0].key;
     }
   }
-  setInput(step, key, list, tr("change %1").arg(QString::fromStdString(sub->label).toLower()));
+  setInput(step, key, list, tr("change %1").arg(said(sub->label).toLower()));
 }
 
 void Workspace::dragInput(const std::string& step, const std::string& key, const json& value) {
@@ -216,7 +217,7 @@ void Workspace::startDraft(const std::string& kind) {
   entry->id = "s" + next.newId();
   entry->kind = kind;
   entry->version = step->version;
-  entry->label = freeLabel(step->label);
+  entry->label = freeLabel(said(step->label).toStdString());
   json inputs = json::object();
   // Objects picked beforehand fill the inputs they fit, in order.
   std::vector<scene::Hit> left = selection_;
@@ -432,7 +433,7 @@ void Workspace::chooseRows(std::vector<std::string> ids) {
 
 void Workspace::moveStep(const std::string& id, int place) {
   auto next = recipe::movedTo(*now_, id, place, registry_);
-  if (!next) return emit told(QString::fromStdString(sentence(next.error())));
+  if (!next) return emit told(said(next.error()));
   if (now_->indexOf(id) != next->indexOf(id)) edit(std::move(*next), tr("move a step"));
 }
 
@@ -448,7 +449,7 @@ std::string Workspace::copied(const std::vector<std::string>& ids) const {
 void Workspace::paste(const std::string& clip) {
   if (!draft_.empty()) keepDraft();
   auto made = recipe::pasted(*now_, clip, registry_);
-  if (!made) return emit told(QString::fromStdString(sentence(made.error())));
+  if (!made) return emit told(said(made.error()));
   edit(std::move(made->recipe), tr("paste"));
   QString words = made->steps.size() == 1 ? tr("pasted 1 step") : tr("pasted %1 steps").arg(made->steps.size());
   if (made->dropped) words += tr("; picks of things that are not here were left out: %1").arg(made->dropped);
@@ -728,9 +729,8 @@ QString Workspace::takenFiles() const {
   for (const auto& s : registry_.all())
     for (const Field& f : registry_.schemaOf(s.kind)) {
       if (f.kind != FieldKind::File) continue;
-      const QString filter = QString::fromStdString(f.filter);
-      kinds << filter;
-      endings << filter.section('(', 1).chopped(1).split(' ');
+      kinds << said(f.filter);
+      endings << QString::fromStdString(f.filter).section('(', 1).chopped(1).split(' ');
     }
   endings.removeDuplicates();
   kinds.removeDuplicates();

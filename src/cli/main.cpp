@@ -255,6 +255,31 @@ int listSteps(bool asJson) {
   return kDone;
 }
 
+void tellTexts(const recipe::Schema& schema) {
+  for (const recipe::Field& f : schema) {
+    std::cout << f.label << '\n' << f.help << '\n' << f.filter << '\n';
+    for (const auto& o : f.options) std::cout << o.label << '\n';
+    tellTexts(f.columns);
+    tellTexts(f.each);
+  }
+}
+
+/// Every text of steps and lenses that people read, one a line, for translators.
+int listTexts() {
+  for (const Dimension d : {Dimension::Length, Dimension::Angle, Dimension::Ratio, Dimension::Count})
+    std::cout << dimensionName(d) << '\n';
+  for (int i = 0; i < recipe::kStages; ++i) std::cout << recipe::stageName(recipe::Stage(i)) << '\n';
+  for (const auto& s : steps::registry().all()) {
+    std::cout << s.label << '\n';
+    tellTexts(s.schema());
+  }
+  for (const auto& l : scene::lensKinds()) {
+    std::cout << l.label << '\n' << l.help << '\n';
+    tellTexts(l.settings);
+  }
+  return kDone;
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -289,6 +314,7 @@ int main(int argc, char** argv) {
   convertCommand->add_option("OUT", to)->required();
   auto* stepsCommand = app.add_subcommand("steps", "all steps with their inputs");
   stepsCommand->add_flag("--json", asJson, "as JSON");
+  auto* textsCommand = app.add_subcommand("texts", "all texts of steps and lenses, for translators");
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {
@@ -298,5 +324,6 @@ int main(int argc, char** argv) {
   if (*runCommand) return run(r);
   if (*checkCommand) return check(file, asJson);
   if (*convertCommand) return convert(file, to);
+  if (*textsCommand) return listTexts();
   return listSteps(asJson);
 }

@@ -48,7 +48,8 @@ json reportOf(const recipe::Model& model) {
     const recipe::StepResult* r = model.result(s->id);
     json e{{"id", s->id},           {"kind", s->kind},
            {"label", s->label},     {"status", recipe::statusName(r->status)},
-           {"seconds", r->seconds}, {"notes", json::array()}};
+           {"seconds", r->seconds}, {"notes", json::array()},
+           {"summary", r->outcome && r->status == recipe::Status::Ok ? r->outcome->summary : ""}};
     if (r->problem) e["notes"].push_back(note(*r->problem));
     if (r->outcome && r->status == recipe::Status::Ok)
       for (const Problem& p : r->outcome->notes) e["notes"].push_back(note(p));
