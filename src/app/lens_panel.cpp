@@ -95,7 +95,7 @@ std::vector<LensItem> openingItems(const Workspace& w) {
 LensPanel::LensPanel(Workspace& w, ViewWidget& view)
     : QFrame(&view), w_(w), view_(view), head_(new QPushButton), settingsBox_(new QWidget),
       forms_(new QVBoxLayout(settingsBox_)), scroll_(new QScrollArea), inside_(new QWidget),
-      legend_(new Legend), least_(new QPushButton), most_(new QPushButton), only_(new QPushButton), share_(new QLabel),
+      legend_(new Legend), least_(new QPushButton), most_(new QPushButton), only_(new QPushButton), asSeen_(new QPushButton(tr("direction as seen now"))), share_(new QLabel),
       title_(new QLabel), probe_(new QLabel), cuts_(new QLabel), table_(new QTableWidget) {
   setObjectName("lens-panel");
   auto* outer = new QVBoxLayout(this);
@@ -144,6 +144,10 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   probe_->setProperty("tone", "soft");
   probe_->setWordWrap(true);
   l->addWidget(probe_);
+  asSeen_->setObjectName("lens-as-seen");
+  asSeen_->setProperty("role", "link");
+  asSeen_->setToolTip(tr("towards the eye; its arrow in the view can be dragged"));
+  l->insertWidget(l->indexOf(settingsBox_) + 1, asSeen_, 0, Qt::AlignLeft);
   only_->setObjectName("lens-only");
   only_->setProperty("role", "link");
   l->addWidget(only_, 0, Qt::AlignLeft);
@@ -168,6 +172,8 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   connect(&view_, &ViewWidget::lensResultChanged, this, &LensPanel::showResult);
   connect(&view_, &ViewWidget::probed, this, &LensPanel::showProbe);
   connect(&view_, &ViewWidget::cutMoved, this, [this](double at) { set("cut", "at", at); });
+  connect(&view_, &ViewWidget::directionPulled, this, &LensPanel::setDirection);
+  connect(asSeen_, &QPushButton::clicked, this, [this] { setDirection(-view_.camera().direction); });
   connect(&w_, &Workspace::focusChanged, this, [this] { place(); });
   load();
   hide();
@@ -190,12 +196,16 @@ void LensPanel::apply() {
   view_.setLens(state);
 }
 
-void LensPanel::set(const std::string& lens, const std::string& key, const json& value) {
-  settings_[lens][key] = value;
+void LensPanel::set(const std::string& lens, const json& values) {
+  settings_[lens].update(values);
   json kept = settings_[lens];
   for (const char* ofProject : {"to", "at"}) kept.erase(ofProject); // they mean something in this project only
   QSettings().setValue("lens/" + QString::fromStdString(lens), QString::fromStdString(kept.dump()));
   apply();
+}
+
+void LensPanel::setDirection(const Vec3& d) {
+  set(view_.lens().surface == scene::SurfaceLens::Draft ? "draft" : "isophotes", scene::ownDirection(d));
 }
 
 /// The settings of a lens; what a deviation can be measured to is what there is.
@@ -407,6 +417,7 @@ void LensPanel::place() {
   head_->setText(names.join(", ") + (head_->isChecked() ? " −" : " +"));
   head_->setVisible(!sections_.empty());
   settingsBox_->setVisible(head_->isChecked() && !sections_.empty());
+  asSeen_->setVisible(head_->isChecked() && scene::directionOf(lens));
   if (!isVisible()) return;
   setFixedWidth(withText(lens.joins || lens.openings ? kTableWidth : kWidth));
   QLayout* l = inside_->layout();

@@ -33,7 +33,8 @@ public:
   /// Fills and shows itself as the lenses ask, at the right below `top`.
   void sync(int top);
   /// One setting of a lens, as its editor would set it.
-  void set(const std::string& lens, const std::string& key, const json& value);
+  void set(const std::string& lens, const std::string& key, const json& value) { set(lens, json{{key, value}}); }
+  void set(const std::string& lens, const json& values); ///< several
 
 private:
   struct Section {
@@ -45,6 +46,7 @@ private:
   void build(const std::vector<std::string>& lenses);
   recipe::Schema schemaOf(const scene::LensKind& kind) const;
   void lensChanged();
+  void setDirection(const Vec3& d); ///< of the lens that is on
   void showResult();
   void showProbe(const std::optional<scene::Probe>& probe);
   void showMarks(const std::vector<LensItem>& items);
@@ -62,7 +64,7 @@ private:
   QScrollArea* scroll_;
   QWidget* inside_;
   Legend* legend_;
-  QPushButton *least_, *most_, *only_;
+  QPushButton *least_, *most_, *only_, *asSeen_;
   QLabel *share_, *title_, *probe_, *cuts_;
   QTableWidget* table_;
   std::vector<Vec3> places_;

@@ -215,6 +215,7 @@ void Overlay::paintEvent(QPaintEvent*) {
       break;
     case Mark::Kind::Handle:
     case Mark::Kind::Cut:
+    case Mark::Kind::Direction:
       p.setPen(QPen(tones().text, 1.4));
       p.drawLine(m.from, m.at);
       p.setBrush(Qt::white);

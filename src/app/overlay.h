@@ -9,7 +9,7 @@ namespace lumsk::app {
 /// What lies over the view and can be grabbed: points of the open step, handles with their number, section flags,
 /// marks of problems and of the open step's notes. Positions are pixels of the view.
 struct Mark {
-  enum class Kind { Point, Handle, Flag, Problem, Note, Cut } kind; ///< Cut: the handle of the cut lens
+  enum class Kind { Point, Handle, Flag, Problem, Note, Cut, Direction } kind; ///< the last two: of lenses
   QPointF at;                                                       ///< centre of what is grabbed
   QPointF from;                                                     ///< handles: where the value is nought
   QPointF tip;                                                      ///< flags: end of the arrow

@@ -35,6 +35,7 @@ double alongAxis(const Vec3& at, const Vec3& dir, const std::pair<Vec3, Vec3>& r
 }
 
 constexpr int kLensPatienceMs = 80;
+constexpr double kArrowPixels = 90; ///< length of a lens's direction
 
 double tidy(double v) { return std::round(v * 100) / 100; }
 
@@ -147,12 +148,31 @@ void ViewWidget::showDrawing() {
 
 void ViewWidget::requestLens() {
   if (w_.drawing() && lens_.needsWork())
-    lensRunner_.request(beforeShown_ ? before_ : w_.drawing(), lens_, w_.dragging() || cutting_);
+    lensRunner_.request(beforeShown_ ? before_ : w_.drawing(), lens_, w_.dragging() || pulling_);
 }
 
 std::vector<Mark> ViewWidget::allMarks() const {
   auto marks = marksFor(w_, camera());
-  if (!lens_.cut || !w_.drawing()) return marks;
+  if (!w_.drawing()) return marks;
+  if (lens_.cut) marks.push_back(cutMark());
+  if (const auto d = scene::directionOf(lens_); d && peeking_ == 0) marks.push_back(directionMark(*d));
+  return marks;
+}
+
+/// An arrow of one length from the middle of the form, which is turned by its tip.
+Mark ViewWidget::directionMark(const Vec3& d) const {
+  const scene::Camera c = camera();
+  Mark m{Mark::Kind::Direction};
+  m.world = 0.5 * (w_.drawing()->low + w_.drawing()->high);
+  m.direction = d;
+  const Vec3 s = c.toScreen(m.world);
+  m.from = {s.x(), s.y()};
+  m.at = m.from + kArrowPixels * QPointF(d.dot(c.direction.cross(c.up)), -d.dot(c.up));
+  m.text = lens_.surface == scene::SurfaceLens::Draft ? tr("pull") : tr("direction");
+  return m;
+}
+
+Mark ViewWidget::cutMark() const {
   const Frame plane = lens_.cutting.at(0);
   const Vec3 middle = 0.5 * (w_.drawing()->low + w_.drawing()->high), n = plane.normal();
   const scene::Camera c = camera();
@@ -177,8 +197,7 @@ std::vector<Mark> ViewWidget::allMarks() const {
   m.direction = n;
   m.value = lens_.cutting.offsetMm;
   m.text = tr("cut at %1").arg(shownLength(m.value));
-  marks.push_back(std::move(m));
-  return marks;
+  return m;
 }
 
 void ViewWidget::applyHighlights() {
@@ -336,8 +355,8 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = drag_;
   drag_ = Drag::None;
   overlay_->setSnap({});
-  if (was == Drag::Mark && grabbed_.kind == Mark::Kind::Cut) {
-    cutting_ = false;
+  if (was == Drag::Mark && (grabbed_.kind == Mark::Kind::Cut || grabbed_.kind == Mark::Kind::Direction)) {
+    pulling_ = false;
     return requestLens();
   }
   if (was == Drag::Box) {
@@ -513,9 +532,18 @@ void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
   const auto ray = camera().ray(p.x(), p.y());
   if (grabbed_.kind == Mark::Kind::Cut) {
     const auto start = camera().ray(pressed_.x(), pressed_.y());
-    cutting_ = true;
+    pulling_ = true;
     return emit cutMoved(tidy(grabbed_.value + alongAxis(grabbed_.world, grabbed_.direction, ray) -
                               alongAxis(grabbed_.world, grabbed_.direction, start)));
+  }
+  if (grabbed_.kind == Mark::Kind::Direction) {
+    pulling_ = true;
+    // As if a ball about the form's middle were held at the tip, on the side of it that was grabbed.
+    const scene::Camera c = camera();
+    Vec2 off = Vec2(p.x() - grabbed_.from.x(), grabbed_.from.y() - p.y()) / kArrowPixels;
+    if (off.norm() > 1) off.normalize();
+    const double deep = std::sqrt(std::max(0.0, 1 - off.squaredNorm())) * (grabbed_.direction.dot(c.direction) < 0 ? -1 : 1);
+    return emit directionPulled(off.x() * c.direction.cross(c.up) + off.y() * c.up + deep * c.direction);
   }
   const auto* entry = w_.recipe().find(grabbed_.step);
   if (!entry) return;

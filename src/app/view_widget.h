@@ -42,6 +42,7 @@ signals:
   void lensResultChanged();
   void probed(const std::optional<lumsk::scene::Probe>& probe);
   void cutMoved(double atMm);
+  void directionPulled(const lumsk::Vec3& d);
 
 protected:
   void made() override;
@@ -66,7 +67,9 @@ private:
   void showDrawing();
   void showBefore(bool on);
   void requestLens();
-  std::vector<Mark> allMarks() const; ///< of the open step, and the cut's handle
+  std::vector<Mark> allMarks() const; ///< of the open step, and the handles of lenses
+  Mark cutMark() const;
+  Mark directionMark(const Vec3& d) const;
   void dragMark(QPointF p, Qt::KeyboardModifiers keys);
   void editHandle(const Mark& m);
   void closeEditor();
@@ -84,7 +87,7 @@ private:
   int peeking_ = 0;
   scene::DrawingPtr shown_;
   bool fitted_ = false, otherHalf_ = true;
-  bool cutting_ = false; ///< the cut is being dragged
+  bool pulling_ = false; ///< a lens's handle is being dragged
   QTimer patience_;      ///< how long a drawing waits for what the lens shows on it
   LensRunner lensRunner_;
   scene::LensResultPtr lensResult_;

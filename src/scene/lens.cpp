@@ -265,6 +265,20 @@ void take(LensState& s, const std::string& lens, const json& values, const Names
   }
 }
 
+std::optional<Vec3> directionOf(const LensState& s) {
+  if (s.surface == SurfaceLens::Isophotes) return s.isophotes.direction;
+  if (s.surface == SurfaceLens::Draft) return s.draft.pull;
+  return {};
+}
+
+json ownDirection(const Vec3& d) {
+  const Vec3 u = d.normalized();
+  const auto tenths = [](double deg) { return std::round(deg * 10) / 10; };
+  return {{"direction", "own"},
+          {"turn", tenths(degFromRad(std::atan2(u.y(), u.x())))},
+          {"rise", tenths(degFromRad(std::asin(std::clamp(u.z(), -1.0, 1.0))))}};
+}
+
 std::array<double, 3> fieldColour(double t) {
   const double x = std::clamp(t, 0.0, 1.0) * double(kStops.size() - 1);
   const size_t i = std::min(size_t(x), kStops.size() - 2);

@@ -107,6 +107,11 @@ void turnOn(LensState& s, const std::string& lens, bool on);
 /// they are by default. Expressions may use the recipe's names.
 void take(LensState& s, const std::string& lens, const nlohmann::json& values, const recipe::Names& names);
 
+/// The direction that the lens in use is about, if it is one of those that have one.
+std::optional<Vec3> directionOf(const LensState& s);
+/// The settings that make a direction a lens's own one, to tenths of a degree.
+nlohmann::json ownDirection(const Vec3& d);
+
 /// Colour of a value between the ends (0..1) of a coloured field, and the same as GLSL: vec3 fieldColour(float).
 std::array<double, 3> fieldColour(double t);
 std::string fieldColourSource();

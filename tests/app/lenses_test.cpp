@@ -236,6 +236,35 @@ private slots:
     disconnect(&view(), &app::ViewWidget::probed, this, nullptr);
   }
 
+  void directionsArePulledByTheirArrowOrTakenFromTheEye() {
+    QVERIFY(open("tumbler.lumsk"));
+    const auto degreesFrom = [](const Vec3& a, const Vec3& b) {
+      return degFromRad(std::acos(std::min(1.0, a.normalized().dot(b.normalized()))));
+    };
+    const auto arrow = [&] { return mark(Mark::Kind::Direction, [](const Mark&) { return true; }); };
+    for (const char* lens : {"isophotes", "draft"}) {
+      click(QString("tag-") + lens);
+      QVERIFY(seen());
+      const auto drawing = w().drawing();
+      VERIFY_AT_MOST(degreesFrom(*scene::directionOf(view().lens()), Vec3::UnitZ()), 1e-9);
+      const Mark up = arrow();
+      // From straight up a quarter of the arrow's length to the right: the direction leans so far to the right.
+      const double l = QLineF(up.from, up.at).length();
+      drag(up.at.toPoint(), (up.at + QPointF(l / 4, 0)).toPoint());
+      const Vec3 d = *scene::directionOf(view().lens());
+      const scene::Camera c = view().camera();
+      QCOMPARE(arrow().at.toPoint().y(), up.at.toPoint().y());
+      VERIFY_AT_MOST(std::abs(d.dot(c.direction.cross(c.up)) - (arrow().at.x() - up.from.x()) / 90), 0.02);
+      QVERIFY(degreesFrom(d, Vec3::UnitZ()) > 8);
+      QVERIFY(d.dot(c.direction) * Vec3::UnitZ().dot(c.direction) > 0); // on the side of the form where it was
+      QVERIFY(w().drawing() == drawing);
+      click("lens-as-seen");
+      VERIFY_AT_MOST(degreesFrom(*scene::directionOf(view().lens()), -view().camera().direction), 0.1);
+    }
+    click("tag-stripes");
+    QVERIFY(!window_->findChild<QPushButton*>("lens-as-seen")->isVisible());
+  }
+
   void settingsFoldAndAClickBesideTheirEditorsIsNoneInTheView() {
     QVERIFY(open("tumbler.lumsk"));
     w().unfold(w().recipe().steps[0]->id);
