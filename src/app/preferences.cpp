@@ -7,11 +7,15 @@
 #include <QSettings>
 #include <QVBoxLayout>
 
+#include <cmath>
+
 namespace lumsk::app {
 
 namespace {
 
 constexpr double kInchMm = 25.4;
+constexpr int kLeastDigits = 3;                   ///< of figures below one
+constexpr double kTooSmallForDecimals = 1e-6;     ///< written with a power of ten
 
 Preferences load() {
   const QSettings s;
@@ -19,7 +23,7 @@ Preferences load() {
   p.theme = themeOf(s.value("preferences/theme").toString());
   p.textScale = std::clamp(s.value("preferences/textScale", 1.0).toDouble(), 0.5, 3.0);
   p.inches = s.value("preferences/inches", false).toBool();
-  p.digits = std::clamp(s.value("preferences/digits", 4).toInt(), 2, 8);
+  p.decimals = std::clamp(s.value("preferences/decimals", 2).toInt(), 0, 6);
   p.navigationSpeed = std::clamp(s.value("preferences/navigationSpeed", 1.0).toDouble(), 0.1, 5.0);
   return p;
 }
@@ -40,14 +44,24 @@ void usePreferences(const Preferences& p) {
   s.setValue("preferences/theme", themeName(p.theme));
   s.setValue("preferences/textScale", p.textScale);
   s.setValue("preferences/inches", p.inches);
-  s.setValue("preferences/digits", p.digits);
+  s.setValue("preferences/decimals", p.decimals);
   s.setValue("preferences/navigationSpeed", p.navigationSpeed);
   if (looks) applyTheme(*qApp, p.theme, p.textScale);
 }
 
 QString shownNumber(double v, int digits) {
-  return QString::fromStdString(formatNumber(v, digits ? digits : current().digits));
+  const double size = std::abs(v);
+  if (digits || size < kTooSmallForDecimals) return QString::fromStdString(formatNumber(v, digits ? digits : kLeastDigits));
+  int decimals = current().decimals;
+  if (size < 1) decimals = std::max(decimals, kLeastDigits - 1 - int(std::floor(std::log10(size))));
+  QString text = QString::number(v, 'f', decimals);
+  if (text.contains('.')) {
+    while (text.endsWith('0')) text.chop(1);
+    if (text.endsWith('.')) text.chop(1);
+  }
+  return text;
 }
+
 QString lengthUnit() { return current().inches ? "in" : "mm"; }
 QString shownLengthOnly(double mm) { return shownNumber(current().inches ? mm / kInchMm : mm); }
 QString shownLength(double mm, int digits) {
@@ -55,13 +69,16 @@ QString shownLength(double mm, int digits) {
 }
 
 QString shown(const Quantity& q) {
-  if (!current().inches) return QString::fromStdString(format(q, current().digits));
+  const bool inches = current().inches;
   switch (q.dimension) {
   case Dimension::Length: return shownLength(q.value);
-  case Dimension::Area: return shownNumber(q.value / (kInchMm * kInchMm)) + " in²";
-  case Dimension::Volume: return shownNumber(q.value / (kInchMm * kInchMm * kInchMm)) + " in³";
-  default: return QString::fromStdString(format(q, current().digits));
+  case Dimension::Area: return inches ? shownNumber(q.value / (kInchMm * kInchMm)) + " in²" : shownNumber(q.value) + " mm²";
+  case Dimension::Volume:
+    return inches ? shownNumber(q.value / (kInchMm * kInchMm * kInchMm)) + " in³" : shownNumber(q.value / 1000) + " cm³";
+  default: break;
   }
+  const QString unit = unitName(q.dimension);
+  return unit.isEmpty() ? shownNumber(q.value) : shownNumber(q.value) + " " + unit;
 }
 
 PreferencesDialog::PreferencesDialog(QWidget* parent) : QDialog(parent) {
@@ -94,8 +111,8 @@ PreferencesDialog::PreferencesDialog(QWidget* parent) : QDialog(parent) {
          [](Preferences& q, const QVariant& v) { q.textScale = v.toDouble(); });
   choice(tr("Lengths shown in"), "preferences-units", {{tr("millimetres"), false}, {tr("inches"), true}}, p.inches,
          [](Preferences& q, const QVariant& v) { q.inches = v.toBool(); });
-  choice(tr("Digits of figures"), "preferences-digits", {{"3", 3}, {"4", 4}, {"5", 5}, {"6", 6}}, p.digits,
-         [](Preferences& q, const QVariant& v) { q.digits = v.toInt(); });
+  choice(tr("Decimals"), "preferences-decimals", {{"0", 0}, {"1", 1}, {"2", 2}, {"3", 3}, {"4", 4}}, p.decimals,
+         [](Preferences& q, const QVariant& v) { q.decimals = v.toInt(); });
   choice(tr("Turning and zooming"), "preferences-speed", {{tr("slow"), 0.5}, {tr("usual"), 1.0}, {tr("fast"), 1.7}},
          p.navigationSpeed, [](Preferences& q, const QVariant& v) { q.navigationSpeed = v.toDouble(); });
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);

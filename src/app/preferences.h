@@ -11,14 +11,14 @@ struct Preferences {
   Theme theme = Theme::Clay;
   double textScale = 1.0;
   bool inches = false;          ///< lengths are shown so; a plain number that is typed stays millimetres
-  int digits = 4;               ///< significant digits of figures
+  int decimals = 2;             ///< of figures; those below one have three digits at least
   double navigationSpeed = 1.0; ///< of turning and zooming
 };
 const Preferences& preferences();          ///< those in use
 void usePreferences(const Preferences& p); ///< from now on, and the next time
 
 // Figures as the person wants them shown.
-QString shownNumber(double v, int digits = 0); ///< digits: 0 the person's own
+QString shownNumber(double v, int digits = 0); ///< with so many significant digits; 0: the person's decimals
 QString shownLength(double mm, int digits = 0); ///< with its unit
 QString shownLengthOnly(double mm); ///< the number alone
 QString lengthUnit();               ///< "mm" or "in"

@@ -145,6 +145,19 @@ private slots:
     QCoreApplication::removeTranslator(&language_);
     QCOMPARE(app::said("5 points - degree 3"), QString("5 points - degree 3")); // as it is, without a translation
     app::Preferences p;
+    app::usePreferences(p);
+    // Decimals as chosen, but three digits at least of what is below one.
+    for (const auto& [v, decimals, text] :
+         {std::tuple{127.3456, 2, "127.35"}, {127.3456, 0, "127"}, {161.0, 2, "161"}, {0.50004, 2, "0.5"},
+          {0.00026331, 2, "0.000263"}, {-0.01593, 1, "-0.0159"}, {0.0, 4, "0"}, {3.1e-9, 2, "3.1e-09"},
+          {99999.996, 2, "100000"}}) {
+      p.decimals = decimals;
+      app::usePreferences(p);
+      QCOMPARE(app::shownNumber(v), QString(text));
+    }
+    p.decimals = 2;
+    app::usePreferences(p);
+    QCOMPARE(app::shown({136925.4, Dimension::Volume}), QString("136.93 cm³"));
     p.inches = true;
     app::usePreferences(p);
     const auto gap = problem("LM-X001", "too far").measure(millimetres(25.4)).want(millimetres(0.0254)).tryThis("closer");
