@@ -16,6 +16,7 @@ namespace lumsk::app {
 namespace {
 
 constexpr int kWidth = 268, kTableWidth = 330, kRowHeight = 24, kMostRows = 6;
+constexpr double kSamePlaceMm = 1e-6;
 
 const scene::DrawnEdge* drawnEdge(const scene::DrawnBody& b, const std::string& name) {
   for (const auto& e : *b.edges)
@@ -159,8 +160,8 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   table_->setSelectionMode(QAbstractItemView::SingleSelection);
   table_->verticalHeader()->hide();
   table_->setShowGrid(false);
-  connect(table_, &QTableWidget::cellClicked, this, [this](int row, int) { w_.lookAt(places_[size_t(row)]); });
-  connect(table_, &QTableWidget::cellActivated, this, [this](int row, int) { w_.lookAt(places_[size_t(row)]); });
+  connect(table_, &QTableWidget::cellClicked, this, &LensPanel::look);
+  connect(table_, &QTableWidget::cellActivated, this, &LensPanel::look);
   connect(least_, &QPushButton::clicked, this, [this] { w_.lookAt(leastAt_); });
   connect(most_, &QPushButton::clicked, this, [this] { w_.lookAt(mostAt_); });
   connect(only_, &QPushButton::clicked, this, [this] {
@@ -338,16 +339,21 @@ void LensPanel::showProbe(const std::optional<scene::Probe>& p) {
   place();
 }
 
+void LensPanel::look(int row) {
+  chosen_ = items_[size_t(row)].at;
+  showMarks(items_);
+  w_.lookAt(*chosen_);
+}
+
 void LensPanel::fill(const QString& title, const QStringList& columns, const std::vector<LensItem>& items) {
   title_->setText(title);
-  places_.clear();
+  items_ = items;
   table_->clear();
   table_->setColumnCount(int(columns.size()));
   table_->setHorizontalHeaderLabels(columns);
   table_->setRowCount(int(items.size()));
   for (int r = 0; r < int(items.size()); ++r) {
     const LensItem& i = items[size_t(r)];
-    places_.push_back(i.at);
     table_->setRowHeight(r, kRowHeight);
     for (int c = 0; c < int(columns.size()); ++c) {
       auto* cell = new QTableWidgetItem(i.figures[c]);
@@ -371,7 +377,8 @@ void LensPanel::showMarks(const std::vector<LensItem>& items) {
   std::vector<LensMark> marks;
   for (const LensItem& i : items) {
     const bool open = i.figures.size() == 4;
-    marks.push_back({i.line, i.middle, i.letter, gradeColour(i.grade), open});
+    marks.push_back({i.line, i.middle, i.letter, gradeColour(i.grade), open,
+                     chosen_ && (*chosen_ - i.at).norm() < kSamePlaceMm ? chosen_ : std::nullopt});
   }
   view_.setLensMarks(std::move(marks));
 }
@@ -380,7 +387,10 @@ void LensPanel::syncTable() {
   const auto lens = view_.lens();
   title_->setVisible(lens.joins || lens.openings);
   table_->setVisible(lens.joins || lens.openings);
-  if (!lens.joins && !lens.openings) return view_.setLensMarks({});
+  if (!lens.joins && !lens.openings) {
+    chosen_ = {};
+    return view_.setLensMarks({});
+  }
   if (lens.joins) {
     const auto items = joinItems(w_);
     showMarks(items);

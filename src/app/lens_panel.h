@@ -50,6 +50,7 @@ private:
   void showResult();
   void showProbe(const std::optional<scene::Probe>& probe);
   void showMarks(const std::vector<LensItem>& items);
+  void look(int row);
   void fill(const QString& title, const QStringList& columns, const std::vector<LensItem>& items);
   void syncTable();
   void place();
@@ -67,7 +68,8 @@ private:
   QPushButton *least_, *most_, *only_, *asSeen_;
   QLabel *share_, *title_, *probe_, *cuts_;
   QTableWidget* table_;
-  std::vector<Vec3> places_;
+  std::vector<LensItem> items_; ///< rows of the table
+  std::optional<Vec3> chosen_; ///< the row's place that was chosen last
   Vec3 leastAt_ = Vec3::Zero(), mostAt_ = Vec3::Zero();
   int top_ = 0;
 };

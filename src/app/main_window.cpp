@@ -11,9 +11,11 @@
 #include "exchange/files.h"
 #include "sheet/sheet.h"
 
+#include <QAbstractItemView>
 #include <QApplication>
 #include <QCloseEvent>
 #include <QDateTime>
+#include <QDir>
 #include <QDropEvent>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -24,6 +26,7 @@
 #include <QPushButton>
 #include <QSettings>
 #include <QSplitter>
+#include <QStandardPaths>
 #include <QTabWidget>
 
 namespace lumsk::app {
@@ -354,6 +357,7 @@ void MainWindow::syncTitle() {
 
 void MainWindow::syncStart() {
   start_->setVisible(w_.recipe().steps.empty());
+  lenses_->setVisible(!w_.recipe().steps.empty()); // there is nothing to be seen through them
   placeOverView();
 }
 
@@ -440,11 +444,14 @@ bool MainWindow::savePath(const QString& path) {
   return true;
 }
 
-bool MainWindow::save() { return w_.path().isEmpty() ? saveAs() : savePath(w_.path()); }
+bool MainWindow::save() {
+  // Demos stay as they are.
+  const bool own = !w_.path().isEmpty() && QFileInfo(w_.path()).canonicalPath() != StartPanel::demoFolder();
+  return own ? savePath(w_.path()) : saveAs();
+}
 
 bool MainWindow::saveAs() {
-  QString path = QFileDialog::getSaveFileName(this, tr("Save as"), w_.path().isEmpty() ? "untitled.lumsk" : w_.path(),
-                                              tr("Lumsk projects (*.lumsk)"));
+  QString path = QFileDialog::getSaveFileName(this, tr("Save as"), besideProject() + ".lumsk", tr("Lumsk projects (*.lumsk)"));
   if (path.isEmpty()) return false;
   if (!path.endsWith(".lumsk")) path += ".lumsk";
   return savePath(path);
@@ -452,7 +459,11 @@ bool MainWindow::saveAs() {
 
 QString MainWindow::besideProject() const {
   const QFileInfo project(w_.path());
-  return w_.path().isEmpty() ? tr("untitled") : project.path() + "/" + project.completeBaseName();
+  const QString name = w_.path().isEmpty() ? tr("untitled") : project.completeBaseName();
+  const bool own = !w_.path().isEmpty() && project.canonicalPath() != StartPanel::demoFolder();
+  QString folder = own ? project.path() : QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation);
+  if (!QFileInfo(folder).isDir()) folder = QDir::homePath();
+  return folder + "/" + name;
 }
 
 void MainWindow::exportDialog() {
@@ -582,6 +593,10 @@ void MainWindow::keyPressEvent(QKeyEvent* e) {
     w_.escape();
     return;
   }
+  // A list that begins to be edited by a key passes the key on all the same.
+  const auto* focus = focusWidget();
+  if (qobject_cast<const QLineEdit*>(focus) || qobject_cast<const QAbstractItemView*>(focus))
+    return QMainWindow::keyPressEvent(e);
   if (e->modifiers() == Qt::NoModifier && e->key() >= Qt::Key_1 && e->key() < Qt::Key_1 + recipe::kStages) {
     return chooseStage(e->key() - Qt::Key_1);
   }

@@ -67,7 +67,8 @@ private:
   void exportDialog();
   void pictureDialog();
   void sheetDialog();
-  QString besideProject() const; ///< path of files made from the project, without an ending
+  /// Path of files made from the project, without an ending; of a demo, among the person's own documents.
+  QString besideProject() const;
   void remember(const QString& path);
   void report(const Problem& p);
   void help(const QString& page); ///< empty: of the open step

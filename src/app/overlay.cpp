@@ -317,6 +317,15 @@ void Overlay::paintLens(QPainter& p) const {
     p.drawRoundedRect(box, 4, 4);
     p.drawText(box, Qt::AlignCenter, m.letter);
   }
+  for (const LensMark& m : lens_) {
+    if (!m.chosen) continue;
+    const QPointF at = pixel(camera_.toScreen(*m.chosen));
+    p.setBrush(Qt::NoBrush);
+    for (const auto& [colour, width] : {std::pair{QColor(Qt::white), 5.0}, std::pair{tones().attention, 2.5}}) {
+      p.setPen(QPen(colour, width));
+      p.drawEllipse(at, 13, 13);
+    }
+  }
 }
 
 void Overlay::paintAxes(QPainter& p) const {

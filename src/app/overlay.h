@@ -38,6 +38,7 @@ struct LensMark {
   QString letter;
   QColor colour;
   bool dashed = false;
+  std::optional<Vec3> chosen = {}; ///< the place that is looked at, when it is the one that was chosen
 };
 
 /// Transparent widget over the view that paints what is lit, marks, the axes and the label of what is hovered.

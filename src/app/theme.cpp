@@ -17,6 +17,7 @@ namespace {
 constexpr const char* kStyle = R"(
 * { font-family: "Inter"; }
 QWidget { color: @text; }
+QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
 QMainWindow, QDialog { background: @ground; }
 QMenuBar { background: @panel; border-bottom: 1px solid @line; }
 QMenuBar::item { padding: 6px 10px; background: transparent; }

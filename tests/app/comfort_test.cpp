@@ -9,7 +9,9 @@
 #include <QMenuBar>
 #include <QProcess>
 #include <QSpinBox>
+#include <QTabBar>
 #include <QTabWidget>
+#include <QTableWidget>
 #include <QTextBrowser>
 #include <QTreeWidget>
 
@@ -214,6 +216,72 @@ private slots:
     const QRgb ground = image.pixel(5, 150);
     for (int x = 0; x < 900; ++x) inside += std::abs(qGray(image.pixel(x, 150)) - qGray(ground)) > 8;
     QVERIFY2(inside > 60 && inside < 300, qPrintable(QString::number(inside)));
+  }
+
+  void aNewcomerFindsTheWorstJoinChangesTheWallAndExports() {
+    int clicks = 0;
+    const auto clickOn = [&](QWidget* x, QPoint p) {
+      QTest::mouseClick(x, Qt::LeftButton, {}, p);
+      ++clicks;
+    };
+    const auto press = [&](const QString& name) {
+      auto* b = find<QAbstractButton>(name);
+      QVERIFY2(b, qPrintable(name));
+      clickOn(b, b->rect().center());
+    };
+    QVERIFY(!find<app::StartPanel>("start")->geometry().isEmpty() && !window_->findChild<QWidget*>("lenses")->isVisible());
+    press("start-demo-pell_kettle");
+    QVERIFY(settled());
+    press("tag-joins");
+    auto* table = find<QTableWidget>("lens-table");
+    QVERIFY(table && QTest::qWaitFor([&] { return table->rowCount() == 30; }, 10000));
+    clickOn(table->viewport(), table->visualItemRect(table->item(0, 2)).center());
+    const auto joins = inspect::joins(*w().model()->bodies.front().body, w().recipe().tolerances);
+    const auto worst = std::max_element(joins.begin(), joins.end(), [&](const auto& a, const auto& b) {
+      return a.badness(w().recipe().tolerances) < b.badness(w().recipe().tolerances);
+    });
+    QTest::qWait(50);
+    const QPoint middle(view().width() / 2, view().height() / 2);
+    VERIFY_AT_MOST((onScreen(worst->worstAt(w().recipe().tolerances)) - middle).manhattanLength(), 3);
+    auto* tabs = window_->findChild<QTabWidget*>("column");
+    clickOn(tabs->tabBar(), tabs->tabBar()->tabRect(2).center());
+    auto* numbers = find<QTableWidget>("numbers");
+    QVERIFY(numbers);
+    int wall = -1;
+    for (int r = 0; r < numbers->rowCount(); ++r)
+      if (numbers->item(r, 0)->text() == "wall") wall = r;
+    clickOn(numbers->viewport(), numbers->visualItemRect(numbers->item(wall, 1)).center());
+    const double before = inspect::stateOf(*w().model()->bodies.front().body).volumeMm3;
+    QTest::keyClick(numbers, Qt::Key_3); // goes into the cell, and only there
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
+    QVERIFY(QTest::qWaitFor([&] { return w().recipe().parameters[size_t(wall)].expression == "3"; }, 2000) && settled());
+    const double after = inspect::stateOf(*w().model()->bodies.front().body).volumeMm3;
+    QVERIFY(after / before > 1.25 && after / before < 3.0 / 2.2);
+    QVERIFY(!find<QAbstractButton>("stage-flow")->isChecked());
+    // A demo stays as it is: what is made of it is offered among one's own documents.
+    const QString mesh = dir_.filePath("cup.3mf");
+    whenAsked<QDialog>([&](QDialog* d) {
+      whenAsked<QFileDialog>([&](QFileDialog* f) {
+        QVERIFY(f->directory().canonicalPath() != app::StartPanel::demoFolder());
+        QVERIFY(f->selectedFiles().value(0).endsWith("pell_kettle.3mf"));
+        f->reject();
+      });
+      QTest::keyClick(d, Qt::Key_Return);
+    });
+    keys(Qt::Key_E, Qt::ControlModifier);
+    whenAsked<QDialog>([&](QDialog* d) {
+      whenAskedForAFile(mesh);
+      QTest::keyClick(d, Qt::Key_Return);
+    });
+    keys(Qt::Key_E, Qt::ControlModifier);
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting() && QFileInfo(mesh).size() > 10000; }, 10000));
+    whenAsked<QFileDialog>([](QFileDialog* f) {
+      QCOMPARE(f->windowTitle(), QString("Save as"));
+      f->reject();
+    });
+    keys(Qt::Key_S, Qt::ControlModifier);
+    QVERIFY(w().modified());
+    QCOMPARE(clicks, 5); // and the typed 3, Ctrl+E, and Enter four times
   }
 
   void theReportSheetIsToScaleAndSaysWhatIsMeasured() {
