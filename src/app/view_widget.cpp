@@ -678,6 +678,7 @@ void ViewWidget::keyReleaseEvent(QKeyEvent* e) {
   GlView::keyReleaseEvent(e);
 }
 
-bool ViewWidget::focusNextPrevChild(bool) { return false; } // Tab goes through what lies under the pointer first
+/// Tab goes through what lies under the pointer first; what lies over the view asks it, too.
+bool ViewWidget::focusNextPrevChild(bool next) { return !hasFocus() && GlView::focusNextPrevChild(next); }
 
 } // namespace lumsk::app

@@ -58,7 +58,7 @@ protected:
   void keyPressEvent(QKeyEvent* e) override;
   void keyReleaseEvent(QKeyEvent* e) override;
   void leaveEvent(QEvent* e) override;
-  bool focusNextPrevChild(bool) override;
+  bool focusNextPrevChild(bool next) override;
   void contextMenuEvent(QContextMenuEvent* e) override;
 
 private:

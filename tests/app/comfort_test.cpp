@@ -327,6 +327,28 @@ private slots:
     QVERIFY(!QFile::exists(dir_.filePath("none.pdf")));
   }
 
+  void theTabKeyReachesEveryControl() {
+    QVERIFY(open("tumbler.lumsk"));
+    click("tag-curvature");
+    w().unfold(w().recipe().steps[1]->id);
+    QTest::qWait(200);
+    QCursor::setPos(window_->mapToGlobal(QPoint(5, 5))); // nothing is under the pointer that Tab would go through first
+    std::set<const QWidget*> reached;
+    view().setFocus();
+    for (int i = 0; i < 150; ++i) {
+      QWidget* focus = QApplication::focusWidget();
+      QVERIFY(focus);
+      if (!reached.insert(focus).second && focus == &view()) break;
+      QTest::keyClick(focus, Qt::Key_Tab, qobject_cast<QAbstractItemView*>(focus) ? Qt::ControlModifier : Qt::NoModifier);
+    }
+    for (const QWidget* c : window_->findChildren<QWidget*>()) {
+      const bool can = c->isVisible() && c->isEnabled() && (c->focusPolicy() & Qt::TabFocus) && !c->focusProxy();
+      if (!can || reached.count(c)) continue;
+      QFAIL(qPrintable(QString("%1 '%2' is not reached").arg(c->metaObject()->className(), c->objectName())));
+    }
+    QVERIFY(reached.size() > 30);
+  }
+
   void everyControlHasANameForThoseWhoCannotSeeIt() {
     QVERIFY(open("tumbler.lumsk"));
     click("tag-stripes");
