@@ -22,6 +22,8 @@ using recipe::FieldKind;
 
 namespace {
 
+constexpr size_t kMostLetters = 28; ///< of labels that stand side by side
+
 QHBoxLayout* flat(QWidget* w) {
   auto* l = new QHBoxLayout(w);
   l->setContentsMargins(0, 0, 0, 0);
@@ -133,8 +135,12 @@ bool QuantityEditor::eventFilter(QObject* o, QEvent* e) {
 
 ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)) {
   auto* l = flat(this);
-  if (field_.options.size() > 3) {
+  size_t letters = 0;
+  for (const auto& o : field_.options) letters += o.label.size();
+  if (field_.options.size() > 3 || letters > kMostLetters) {
     box_ = new QComboBox;
+    box_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    box_->setMinimumContentsLength(6);
     for (const auto& o : field_.options) box_->addItem(said(o.label), QString::fromStdString(o.key));
     box_->setAccessibleName(said(field_.label));
     l->addWidget(box_);

@@ -135,6 +135,7 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   most_->setObjectName("lens-most");
   l->addLayout(ends);
   share_->setObjectName("lens-share");
+  share_->setWordWrap(true);
   l->addWidget(share_);
   cuts_->setObjectName("lens-cuts");
   l->addWidget(cuts_);
@@ -214,10 +215,9 @@ recipe::Schema LensPanel::schemaOf(const scene::LensKind& kind) const {
   recipe::Schema schema = kind.settings;
   for (recipe::Field& f : schema) {
     if (kind.key != "deviation" || f.key != "to" || !w_.drawing()) continue;
-    std::vector<recipe::Option> options{{"", "the first backdrop or body"}};
+    std::vector<recipe::Option> options{{"", "the first there is"}};
     for (const auto& g : w_.drawing()->ghosts) options.push_back({g.step, g.label});
     for (const auto& b : w_.drawing()->bodies) options.push_back({b.id, b.label});
-    while (options.size() < 4) options.push_back({"", "-"}); // a list, since labels are long
     f = recipe::choice(f.key, f.label, f.help, options);
   }
   return schema;
@@ -418,6 +418,7 @@ void LensPanel::place() {
   const auto lens = view_.lens();
   const bool probes = lens.surface != scene::SurfaceLens::Shade || lens.cut;
   probe_->setVisible(probes);
+  probe_->setMinimumHeight((lens.surface == scene::SurfaceLens::Deviation ? 5 : 4) * probe_->fontMetrics().lineSpacing());
   const bool picked = !w_.selectedBodies().empty();
   only_->setVisible(!lens.only.empty() || (picked && !sections_.empty()));
   only_->setText(lens.only.empty() ? tr("only what is picked") : tr("all bodies again"));

@@ -403,7 +403,7 @@ void Viewer::drawPictures() {
 void Viewer::drawGhosts() {
   for (const DrawnGhost& d : drawing_->ghosts) {
     const Handle(Graphic3d_Structure) s = structure();
-    if (!d.ghost->mesh->triangles.empty()) {
+    if (!d.ghost->mesh->triangles.empty() && lens_.surface != SurfaceLens::Deviation) { // it would hide the colours
       const Handle(Graphic3d_AspectFillArea3d) aspect = bothSides();
       aspect->SetShaderProgram(programs_.of({false, false, recipe::Finish::Matt}));
       aspect->SetAlphaMode(Graphic3d_AlphaMode_Blend);
