@@ -153,6 +153,7 @@ protected:
   void keys(Qt::Key key, Qt::KeyboardModifiers modifiers = {}) {
     window_->activateWindow();
     QVERIFY(QTest::qWaitForWindowActive(window_.get()));
+    view().setFocus(); // as for a person, whose keys go where the focus is
     QTest::keyClick(&view(), key, modifiers);
   }
 
