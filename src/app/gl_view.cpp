@@ -110,6 +110,7 @@ void GlView::paintGL() {
   // Smooth lines when the picture stands still, speed while it moves or something is being computed.
   smooth_ = resting() && !settle_.isActive();
   view->ChangeRenderingParams().NbMsaaSamples = smooth_ ? 4 : 0;
+  viewer_->showDetail(smooth_);
   view->Invalidate();
   view->InvalidateImmediate();
   view->Redraw();

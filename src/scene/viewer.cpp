@@ -34,6 +34,7 @@ constexpr unsigned kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSof
                    kOchre = 0xC08A1E, kFill = 0xB9C4BE;
 
 constexpr double kLaterOpacity = 0.35;
+constexpr size_t kTeethWhileMoving = 4000; ///< of one look
 
 unsigned colourOf(Ink ink, unsigned dark) {
   switch (ink) {
@@ -53,11 +54,19 @@ unsigned bodyColour(const std::string& hex) {
   return v;
 }
 
-void addPolyline(const Handle(Graphic3d_Structure) & s, const std::vector<Vec3>& pts, unsigned rgb, double width,
-                 Aspect_TypeOfLine type = Aspect_TOL_SOLID) {
-  if (pts.size() < 2) return;
-  Handle(Graphic3d_ArrayOfPolylines) a = new Graphic3d_ArrayOfPolylines(int(pts.size()));
-  for (const Vec3& p : pts) a->AddVertex(toPnt(p));
+/// All of one look at once: every group costs a call at every picture.
+void addPolylines(const Handle(Graphic3d_Structure) & s, const std::vector<std::vector<Vec3>>& lines, unsigned rgb,
+                  double width, Aspect_TypeOfLine type = Aspect_TOL_SOLID) {
+  size_t points = 0, bounds = 0;
+  for (const auto& l : lines)
+    if (l.size() > 1) points += l.size(), ++bounds;
+  if (bounds == 0) return;
+  Handle(Graphic3d_ArrayOfPolylines) a = new Graphic3d_ArrayOfPolylines(int(points), int(bounds));
+  for (const auto& l : lines) {
+    if (l.size() < 2) continue;
+    a->AddBound(int(l.size()));
+    for (const Vec3& p : l) a->AddVertex(toPnt(p));
+  }
   const Handle(Graphic3d_Group) g = s->NewGroup();
   g->SetGroupPrimitivesAspect(new Graphic3d_AspectLine3d(colour(rgb), type, width));
   g->AddPrimitiveArray(a);
@@ -98,6 +107,7 @@ Viewer::~Viewer() {
   for (auto& s : rest_) s->Erase();
   meshes_.clear();
   rest_.clear();
+  details_.clear();
   view_->Remove();
 }
 
@@ -161,6 +171,12 @@ bool Viewer::showPlanes(bool on) {
   return true;
 }
 
+void Viewer::showDetail(bool on) {
+  if (detail_ == on) return;
+  detail_ = on;
+  for (const auto& s : details_) s->SetVisible(on);
+}
+
 void Viewer::showOtherHalf(bool on) {
   if (otherHalf_ == on) return;
   otherHalf_ = on;
@@ -198,6 +214,7 @@ void Viewer::redrawAll() {
     }
   for (auto& [mesh, s] : before) s->Erase();
   for (auto& s : rest_) s->Erase();
+  details_.clear();
   rest_.clear();
   for (const DrawnBody& b : bodies) {
     drawBody(b);
@@ -287,14 +304,11 @@ void Viewer::drawBody(const DrawnBody& b) {
 void Viewer::drawEdges(const DrawnBody& b) {
   const Handle(Graphic3d_Structure) s = structure();
   s->SetClipPlanes(cutPlanes_);
-  for (const DrawnEdge& e : *b.edges) {
-    if (e.seam) continue;
-    addPolyline(s, e.points,
-                e.open    ? kCoral
-                : b.stale ? kSoftInk
-                          : kEdgeInk,
-                e.open ? 2.0 : 1.2, e.open ? Aspect_TOL_DASH : Aspect_TOL_SOLID);
-  }
+  std::vector<std::vector<Vec3>> open, inner;
+  for (const DrawnEdge& e : *b.edges)
+    if (!e.seam) (e.open ? open : inner).push_back(e.points);
+  addPolylines(s, open, kCoral, 2.0, Aspect_TOL_DASH);
+  addPolylines(s, inner, b.stale ? kSoftInk : kEdgeInk, 1.2);
   s->Display();
   rest_.push_back(s);
 }
@@ -302,7 +316,12 @@ void Viewer::drawEdges(const DrawnBody& b) {
 void Viewer::drawCurves(const std::vector<DrawnCurve>& curves) {
   const Handle(Graphic3d_Structure) s = structure();
   s->SetClipPlanes(cutPlanes_);
-  for (const DrawnCurve& c : curves) addPolyline(s, c.points, c.stale ? kSoftInk : ink_, 1.8);
+  for (const bool stale : {false, true}) {
+    std::vector<std::vector<Vec3>> lines;
+    for (const DrawnCurve& c : curves)
+      if (c.stale == stale) lines.push_back(c.points);
+    addPolylines(s, lines, stale ? kSoftInk : ink_, 1.8);
+  }
   std::vector<Vec3> pts;
   for (const DrawnPoint& p : drawing_->points) pts.push_back(p.at);
   addPoints(s, pts, ink_, 2.5);
@@ -316,18 +335,43 @@ void Viewer::drawArt(const LensArt& art) {
   const Handle(Graphic3d_Structure) over = structure(), beside = structure();
   if (through) over->SetZLayer(Graphic3d_ZLayerId_Topmost);
   beside->SetClipPlanes(cutPlanes_);
-  for (const auto& l : art.lines)
-    for (const auto& line : l.lines) addPolyline(l.inCut ? over : beside, line, colourOf(l.ink, ink_), l.width);
+  using Look = std::tuple<bool, Ink, double>; // what looks alike is drawn at once
+  std::map<Look, std::vector<std::vector<Vec3>>> lines;
+  for (const auto& l : art.lines) {
+    auto& all = lines[{l.inCut, l.ink, l.width}];
+    all.insert(all.end(), l.lines.begin(), l.lines.end());
+  }
+  for (const auto& [look, all] : lines)
+    addPolylines(std::get<0>(look) ? over : beside, all, colourOf(std::get<1>(look), ink_), std::get<2>(look));
+  std::map<std::pair<bool, Ink>, std::vector<std::pair<Vec3, Vec3>>> teeth;
   for (const auto& t : art.teeth) {
-    if (t.teeth.empty()) continue;
-    Handle(Graphic3d_ArrayOfSegments) teeth = new Graphic3d_ArrayOfSegments(int(t.teeth.size()) * 2);
-    for (const auto& [base, tip] : t.teeth) {
-      teeth->AddVertex(toPnt(base));
-      teeth->AddVertex(toPnt(tip));
-    }
-    const Handle(Graphic3d_Group) g = (t.inCut ? over : beside)->NewGroup();
-    g->SetGroupPrimitivesAspect(new Graphic3d_AspectLine3d(colour(colourOf(t.ink, ink_)), Aspect_TOL_SOLID, 1.0));
-    g->AddPrimitiveArray(teeth);
+    auto& all = teeth[{t.inCut, t.ink}];
+    all.insert(all.end(), t.teeth.begin(), t.teeth.end());
+  }
+  for (const auto& [look, all] : teeth) {
+    if (all.empty()) continue;
+    const auto draw = [&, ink = look.second](const Handle(Graphic3d_Structure) & s, const auto& wanted) {
+      Handle(Graphic3d_ArrayOfSegments) segments = new Graphic3d_ArrayOfSegments(int(all.size()) * 2);
+      for (size_t i = 0; i < all.size(); ++i) {
+        if (!wanted(i)) continue;
+        segments->AddVertex(toPnt(all[i].first));
+        segments->AddVertex(toPnt(all[i].second));
+      }
+      const Handle(Graphic3d_Group) g = s->NewGroup();
+      g->SetGroupPrimitivesAspect(new Graphic3d_AspectLine3d(colour(colourOf(ink, ink_)), Aspect_TOL_SOLID, 1.0));
+      g->AddPrimitiveArray(segments);
+    };
+    const size_t every = all.size() / kTeethWhileMoving + 1;
+    draw(look.first ? over : beside, [&](size_t i) { return i % every == 0; });
+    if (every == 1) continue;
+    const Handle(Graphic3d_Structure) detail = structure();
+    if (look.first && through) detail->SetZLayer(Graphic3d_ZLayerId_Topmost);
+    if (!look.first) detail->SetClipPlanes(cutPlanes_);
+    draw(detail, [&](size_t i) { return i % every != 0; });
+    detail->SetVisible(detail_);
+    detail->Display();
+    rest_.push_back(detail);
+    details_.push_back(detail);
   }
   for (const auto& d : art.dots) {
     unsigned rgb = colourOf(d.ink, ink_);
@@ -361,8 +405,8 @@ void Viewer::drawPlanes() {
   const Handle(Graphic3d_Structure) s = structure();
   for (const DrawnPlane& p : drawing_->planes) {
     if (p.step == "world" && !planes_) continue;
-    addPolyline(s, outlineOf(p), 0x7D8C88, 1.0);
-    addPolyline(s, {p.frame.at(0, 0), p.frame.at(0.12 * p.halfSizeMm, 0)}, 0x7D8C88, 2.0);
+    addPolylines(s, {outlineOf(p)}, 0x7D8C88, 1.0);
+    addPolylines(s, {{p.frame.at(0, 0), p.frame.at(0.12 * p.halfSizeMm, 0)}}, 0x7D8C88, 2.0);
   }
   s->Display();
   rest_.push_back(s);
@@ -411,7 +455,7 @@ void Viewer::drawGhosts() {
       g->SetGroupPrimitivesAspect(aspect);
       g->AddPrimitiveArray(trianglesOf(*d.ghost->mesh, kGhost, d.ghost->strength, nullptr));
     }
-    for (const auto& line : d.ghost->edges) addPolyline(s, line, kGhost, 1.0);
+    addPolylines(s, d.ghost->edges, kGhost, 1.0);
     if (d.ghost->mesh->triangles.empty() && d.ghost->edges.empty()) addPoints(s, d.ghost->corners, kGhost, 2.0);
     s->Display();
     rest_.push_back(s);

@@ -30,6 +30,7 @@ public:
   const LensState& lens() const { return lens_; }
   /// Colours of the ground, above and below, and of curves and edges on it (0xRRGGBB).
   void setGround(unsigned top, unsigned bottom, unsigned ink);
+  void showDetail(bool on);    ///< off while moving: of very many teeth only some are drawn
   void showOtherHalf(bool on); ///< the mirror image of what is modelled as one half, faintly
   bool showPlanes(bool on);    ///< world planes are drawn only while a plane is wanted; true if that changed
 
@@ -73,9 +74,9 @@ private:
   Eigen::Vector4d hidden_ = Eigen::Vector4d::Zero();
   std::map<const void*, Handle(Graphic3d_Structure)> meshes_; ///< by face mesh
   std::map<const void*, std::string> meshKeys_;               ///< how it was drawn
-  std::vector<Handle(Graphic3d_Structure)> rest_;
+  std::vector<Handle(Graphic3d_Structure)> rest_, details_; ///< `details_` are of the rest, too
   unsigned ink_ = 0x22262A;
-  bool planes_ = false, otherHalf_ = true;
+  bool planes_ = false, otherHalf_ = true, detail_ = true;
 };
 
 } // namespace lumsk::scene
