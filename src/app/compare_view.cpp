@@ -70,8 +70,7 @@ void CompareView::showState() {
 void CompareView::mousePressEvent(QMouseEvent* e) {
   last_ = e->position();
   if (!shown_) return;
-  const auto hits =
-      scene::pickAt(*shown_, camera(), last_.x(), last_.y(), recipe::Kind::Face | recipe::Kind::Curve);
+  const auto hits = scene::pickAt(*shown_, camera(), last_.x(), last_.y(), recipe::Kind::Face | recipe::Kind::Curve);
   pivot_ = hits.empty() ? Vec3(0.5 * (shown_->low + shown_->high)) : hits.front().at;
 }
 

@@ -61,9 +61,7 @@ void ExportDialog::count() {
   triangles_->setText(tr("counting"));
   counting_.run<Expected<int>>(
       [model = w_.model(), o = options()](const Context& cx) { return exchange::countTriangles(*model, o, cx); },
-      [this](Expected<int> n) {
-        triangles_->setText(n ? QString::number(*n) : said(n.error()));
-      });
+      [this](Expected<int> n) { triangles_->setText(n ? QString::number(*n) : said(n.error())); });
 }
 
 } // namespace lumsk::app

@@ -198,8 +198,7 @@ void TextEditor::setValue(const json& v) { edit_->setText(textOf(v)); }
 FileEditor::FileEditor(Field f, Workspace& w) : FieldEditor(std::move(f)), button_(new QPushButton) {
   flat(this)->addWidget(button_);
   connect(button_, &QPushButton::clicked, this, [this, &w] {
-    const QString path = QFileDialog::getOpenFileName(this, said(field_.label), {},
-                                                      said(field_.filter));
+    const QString path = QFileDialog::getOpenFileName(this, said(field_.label), {}, said(field_.filter));
     if (path.isEmpty()) return;
     const auto v = w.importFile(path);
     if (v)

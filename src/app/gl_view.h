@@ -32,9 +32,9 @@ signals:
   void cameraMoved();
 
 protected:
-  virtual void made() = 0;                       ///< the viewer is new and has to be told everything
-  virtual void sized() {}                        ///< the drawn area has another size
-  virtual void painted() {}                      ///< a picture was drawn
+  virtual void made() = 0;                      ///< the viewer is new and has to be told everything
+  virtual void sized() {}                       ///< the drawn area has another size
+  virtual void painted() {}                     ///< a picture was drawn
   virtual bool resting() const { return true; } ///< nothing is under way that changes the picture again
 
   void changed(); ///< the scene, camera or lens: draws again
@@ -50,7 +50,7 @@ private:
   void setGround();
   Handle(OpenGl_GraphicDriver) driver_;
   std::unique_ptr<scene::Viewer> viewer_;
-  bool stale_ = true;  ///< the picture is not what should be seen
+  bool stale_ = true;   ///< the picture is not what should be seen
   bool smooth_ = false; ///< the picture is of full quality
   QTimer settle_;
   int frames_ = 0;

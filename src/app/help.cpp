@@ -78,8 +78,7 @@ std::vector<HelpPage> helpPages(const recipe::Registry& registry, const QWidget*
   out.push_back(lensPage());
   out.push_back(keyPage(window));
   for (const auto& s : registry.all())
-    out.push_back({QString::fromStdString(s.kind), said(s.label),
-                   helpText(registry, QString::fromStdString(s.kind))});
+    out.push_back({QString::fromStdString(s.kind), said(s.label), helpText(registry, QString::fromStdString(s.kind))});
   return out;
 }
 

@@ -95,9 +95,10 @@ std::vector<LensItem> openingItems(const Workspace& w) {
 
 LensPanel::LensPanel(Workspace& w, ViewWidget& view)
     : QFrame(&view), w_(w), view_(view), head_(new QPushButton), settingsBox_(new QWidget),
-      forms_(new QVBoxLayout(settingsBox_)), scroll_(new QScrollArea), inside_(new QWidget),
-      legend_(new Legend), least_(new QPushButton), most_(new QPushButton), only_(new QPushButton), asSeen_(new QPushButton(tr("direction as seen now"))), share_(new QLabel),
-      title_(new QLabel), probe_(new QLabel), cuts_(new QLabel), table_(new QTableWidget) {
+      forms_(new QVBoxLayout(settingsBox_)), scroll_(new QScrollArea), inside_(new QWidget), legend_(new Legend),
+      least_(new QPushButton), most_(new QPushButton), only_(new QPushButton),
+      asSeen_(new QPushButton(tr("direction as seen now"))), share_(new QLabel), title_(new QLabel), probe_(new QLabel),
+      cuts_(new QLabel), table_(new QTableWidget) {
   setObjectName("lens-panel");
   auto* outer = new QVBoxLayout(this);
   outer->setContentsMargins(1, 4, 1, 4);
@@ -418,7 +419,8 @@ void LensPanel::place() {
   const auto lens = view_.lens();
   const bool probes = lens.surface != scene::SurfaceLens::Shade || lens.cut;
   probe_->setVisible(probes);
-  probe_->setMinimumHeight((lens.surface == scene::SurfaceLens::Deviation ? 5 : 4) * probe_->fontMetrics().lineSpacing());
+  probe_->setMinimumHeight((lens.surface == scene::SurfaceLens::Deviation ? 5 : 4) *
+                           probe_->fontMetrics().lineSpacing());
   const bool picked = !w_.selectedBodies().empty();
   only_->setVisible(!lens.only.empty() || (picked && !sections_.empty()));
   only_->setText(lens.only.empty() ? tr("only what is picked") : tr("all bodies again"));

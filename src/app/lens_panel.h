@@ -69,7 +69,7 @@ private:
   QLabel *share_, *title_, *probe_, *cuts_;
   QTableWidget* table_;
   std::vector<LensItem> items_; ///< rows of the table
-  std::optional<Vec3> chosen_; ///< the row's place that was chosen last
+  std::optional<Vec3> chosen_;  ///< the row's place that was chosen last
   Vec3 leastAt_ = Vec3::Zero(), mostAt_ = Vec3::Zero();
   int top_ = 0;
 };

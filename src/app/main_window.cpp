@@ -32,9 +32,9 @@
 namespace lumsk::app {
 
 MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedFolder)
-    : w_(registry), view_(new ViewWidget(w_)), before_(new CompareView(*view_)), rail_(new StageRail), drawer_(new Drawer(w_)),
-      column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), strip_(new ReadoutStrip(w_)), views_(new QWidget),
-      notice_(new NoticeBar(views_)), autosave_(w_, unsavedFolder) {
+    : w_(registry), view_(new ViewWidget(w_)), before_(new CompareView(*view_)), rail_(new StageRail),
+      drawer_(new Drawer(w_)), column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget),
+      strip_(new ReadoutStrip(w_)), views_(new QWidget), notice_(new NoticeBar(views_)), autosave_(w_, unsavedFolder) {
   setObjectName("main");
   resize(1280, 800);
   setAcceptDrops(true);
@@ -94,9 +94,8 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   connect(column_, &RecipeColumn::helpWanted, this, &MainWindow::help);
   connect(&w_, &Workspace::problemArose, this, &MainWindow::report);
   connect(&w_, &Workspace::told, strip_, &ReadoutStrip::tell);
-  connect(&autosave_, &Autosave::failed, this, [this](const Problem& p) {
-    strip_->tell(tr("unsaved work is not being kept: %1").arg(said(p)));
-  });
+  connect(&autosave_, &Autosave::failed, this,
+          [this](const Problem& p) { strip_->tell(tr("unsaved work is not being kept: %1").arg(said(p))); });
   connect(notice_, &NoticeBar::changed, this, &MainWindow::placeOverView);
   connect(&background_, &Background::progressed, strip_, &ReadoutStrip::progress);
   connect(&background_, &Background::finished, this, [this] { strip_->progress(0, {}); });
@@ -222,11 +221,10 @@ void MainWindow::makeMenus() {
   });
   auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
   for (const auto& s : w_.registry().all())
-    stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), said(s.label), this,
-                         [this, k = s.kind] {
-                           w_.startDraft(k);
-                           view_->setFocus();
-                         });
+    stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), said(s.label), this, [this, k = s.kind] {
+      w_.startDraft(k);
+      view_->setFocus();
+    });
   auto* help = menuBar()->addMenu(tr("Help"));
   action(help, tr("Help on the step"), QKeySequence("F1"), [this] { this->help({}); });
   action(help, tr("Find in the help"), QKeySequence("Shift+F1"), [this] {
@@ -256,9 +254,9 @@ void MainWindow::makeViewTags() {
   row->setSpacing(6);
   using scene::ViewFrom;
   const std::tuple<const char*, QString, ViewFrom> views[] = {{"tag-front", tr("Front"), ViewFrom::Front},
-                                                             {"tag-left", tr("Left"), ViewFrom::Left},
-                                                             {"tag-top", tr("Top"), ViewFrom::Top},
-                                                             {"tag-corner", tr("Corner"), ViewFrom::Corner}};
+                                                              {"tag-left", tr("Left"), ViewFrom::Left},
+                                                              {"tag-top", tr("Top"), ViewFrom::Top},
+                                                              {"tag-corner", tr("Corner"), ViewFrom::Corner}};
   for (const auto& [name, text, from] : views)
     connect(tag(name, text, tr("look from here")), &QPushButton::clicked, this,
             [this, f = from] { view_->lookFrom(f); });
@@ -280,7 +278,8 @@ void MainWindow::makeViewTags() {
   before_->installEventFilter(this);
   lenses_ = new LensBar(*view_);
   lensPanel_ = new LensPanel(w_, *view_);
-  for (QWidget* over : {tags_, static_cast<QWidget*>(lenses_), static_cast<QWidget*>(lensPanel_), static_cast<QWidget*>(notice_), static_cast<QWidget*>(start_)})
+  for (QWidget* over : {tags_, static_cast<QWidget*>(lenses_), static_cast<QWidget*>(lensPanel_),
+                        static_cast<QWidget*>(notice_), static_cast<QWidget*>(start_)})
     over->setAttribute(Qt::WA_NoMousePropagation); // a click beside their buttons is none in the view
   connect(lenses_, &LensBar::resized, this, &MainWindow::placeOverView);
   connect(&w_, &Workspace::modelChanged, this, &MainWindow::syncLensPanel);
@@ -451,7 +450,8 @@ bool MainWindow::save() {
 }
 
 bool MainWindow::saveAs() {
-  QString path = QFileDialog::getSaveFileName(this, tr("Save as"), besideProject() + ".lumsk", tr("Lumsk projects (*.lumsk)"));
+  QString path =
+      QFileDialog::getSaveFileName(this, tr("Save as"), besideProject() + ".lumsk", tr("Lumsk projects (*.lumsk)"));
   if (path.isEmpty()) return false;
   if (!path.endsWith(".lumsk")) path += ".lumsk";
   return savePath(path);
@@ -469,7 +469,8 @@ QString MainWindow::besideProject() const {
 void MainWindow::exportDialog() {
   ExportDialog dialog(w_, this);
   if (dialog.exec() != QDialog::Accepted) return;
-  QString path = QFileDialog::getSaveFileName(this, tr("Export"), besideProject() + dialog.ending(), "*" + dialog.ending());
+  QString path =
+      QFileDialog::getSaveFileName(this, tr("Export"), besideProject() + dialog.ending(), "*" + dialog.ending());
   if (path.isEmpty()) return;
   if (!path.endsWith(dialog.ending())) path += dialog.ending();
   exportPath(path, dialog.options());
@@ -515,10 +516,8 @@ void MainWindow::sheetPath(const QString& path) {
       [this, name](const Expected<sheet::SheetDone>& done) {
         if (!done && isCancelled(done.error())) return strip_->tell(tr("stopped, %1 is as it was").arg(name));
         if (!done) return report(done.error());
-        strip_->tell(tr("wrote %1: pages: %2, views at %3")
-                         .arg(name)
-                         .arg(done->pages)
-                         .arg(QString::fromStdString(done->scale)));
+        strip_->tell(
+            tr("wrote %1: pages: %2, views at %3").arg(name).arg(done->pages).arg(QString::fromStdString(done->scale)));
       });
 }
 

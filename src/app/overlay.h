@@ -10,9 +10,9 @@ namespace lumsk::app {
 /// marks of problems and of the open step's notes. Positions are pixels of the view.
 struct Mark {
   enum class Kind { Point, Handle, Flag, Problem, Note, Cut, Direction } kind; ///< the last two: of lenses
-  QPointF at;                                                       ///< centre of what is grabbed
-  QPointF from;                                                     ///< handles: where the value is nought
-  QPointF tip;                                                      ///< flags: end of the arrow
+  QPointF at;                                                                  ///< centre of what is grabbed
+  QPointF from;                                                                ///< handles: where the value is nought
+  QPointF tip;                                                                 ///< flags: end of the arrow
   QString text;
   std::string step, field, item;
   int index = -1; ///< points

@@ -14,8 +14,8 @@ namespace lumsk::app {
 namespace {
 
 constexpr double kInchMm = 25.4;
-constexpr int kLeastDigits = 3;                   ///< of figures below one
-constexpr double kTooSmallForDecimals = 1e-6;     ///< written with a power of ten
+constexpr int kLeastDigits = 3;               ///< of figures below one
+constexpr double kTooSmallForDecimals = 1e-6; ///< written with a power of ten
 
 Preferences load() {
   const QSettings s;
@@ -51,7 +51,8 @@ void usePreferences(const Preferences& p) {
 
 QString shownNumber(double v, int digits) {
   const double size = std::abs(v);
-  if (digits || size < kTooSmallForDecimals) return QString::fromStdString(formatNumber(v, digits ? digits : kLeastDigits));
+  if (digits || size < kTooSmallForDecimals)
+    return QString::fromStdString(formatNumber(v, digits ? digits : kLeastDigits));
   int decimals = current().decimals;
   if (size < 1) decimals = std::max(decimals, kLeastDigits - 1 - int(std::floor(std::log10(size))));
   QString text = QString::number(v, 'f', decimals);
@@ -72,9 +73,11 @@ QString shown(const Quantity& q) {
   const bool inches = current().inches;
   switch (q.dimension) {
   case Dimension::Length: return shownLength(q.value);
-  case Dimension::Area: return inches ? shownNumber(q.value / (kInchMm * kInchMm)) + " in²" : shownNumber(q.value) + " mm²";
+  case Dimension::Area:
+    return inches ? shownNumber(q.value / (kInchMm * kInchMm)) + " in²" : shownNumber(q.value) + " mm²";
   case Dimension::Volume:
-    return inches ? shownNumber(q.value / (kInchMm * kInchMm * kInchMm)) + " in³" : shownNumber(q.value / 1000) + " cm³";
+    return inches ? shownNumber(q.value / (kInchMm * kInchMm * kInchMm)) + " in³"
+                  : shownNumber(q.value / 1000) + " cm³";
   default: break;
   }
   const QString unit = unitName(q.dimension);

@@ -18,11 +18,11 @@ const Preferences& preferences();          ///< those in use
 void usePreferences(const Preferences& p); ///< from now on, and the next time
 
 // Figures as the person wants them shown.
-QString shownNumber(double v, int digits = 0); ///< with so many significant digits; 0: the person's decimals
+QString shownNumber(double v, int digits = 0);  ///< with so many significant digits; 0: the person's decimals
 QString shownLength(double mm, int digits = 0); ///< with its unit
-QString shownLengthOnly(double mm); ///< the number alone
-QString lengthUnit();               ///< "mm" or "in"
-QString shown(const Quantity& q);   ///< with its unit
+QString shownLengthOnly(double mm);             ///< the number alone
+QString lengthUnit();                           ///< "mm" or "in"
+QString shown(const Quantity& q);               ///< with its unit
 
 /// Changes act at once.
 class PreferencesDialog : public QDialog {

@@ -64,8 +64,7 @@ void StepForm::syncMessages() {
   const auto* r = w_.model()->result(step_);
   if (!r) return;
   const auto add = [&](const Problem& p, bool bad) {
-    auto* text =
-        new QLabel((bad ? QString::fromUtf8("▲ ") : QString::fromUtf8("• ")) + said(p));
+    auto* text = new QLabel((bad ? QString::fromUtf8("▲ ") : QString::fromUtf8("• ")) + said(p));
     text->setWordWrap(true);
     text->setObjectName(bad ? "problem" : "note");
     text->setToolTip(QString::fromStdString(p.code));
@@ -81,9 +80,8 @@ void StepForm::syncMessages() {
       auto* b = new QPushButton(said(m.text));
       b->setProperty("role", "remedy");
       b->setObjectName("remedy");
-      connect(b, &QPushButton::clicked, this, [this, m] {
-        w_.setInput(m.step.empty() ? step_ : m.step, m.field, m.value, said(m.text));
-      });
+      connect(b, &QPushButton::clicked, this,
+              [this, m] { w_.setInput(m.step.empty() ? step_ : m.step, m.field, m.value, said(m.text)); });
       messages_->addWidget(b, 0, Qt::AlignLeft);
     }
   };
@@ -91,8 +89,7 @@ void StepForm::syncMessages() {
   if (r->outcome && r->status == recipe::Status::Ok)
     for (const Problem& n : r->outcome->notes) add(n, false);
   form_->forEach([&](FieldEditor& e) {
-    e.markProblem(r->problem && r->problem->field == e.field().key ? said(*r->problem)
-                                                                   : QString());
+    e.markProblem(r->problem && r->problem->field == e.field().key ? said(*r->problem) : QString());
   });
 }
 

@@ -542,7 +542,8 @@ void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
     const scene::Camera c = camera();
     Vec2 off = Vec2(p.x() - grabbed_.from.x(), grabbed_.from.y() - p.y()) / kArrowPixels;
     if (off.norm() > 1) off.normalize();
-    const double deep = std::sqrt(std::max(0.0, 1 - off.squaredNorm())) * (grabbed_.direction.dot(c.direction) < 0 ? -1 : 1);
+    const double deep =
+        std::sqrt(std::max(0.0, 1 - off.squaredNorm())) * (grabbed_.direction.dot(c.direction) < 0 ? -1 : 1);
     return emit directionPulled(off.x() * c.direction.cross(c.up) + off.y() * c.up + deep * c.direction);
   }
   const auto* entry = w_.recipe().find(grabbed_.step);

@@ -42,7 +42,8 @@ QString said(const std::string& text) {
 QString said(const Problem& p) {
   QString s = said(p.what);
   if (p.measured && p.required)
-    s = QCoreApplication::translate(kContext, "%1: %2 measured, %3 wanted").arg(s, shown(*p.measured), shown(*p.required));
+    s = QCoreApplication::translate(kContext, "%1: %2 measured, %3 wanted")
+            .arg(s, shown(*p.measured), shown(*p.required));
   else if (p.measured)
     s = QCoreApplication::translate(kContext, "%1: %2 measured").arg(s, shown(*p.measured));
   else if (p.required)
@@ -52,8 +53,9 @@ QString said(const Problem& p) {
 
 void useOwnLanguage() {
   const QString ours = QCoreApplication::applicationDirPath() + "/../share/lumsk/translations";
-  for (const auto& [file, folder] : {std::pair{QString("lumsk"), ours},
-                                     std::pair{QString("qtbase"), QLibraryInfo::path(QLibraryInfo::TranslationsPath)}}) {
+  for (const auto& [file, folder] :
+       {std::pair{QString("lumsk"), ours},
+        std::pair{QString("qtbase"), QLibraryInfo::path(QLibraryInfo::TranslationsPath)}}) {
     auto* translator = new QTranslator(QCoreApplication::instance());
     if (translator->load(QLocale(), file, "_", folder)) QCoreApplication::installTranslator(translator);
   }

@@ -112,8 +112,7 @@ QString Workspace::instruction() const {
     const json v = entry->inputs->value(f->key, json::array());
     const QString what = said(recipe::kindNames(f->accepts));
     if (!replacing_.empty()) return tr("pick the %1 that takes this place").arg(what);
-    if (v.empty() || int(v.size()) < f->least)
-      return tr("pick %1 for %2").arg(what, said(f->label).toLower());
+    if (v.empty() || int(v.size()) < f->least) return tr("pick %1 for %2").arg(what, said(f->label).toLower());
     if (int(v.size()) < f->most && f->most > 1)
       return !draft_.empty()    ? tr("pick another %1, or keep the step").arg(what)
              : hasFlags(f->key) ? tr("pick another %1, or turn a flag").arg(what)

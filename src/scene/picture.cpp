@@ -16,8 +16,7 @@ class Studio {
 public:
   static Expected<std::unique_ptr<Studio>> open(const recipe::Model& model) {
     if (!std::getenv("DISPLAY"))
-      return fail(
-          problem("LM-D001", "a picture needs a display").tryThis("run it under Xvfb: xvfb-run lumsk-cli ..."));
+      return fail(problem("LM-D001", "a picture needs a display").tryThis("run it under Xvfb: xvfb-run lumsk-cli ..."));
     return std::unique_ptr<Studio>(new Studio(model));
   }
 

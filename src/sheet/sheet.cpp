@@ -6,8 +6,8 @@
 #include "sheet/fonts.h"
 #include "sheet/paper.h"
 
-#include <QImage>
 #include <QGuiApplication>
+#include <QImage>
 #include <QPdfWriter>
 
 #include <cmath>
@@ -19,7 +19,7 @@ namespace {
 
 constexpr double kMarginMm = 12;
 constexpr double kPixelsPerMm = 300 / 25.4;
-constexpr double kRoundView = 3;                     ///< paper around the form in a picture
+constexpr double kRoundView = 3;                        ///< paper around the form in a picture
 constexpr double kViewsTop = 17;                        ///< of the first page
 constexpr double kLeft = 18, kBetween = 16, kLabel = 5; ///< beside, between and above the parallel views
 constexpr double kLeastCorner = 60;                     ///< of the picture from the corner
@@ -101,9 +101,7 @@ private:
     if (!drawing->curves.empty()) box_.take(drawing->low, drawing->high);
   }
 
-  QSizeF room() const {
-    return layout().paintRect(QPageLayout::Millimeter).size() - QSizeF(0, kViewsTop);
-  }
+  QSizeF room() const { return layout().paintRect(QPageLayout::Millimeter).size() - QSizeF(0, kViewsTop); }
 
   /// Where the view from the corner goes: below the side view or beside it, wherever it is larger.
   QRectF cornerBox(double paperPerMm) const {
@@ -200,8 +198,7 @@ private:
     const Vec3 s = box_.size() * scale_.paperPerMm;
     const QPointF corner(kLeft, kViewsTop + kLabel);
     const QRectF front = view(p, corner, kFront, pictures[0], tr("from the front"));
-    const QRectF left =
-        view(p, corner + QPointF(s.x() + kBetween, 0), kLeftSide, pictures[1], tr("from the left"));
+    const QRectF left = view(p, corner + QPointF(s.x() + kBetween, 0), kLeftSide, pictures[1], tr("from the left"));
     const QRectF top = view(p, corner + QPointF(0, s.z() + kBetween), kTop, pictures[2], tr("from the top"));
     p.dimension(front.bottomLeft() + QPointF(-6, 0), front.topLeft() + QPointF(-6, 0), length(box_.size().z()));
     p.dimension(front.bottomLeft() + QPointF(0, 9), front.bottomRight() + QPointF(0, 9), length(box_.size().x()));
@@ -219,9 +216,7 @@ private:
   }
 
   void tables(Paper& p) const {
-    const auto size = [&](const Vec3& v) {
-      return bare(v.x()) + " × " + bare(v.y()) + " × " + length(v.z());
-    };
+    const auto size = [&](const Vec3& v) { return bare(v.x()) + " × " + bare(v.y()) + " × " + length(v.z()); };
     p.heading(tr("Bodies"));
     std::vector<QStringList> rows;
     for (const MeasuredBody& b : bodies_) {
@@ -232,8 +227,8 @@ private:
       rows.push_back({words(b.entry->label), state, QString::number(b.state.faces),
                       size(b.state.boxHigh - b.state.boxLow),
                       b.state.solid ? shown({b.state.volumeMm3, Dimension::Volume}) : QString("-"),
-                      shown({b.state.areaMm2, Dimension::Area}), length(j.gapMm),
-                      shown(degrees(j.angleDeg)), percent(j.curvatureRel)});
+                      shown({b.state.areaMm2, Dimension::Area}), length(j.gapMm), shown(degrees(j.angleDeg)),
+                      percent(j.curvatureRel)});
     }
     if (rows.empty())
       p.paragraph(tr("There is no body in sight."), Paper::Tone::Soft);
@@ -268,16 +263,14 @@ private:
     p.paragraph(tr("Edges where faces meet: %1. Not as meant: %2. Tolerances: gap %3, angle %4, curvature %5.")
                     .arg(all.size())
                     .arg(missed)
-                    .arg(length(tol.point.mm), shown(degrees(tol.angle.deg)),
-                         percent(tol.curvature.relative)));
+                    .arg(length(tol.point.mm), shown(degrees(tol.angle.deg)), percent(tol.curvature.relative)));
     std::vector<QStringList> rows;
     for (size_t i = 0; i < std::min(all.size(), kMostJoins); ++i) {
       const auto& [b, j] = all[i];
       const Vec3 at = j->worstAt(tol);
       const bool bent = j->angleDeg > tol.angle.deg;
       rows.push_back({words(j->achieved(tol)), words(b->entry->label), j->meantSmooth ? tr("smooth") : tr("edge"),
-                      length(j->gapMm), shown(degrees(j->angleDeg)),
-                      bent ? QString("-") : percent(j->curvatureRel),
+                      length(j->gapMm), shown(degrees(j->angleDeg)), bent ? QString("-") : percent(j->curvatureRel),
                       bare(at.x()) + ", " + bare(at.y()) + ", " + length(at.z())});
     }
     p.table({{tr("Join"), 1},
@@ -310,7 +303,8 @@ private:
       const recipe::StepResult* r = model_.result(s->id);
       if (r->status == recipe::Status::Failed && r->problem)
         lines.push_back(words(s->label + ": " + sentence(*r->problem)));
-      if (r->status == recipe::Status::Stale) lines.push_back(tr("%1: waits for a step that failed").arg(words(s->label)));
+      if (r->status == recipe::Status::Stale)
+        lines.push_back(tr("%1: waits for a step that failed").arg(words(s->label)));
     }
     if (lines.empty()) return;
     p.heading(tr("Not computed"));

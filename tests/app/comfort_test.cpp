@@ -2,6 +2,7 @@
 
 #include "app/help.h"
 #include "app/preferences.h"
+#include "sheet/sheet.h"
 
 #include <QComboBox>
 #include <QListWidget>
@@ -229,7 +230,8 @@ private slots:
       QVERIFY2(b, qPrintable(name));
       clickOn(b, b->rect().center());
     };
-    QVERIFY(!find<app::StartPanel>("start")->geometry().isEmpty() && !window_->findChild<QWidget*>("lenses")->isVisible());
+    QVERIFY(!find<app::StartPanel>("start")->geometry().isEmpty() &&
+            !window_->findChild<QWidget*>("lenses")->isVisible());
     press("start-demo-pell_kettle");
     QVERIFY(settled());
     press("tag-joins");
@@ -254,7 +256,8 @@ private slots:
     const double before = inspect::stateOf(*w().model()->bodies.front().body).volumeMm3;
     QTest::keyClick(numbers, Qt::Key_3); // goes into the cell, and only there
     QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
-    QVERIFY(QTest::qWaitFor([&] { return w().recipe().parameters[size_t(wall)].expression == "3"; }, 2000) && settled());
+    QVERIFY(QTest::qWaitFor([&] { return w().recipe().parameters[size_t(wall)].expression == "3"; }, 2000) &&
+            settled());
     const double after = inspect::stateOf(*w().model()->bodies.front().body).volumeMm3;
     QVERIFY(after / before > 1.25 && after / before < 3.0 / 2.2);
     QVERIFY(!find<QAbstractButton>("stage-flow")->isChecked());
@@ -282,6 +285,21 @@ private slots:
     keys(Qt::Key_S, Qt::ControlModifier);
     QVERIFY(w().modified());
     QCOMPARE(clicks, 5); // and the typed 3, Ctrl+E, and Enter four times
+  }
+
+  void sheetsTakeTheLargestScaleOfTheStandardThatFits() {
+    for (const auto& [mm, paper, name] : {std::tuple{161.0, 100.0, "1:2"},
+                                          {161.0, 161.0, "1:1"},
+                                          {161.0, 160.9, "1:2"},
+                                          {3.0, 100.0, "20:1"},
+                                          {0.01, 100.0, "1000:1"},
+                                          {1800.0, 100.0, "1:20"},
+                                          {2100.0, 100.0, "1:50"},
+                                          {1e9, 100.0, "1:1000"}}) {
+      const auto scale =
+          sheet::largestScale([mm = mm, paper = paper](double perMm) { return mm * perMm <= paper * (1 + 1e-9); });
+      QCOMPARE(QString::fromStdString(scale.name), QString(name));
+    }
   }
 
   void theReportSheetIsToScaleAndSaysWhatIsMeasured() {
@@ -339,7 +357,8 @@ private slots:
       QWidget* focus = QApplication::focusWidget();
       QVERIFY(focus);
       if (!reached.insert(focus).second && focus == &view()) break;
-      QTest::keyClick(focus, Qt::Key_Tab, qobject_cast<QAbstractItemView*>(focus) ? Qt::ControlModifier : Qt::NoModifier);
+      QTest::keyClick(focus, Qt::Key_Tab,
+                      qobject_cast<QAbstractItemView*>(focus) ? Qt::ControlModifier : Qt::NoModifier);
     }
     for (const QWidget* c : window_->findChildren<QWidget*>()) {
       const bool can = c->isVisible() && c->isEnabled() && (c->focusPolicy() & Qt::TabFocus) && !c->focusProxy();

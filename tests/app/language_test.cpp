@@ -131,8 +131,8 @@ private slots:
     app::PreferencesDialog preferences(nullptr);
     app::PictureDialog picture({100, 100}, nullptr);
     app::ExportDialog exporting(w(), nullptr);
-    for (QDialog* d : {static_cast<QDialog*>(&preferences), static_cast<QDialog*>(&picture),
-                       static_cast<QDialog*>(&exporting)}) {
+    for (QDialog* d :
+         {static_cast<QDialog*>(&preferences), static_cast<QDialog*>(&picture), static_cast<QDialog*>(&exporting)}) {
       d->show();
       everythingIsTranslated(d, "a dialog");
       d->hide();
@@ -147,10 +147,15 @@ private slots:
     app::Preferences p;
     app::usePreferences(p);
     // Decimals as chosen, but three digits at least of what is below one.
-    for (const auto& [v, decimals, text] :
-         {std::tuple{127.3456, 2, "127.35"}, {127.3456, 0, "127"}, {161.0, 2, "161"}, {0.50004, 2, "0.5"},
-          {0.00026331, 2, "0.000263"}, {-0.01593, 1, "-0.0159"}, {0.0, 4, "0"}, {3.1e-9, 2, "3.1e-09"},
-          {99999.996, 2, "100000"}}) {
+    for (const auto& [v, decimals, text] : {std::tuple{127.3456, 2, "127.35"},
+                                            {127.3456, 0, "127"},
+                                            {161.0, 2, "161"},
+                                            {0.50004, 2, "0.5"},
+                                            {0.00026331, 2, "0.000263"},
+                                            {-0.01593, 1, "-0.0159"},
+                                            {0.0, 4, "0"},
+                                            {3.1e-9, 2, "3.1e-09"},
+                                            {99999.996, 2, "100000"}}) {
       p.decimals = decimals;
       app::usePreferences(p);
       QCOMPARE(app::shownNumber(v), QString(text));
@@ -160,7 +165,8 @@ private slots:
     QCOMPARE(app::shown({136925.4, Dimension::Volume}), QString("136.93 cm³"));
     p.inches = true;
     app::usePreferences(p);
-    const auto gap = problem("LM-X001", "too far").measure(millimetres(25.4)).want(millimetres(0.0254)).tryThis("closer");
+    const auto gap =
+        problem("LM-X001", "too far").measure(millimetres(25.4)).want(millimetres(0.0254)).tryThis("closer");
     QCOMPARE(app::said(gap), QString("too far: 1 in measured, 0.001 in wanted; closer"));
   }
 };

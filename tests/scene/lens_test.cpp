@@ -30,6 +30,17 @@ LensState lensWith(const std::string& key, const json& settings, const recipe::N
 class LensTest : public QObject {
   Q_OBJECT
 private slots:
+  void anOwnDirectionComesBackFromItsSettings() {
+    for (const char* lens : {"isophotes", "draft"})
+      for (const Vec3& d : {Vec3(1, 2, 3), Vec3(-4, 0.5, -1), Vec3(0, 0, 1), Vec3(0, 0, -2), Vec3(0, -1, 0)}) {
+        scene::LensState s;
+        QVERIFY(!scene::directionOf(s)); // Shade has none
+        scene::turnOn(s, lens, true);
+        scene::take(s, lens, scene::ownDirection(d), {});
+        VERIFY_AT_MOST((*scene::directionOf(s) - d.normalized()).norm(), 0.1 / 57); // tenths of a degree
+      }
+  }
+
   void everyLensCanBeTurnedOnAndOffAndHasAKeyOfItsOwn() {
     std::set<char> keys;
     for (const auto& k : scene::lensKinds()) {

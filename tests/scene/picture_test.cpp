@@ -82,6 +82,21 @@ private slots:
       }
   }
 
+  void picturesToScaleMeasureWhatTheyShow() {
+    scene::PictureOptions o;
+    o.from = scene::ViewFrom::Top;
+    o.ground = 0xFFFFFF;
+    for (const double mmPerPixel : {0.2, 0.05}) {
+      o.toScale = {Vec3(4, 0, 10), mmPerPixel}; // the axis of the cylinder lies 4 mm left of the middle
+      const auto p = picture(BRepPrimAPI_MakeCylinder(3, 20).Shape(), o);
+      int left = kSize, right = -1;
+      for (int x = 0; x < kSize; ++x)
+        if (p.rgb[size_t(3 * (kSize / 2 * kSize + x))] < 240) left = std::min(left, x), right = std::max(right, x);
+      VERIFY_AT_MOST(std::abs((right - left + 1) * mmPerPixel - 6), 2.5 * mmPerPixel);
+      VERIFY_AT_MOST(std::abs((0.5 * (left + right + 1) - kSize / 2) * mmPerPixel + 4), 2 * mmPerPixel);
+    }
+  }
+
   void stripesOnACylinderRunAlongIt() {
     scene::PictureOptions o;
     o.from = scene::ViewFrom::Front;
