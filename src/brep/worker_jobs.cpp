@@ -97,8 +97,11 @@ Expected<json> workerJob(const std::string& job, const json& a, const Context& c
 int workerMain(int argc, char** argv) {
   if (argc != 5) return 2;
   ::prctl(PR_SET_PDEATHSIG, SIGKILL); // never outlives the program that waits for it
-  const rlimit memory{std::strtoull(argv[4], nullptr, 10), std::strtoull(argv[4], nullptr, 10)}, core{0, 0};
+#if !defined(__SANITIZE_ADDRESS__) // which takes the address space for itself
+  const rlimit memory{std::strtoull(argv[4], nullptr, 10), std::strtoull(argv[4], nullptr, 10)};
   ::setrlimit(RLIMIT_AS, &memory);
+#endif
+  const rlimit core{0, 0};
   ::setrlimit(RLIMIT_CORE, &core);
   std::set_new_handler([] { ::_exit(kWorkerNoMemory); });
   quietKernel();
