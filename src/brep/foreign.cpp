@@ -219,6 +219,8 @@ private:
   }
 
   void add(const TopoDS_Shape& shape, const Piece& from) {
+    for (TopExp_Explorer e(shape, TopAbs_FACE); e.More(); e.Next())
+      if (BRep_Tool::Surface(TopoDS::Face(e.Current())).IsNull()) return void(++bare_); // of a damaged file
     auto body = std::make_shared<Body>();
     body->shape = scaled(shape);
     BRepTools::Clean(body->shape); // meshes that came along would stand in for our own
@@ -267,9 +269,9 @@ private:
                       .tryThis("choose the unit if this is not so");
       note(mm > 0 ? p.measure(millimetres(mm)) : p);
     }
-    if (content.unread > 0)
+    if (content.unread + bare_ > 0)
       note(problem("LM-I102", "some parts of the file could not be built")
-               .measure(count(content.unread))
+               .measure(count(content.unread + bare_))
                .tryThis("export it again, as bodies without healing options"));
     if (invalid_ > 0)
       note(problem("LM-I103", "some bodies of the file are not valid as they came")
@@ -308,7 +310,7 @@ private:
   const Context& cx_;
   ForeignBodies out_;
   double scale_ = 1.0, roughest_ = 0.0;
-  int faces_ = 0, invalid_ = 0, lostCurves_ = 0;
+  int faces_ = 0, invalid_ = 0, lostCurves_ = 0, bare_ = 0; ///< `bare_`: bodies with a face that has no surface
   Vec3 invalidAt_ = Vec3::Zero(), roughestAt_ = Vec3::Zero(), lostAt_ = Vec3::Zero();
 };
 
