@@ -65,7 +65,7 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
   connect(&w_, &Workspace::recipeChanged, this, [this] {
     if (viewer()) overlay_->set(allMarks(), camera());
   });
-  connect(&w_, &Workspace::fileChanged, this, [this] {
+  connect(&w_, &Workspace::projectReplaced, this, [this] {
     fitted_ = false;
     before_ = nullptr;
     emit beforeChanged();

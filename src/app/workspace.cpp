@@ -664,6 +664,7 @@ void Workspace::newProject() {
   dragBase_ = beforeDraft_ = nullptr;
   change(history_.now(), false);
   emit focusChanged();
+  emit projectReplaced();
   emit fileChanged();
 }
 
@@ -685,6 +686,7 @@ Expected<void> Workspace::openFile(const QString& path) {
   if (!project) return fail(project.error());
   adopt(std::move(*project), path);
   emit focusChanged();
+  emit projectReplaced();
   emit fileChanged();
   return {};
 }
@@ -693,6 +695,7 @@ void Workspace::takeOver(exchange::Project project, const QString& path) {
   adopt(std::move(project), path);
   saved_ = nullptr;
   emit focusChanged();
+  emit projectReplaced();
   emit fileChanged();
 }
 

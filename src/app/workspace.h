@@ -114,7 +114,8 @@ signals:
   void focusChanged();   ///< unfolded row, active field, selection
   void busyChanged(bool busy);
   void progressed(double fraction, const QString& words);
-  void fileChanged();
+  void fileChanged();     ///< another project, or this one saved
+  void projectReplaced(); ///< another project
   void problemArose(const lumsk::Problem& p);
   void told(const QString& sentence); ///< news that need no answer
   void wantsLookAt(const lumsk::Vec3& p);

@@ -230,6 +230,11 @@ private slots:
       for (const auto& f : b.faces)
         if (const double along = scene::hitMesh(*f, eye, unit); along > 0) nearest = std::min(nearest, along);
     VERIFY_AT_MOST(std::abs((told->place.point - eye).norm() - nearest), 0.05);
+    // Saving keeps what is compared, and the camera.
+    const auto seenBefore = view().camera().worldToClip;
+    QVERIFY(w().saveFile(dir_.filePath("saved.lumsk"), {}).has_value() && settled());
+    QTest::qWait(50);
+    QVERIFY(beside.isVisible() && view().before() && view().camera().worldToClip == seenBefore);
     // The state of before is of this project; another one ends the comparison.
     QVERIFY(w().openFile(LUMSK_DATA_DIR "/demos/carafe.lumsk").has_value() && settled());
     QVERIFY(!beside.isVisible() && !view().before());
