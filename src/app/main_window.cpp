@@ -500,42 +500,47 @@ void MainWindow::sheetDialog() {
   sheetPath(path);
 }
 
-void MainWindow::sheetPath(const QString& path) {
+template <class T>
+void MainWindow::write(const QString& path, std::function<Expected<T>(const Context&)> work,
+                       std::function<QString(const QString& name, const T&)> words) {
   const QString name = QFileInfo(path).fileName();
+  strip_->tell(tr("writing %1, Esc stops it").arg(name));
+  background_.run<Expected<T>>(std::move(work), [this, name, words](const Expected<T>& done) {
+    if (!done && isCancelled(done.error())) return strip_->tell(tr("stopped, %1 is as it was").arg(name));
+    if (!done) return report(done.error());
+    strip_->tell(words(name, *done));
+  });
+}
+
+void MainWindow::sheetPath(const QString& path) {
   sheet::SheetOptions o;
   o.title = QFileInfo(besideProject()).fileName().toStdString();
   o.when = QLocale().toString(QDate::currentDate(), QLocale::ShortFormat).toStdString();
   o.letter = QLocale().measurementSystem() == QLocale::ImperialUSSystem;
   o.lens = view_->lens();
   o.shown = [](const Quantity& q) { return shown(q).toStdString(); };
-  strip_->tell(tr("writing %1, Esc stops it").arg(name));
-  background_.run<Expected<sheet::SheetDone>>(
+  write<sheet::SheetDone>(
+      path,
       [model = w_.model(), file = path.toStdString(), o](const Context& cx) {
         return sheet::writeSheet(*model, file, o, cx);
       },
-      [this, name](const Expected<sheet::SheetDone>& done) {
-        if (!done && isCancelled(done.error())) return strip_->tell(tr("stopped, %1 is as it was").arg(name));
-        if (!done) return report(done.error());
-        strip_->tell(
-            tr("wrote %1: pages: %2, views at %3").arg(name).arg(done->pages).arg(QString::fromStdString(done->scale)));
+      [](const QString& name, const sheet::SheetDone& done) {
+        return tr("wrote %1: pages: %2, views at %3").arg(name).arg(done.pages).arg(QString::fromStdString(done.scale));
       });
 }
 
 void MainWindow::exportPath(const QString& path, const exchange::ExportOptions& options) {
-  const QString name = QFileInfo(path).fileName();
-  strip_->tell(tr("writing %1, Esc stops it").arg(name));
-  background_.run<Expected<exchange::Exported>>(
+  write<exchange::Exported>(
+      path,
       [model = w_.model(), file = path.toStdString(), options](const Context& cx) {
         return exchange::exportModel(*model, file, options, cx);
       },
-      [this, name](const Expected<exchange::Exported>& done) {
-        if (!done && isCancelled(done.error())) return strip_->tell(tr("stopped, %1 is as it was").arg(name));
-        if (!done) return report(done.error());
-        QString words = done->bodies == 1 ? tr("wrote %1: 1 body").arg(name)
-                                          : tr("wrote %1: %2 bodies").arg(name).arg(done->bodies);
-        if (done->triangles) words += tr(", %1 triangles").arg(done->triangles);
-        for (const auto& l : done->leftOut) words += tr("; left out %1").arg(QString::fromStdString(l));
-        strip_->tell(words);
+      [](const QString& name, const exchange::Exported& done) {
+        QString words =
+            done.bodies == 1 ? tr("wrote %1: 1 body").arg(name) : tr("wrote %1: %2 bodies").arg(name).arg(done.bodies);
+        if (done.triangles) words += tr(", %1 triangles").arg(done.triangles);
+        for (const auto& l : done.leftOut) words += tr("; left out %1").arg(QString::fromStdString(l));
+        return words;
       });
 }
 

@@ -69,6 +69,10 @@ private:
   void sheetDialog();
   /// Path of files made from the project, without an ending; of a demo, among the person's own documents.
   QString besideProject() const;
+  /// Writes a file on another thread and says what came of it; a stop or a failure leaves the file as it was.
+  template <class T>
+  void write(const QString& path, std::function<Expected<T>(const Context&)> work,
+             std::function<QString(const QString& name, const T&)> words);
   void remember(const QString& path);
   void report(const Problem& p);
   void help(const QString& page); ///< empty: of the open step
