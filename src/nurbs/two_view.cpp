@@ -1,6 +1,7 @@
 #include "nurbs/two_view.h"
 
 #include "nurbs/arc_length.h"
+#include "nurbs/chains.h"
 #include "nurbs/roots.h"
 #include "nurbs/traced.h"
 
@@ -430,15 +431,6 @@ private:
 
   // From arcs to curves.
 
-  struct Step {
-    int arc;
-    bool forward;
-  };
-  struct Chain {
-    std::vector<Step> steps;
-    bool closed = false;
-  };
-
   /// Direction in which an arc leaves one of its ends.
   Vec3 leaving(const Arc& a, bool atFirst) const {
     constexpr double kStep = 1e-3;
@@ -447,70 +439,19 @@ private:
   }
 
   std::vector<Chain> chains() const {
-    // The ends of arcs at every node, joined two by two with the least turning.
-    struct End {
-      int arc;
-      bool first;
-    };
-    std::vector<std::vector<End>> at(nodes_.size());
-    for (size_t k = 0; k < arcs_.size(); ++k) {
-      at[arcs_[k].node0].push_back({int(k), true});
-      at[arcs_[k].node1].push_back({int(k), false});
-    }
-    std::vector<std::array<int, 2>> next(arcs_.size(),
-                                         {-1, -1}); // [arc][0: at its first end]: 2 * arc + (first ? 0 : 1)
-    for (auto& ends : at) {
-      while (ends.size() > 1) {
-        size_t bi = 0, bj = 1;
-        double best = 1e300;
-        for (size_t i = 0; i < ends.size() && ends.size() > 2; ++i)
-          for (size_t j = i + 1; j < ends.size(); ++j) {
-            const double turn = angleBetweenRad(leaving(arcs_[ends[i].arc], ends[i].first),
-                                                -leaving(arcs_[ends[j].arc], ends[j].first));
-            if (turn < best) best = turn, bi = i, bj = j;
-          }
-        const End x = ends[bi], y = ends[bj];
-        next[x.arc][x.first ? 0 : 1] = 2 * y.arc + (y.first ? 0 : 1);
-        next[y.arc][y.first ? 0 : 1] = 2 * x.arc + (x.first ? 0 : 1);
-        ends.erase(ends.begin() + bj);
-        ends.erase(ends.begin() + bi);
-      }
-    }
-    std::vector<char> used(arcs_.size(), 0);
-    std::vector<Chain> out;
-    const auto walk = [&](int arc, bool forward) {
-      Chain c;
-      for (;;) {
-        used[arc] = 1;
-        c.steps.push_back({arc, forward});
-        const int n = next[arc][forward ? 1 : 0];
-        if (n < 0) break;
-        arc = n / 2;
-        forward = n % 2 == 0;
-        if (used[arc]) {
-          c.closed = true;
-          break;
-        }
-      }
-      out.push_back(std::move(c));
-    };
-    for (size_t k = 0; k < arcs_.size(); ++k) {
-      if (!used[k] && next[k][0] < 0) walk(int(k), true);
-      if (!used[k] && next[k][1] < 0) walk(int(k), false);
-    }
-    for (size_t k = 0; k < arcs_.size(); ++k)
-      if (!used[k]) walk(int(k), true);
-    return out;
+    std::vector<std::array<int, 2>> ends;
+    for (const Arc& a : arcs_) ends.push_back({a.node0, a.node1});
+    return chainsOf(ends, [this](int arc, bool first) { return leaving(arcs_[arc], first); });
   }
 
-  Vec3 placeOf(const Chain& c) const { return arcs_[c.steps.front().arc].at(0); }
+  Vec3 placeOf(const Chain& c) const { return arcs_[c.links.front().arc].at(0); }
   bool shorterThanPoint(const Chain& c, const Vec3& at) const {
-    return std::all_of(c.steps.begin(), c.steps.end(), [&](const Step& s) {
+    return std::all_of(c.links.begin(), c.links.end(), [&](const ChainLink& s) {
       return std::max((arcs_[s.arc].at(0.5) - at).norm(), (arcs_[s.arc].at(1) - at).norm()) <= cx_.tolerances.point.mm;
     });
   }
 
-  bool sharpBetween(const Step& x, const Step& y) const {
+  bool sharpBetween(const ChainLink& x, const ChainLink& y) const {
     const Vec3 in = -leaving(arcs_[x.arc], !x.forward), out = leaving(arcs_[y.arc], y.forward);
     return angleBetweenRad(in, out) > cx_.tolerances.corner.rad();
   }
@@ -525,13 +466,13 @@ private:
   }
 
   Expected<Path> fitted(Chain chain) {
-    std::vector<Step>& steps = chain.steps;
+    std::vector<ChainLink>& steps = chain.links;
     const int n = int(steps.size());
     // A closed chain starts at a corner, or at a kink, if it has one.
     std::vector<char> sharp(n, 0), kink(n, 0); // before step i
     for (int i = 0; i < n; ++i) {
       if (i == 0 && !chain.closed) continue;
-      const Step &x = steps[(i + n - 1) % n], &y = steps[i];
+      const ChainLink &x = steps[(i + n - 1) % n], &y = steps[i];
       sharp[i] = sharpBetween(x, y);
       kink[i] = kinkAt(y.forward ? arcs_[y.arc].node0 : arcs_[y.arc].node1);
     }
@@ -554,7 +495,7 @@ private:
     return Path::make(std::move(segments), {2 * cx_.tolerances.point.mm});
   }
 
-  Expected<void> addSmooth(const std::vector<Step>& steps, const std::vector<char>& kink, bool ring,
+  Expected<void> addSmooth(const std::vector<ChainLink>& steps, const std::vector<char>& kink, bool ring,
                            std::vector<Segment>& out) {
     PointFunction f;
     f.closed = ring;
