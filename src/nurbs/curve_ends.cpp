@@ -15,25 +15,6 @@ Problem closedHasNoEnd(const Path& p) {
   return problem("LM-P045", "a closed curve has no end").at(p.start()).tryThis("pick an open curve, or split it first");
 }
 
-/// A segment as a spline: lines exactly, arcs within `fit`.
-Expected<Spline> asSpline(const Segment& s, const Context& cx) {
-  if (const auto* c = std::get_if<Spline>(&s)) return *c;
-  if (const auto* l = std::get_if<LineSegment>(&s)) {
-    Points p(2, 3);
-    p << l->a.transpose(), l->b.transpose();
-    return Spline::trusted(1, uniformKnots(1, 1), std::move(p));
-  }
-  LUMSK_TRY(path, Path::make({s}, {1e-12}));
-  LeanOptions o;
-  o.fit = cx.tolerances.fit;
-  o.firstSpans = 1;
-  CurveFamily f;
-  f.curves = 1;
-  f.sample = [&](double t, double* out) { Eigen::Map<Vec3>(out, 3) = path.at(t); };
-  LUMSK_TRY(fit, fitLean(f, o));
-  return fit.curve(0);
-}
-
 /// The path turned so that the end in question is its last point, worked on, and turned back.
 template <class F> auto atLast(const Path& p, bool atEnd, F&& work) -> decltype(work(p)) {
   auto made = work(atEnd ? p : reversed(p));
@@ -127,6 +108,24 @@ Expected<Path> extendedNaturally(const Path& p, double length, const Context& cx
 }
 
 } // namespace
+
+Expected<Spline> asSpline(const Segment& s, const Context& cx) {
+  if (const auto* c = std::get_if<Spline>(&s)) return *c;
+  if (const auto* l = std::get_if<LineSegment>(&s)) {
+    Points p(2, 3);
+    p << l->a.transpose(), l->b.transpose();
+    return Spline::trusted(1, uniformKnots(1, 1), std::move(p));
+  }
+  LUMSK_TRY(path, Path::make({s}, {1e-12}));
+  LeanOptions o;
+  o.fit = cx.tolerances.fit;
+  o.firstSpans = 1;
+  CurveFamily f;
+  f.curves = 1;
+  f.sample = [&](double t, double* out) { Eigen::Map<Vec3>(out, 3) = path.at(t); };
+  LUMSK_TRY(fit, fitLean(f, o));
+  return fit.curve(0);
+}
 
 Expected<Path> extended(const Path& p, bool atEnd, Extension how, double lengthMm, const Context& cx) {
   if (p.closed()) return fail(closedHasNoEnd(p));

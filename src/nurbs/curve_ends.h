@@ -30,6 +30,9 @@ Expected<ChangedCurve> closedUp(const Path& p, const Context& cx);
 /// magnitudes stay the curve's own, times the target's pull. Fails with LM-P045 for closed paths.
 Expected<ChangedCurve> endMatched(const Path& p, bool atEnd, const BlendEnd& target, const Context& cx);
 
+/// A segment as a spline: lines exactly, arcs within `fit`.
+Expected<Spline> asSpline(const Segment& s, const Context& cx);
+
 /// The end of a path as a start for a blend: its direction leads out of the path.
 std::optional<BlendEnd> endOf(const Path& p, bool atEnd);
 

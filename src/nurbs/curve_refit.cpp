@@ -44,19 +44,8 @@ Expected<Spline> refitStretch(const Path& p, const RefitOptions& o) {
 Expected<std::vector<Spline>> splinesOf(const Path& p, const Context& cx) {
   std::vector<Spline> out;
   for (const Segment& s : p.segments()) {
-    LUMSK_TRY(one, Path::make({s}, {1e-12}));
-    if (const auto* c = std::get_if<Spline>(&s)) {
-      out.push_back(*c);
-    } else if (const auto* l = std::get_if<LineSegment>(&s)) {
-      Points q(2, 3);
-      q << l->a.transpose(), l->b.transpose();
-      out.push_back(Spline::trusted(1, uniformKnots(1, 1), std::move(q)));
-    } else {
-      RefitOptions o;
-      o.within = cx.tolerances.fit;
-      LUMSK_TRY(c2, refitStretch(one, o));
-      out.push_back(std::move(c2));
-    }
+    LUMSK_TRY(c, asSpline(s, cx));
+    out.push_back(std::move(c));
   }
   return out;
 }

@@ -226,15 +226,9 @@ private:
   Spline uv_;
 };
 
-/// Stretches of [0, 1] on which a condition holds, ends found by halving.
-std::vector<std::pair<double, double>> stretchesWhere(const std::vector<double>& places,
+/// Stretches between places in order on which a condition holds, ends found by halving.
+std::vector<std::pair<double, double>> stretchesWhere(const std::vector<double>& w,
                                                       const std::function<bool(double)>& holds) {
-  std::vector<double> w;
-  for (size_t i = 0; i + 1 < places.size(); ++i) {
-    w.push_back(places[i]);
-    w.push_back(0.5 * (places[i] + places[i + 1]));
-  }
-  w.push_back(places.back());
   const auto border = [&](double in, double out) {
     for (int it = 0; it < 50 && std::abs(in - out) > 1e-14; ++it) {
       const double m = 0.5 * (in + out);
@@ -269,10 +263,16 @@ Expected<CurvesOnSurface> zeroCurves(const Surface& s, const Field& f, double to
     if (cx.stopped()) return fail(cancelled());
     const Follower follower(s, f, c);
     if (!follower.usable()) continue;
-    const auto stretches = stretchesWhere(follower.places(), [&](double w) { return inside(follower.uv(w)); });
+    std::vector<double> w;
+    for (size_t i = 0; i + 1 < follower.places().size(); ++i) {
+      w.push_back(follower.places()[i]);
+      w.push_back(0.5 * (follower.places()[i] + follower.places()[i + 1]));
+    }
+    w.push_back(follower.places().back());
+    const auto stretches = stretchesWhere(w, [&](double x) { return inside(follower.uv(x)); });
     for (const auto& [a, b] : stretches) {
       PointFunction p;
-      p.at = [&](double w) { return follower.at(w); };
+      p.at = [&](double x) { return follower.at(x); };
       p.stops = {a, b};
       p.closed = c.closed && a <= 0 && b >= 1;
       double reach = 0; // from its start
@@ -287,6 +287,13 @@ Expected<CurvesOnSurface> zeroCurves(const Surface& s, const Field& f, double to
     }
   }
   return out;
+}
+
+std::vector<std::pair<double, double>> stretchesWhere(double first, double last, int samples,
+                                                      const std::function<bool(double)>& holds) {
+  std::vector<double> w;
+  for (int i = 0; i <= samples; ++i) w.push_back(first + (last - first) * i / samples);
+  return stretchesWhere(w, holds);
 }
 
 std::vector<Path> assembled(const std::vector<Path>& pieces, double gapMm, const Tolerances& tol) {

@@ -64,6 +64,10 @@ Expected<CurvesOnSurface> zeroCurves(const Surface& s, const Field& f, double to
 /// Smooth joints stay joints.
 std::vector<Path> assembled(const std::vector<Path>& pieces, double gapMm, const Tolerances& tol);
 
+/// Stretches of an interval on which a condition holds at `samples` places, their ends found by halving.
+std::vector<std::pair<double, double>> stretchesWhere(double first, double last, int samples,
+                                                      const std::function<bool(double)>& holds);
+
 /// The surface swept out by a smooth piece of a path along a vector.
 Surface extrudedSurface(const Spline& c, const Vec3& from, const Vec3& to);
 

@@ -152,6 +152,7 @@ StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>
   auto outcome = computeSafely(*step, *inputs, cx);
   r.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   if (!outcome) return failed(outcome.error());
+  for (Flag& flag : inputs->flags) outcome->flags.push_back(std::move(flag));
   for (Problem& note : inputs->notes) outcome->notes.push_back(std::move(note));
   for (Problem& note : outcome->notes) dropVainRemedies(note, *soFar.recipe, registry_);
   auto kept = std::make_shared<const Outcome>(std::move(*outcome));

@@ -2,7 +2,9 @@
 
 #include "brep/convert.h"
 #include "brep/names.h"
+#include "recipe/portion.h"
 
+#include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
 
@@ -45,6 +47,7 @@ Expected<Picked> followPart(Picked out, const Object& object, const json& pick, 
       if (name == out.part) {
         out.kind = Kind::Point;
         out.object = PointObject{at};
+        out.master = *curve;
         return out;
       }
     return missing();
@@ -98,6 +101,43 @@ Kind kindFromName(const std::string& n) {
   for (Kind k : {Kind::Point, Kind::Curve, Kind::Edge, Kind::Face, Kind::Skin, Kind::Solid, Kind::Plane})
     if (kindNames(k) == n) return k;
   return Kind::None;
+}
+
+/// The part of a picked curve that is meant, if not all of it, and its flags.
+Expected<void> takePortion(Picked& p, const json& item, const Field& f, const Names& names, const Tolerances& tol,
+                           const Model& model, std::vector<Flag>& flags) {
+  auto* curve = std::get_if<CurvePtr>(&p.object);
+  if (!curve) return {};
+  PortionEnd ends[2];
+  const char* keys[2] = {"from", "to"};
+  for (int i : {0, 1}) {
+    const std::string key = keys[i];
+    if (item.contains(key) && !(item[key].is_string() && item[key].get<std::string>().empty())) {
+      LUMSK_TRY(v, numberOf(item[key], *findField(f.each, key), names));
+      ends[i].fraction = v;
+    }
+    if (const json at = item.value(key + "At", json::array()); !at.empty()) {
+      LUMSK_TRY(met, follow(at[0], findField(f.each, key + "At")->accepts, model));
+      ends[i].at = met.object;
+    }
+  }
+  if (!ends[0].given() && !ends[1].given()) return {};
+  p.master = *curve;
+  auto part = portionOf(*curve, ends[0], ends[1], tol);
+  if (!part) return fail(part.error());
+  const nurbs::Path& used = *part->curve;
+  for (int i : {0, 1}) {
+    nurbs::CurveDerivatives d;
+    used.derivatives(i == 0 ? 0.0 : std::nextafter(used.last(), 0.0), 1, d);
+    Flag flag{f.key, p.item,
+              d[0],  (i == 0 ? 1 : -1) * d[1].normalized(),
+              true,  formatNumber(100 * (i == 0 ? part->from : part->to), 3) + " %",
+              2};
+    flag.key = keys[i];
+    flags.push_back(std::move(flag));
+  }
+  *curve = part->curve;
+  return {};
 }
 
 } // namespace
@@ -173,6 +213,18 @@ std::optional<double> Inputs::itemNumber(const std::string& key, size_t index, c
   const json& item = values_->at(key).at(index);
   const auto it = item.find(subKey);
   return it != item.end() && it->is_number() ? std::optional(it->get<double>()) : std::nullopt;
+}
+
+std::vector<std::pair<double, double>> Inputs::graph(const std::string& key) const {
+  const auto it = graphs_.find(key);
+  return it == graphs_.end() ? std::vector<std::pair<double, double>>{} : it->second;
+}
+
+std::vector<double> Inputs::column(const std::string& key, const std::string& columnKey) const {
+  std::vector<double> out;
+  for (const json& row : values_->at(key))
+    if (row.contains(columnKey) && row[columnKey].is_number()) out.push_back(row[columnKey].get<double>());
+  return out;
 }
 
 bool Inputs::itemOn(const std::string& key, size_t index, const std::string& subKey) const {
@@ -269,7 +321,11 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
           in.notes.back().item = p->item;
         }
         json item = stored[i];
-        json key{{"part", p->part}, {"from", id == "world" ? id : model.result(id)->key}};
+        if (auto part = takePortion(*p, item, f, names, recipe.tolerances, model, in.flags); !part) {
+          part.error().item = p->item;
+          return fail(fieldProblem(part.error(), f));
+        }
+        json key{{"part", p->part}, {"made", id == "world" ? id : model.result(id)->key}};
         for (const Field& s : f.each) {
           if (!item.contains(s.key)) continue;
           if (s.kind == FieldKind::Quantity) {
@@ -281,12 +337,43 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
             item[s.key] = v;
           }
           key[s.key] = item[s.key];
+          if (s.kind != FieldKind::Picks) continue;
+          for (const json& q : item[s.key])
+            if (const StepResult* r = model.result(q.value("step", ""))) key[s.key].push_back(r->key);
         }
         print[f.key].push_back(std::move(key));
         list.push_back(std::move(item));
         in.picked_[f.key].push_back(std::move(*p));
       }
       values[f.key] = std::move(list);
+      break;
+    }
+    case FieldKind::Table: {
+      json rows = stored;
+      for (json& row : rows)
+        for (const Field& c : f.columns) {
+          if (c.kind != FieldKind::Quantity) continue;
+          LUMSK_TRY(v, numberOf(row.contains(c.key) ? row[c.key] : json(c.fallback), c, names));
+          row[c.key] = v;
+        }
+      values[f.key] = rows;
+      for (json& row : rows) row.erase("id");
+      print[f.key] = std::move(rows);
+      break;
+    }
+    case FieldKind::Graph: {
+      Field place = ratioField(f.key, f.label, "", "0").within(0, 1);
+      auto& rows = in.graphs_[f.key];
+      json numbers = json::array();
+      for (const json& row : stored) {
+        LUMSK_TRY(at, numberOf(row["at"], place, names));
+        LUMSK_TRY(v, numberOf(row["value"], f, names));
+        rows.emplace_back(at, v);
+        numbers.push_back({at, v});
+      }
+      std::sort(rows.begin(), rows.end());
+      values[f.key] = stored;
+      print[f.key] = numbers;
       break;
     }
     case FieldKind::File: {

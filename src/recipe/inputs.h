@@ -16,6 +16,7 @@ struct Picked {
   std::string output;    ///< which output of the step
   brep::BodyPtr body;    ///< of faces, edges and vertices of bodies
   int index = -1;        ///< of them, in the body's order
+  CurvePtr master;       ///< of a point of a curve: that curve; of a part of a curve: the whole one
   std::string objectId() const { return recipe::objectId(step, output); }
 };
 
@@ -34,6 +35,10 @@ public:
   const std::vector<Picked>& picked(const std::string& key) const;
   /// Sub-values of a pick's item, e.g. its start and flip; nothing and false when they are not set.
   std::optional<double> itemNumber(const std::string& key, size_t index, const std::string& subKey) const;
+  /// Rows of a graph field as (place, value), by place.
+  std::vector<std::pair<double, double>> graph(const std::string& key) const;
+  /// Numbers of one column of a table field, row by row.
+  std::vector<double> column(const std::string& key, const std::string& columnKey) const;
   bool itemOn(const std::string& key, size_t index, const std::string& subKey) const;
   std::string itemText(const std::string& key, size_t index, const std::string& subKey) const;
   /// Frame of the picked plane, or of a world plane when none is picked.
@@ -50,12 +55,14 @@ public:
   /// The values that decide the result, for the cache key: numbers, options, references with the keys of their steps.
   std::string fingerprint() const { return fingerprint_; }
   std::vector<Problem> notes; ///< doubtful references
+  std::vector<Flag> flags;    ///< where parts of curves begin and end
 
 private:
   std::string stepId_, fingerprint_;
   std::shared_ptr<const nlohmann::json> values_; ///< behind a pointer: steps need not read the JSON library
   std::map<std::string, std::vector<Picked>> picked_;
   std::map<std::string, Points> points_;
+  std::map<std::string, std::vector<std::pair<double, double>>> graphs_;
   std::map<std::string, std::shared_ptr<const std::string>> files_;
   Names names_;
 };

@@ -51,6 +51,7 @@ struct Flag {
   bool startMovable = false;
   std::string mark; ///< what is written on it; empty: its number
   int group = 0;    ///< flags of a second group look different
+  std::string key = "start"; ///< of the item's number that dragging it along its curve sets: a fraction of the length
 };
 
 /// Where a points field has its places when no plane says so: the points are in its units from its origin.

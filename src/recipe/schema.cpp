@@ -60,7 +60,7 @@ Field& Field::prefer(Kind k) {
   return *this;
 }
 Field& Field::eachWith(std::vector<Field> sub) {
-  each = std::move(sub);
+  each.insert(each.end(), sub.begin(), sub.end());
   return *this;
 }
 Field& Field::endsAt(std::string startKey, std::string endKey, std::string mirrorPicksKey) {
@@ -144,6 +144,7 @@ Field picks(std::string key, std::string label, std::string help, Kind accepts) 
   Field f = make(FieldKind::Picks, std::move(key), std::move(label), std::move(help));
   f.accepts = accepts;
   f.least = 1;
+  if (has(accepts, Kind::Curve) || has(accepts, Kind::Edge)) f.each = portionFields();
   return f;
 }
 Field table(std::string key, std::string label, std::string help, std::vector<Field> columns) {
@@ -161,6 +162,24 @@ Field points(std::string key, std::string label, std::string help) {
 }
 Field drawing(std::string key, std::string label, std::string help) {
   return make(FieldKind::Drawing, std::move(key), std::move(label), std::move(help));
+}
+
+const std::vector<Field>& portionFields() {
+  static const std::vector<Field> fields = [] {
+    std::vector<Field> out;
+    for (const auto& [key, label, end] : {std::array{"from", "From", "starts"}, std::array{"to", "To", "ends"}}) {
+      out.push_back(ratioField(key, label,
+                               std::string("Where the part that is used ") + end + ", as a fraction of the length.", "")
+                        .within(0, 1));
+      Field at = make(FieldKind::Picks, std::string(key) + "At", std::string(label) + " where it meets",
+                      std::string("A curve, plane or point at which the part ") + end + ".");
+      at.accepts = Kind::Point | Kind::Curve | Kind::Edge | Kind::Plane;
+      at.most = 1;
+      out.push_back(std::move(at));
+    }
+    return out;
+  }();
+  return fields;
 }
 
 Field startMark() {

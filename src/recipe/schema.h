@@ -80,7 +80,7 @@ struct Field {
   Field& atMost(int n);
   Field& optional();
   Field& prefer(Kind k);
-  Field& eachWith(std::vector<Field> sub);
+  Field& eachWith(std::vector<Field> sub); ///< besides those of a portion
   Field& onPlane(std::string picksKey);
   Field& endsAt(std::string startKey, std::string endKey, std::string mirrorPicksKey);
 };
@@ -102,6 +102,10 @@ Field table(std::string key, std::string label, std::string help, std::vector<Fi
 Field graph(std::string key, std::string label, std::string help, Dimension d);
 Field points(std::string key, std::string label, std::string help);
 Field drawing(std::string key, std::string label, std::string help);
+
+/// Sub-fields that every pick of a curve has: the part of it that is meant, between fractions of its length, or between
+/// the places where something else meets it ("fromAt", "toAt"; the fraction then says which of several places).
+const std::vector<Field>& portionFields();
 
 /// Sub-fields of picks used by several steps.
 Field startMark();

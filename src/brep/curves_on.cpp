@@ -1,0 +1,341 @@
+#include "brep/curves_on.h"
+
+#include "brep/convert.h"
+#include "brep/guard.h"
+#include "brep/skin.h"
+#include "nurbs/arc_length.h"
+#include "nurbs/curve_ends.h"
+#include "nurbs/surface_fit.h"
+#include "nurbs/surface_measure.h"
+#include "nurbs/traced.h"
+
+#include <BRepTools.hxx>
+#include <BRepTopAdaptor_FClass2d.hxx>
+#include <BRep_Tool.hxx>
+
+#include <Eigen/LU>
+#include <algorithm>
+
+namespace lumsk::brep {
+
+namespace {
+
+constexpr double kSilhouetteTouch = 1e-7; ///< sine of the angle that counts as nought
+constexpr double kJoinTolerances = 3;     ///< pieces of neighbouring faces meet within so many point tolerances
+
+/// A trimmed face's surface over its own box of parameters, made [0, 1]^2.
+Expected<nurbs::Surface> splineOf(const TopoDS_Face& f, Vec2& low, Vec2& high, const Context& cx) {
+  BRepTools::UVBounds(f, low.x(), high.x(), low.y(), high.y());
+  const Handle(Geom_Surface) g = BRep_Tool::Surface(f);
+  if (auto s = toSurface(g, false)) {
+    low = low.cwiseMax(Vec2(s->firstU(), s->firstV()));
+    high = high.cwiseMin(Vec2(s->lastU(), s->lastV()));
+    return nurbs::portion(*s, low.x(), high.x(), low.y(), high.y());
+  }
+  nurbs::SurfaceFitOptions o;
+  o.fit = {0.5 * cx.tolerances.fit.mm};
+  auto fit = nurbs::fitSurface(
+      [&](double u, double v) {
+        return toVec(g->Value(low.x() + u * (high.x() - low.x()), low.y() + v * (high.y() - low.y())));
+      },
+      o, cx);
+  if (!fit) return fail(fit.error());
+  return fit->surface;
+}
+
+} // namespace
+
+struct BodyFaces::Face {
+  TopoDS_Face shape;
+  std::shared_ptr<const nurbs::Surface> surface;
+  std::shared_ptr<const nurbs::NearestOnSurface> nearest;
+  bool reversed = false;
+  std::unique_ptr<BRepTopAdaptor_FClass2d> border; ///< of trimmed faces
+  Vec2 low = Vec2::Zero(), high = Vec2::Ones();    ///< the shape's parameters of the spline's domain
+  nurbs::Extent box;
+
+  bool inside(const Vec2& uv) const {
+    if (!border) return true;
+    const Vec2 p = low + uv.cwiseProduct(high - low);
+    return border->Perform(gp_Pnt2d(p.x(), p.y())) != TopAbs_OUT;
+  }
+  bool near(const Face& o, double mm) const {
+    return ((box.low.array() - mm) <= o.box.high.array()).all() && ((o.box.low.array() - mm) <= box.high.array()).all();
+  }
+  /// Nothing where the foot is beyond the border.
+  std::optional<PlaceOnBody> place(const Vec3& p, int index) const {
+    const auto f = nearest->foot(p);
+    if (!inside(f.uv)) return {};
+    return PlaceOnBody{index, f.uv, f.point, reversed ? Vec3(-f.normal) : f.normal, f.distanceMm};
+  }
+};
+
+BodyFaces::BodyFaces() = default;
+BodyFaces::BodyFaces(BodyFaces&&) noexcept = default;
+BodyFaces::~BodyFaces() = default;
+
+Expected<BodyFaces> BodyFaces::of(const Body& b, int only, const Context& cx) {
+  return guarded("reading faces", [&]() -> Expected<BodyFaces> {
+    BodyFaces out;
+    const auto all = brep::faces(b);
+    for (int i = 0; i < int(all.size()); ++i) {
+      if (only >= 0 && i != only) continue;
+      if (cx.stopped()) return fail(cancelled());
+      auto f = std::make_unique<Face>();
+      f->shape = all[size_t(i)];
+      if (const auto natural = b.natural.find(b.faceNames[size_t(i)]); natural != b.natural.end()) {
+        f->surface = natural->second.surface;
+        f->reversed = natural->second.reversed;
+      } else {
+        LUMSK_TRY(s, splineOf(f->shape, f->low, f->high, cx));
+        f->surface = std::make_shared<const nurbs::Surface>(std::move(s));
+        f->reversed = f->shape.Orientation() == TopAbs_REVERSED;
+        f->border = std::make_unique<BRepTopAdaptor_FClass2d>(f->shape, 1e-9);
+      }
+      f->nearest = std::make_shared<const nurbs::NearestOnSurface>(*f->surface);
+      f->box = nurbs::extentOf(*f->surface);
+      out.faces_.push_back(std::move(f));
+    }
+    return out;
+  });
+}
+
+std::optional<PlaceOnBody> BodyFaces::nearest(const Vec3& p) const {
+  std::optional<PlaceOnBody> best;
+  for (size_t i = 0; i < faces_.size(); ++i) {
+    const Face& f = *faces_[i];
+    const Vec3 off = (f.box.low - p).cwiseMax(p - f.box.high).cwiseMax(0.0);
+    if (best && off.norm() > best->distanceMm) continue;
+    if (auto q = f.place(p, int(i)); q && (!best || q->distanceMm < best->distanceMm)) best = q;
+  }
+  return best;
+}
+
+BodyFaces::NormalSection BodyFaces::normalSection(const PlaceOnBody& at, const Vec3& direction) const {
+  // The curve in which the plane of normal and direction cuts the surface, as heights over the tangent plane: from
+  // feet of places along the direction, by differences of fourth order.
+  const Face& f = *faces_[size_t(at.face)];
+  const nurbs::Surface& s = *f.surface;
+  const double h = 2e-3 * (f.box.high - f.box.low).norm();
+  const Vec3 across = at.normal.cross(direction).normalized();
+  const auto height = [&](double x) {
+    // Newton's steps to the place of the surface over x along the direction, in the plane.
+    Vec2 uv = at.uv;
+    for (int it = 0; it < 20; ++it) {
+      nurbs::SurfaceDerivatives d;
+      s.derivatives(uv.x(), uv.y(), 1, d);
+      const Vec3 r = d(0, 0) - at.point;
+      Eigen::Matrix2d J;
+      J << d(1, 0).dot(direction), d(0, 1).dot(direction), d(1, 0).dot(across), d(0, 1).dot(across);
+      const Vec2 step = J.inverse() * Vec2(x - r.dot(direction), -r.dot(across));
+      uv += step;
+      if (step.norm() < 1e-15) break;
+    }
+    return (s.at(uv.x(), uv.y()) - at.point).dot(at.normal);
+  };
+  const double a = height(-2 * h), b = height(-h), c = height(h), d = height(2 * h);
+  return {(-a + 16 * b + 16 * c - d) / (12 * h * h), (d - 2 * c + 2 * b - a) / (2 * h * h * h)};
+}
+
+FoundCurves BodyFaces::whole(std::vector<nurbs::CurvesOnSurface> pieces, const Context& cx) const {
+  FoundCurves out;
+  std::vector<nurbs::Path> all;
+  for (auto& p : pieces) {
+    for (auto& c : p.curves) {
+      all.push_back(std::move(c.path));
+      out.deviationMm = std::max(out.deviationMm, c.deviationMm);
+      out.contact = out.contact || c.contact;
+    }
+    out.touches.insert(out.touches.end(), p.touches.begin(), p.touches.end());
+  }
+  out.curves = nurbs::assembled(all, kJoinTolerances * cx.tolerances.point.mm, cx.tolerances);
+  std::sort(out.curves.begin(), out.curves.end(), [](const nurbs::Path& a, const nurbs::Path& b) {
+    return nurbs::ArcLength(a).total() > nurbs::ArcLength(b).total();
+  });
+  return out;
+}
+
+Expected<FoundCurves> BodyFaces::zeros(const std::function<nurbs::Field(const Face&)>& field, double touch,
+                                       const Context& cx) const {
+  std::vector<nurbs::CurvesOnSurface> pieces;
+  for (const auto& f : faces_) {
+    const nurbs::Field g = field(*f);
+    LUMSK_TRY(p, nurbs::zeroCurves(
+                     *f->surface, g, touch, [&](const Vec2& uv) { return f->inside(uv); }, cx));
+    pieces.push_back(std::move(p));
+  }
+  return whole(std::move(pieces), cx);
+}
+
+Expected<FoundCurves> BodyFaces::meeting(const BodyFaces& other, const Context& cx) const {
+  std::vector<nurbs::CurvesOnSurface> pieces;
+  for (const auto& a : faces_)
+    for (const auto& b : other.faces_) {
+      if (a->shape.IsSame(b->shape) || !a->near(*b, cx.tolerances.fit.mm)) continue;
+      const nurbs::Field field = nurbs::surfaceField(*a->surface, b->nearest);
+      const auto inside = [&](const Vec2& uv) {
+        if (!a->inside(uv)) return false;
+        const auto foot = b->nearest->foot(a->surface->at(uv.x(), uv.y()));
+        return !foot.beyond && b->inside(foot.uv);
+      };
+      LUMSK_TRY(p, nurbs::zeroCurves(*a->surface, field, cx.tolerances.fit.mm, inside, cx));
+      pieces.push_back(std::move(p));
+    }
+  return whole(std::move(pieces), cx);
+}
+
+Expected<FoundCurves> BodyFaces::cutBy(const Frame& plane, const Context& cx) const {
+  return zeros([&](const Face& f) { return nurbs::planeField(*f.surface, plane); }, cx.tolerances.fit.mm, cx);
+}
+
+Expected<FoundCurves> BodyFaces::silhouette(const Vec3& direction, const Context& cx) const {
+  return zeros([&](const Face& f) { return nurbs::silhouetteField(*f.surface, direction); }, kSilhouetteTouch, cx);
+}
+
+Expected<FoundCurves> BodyFaces::apartFrom(const nurbs::Path& path, double mm, const Context& cx) const {
+  const auto p = std::make_shared<const nurbs::Path>(path);
+  return zeros([&](const Face& f) { return nurbs::distanceField(*f.surface, p, mm); }, cx.tolerances.fit.mm, cx);
+}
+
+Expected<FoundCurves> BodyFaces::projected(const nurbs::Path& path, const Vec3& direction, bool nearestOnly,
+                                           const Context& cx) const {
+  const Vec3 d = direction.normalized();
+  // Far enough both ways to pass all of the body.
+  double low = 1e300, high = -1e300;
+  for (const auto& f : faces_)
+    for (int k = 0; k < 8; ++k) {
+      const Vec3 c(k & 1 ? f->box.high.x() : f->box.low.x(), k & 2 ? f->box.high.y() : f->box.low.y(),
+                   k & 4 ? f->box.high.z() : f->box.low.z());
+      low = std::min(low, c.dot(d)), high = std::max(high, c.dot(d));
+    }
+  double first = 1e300, last = -1e300;
+  const Points pts = nurbs::polyline(path, 16);
+  for (Eigen::Index i = 0; i < pts.rows(); ++i) {
+    const double h = pts.row(i).dot(d.transpose());
+    first = std::min(first, h), last = std::max(last, h);
+  }
+  const double from = low - last - 1, to = high - first + 1;
+  std::vector<nurbs::CurvesOnSurface> pieces;
+  for (const nurbs::Segment& s : path.segments()) {
+    LUMSK_TRY(c, nurbs::asSpline(s, cx));
+    const nurbs::Surface curtain = nurbs::extrudedSurface(c, from * d, to * d);
+    const nurbs::Extent box = nurbs::extentOf(curtain);
+    for (const auto& f : faces_) {
+      Face probe;
+      probe.box = box;
+      if (!f->near(probe, cx.tolerances.fit.mm)) continue;
+      const nurbs::Field field = nurbs::surfaceField(curtain, f->nearest);
+      const auto inside = [&](const Vec2& uv) {
+        const auto foot = f->nearest->foot(curtain.at(uv.x(), uv.y()));
+        return !foot.beyond && f->inside(foot.uv);
+      };
+      LUMSK_TRY(p, nurbs::zeroCurves(curtain, field, cx.tolerances.fit.mm, inside, cx));
+      pieces.push_back(std::move(p));
+    }
+  }
+  FoundCurves out = whole(std::move(pieces), cx);
+  if (!nearestOnly || out.curves.size() < 2) return out;
+  // Of several images the one that is met first, in the middle, counts.
+  const auto away = [&](const nurbs::Path& image) {
+    const Vec3 m = image.at(0.5 * image.last());
+    double best = 1e300, at = 0;
+    for (Eigen::Index i = 0; i < pts.rows(); ++i) {
+      const Vec3 r = m - pts.row(i).transpose();
+      const double side = (r - r.dot(d) * d).norm();
+      if (side < best) best = side, at = std::abs(r.dot(d));
+    }
+    return at;
+  };
+  double least = 1e300;
+  for (const auto& c : out.curves) least = std::min(least, away(c));
+  const double span = (high - low) * 0.05;
+  out.curves.erase(std::remove_if(out.curves.begin(), out.curves.end(),
+                                  [&](const nurbs::Path& c) { return away(c) > least + span; }),
+                   out.curves.end());
+  return out;
+}
+
+Expected<FoundCurves> BodyFaces::pulledOnto(const nurbs::Path& path, const Context& cx) const {
+  const nurbs::ArcLength length(path);
+  const auto placeAt = [&](double s) { return nearest(path.at(std::min(length.parameterAt(s), path.last()))); };
+  const auto faceAt = [&](double s) {
+    const auto p = placeAt(s);
+    return p ? p->face : -1;
+  };
+  // Stretches whose nearest places lie on one face.
+  const int n = std::max(64, 8 * int(path.segments().size()));
+  struct Stretch {
+    int face;
+    double from, to;
+  };
+  std::vector<Stretch> stretches;
+  int before = faceAt(0);
+  double start = 0;
+  for (int i = 1; i <= n; ++i) {
+    if (cx.stopped()) return fail(cancelled());
+    const double s = length.total() * i / n;
+    const int now = faceAt(s);
+    if (now == before) continue;
+    double a = length.total() * (i - 1) / n, b = s;
+    for (int it = 0; it < 45; ++it) {
+      const double m = 0.5 * (a + b);
+      (faceAt(m) == before ? a : b) = m;
+    }
+    if (before >= 0) stretches.push_back({before, start, a});
+    before = now, start = b;
+  }
+  if (before >= 0) stretches.push_back({before, start, length.total()});
+  std::vector<nurbs::CurvesOnSurface> pieces(1);
+  for (const Stretch& x : stretches) {
+    const Face& f = *faces_[size_t(x.face)];
+    nurbs::PointFunction p;
+    p.at = [&](double s) { return f.nearest->foot(path.at(std::min(length.parameterAt(s), path.last()))).point; };
+    p.stops = {x.from};
+    for (size_t i = 1; i < path.segments().size(); ++i)
+      if (const double s = length.lengthAt(double(i)); s > x.from + 1e-6 && s < x.to - 1e-6)
+        p.stops.push_back(s), p.kinked.push_back(1);
+    p.stops.push_back(x.to);
+    p.closed = path.closed() && stretches.size() == 1 && x.from <= 0 && x.to >= length.total() &&
+               path.corners(cx.tolerances.corner).empty();
+    if (x.to - x.from < cx.tolerances.point.mm ||
+        (p.at(x.from) - p.at(0.5 * (x.from + x.to))).norm() < cx.tolerances.point.mm)
+      continue;
+    LUMSK_TRY(fit, nurbs::fitTraced(p, cx.tolerances.fit));
+    LUMSK_TRY(made, nurbs::Path::make({fit.curve}, cx.tolerances.point));
+    pieces[0].curves.push_back({std::move(made), fit.deviationMm, false});
+  }
+  return whole(std::move(pieces), cx);
+}
+
+Expected<FoundCurves> BodyFaces::isoparametric(const Vec3& near, bool alongU, const Context& cx) const {
+  const auto at = nearest(near);
+  return at ? isoparametric(*faces_[size_t(at->face)], at->uv, alongU, cx) : FoundCurves{};
+}
+
+Expected<FoundCurves> BodyFaces::isoparametricAt(double fraction, bool alongU, const Context& cx) const {
+  const Face& f = *faces_.front();
+  const nurbs::Surface& s = *f.surface;
+  return isoparametric(
+      f, {s.firstU() + fraction * (s.lastU() - s.firstU()), s.firstV() + fraction * (s.lastV() - s.firstV())}, alongU,
+      cx);
+}
+
+Expected<FoundCurves> BodyFaces::isoparametric(const Face& f, const Vec2& through, bool alongU,
+                                               const Context& cx) const {
+  FoundCurves out;
+  const nurbs::Spline line = alongU ? f.surface->isoV(through.y()) : f.surface->isoU(through.x());
+  const auto uv = [&](double t) { return alongU ? Vec2(t, through.y()) : Vec2(through.x(), t); };
+  const auto holds = [&](double t) { return f.inside(uv(t)); };
+  for (const auto& [a, b] : nurbs::stretchesWhere(line.first(), line.last(), 200, holds)) {
+    LUMSK_TRY(whole, nurbs::Path::make({line}, cx.tolerances.point));
+    if (a <= line.first() && b >= line.last()) {
+      out.curves.push_back(std::move(whole));
+      continue;
+    }
+    if (auto part = nurbs::portion(line, a, b))
+      if (auto p = nurbs::Path::make({*part}, cx.tolerances.point)) out.curves.push_back(std::move(*p));
+  }
+  return out;
+}
+
+} // namespace lumsk::brep

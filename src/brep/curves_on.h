@@ -1,0 +1,67 @@
+#pragma once
+#include "base/context.h"
+#include "brep/body.h"
+#include "nurbs/surface_curves.h"
+
+namespace lumsk::brep {
+
+/// A place on a body.
+struct PlaceOnBody {
+  int face = -1;
+  Vec2 uv = Vec2::Zero(); ///< of the face's spline
+  Vec3 point = Vec3::Zero(), normal = Vec3::Zero();
+  double distanceMm = 0.0;
+};
+
+/// Curves that were found on a body, whole across its faces, longest first.
+struct FoundCurves {
+  std::vector<nurbs::Path> curves;
+  std::vector<Vec3> touches; ///< lone places of contact
+  double deviationMm = 0.0;  ///< from the true curves
+  bool contact = false;      ///< some of them are contact without crossing
+};
+
+/// The faces of a body, or one of them, as splines with their borders, made ready for finding curves on them. Faces
+/// that are polynomial splines are taken as they are, others within `fit`. The body must outlive it; for use by one
+/// thread.
+class BodyFaces {
+public:
+  static Expected<BodyFaces> of(const Body& b, int face, const Context& cx); ///< face -1: all
+  BodyFaces(BodyFaces&&) noexcept;
+  ~BodyFaces();
+
+  /// The nearest place; nothing when the body has no faces.
+  std::optional<PlaceOnBody> nearest(const Vec3& p) const;
+  /// Curvature towards the normal of the normal section in a direction, 1/mm, and its rate along it, 1/mm^2.
+  struct NormalSection {
+    double curvature = 0.0, rate = 0.0;
+  };
+  NormalSection normalSection(const PlaceOnBody& at, const Vec3& direction) const;
+  /// Where the surfaces meet, both within their borders; a face does not meet itself.
+  Expected<FoundCurves> meeting(const BodyFaces& other, const Context& cx) const;
+  Expected<FoundCurves> cutBy(const Frame& plane, const Context& cx) const;
+  /// Where the surface turns out of sight for somebody who looks along the direction from far away.
+  Expected<FoundCurves> silhouette(const Vec3& direction, const Context& cx) const;
+  /// Places as far from a curve as `mm` says, measured straight.
+  Expected<FoundCurves> apartFrom(const nurbs::Path& path, double mm, const Context& cx) const;
+  /// The image of a path along a direction, on both of its sides; `nearestOnly` keeps what is met first from the path.
+  Expected<FoundCurves> projected(const nurbs::Path& path, const Vec3& direction, bool nearestOnly,
+                                  const Context& cx) const;
+  /// The nearest places of all places of a path, where these lie inside faces or on edges between them.
+  Expected<FoundCurves> pulledOnto(const nurbs::Path& path, const Context& cx) const;
+  /// The isoparametric curve of one face through the place nearest to a point, as far as the face goes.
+  Expected<FoundCurves> isoparametric(const Vec3& near, bool alongU, const Context& cx) const;
+  /// As above at a fraction of the first face's parameter across the curve.
+  Expected<FoundCurves> isoparametricAt(double fraction, bool alongU, const Context& cx) const;
+
+private:
+  struct Face;
+  BodyFaces();
+  Expected<FoundCurves> zeros(const std::function<nurbs::Field(const Face&)>& field, double touch,
+                              const Context& cx) const;
+  Expected<FoundCurves> isoparametric(const Face& f, const Vec2& through, bool alongU, const Context& cx) const;
+  FoundCurves whole(std::vector<nurbs::CurvesOnSurface> pieces, const Context& cx) const;
+  std::vector<std::unique_ptr<Face>> faces_;
+};
+
+} // namespace lumsk::brep
