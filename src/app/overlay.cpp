@@ -99,6 +99,18 @@ void addFlags(const recipe::StepEntry& entry, const recipe::Outcome& o, const sc
     m.direction = f.direction;
     m.startMovable = f.startMovable;
     m.group = f.group;
+    m.key = f.key;
+    out.push_back(m);
+  }
+}
+
+void addGrips(const recipe::StepEntry& entry, const recipe::Outcome& o, const scene::Camera& c,
+              std::vector<Mark>& out) {
+  for (const auto& g : o.grips) {
+    Mark m{Mark::Kind::Grip, pixel(c.toScreen(g.at)), {}, {}, {}, entry.id, g.field, g.item};
+    m.world = g.at;
+    m.direction = g.along;
+    m.moved = g.moved;
     out.push_back(m);
   }
 }
@@ -124,10 +136,16 @@ std::vector<Mark> marksFor(const Workspace& w, const scene::Camera& c) {
       for (const Problem& note : r->outcome->notes) addPlaces(note, Mark::Kind::Note, entry->id);
     addFlags(*entry, *r->outcome, c, out);
     addHandles(w, *entry, *r->outcome, c, out);
+    addGrips(*entry, *r->outcome, c, out);
   }
   for (const Field& f : w.registry().schemaOf(entry->kind))
     if (f.kind == FieldKind::Points) addPoints(w, *entry, f, c, out);
   return out;
+}
+
+std::vector<std::vector<Vec3>> netsFor(const Workspace& w) {
+  const auto* r = w.model()->result(w.open());
+  return r && r->outcome ? r->outcome->nets : std::vector<std::vector<Vec3>>{};
 }
 
 Overlay::Overlay(QWidget* parent) : QWidget(parent) {
@@ -155,6 +173,12 @@ void Overlay::setLens(std::vector<LensMark> marks) {
 
 void Overlay::setBox(const QRectF& box) {
   box_ = box;
+  update();
+}
+
+void Overlay::setNets(std::vector<std::vector<Vec3>> nets) {
+  if (nets.empty() && nets_.empty()) return;
+  nets_ = std::move(nets);
   update();
 }
 
@@ -206,8 +230,15 @@ void Overlay::paintEvent(QPaintEvent*) {
     p.setPen(ink);
     p.drawText(r.adjusted(7, 4, -7, -4), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, text);
   };
+  p.setPen(QPen(tones().line, 1, Qt::DashLine));
+  for (const auto& line : nets_) paintLine(p, line);
   for (const Mark& m : marks_) {
     switch (m.kind) {
+    case Mark::Kind::Grip:
+      p.setPen(QPen(m.moved ? Qt::white : tones().accent, 1.5));
+      p.setBrush(m.moved ? tones().accent : QColor(Qt::white));
+      p.drawRect(QRectF(m.at.x() - 4, m.at.y() - 4, 8, 8));
+      break;
     case Mark::Kind::Point:
       p.setPen(QPen(tones().text, 1.5));
       p.setBrush(Qt::white);

@@ -9,21 +9,26 @@ namespace lumsk::app {
 /// What lies over the view and can be grabbed: points of the open step, handles with their number, section flags,
 /// marks of problems and of the open step's notes. Positions are pixels of the view.
 struct Mark {
-  enum class Kind { Point, Handle, Flag, Problem, Note, Cut, Direction } kind; ///< the last two: of lenses
-  QPointF at;                                                                  ///< centre of what is grabbed
-  QPointF from;                                                                ///< handles: where the value is nought
-  QPointF tip;                                                                 ///< flags: end of the arrow
+  enum class Kind { Point, Handle, Flag, Grip, Problem, Note, Cut, Direction } kind; ///< the last two: of lenses
+  QPointF at;                                                                        ///< centre of what is grabbed
+  QPointF from; ///< handles: where the value is nought
+  QPointF tip;  ///< flags: end of the arrow
   QString text;
   std::string step, field, item;
   int index = -1; ///< points
   Vec3 world = Vec3::Zero(), direction = Vec3::Zero();
   double mmPerUnit = 1.0, value = 0.0;
   bool startMovable = false;
-  int group = 0; ///< flags
+  int group = 0;      ///< flags
+  std::string key;    ///< flags: of the item's number that dragging sets
+  bool moved = false; ///< grips: holds a move already
 };
 
 /// All marks for the open step, seen by a camera.
 std::vector<Mark> marksFor(const Workspace& w, const scene::Camera& camera);
+
+/// Lines that belong to the open step: control polygons.
+std::vector<std::vector<Vec3>> netsFor(const Workspace& w);
 
 /// An object that is picked or under the pointer.
 struct Lit {
@@ -51,7 +56,8 @@ public:
   void setLens(std::vector<LensMark> marks);
   void setBox(const QRectF& box); ///< what is being drawn to pick in; empty: none
   void setHover(const QString& label, QPointF at);
-  void setSnap(const std::optional<Vec3>& at); ///< the place that the next point would take
+  void setNets(std::vector<std::vector<Vec3>> nets); ///< lines of the open step, drawn faintly
+  void setSnap(const std::optional<Vec3>& at);       ///< the place that the next point would take
   const std::vector<Mark>& marks() const { return marks_; }
   /// Index of the mark under a pixel, or -1.
   int markAt(QPointF p) const;
@@ -71,6 +77,7 @@ private:
   QString hover_;
   QPointF hoverAt_;
   QRectF box_;
+  std::vector<std::vector<Vec3>> nets_;
   std::optional<Vec3> snap_;
 };
 

@@ -44,6 +44,19 @@ void Chip::addChoice(const QString& text, const QString& tip) {
   l->insertWidget(l->count() - 1, b);
 }
 
+void Chip::addPart(bool on) {
+  auto* b = new QPushButton(tr("part"));
+  b->setObjectName("pick-part");
+  b->setCheckable(true);
+  b->setChecked(on);
+  b->setToolTip(on ? tr("use the whole curve again") : tr("use only a part of this curve"));
+  b->setAccessibleName(b->toolTip());
+  b->setFixedHeight(20);
+  connect(b, &QPushButton::clicked, this, &Chip::partClicked);
+  auto* l = static_cast<QHBoxLayout*>(layout());
+  l->insertWidget(l->count() - 1, b);
+}
+
 void Chip::setState(State s, bool waits) {
   setProperty("state", s == State::Lost ? "lost" : s == State::Doubtful ? "doubtful" : "sound");
   setProperty("waits", waits);
@@ -109,16 +122,28 @@ void PicksEditor::setActive(bool on) {
   more_->setToolTip(on ? tr("pick in the view now") : tr("click, then pick in the view"));
 }
 
+namespace {
+
+bool isPart(const json& pick) {
+  return pick.contains("from") || pick.contains("to") || pick.contains("fromAt") || pick.contains("toAt");
+}
+
+/// ", part", when only a part of the picked curve counts.
+QString portionWords(const json& pick) { return isPart(pick) ? PicksEditor::tr(", part") : QString(); }
+
+} // namespace
+
 QString PicksEditor::labelOf(const json& pick) const {
   const std::string step = pick.value("step", ""), part = pick.value("part", ""), kind = pick.value("kind", "");
   if (step == "world") return part == "origin" ? tr("origin") : tr("%1 plane").arg(QString::fromStdString(part));
   const auto* entry = w_.recipe().find(step);
   const QString name = entry ? QString::fromStdString(entry->label) : tr("lost");
-  if (part.empty()) return name;
+  if (part.empty()) return name + portionWords(pick);
   return name + ", " +
          (kind == "edge" || kind == "face"      ? said(kind)
           : part.find('|') != std::string::npos ? tr("vertex")
-                                                : QString::fromStdString(part));
+                                                : QString::fromStdString(part)) +
+         portionWords(pick);
 }
 
 void PicksEditor::setValue(const json& v) {
@@ -132,12 +157,15 @@ void PicksEditor::setValue(const json& v) {
   value_ = v;
   labels_ = labels;
   for (Chip* c : chips_) c->deleteLater();
+  for (QWidget* r : partRows_) r->deleteLater();
   chips_.clear();
+  partRows_.clear();
   for (int i = 0; i < int(v.size()); ++i) {
     auto* chip = new Chip(i + 1, labelOf(v[i]), this);
     list_->addWidget(chip);
     chips_.push_back(chip);
     addChoice(chip, v[i]);
+    addPart(chip, i);
     const std::string item = v[size_t(i)].value("id", "");
     chip->setState(stateOf(item), item == w_.replacing());
     connect(chip, &Chip::clicked, this, [this, item] { w_.replace(w_.open(), field_.key, item); });
@@ -188,6 +216,46 @@ void PicksEditor::addChoice(Chip* chip, const json& pick) {
     connect(chip, &Chip::choiceClicked, this, [this, id, group] { w_.turnItem(w_.open(), field_.key, id, group); });
     return;
   }
+}
+
+void PicksEditor::addPart(Chip* chip, int index) {
+  const json& pick = value_[size_t(index)];
+  const std::string kind = pick.value("kind", "");
+  if (!recipe::findField(field_.each, "from") || (kind != "curve" && kind != "edge")) return;
+  chip->addPart(isPart(pick));
+  connect(chip, &Chip::partClicked, this, [this, index] {
+    json next = value_;
+    json& p = next[size_t(index)];
+    const bool was = isPart(p);
+    for (const char* key : {"from", "to", "fromAt", "toAt"}) p.erase(key);
+    if (!was) p["from"] = 0, p["to"] = 1;
+    emit changed(next);
+  });
+  if (isPart(pick)) list_->addWidget(partRow(index));
+}
+
+QWidget* PicksEditor::partRow(int index) {
+  auto* row = new QWidget(this);
+  auto* l = new QHBoxLayout(row);
+  l->setContentsMargins(26, 0, 0, 0);
+  l->setSpacing(4);
+  for (const char* key : {"from", "to"}) {
+    const recipe::Field* f = recipe::findField(field_.each, key);
+    l->addWidget(new QLabel(said(f->label).toLower()));
+    auto* editor = new QuantityEditor(*f, w_);
+    editor->setObjectName(QString("part-") + key);
+    editor->setAccessibleName(said(f->help));
+    editor->setValue(value_[size_t(index)].value(key, json(std::string(key) == "from" ? 0 : 1)));
+    connect(editor, &FieldEditor::changed, this, [this, index, key](const json& v) {
+      json next = value_;
+      next[size_t(index)][key] = v;
+      next[size_t(index)].erase(std::string(key) + "At");
+      emit changed(next);
+    });
+    l->addWidget(editor, 1);
+  }
+  partRows_.push_back(row);
+  return row;
 }
 
 void PicksEditor::move(int from, QPoint global) {

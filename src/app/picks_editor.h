@@ -10,11 +10,13 @@ class Chip : public QWidget {
 public:
   Chip(int number, const QString& text, QWidget* parent);
   void addChoice(const QString& text, const QString& tip); ///< a button for a choice of this pick
+  void addPart(bool on); ///< a button that takes only a part of the picked curve
   enum class State { Sound, Doubtful, Lost };
   void setState(State s, bool waits); ///< `waits`: the next pick takes its place
 signals:
   void clicked();
   void choiceClicked();
+  void partClicked();
   void removed();
   void hovered(bool on);
   void draggedTo(QPoint global);
@@ -45,6 +47,8 @@ protected:
 private:
   QString labelOf(const json& pick) const;
   void addChoice(Chip* chip, const json& pick);
+  void addPart(Chip* chip, int index);
+  QWidget* partRow(int index); ///< editors for the two ends of a part
   Chip::State stateOf(const std::string& item) const;
   void move(int from, QPoint global);
   Workspace& w_;
@@ -52,6 +56,7 @@ private:
   QVBoxLayout* list_;
   QPushButton* more_;
   std::vector<Chip*> chips_;
+  std::vector<QWidget*> partRows_;
   json value_;
   QStringList labels_;
 };

@@ -4,6 +4,7 @@
 #include "app/preferences.h"
 #include "app/words.h"
 #include "nurbs/arc_length.h"
+#include "recipe/portion.h"
 #include "scene/pick_many.h"
 
 #include <Image_PixMap.hxx>
@@ -63,7 +64,7 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
     if (!busy && !smooth()) changed();
   });
   connect(&w_, &Workspace::recipeChanged, this, [this] {
-    if (viewer()) overlay_->set(allMarks(), camera());
+    if (viewer()) showMarks();
   });
   connect(&w_, &Workspace::projectReplaced, this, [this] {
     fitted_ = false;
@@ -96,7 +97,12 @@ void ViewWidget::sized() {
 
 bool ViewWidget::resting() const { return (drag_ == Drag::None || drag_ == Drag::Pending) && !w_.busy(); }
 
-void ViewWidget::painted() { overlay_->set(allMarks(), camera()); }
+void ViewWidget::painted() { showMarks(); }
+
+void ViewWidget::showMarks() {
+  overlay_->set(allMarks(), camera());
+  overlay_->setNets(netsFor(w_));
+}
 
 void ViewWidget::refresh() {
   if (!viewer()) return;
@@ -121,7 +127,7 @@ void ViewWidget::refresh() {
     if (!worked && (w_.dragging() || !w_.busy())) changed();
   }
   applyHighlights();
-  overlay_->set(allMarks(), camera());
+  showMarks();
 }
 
 void ViewWidget::keepBefore() {
@@ -369,10 +375,12 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
   if (was == Drag::Turn || was == Drag::Pan) changed(); // what a mark changed draws itself when it is computed
   if (was == Drag::Mark)
     return w_.endDrag(grabbed_.kind == Mark::Kind::Point  ? tr("move a point")
-                      : grabbed_.kind == Mark::Kind::Flag ? tr("move a start")
-                                                          : tr("drag %1").arg(QString::fromStdString(grabbed_.field)));
+                      : grabbed_.kind == Mark::Kind::Grip ? tr("move a control point")
+                      : grabbed_.kind == Mark::Kind::Flag
+                          ? grabbed_.key == "start" ? tr("move a start") : tr("move an end of a part")
+                          : tr("drag %1").arg(QString::fromStdString(grabbed_.field)));
   if (was != Drag::Pending || e->button() != Qt::LeftButton) return;
-  if (grabbed_.kind == Mark::Kind::Flag) {
+  if (grabbed_.kind == Mark::Kind::Flag && grabbed_.key == "start") {
     return w_.turnItem(grabbed_.step, grabbed_.field, grabbed_.item, grabbed_.group);
   }
   if (grabbed_.kind != Mark::Kind::Problem) return;
@@ -391,6 +399,8 @@ void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
   drag_ = Drag::None; // the release that follows is no click
   if (const int i = overlay_->markAt(e->position()); i >= 0 && overlay_->marks()[i].kind == Mark::Kind::Handle)
     return editHandle(overlay_->marks()[i]);
+  else if (i >= 0 && overlay_->marks()[i].kind == Mark::Kind::Grip)
+    return resetGrip(overlay_->marks()[i]);
   hoverAt(e->position());
   if (!under_.empty() && under_[cycle_ % under_.size()].kind == Kind::Edge)
     return w_.pickAll(
@@ -561,25 +571,114 @@ void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
     overlay_->setHover(said(place.what), p);
     w_.dragPoint(grabbed_.step, grabbed_.field, grabbed_.item, place.at, !place.what.empty());
   } else if (grabbed_.kind == Mark::Kind::Flag && grabbed_.startMovable) {
-    json list = entry->inputs->value(grabbed_.field, json::array());
-    for (json& item : list) {
-      if (item["id"] != grabbed_.item) continue;
-      const auto picked = recipe::follow(item, Kind::Curve | Kind::Edge, *w_.model());
-      if (!picked) return;
-      const auto& path = *std::get<recipe::CurvePtr>(picked->object);
-      // The place of the section that is nearest to the line of sight.
-      const scene::Camera c = camera();
-      double best = 1e300, at = 0;
-      for (int i = 0; i < 720; ++i) {
-        const double t = path.last() * i / 720.0;
-        const Vec3 s = c.toScreen(path.at(t));
-        const double dist = std::hypot(s.x() - p.x(), s.y() - p.y()) + 0.5 * s.z();
-        if (dist < best) best = dist, at = t;
-      }
-      item["start"] = std::round(nurbs::ArcLength(path).fractionAt(at) * 1e4) / 1e4;
-    }
-    w_.dragInput(grabbed_.step, grabbed_.field, list);
+    dragFlag(p, *entry);
+  } else if (grabbed_.kind == Mark::Kind::Grip) {
+    dragGrip(p, *entry);
   }
+}
+
+namespace {
+
+constexpr double kSnapPixels = 10;
+
+/// The place of a curve that is nearest to the line of sight through a pixel, as a fraction of its length.
+double fractionUnder(const nurbs::Path& path, const scene::Camera& c, QPointF p) {
+  double best = 1e300, at = 0;
+  for (int i = 0; i <= 720; ++i) {
+    const double t = path.last() * i / 720.0;
+    const Vec3 s = c.toScreen(path.at(t));
+    const double dist = std::hypot(s.x() - p.x(), s.y() - p.y()) + 0.5 * s.z();
+    if (dist < best) best = dist, at = t;
+  }
+  return nurbs::ArcLength(path).fractionAt(at);
+}
+
+} // namespace
+
+/// A flag moves along its curve: a start, or an end of a part, which then stays where another curve meets it.
+void ViewWidget::dragFlag(QPointF p, const recipe::StepEntry& entry) {
+  json list = entry.inputs->value(grabbed_.field, json::array());
+  for (json& item : list) {
+    if (item["id"] != grabbed_.item) continue;
+    const auto picked = recipe::follow(item, Kind::Curve | Kind::Edge, *w_.model());
+    if (!picked) return;
+    const auto& path = *std::get<recipe::CurvePtr>(picked->object);
+    const scene::Camera c = camera();
+    double fraction = fractionUnder(path, c, p);
+    overlay_->setSnap({});
+    if (grabbed_.key != "start") {
+      item.erase(grabbed_.key + "At");
+      const nurbs::ArcLength length(path);
+      double nearest = kSnapPixels;
+      for (const auto& other : w_.drawing()->curves) {
+        if ((other.step == picked->step && other.output == picked->output) ||
+            w_.recipe().indexOf(other.step) >= w_.recipe().indexOf(entry.id))
+          continue;
+        for (double f : recipe::meetingFractions(path, other.path, w_.recipe().tolerances)) {
+          const Vec3 at = path.at(length.parameterAt(f * length.total())), s = c.toScreen(at);
+          const double d = std::hypot(s.x() - p.x(), s.y() - p.y());
+          if (d >= nearest) continue;
+          nearest = d, fraction = f;
+          item[grabbed_.key + "At"] =
+              json::array({{{"id", "m1"}, {"step", other.step}, {"kind", "curve"}, {"part", other.output}}});
+          overlay_->setSnap(at);
+          overlay_->setHover(tr("where %1 meets it").arg(QString::fromStdString(other.label)), p);
+        }
+      }
+    }
+    item[grabbed_.key] = std::round(fraction * 1e4) / 1e4;
+  }
+  w_.dragInput(grabbed_.step, grabbed_.field, list);
+}
+
+/// A grip moves in the plane of the screen, and snaps, or along its own direction; the move goes into its row.
+void ViewWidget::dragGrip(QPointF p, const recipe::StepEntry& entry) {
+  const scene::Camera c = camera();
+  const auto start = c.ray(pressed_.x(), pressed_.y()), now = c.ray(p.x(), p.y());
+  Vec3 to = grabbed_.world;
+  overlay_->setSnap({});
+  if (grabbed_.direction.isZero()) {
+    const auto onScreen = [&](const std::pair<Vec3, Vec3>& r) {
+      const double down = r.second.dot(c.direction);
+      return Vec3(r.first + (grabbed_.world - r.first).dot(c.direction) / down * r.second);
+    };
+    to += onScreen(now) - onScreen(start);
+    scene::SnapRequest request{p.x(), p.y(), to, {}, entry.id};
+    if (const auto snap = scene::snapAt(*w_.drawing(), c, request); snap && !snap->what.empty()) {
+      to = snap->at;
+      overlay_->setSnap(to);
+      overlay_->setHover(said(snap->what), p);
+    }
+  } else {
+    to += (alongAxis(grabbed_.world, grabbed_.direction, now) - alongAxis(grabbed_.world, grabbed_.direction, start)) *
+          grabbed_.direction;
+  }
+  const json before = w_.beforeDrag(entry.id, grabbed_.field);
+  json list = before, *row = nullptr;
+  for (json& r : list)
+    if (r["id"] == grabbed_.item) row = &r;
+  if (!row) {
+    list.push_back({{"id", grabbed_.item}});
+    row = &list.back();
+  }
+  const Vec3 by = to - grabbed_.world;
+  const char* keys[3] = {"x", "y", "z"};
+  for (int k = 0; k < 3; ++k) {
+    const json old = row->value(keys[k], json(0.0));
+    const auto value = old.is_number() ? Expected<Quantity>(millimetres(old.get<double>()))
+                                       : recipe::evaluate(old.get<std::string>(), Dimension::Length, w_.names());
+    (*row)[keys[k]] = std::round(((value ? value->value : 0.0) + by[k]) * 1e6) / 1e6;
+  }
+  w_.dragInput(grabbed_.step, grabbed_.field, list);
+}
+
+void ViewWidget::resetGrip(const Mark& m) {
+  const auto* entry = w_.recipe().find(m.step);
+  if (!entry) return;
+  json list = json::array();
+  for (const json& r : entry->inputs->value(m.field, json::array()))
+    if (r["id"] != m.item) list.push_back(r);
+  w_.setInput(m.step, m.field, list, tr("put a point back"));
 }
 
 void ViewWidget::editHandle(const Mark& m) {

@@ -67,10 +67,14 @@ private:
   void showDrawing();
   void showBefore(bool on);
   void requestLens();
+  void showMarks();
   std::vector<Mark> allMarks() const; ///< of the open step, and the handles of lenses
   Mark cutMark() const;
   Mark directionMark(const Vec3& d) const;
   void dragMark(QPointF p, Qt::KeyboardModifiers keys);
+  void dragFlag(QPointF p, const recipe::StepEntry& entry);
+  void dragGrip(QPointF p, const recipe::StepEntry& entry);
+  void resetGrip(const Mark& m); ///< back to where it was before it was moved
   void editHandle(const Mark& m);
   void closeEditor();
   void applyHighlights();

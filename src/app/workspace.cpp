@@ -170,6 +170,11 @@ void Workspace::dragInput(const std::string& step, const std::string& key, const
   if (const auto* entry = now_->find(step)) dragTo(now_->withStep(recipe::withInput(*entry, key, value)));
 }
 
+json Workspace::beforeDrag(const std::string& step, const std::string& key) const {
+  const auto* entry = (dragBase_ ? dragBase_ : now_)->find(step);
+  return entry ? entry->inputs->value(key, json::array()) : json::array();
+}
+
 void Workspace::dragTo(Recipe next) {
   if (!dragBase_) dragBase_ = now_;
   change(std::make_shared<const Recipe>(std::move(next)), true);

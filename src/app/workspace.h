@@ -50,6 +50,7 @@ public:
   void dragInput(const std::string& step, const std::string& key, const json& value); ///< live, no undo entry yet
   void endDrag(const QString& words);
   void cancelDrag();
+  json beforeDrag(const std::string& step, const std::string& key) const; ///< a list as it was when the drag began
   bool dragging() const { return dragBase_ != nullptr; }
   void startDraft(const std::string& kind);
   void keepDraft();

@@ -2,6 +2,10 @@
 
 namespace lumsk::inspect {
 
+namespace {
+constexpr double kFlatCurvature = 1e-6; ///< changes below this fraction are rounding
+} // namespace
+
 Comb comb(const nurbs::Path& path, int perSpan, double scale) {
   Comb c;
   Vec3 before = Vec3::Zero();
@@ -25,6 +29,11 @@ Comb comb(const nurbs::Path& path, int perSpan, double scale) {
       c.base.push_back(d[0]);
       c.tip.push_back(d[0] - scale * bend);
       c.curvature.push_back(kappa);
+      // The tooth before is an extreme when its two neighbours are both lower or both higher than it.
+      if (const size_t m = c.curvature.size(); k >= 2 && m >= 3) {
+        const double a = c.curvature[m - 3], b = c.curvature[m - 2], eps = kFlatCurvature * std::max(a, kappa);
+        if ((b - a > eps && b - kappa > eps) || (a - b > eps && kappa - b > eps)) c.extremes.push_back(c.base[m - 2]);
+      }
       if (kappa > c.largest) c.largest = kappa, c.largestAt = d[0];
       // The sense of turning flips where the binormals oppose.
       const Vec3 binormal = d[1].cross(d[2]);

@@ -11,6 +11,7 @@ struct Comb {
   double largest = 0.0;          ///< 1/mm
   Vec3 largestAt = Vec3::Zero();
   double smallestRadiusMm = 1e300;
+  std::vector<Vec3> extremes;    ///< where the curvature is largest or smallest among its neighbours
   std::vector<Vec3> inflections; ///< where a planar curve's curvature changes sign
 };
 

@@ -9,6 +9,9 @@ namespace lumsk::nurbs {
 
 namespace {
 
+constexpr double kShortestMm = 1e-4; ///< pieces below it need not be divided, whatever they look like
+constexpr size_t kMostNodes = 50000;
+
 /// Parameter of a point function by arc length: one interpolating cubic on each stretch between stops.
 class LengthTable {
 public:
@@ -69,7 +72,7 @@ private:
     const double l = (pm - pa).norm(), r = (pb - pm).norm(), chord = (pb - pa).norm();
     // Halves that differ in length or turn tell of a parameter or a curve that is not followed closely yet.
     const bool even = std::abs(l - r) < 0.15 * (l + r), straight = l + r - chord < 1.2e-3 * (l + r);
-    if (depth < 24 && l + r > 1e-9 && !(even && straight)) {
+    if (depth < 24 && l + r > kShortestMm && nodes.size() < kMostNodes && !(even && straight)) {
       halve(nodes, a, m, pa, pm, depth + 1);
       halve(nodes, m, b, pm, pb, depth + 1);
       return;

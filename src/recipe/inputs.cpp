@@ -227,6 +227,12 @@ std::vector<double> Inputs::column(const std::string& key, const std::string& co
   return out;
 }
 
+std::vector<std::string> Inputs::rowIds(const std::string& key) const {
+  std::vector<std::string> out;
+  for (const json& row : values_->at(key)) out.push_back(row.value("id", ""));
+  return out;
+}
+
 bool Inputs::itemOn(const std::string& key, size_t index, const std::string& subKey) const {
   const json& item = values_->at(key).at(index);
   const auto it = item.find(subKey);
@@ -357,7 +363,6 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
           row[c.key] = v;
         }
       values[f.key] = rows;
-      for (json& row : rows) row.erase("id");
       print[f.key] = std::move(rows);
       break;
     }

@@ -71,6 +71,15 @@ struct HandlePlace {
   double mmPerUnit = 1.0;        ///< how far the handle moves for a change of 1 of the value
 };
 
+/// A place that can be dragged in the view: the move is added to the row of that id in a table field, whose columns are
+/// x, y and z.
+struct Grip {
+  std::string field, item;
+  Vec3 at = Vec3::Zero();
+  Vec3 along = Vec3::Zero(); ///< unit: it moves along this only; zero: in the plane of the screen, and snaps
+  bool moved = false;        ///< its row holds a move already
+};
+
 /// What a step made.
 struct Outcome {
   std::vector<Output> outputs;
@@ -79,6 +88,8 @@ struct Outcome {
   std::vector<Flag> flags;
   std::vector<HandlePlace> handles;
   std::vector<PointsPlace> places;
+  std::vector<Grip> grips;
+  std::vector<std::vector<Vec3>> nets; ///< lines drawn faintly while the step is open: control polygons
   Names measured;      ///< under names that later steps may use in expressions
   std::string summary; ///< one line: "4 sections - 210 points"
 };

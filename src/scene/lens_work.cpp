@@ -119,6 +119,7 @@ void addComb(LensArt& art, const nurbs::Path& path, int density, double scale) {
   if (comb.base.empty()) return;
   addComb(art, comb.base, comb.tip, false);
   art.dots.push_back({{comb.largestAt}, Ink::Coral, 2.0, false, {}});
+  if (!comb.extremes.empty()) art.dots.push_back({comb.extremes, Ink::Green, 1.6, false, {}});
   if (!comb.inflections.empty()) art.dots.push_back({comb.inflections, Ink::Ochre, 2.0, false, {}});
 }
 

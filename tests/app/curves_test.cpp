@@ -1,0 +1,178 @@
+#include "app/window.h"
+#include "nurbs/arc_length.h"
+#include "nurbs/curve_parts.h"
+#include "nurbs/meet.h"
+
+using namespace lumsk;
+using namespace lumsk::test;
+
+/// Curves and networks, made by hand.
+class CurvesWindowTest : public WindowTestBase {
+  Q_OBJECT
+
+  void tool(const char* kind, Qt::Key stage = Qt::Key_1) {
+    keys(stage);
+    click(QString("tool-") + kind);
+    QVERIFY(settled());
+    view().setFocus();
+  }
+
+  void keep() {
+    click("keep");
+    QVERIFY(settled());
+  }
+
+  const nurbs::Path& curve(const std::string& step, size_t output = 0) {
+    return *std::get<recipe::CurvePtr>(result(step)->outcome->outputs[output].object);
+  }
+
+  /// A kept spline through places that are clicked.
+  std::string spline(const std::vector<Vec3>& places) {
+    tool("spline");
+    const std::string id = w().draft();
+    for (const Vec3& p : places) pickAt(p);
+    keep();
+    return id;
+  }
+
+  /// Two lines along and three across that end on them or cross them.
+  std::vector<std::string> fiveCurves() {
+    keys(Qt::Key_Up, Qt::ControlModifier); // from above
+    std::vector<std::string> ids{spline({{-60, -40, 0}, {0, -55, 0}, {60, -40, 0}}),
+                                 spline({{-60, 40, 0}, {0, 55, 0}, {60, 40, 0}})};
+    for (double f : {0.0, 0.5, 1.0}) {
+      const auto at = [&](const std::string& id) {
+        const auto& c = curve(id);
+        return f == 0 ? c.start() : f == 1 ? c.end() : c.at(nurbs::ArcLength(c).parameterAtFraction(0.5));
+      };
+      ids.push_back(spline({at(ids[0]), 0.5 * (at(ids[0]) + at(ids[1])) + Vec3(8, 0, 0), at(ids[1])}));
+    }
+    return ids;
+  }
+
+private slots:
+  void aNetworkOfFiveCurvesIsBuiltCheckedAndLofted() {
+    const auto ids = fiveCurves();
+    for (const auto& id : ids) QVERIFY(result(id)->status == recipe::Status::Ok);
+    keys(Qt::Key_Home, Qt::ControlModifier);
+    // Objects first: all five, then the tool.
+    for (size_t i = 0; i < ids.size(); ++i) {
+      const auto& c = curve(ids[i]);
+      pickAt(c.at(nurbs::ArcLength(c).parameterAtFraction(0.3)), i ? Qt::ControlModifier : Qt::NoModifier);
+    }
+    QCOMPARE(w().selection().size(), size_t(5));
+    tool("network_check", Qt::Key_6);
+    const std::string check = w().draft();
+    QCOMPARE(inputs(check)["curves"].size(), size_t(5));
+    QCOMPARE(result(check)->outcome->flags.size(), size_t(6));
+    QCOMPARE(result(check)->outcome->measured.begin()->second.value, 0.0);
+    keep();
+    w().unfold({});
+    // The three across make a skin.
+    tool("loft", Qt::Key_2);
+    const std::string loft = w().draft();
+    for (size_t i = 2; i < 5; ++i) {
+      const auto& c = curve(ids[i]);
+      pickAt(c.at(nurbs::ArcLength(c).parameterAtFraction(0.3)));
+    }
+    keep();
+    QVERIFY(result(loft)->status == recipe::Status::Ok);
+    QCOMPARE(inputs(loft)["sections"].size(), size_t(3));
+    QCOMPARE(w().model()->bodies.size(), size_t(1));
+  }
+
+  void aPartOfACurveIsTakenAndItsEndDraggedToACrossing() {
+    const auto ids = fiveCurves();
+    keys(Qt::Key_Home, Qt::ControlModifier);
+    tool("ribbon", Qt::Key_2);
+    const std::string ribbon = w().draft();
+    const auto& master = curve(ids[0]);
+    const nurbs::ArcLength length(master);
+    pickAt(master.at(length.parameterAtFraction(0.3)));
+    QVERIFY(result(ribbon)->status == recipe::Status::Ok);
+    click("pick-part");
+    QVERIFY(settled());
+    QCOMPARE(inputs(ribbon)["curve"][0].value("to", -1.0), 1.0);
+    // The start is dragged to where the middle curve meets it; it then follows that curve.
+    const Mark from = mark(Mark::Kind::Flag, [](const Mark& m) { return m.key == "from"; });
+    drag(from.at.toPoint(), onScreen(master.at(length.parameterAtFraction(0.5))) + QPoint(3, -2));
+    const json& pick = inputs(ribbon)["curve"][0];
+    QCOMPARE(pick["fromAt"][0]["step"].get<std::string>(), ids[3]);
+    VERIFY_AT_MOST(std::abs(pick["from"].get<double>() - 0.5), 1e-3);
+    // The other end by number.
+    type("to", "0.9");
+    QVERIFY(settled());
+    const auto body = std::get<brep::BodyPtr>(result(ribbon)->outcome->outputs[0].object);
+    const auto& s = *body->natural.begin()->second.surface;
+    VERIFY_AT_MOST((s.at(0, 0) - master.at(length.parameterAtFraction(0.5))).norm(), 0.01);
+    VERIFY_AT_MOST((s.at(1, 0) - master.at(length.parameterAtFraction(0.9))).norm(), 0.01);
+    // The whole curve again.
+    click("pick-part");
+    QVERIFY(settled());
+    QVERIFY(!inputs(ribbon)["curve"][0].contains("from") && !inputs(ribbon)["curve"][0].contains("fromAt"));
+    QCOMPARE(curve(ids[0]).segments().size(), size_t(1)); // it never was cut
+  }
+
+  void controlPointsAreDraggedSnappedAndPutBack() {
+    const auto ids = fiveCurves();
+    keys(Qt::Key_Up, Qt::ControlModifier);
+    tool("shape_curve");
+    const std::string shape = w().draft();
+    const auto& c = curve(ids[4]);
+    pickAt(c.at(nurbs::ArcLength(c).parameterAtFraction(0.3)));
+    QVERIFY(result(shape)->status == recipe::Status::Ok);
+    const Mark grip = mark(Mark::Kind::Grip, [](const Mark& m) { return m.item == "c1"; });
+    drag(grip.at.toPoint(), grip.at.toPoint() + QPoint(25, -15));
+    QCOMPARE(inputs(shape)["moves"].size(), size_t(1));
+    QVERIFY(result(shape)->outcome->grips[1].moved);
+    const Vec3 moved = result(shape)->outcome->grips[1].at;
+    VERIFY_AT_MOST((QPointF(onScreen(moved)) - (grip.at + QPointF(25, -15))).manhattanLength(), 3);
+    VERIFY_AT_MOST(std::abs(moved.z()), 1e-9); // seen from above, it stays in its level
+    // A second drag adds to the first; the last point snaps to the end of another curve.
+    const size_t last = result(shape)->outcome->grips.size() - 1;
+    const Mark end = mark(Mark::Kind::Grip, [&](const Mark& m) { return m.item == "c" + std::to_string(last); });
+    drag(end.at.toPoint(), onScreen(curve(ids[3]).end()) + QPoint(2, 2));
+    VERIFY_AT_MOST((curve(shape).end() - curve(ids[3]).end()).norm(), 1e-6);
+    QCOMPARE(inputs(shape)["moves"].size(), size_t(2));
+    const Mark again = mark(Mark::Kind::Grip, [](const Mark& m) { return m.item == "c1"; });
+    QTest::mouseDClick(&view(), Qt::LeftButton, {}, again.at.toPoint());
+    QVERIFY(settled());
+    QCOMPARE(inputs(shape)["moves"].size(), size_t(1));
+    QVERIFY(!result(shape)->outcome->grips[1].moved);
+  }
+
+  void aBlendIsPulledInTheViewAndSourcesOfATwoViewCurveGoOutOfSight() {
+    const auto ids = fiveCurves();
+    keys(Qt::Key_Up, Qt::ControlModifier);
+    tool("blend_curve");
+    const std::string blend = w().draft();
+    pickAt(curve(ids[0]).end());
+    pickAt(curve(ids[1]).end());
+    QVERIFY2(result(blend)->status == recipe::Status::Ok,
+             result(blend)->problem ? sentence(*result(blend)->problem).c_str() : "");
+    const double before = nurbs::ArcLength(curve(blend)).total();
+    const Mark pull = handle("startPull");
+    drag(pull.at.toPoint(), pull.at.toPoint() + (pull.at - pull.from).toPoint());
+    QVERIFY(inputs(blend)["startPull"].get<double>() > 1.2);
+    QVERIFY(std::abs(nurbs::ArcLength(curve(blend)).total() - before) > 0.1);
+    keep();
+    // A drawing in the front plane, then both together.
+    keys(Qt::Key_Down, Qt::ControlModifier);
+    const auto front = spline({{-60, 0, 10}, {0, 0, 30}, {60, 0, 12}});
+    tool("two_view");
+    const std::string two = w().draft();
+    pickAt(curve(front).at(0.4));
+    keys(Qt::Key_Up, Qt::ControlModifier);
+    const auto& c = curve(ids[0]);
+    pickAt(c.at(nurbs::ArcLength(c).parameterAtFraction(0.3)));
+    QVERIFY2(result(two)->status == recipe::Status::Ok,
+             result(two)->problem ? sentence(*result(two)->problem).c_str() : "");
+    keep();
+    QVERIFY(w().model()->isHidden(front, "") && w().model()->isHidden(ids[0], ""));
+    const Points pts = nurbs::polyline(curve(two), 6);
+    for (Eigen::Index i = 0; i < pts.rows(); ++i) QVERIFY(pts(i, 2) > 5 && pts(i, 1) < -30);
+  }
+};
+
+static Register<CurvesWindowTest> registeredCurvesWindowTest;
+#include "curves_test.moc"
