@@ -130,6 +130,42 @@ Expected<std::vector<Path>> rawOffset(const Path& p, const Vec3& n, double d, Of
   return out;
 }
 
+/// Parameters of every piece at which it crosses another one or itself.
+std::vector<std::vector<double>> crossingsAmong(const std::vector<Path>& pieces, const Context& cx) {
+  constexpr int kParts = 12; ///< of a freeform piece: none of them crosses itself
+  struct Part {
+    size_t piece;
+    double from, to;
+    Path path;
+  };
+  std::vector<Part> parts;
+  for (size_t i = 0; i < pieces.size(); ++i) {
+    const int n = std::holds_alternative<Spline>(pieces[i].segments().front()) ? kParts : 1;
+    for (int k = 0; k < n; ++k) {
+      const double a = pieces[i].last() * k / n, b = pieces[i].last() * (k + 1) / n;
+      if (auto p = n == 1 ? Expected<Path>(pieces[i]) : pathPortion(pieces[i], a, b, {1e-9}))
+        parts.push_back({i, a, b, std::move(*p)});
+    }
+  }
+  std::vector<MeetingSide> sides;
+  sides.reserve(parts.size());
+  for (const Part& p : parts) sides.emplace_back(p.path);
+  std::vector<std::vector<double>> cuts(pieces.size());
+  for (size_t i = 0; i < parts.size(); ++i)
+    for (size_t j = i + 1; j < parts.size(); ++j)
+      for (const Meeting& m : meetings(sides[i], sides[j], 2 * cx.tolerances.point.mm).list) {
+        const Part &p = parts[i], &q = parts[j];
+        const double s = p.from + m.s / p.path.last() * (p.to - p.from),
+                     t = q.from + m.t / q.path.last() * (q.to - q.from);
+        // Neighbouring parts of one piece share an end.
+        const double apart = std::abs(s - t), whole = pieces[p.piece].last();
+        if (p.piece == q.piece && (apart < 1e-6 || (pieces[p.piece].closed() && whole - apart < 1e-6))) continue;
+        cuts[p.piece].push_back(s);
+        cuts[q.piece].push_back(t);
+      }
+  return cuts;
+}
+
 } // namespace
 
 Expected<OffsetCurves> offsetInPlane(const Path& p, const Frame& plane, double distanceMm, OffsetCorner corner,
@@ -138,16 +174,7 @@ Expected<OffsetCurves> offsetInPlane(const Path& p, const Frame& plane, double d
   OffsetCurves out;
   LUMSK_TRY(raw, rawOffset(p, plane.normal(), distanceMm, corner, out.deviationMm, cx));
   // Cut everything where it crosses, and keep what is as far away as it should be.
-  std::vector<std::vector<double>> cuts(raw.size());
-  std::vector<MeetingSide> sides;
-  sides.reserve(raw.size());
-  for (const Path& q : raw) sides.emplace_back(q);
-  for (size_t i = 0; i < raw.size(); ++i)
-    for (size_t j = i + 1; j < raw.size(); ++j)
-      for (const Meeting& m : meetings(sides[i], sides[j], 2 * cx.tolerances.point.mm).list) {
-        cuts[i].push_back(m.s);
-        cuts[j].push_back(m.t);
-      }
+  const std::vector<std::vector<double>> cuts = crossingsAmong(raw, cx);
   std::vector<Path> kept;
   const double near = std::abs(distanceMm) - 10 * cx.tolerances.fit.mm;
   for (size_t i = 0; i < raw.size(); ++i) {

@@ -49,6 +49,7 @@ private slots:
     b.add("offset_curve", {{"curve", picks({pick("s3")})}, {"distance", -40}});
     b.run();
     VERIFY_STEP(b, "s2");
+    VERIFY_STEP(b, "s4");
     for (const char* id : {"s2", "s4"})
       for (const auto& o : b.result(id).outcome->outputs) {
         const auto& c = *std::get<recipe::CurvePtr>(o.object);
