@@ -15,6 +15,53 @@ constexpr double kW[8] = {0.1894506104550685, 0.1826034150449236, 0.169156519395
                           0.1246289712555339, 0.0951585116824928, 0.0622535239386479, 0.0271524594117541};
 constexpr int kPieces = 3; ///< of the span, each with the 16 points
 
+/// Length and squared rate of curvature, summed up place by place.
+class Integrand {
+public:
+  void add(const Vec3& d1, const Vec3& d2, const Vec3& d3, double weight) {
+    const double v = d1.norm();
+    if (!(v > 1e-12)) degenerate_ = true;
+    const Vec3 t = d1 / v;
+    const double v1 = d2.dot(t);
+    const Vec3 second = (d2 - v1 * t) / (v * v);
+    Vec3 third = (d3 - 3 * v * v1 * second) / (v * v * v);
+    third -= third.dot(t) * t;
+    length_ += weight * v;
+    integral_ += weight * v * third.squaredNorm();
+  }
+  double energy() const { return degenerate_ ? 1e300 : length_ * length_ * length_ * integral_; }
+
+private:
+  double length_ = 0.0, integral_ = 0.0;
+  bool degenerate_ = false;
+};
+
+/// Derivatives of the Bernstein basis at the places of the rule, for spans of one degree.
+struct BasisAtPlaces {
+  Eigen::MatrixXd order[3]; ///< places x control points
+  std::vector<double> weights;
+  explicit BasisAtPlaces(int p) {
+    for (auto& m : order) m = Eigen::MatrixXd::Zero(16 * kPieces, p + 1);
+    const Knots U = uniformKnots(p, 1);
+    BasisDerivatives b;
+    for (int i = 0; i < 16 * kPieces; ++i) {
+      const int g = i % 16;
+      const double x = g < 8 ? kX[g] : -kX[g - 8];
+      basisDerivatives(U, p, (i / 16 + 0.5 + 0.5 * x) / kPieces, 3, b);
+      for (int k = 0; k < 3; ++k)
+        for (int j = 0; j <= p; ++j) order[k](i, j) = b.value[size_t(k) + 1][size_t(j)];
+      weights.push_back(0.5 / kPieces * kW[g % 8]);
+    }
+  }
+  double energy(const Points& points) const {
+    const Points d1 = order[0] * points, d2 = order[1] * points, d3 = order[2] * points;
+    Integrand sum;
+    for (Eigen::Index i = 0; i < d1.rows(); ++i)
+      sum.add(d1.row(i).transpose(), d2.row(i).transpose(), d3.row(i).transpose(), weights[size_t(i)]);
+    return sum.energy();
+  }
+};
+
 /// Derivatives with respect to the blend's own parameter at one end.
 std::array<Vec3, kMostContinuity + 1> derivativesAt(const BlendEnd& e, const BlendMagnitudes& m) {
   return {e.at, m.first * e.tangent, m.first * m.first * e.second + m.second * e.tangent,
@@ -148,10 +195,11 @@ BlendMagnitudes magnitudesOf(const Spline& c, bool atEnd, const BlendEnd& e) {
 Fair fairest(const BlendEnd& a, const BlendEnd& b, double chord) {
   const Magnitudes free(a, b, chord);
   const auto firsts = free.firsts();
+  const BasisAtPlaces basis(a.continuity + b.continuity + 1);
   const auto energy = [&](const Eigen::VectorXd& x) {
     BlendMagnitudes m0, m1;
     free.to(x, m0, m1);
-    return curvatureVariation(blendWith(a, b, m0, m1));
+    return basis.energy(blendWith(a, b, m0, m1).points());
   };
   Fair best;
   const auto start = [&](Eigen::VectorXd x) {
@@ -165,13 +213,15 @@ Fair fairest(const BlendEnd& a, const BlendEnd& b, double chord) {
     BlendEnd lowA = a, lowB = b;
     const int most = std::max(a.continuity, b.continuity) - 1;
     lowA.continuity = std::min(a.continuity, most), lowB.continuity = std::min(b.continuity, most);
-    const Fair low = fairest(lowA, lowB, chord);
-    const Spline c = blendWith(lowA, lowB, low.m0, low.m1);
+    const Fair below = fairest(lowA, lowB, chord);
+    const Spline c = blendWith(lowA, lowB, below.m0, below.m1);
     start(free.from(magnitudesOf(c, false, a), magnitudesOf(c, true, b)));
   }
   const std::vector<double> starts{-0.7, 0.0, 0.6};
+  const bool low = std::max(a.continuity, b.continuity) <= 1;
   for (size_t i = 0; i < (firsts.size() > 0 ? starts.size() : 1); ++i)
     for (size_t j = 0; j < (firsts.size() > 1 ? starts.size() : 1); ++j) {
+      if (!low && firsts.size() > 1 && i != j) continue; // alike on both sides: the rest comes from the lower order
       Eigen::VectorXd x = Eigen::VectorXd::Zero(free.size());
       if (firsts.size() > 0) x[firsts[0]] = starts[i];
       if (firsts.size() > 1) x[firsts[1]] = starts[j];
@@ -221,24 +271,16 @@ Spline blendWith(const BlendEnd& a, const BlendEnd& b, const BlendMagnitudes& m0
 }
 
 double curvatureVariation(const Spline& c) {
-  double integral = 0.0, length = 0.0;
-  const double a = c.first(), w = (c.last() - c.first()) / kPieces;
+  const double w = (c.last() - c.first()) / kPieces;
+  Integrand sum;
   CurveDerivatives d;
   for (int piece = 0; piece < kPieces; ++piece)
     for (int g = 0; g < 16; ++g) {
-      const double x = g < 8 ? kX[g] : -kX[g - 8], weight = 0.5 * w * kW[g % 8];
-      c.derivatives(a + w * (piece + 0.5 + 0.5 * x), 3, d);
-      const double v = d[1].norm();
-      if (!(v > 1e-12)) return 1e300;
-      length += weight * v;
-      const Vec3 t = d[1] / v;
-      const double v1 = d[2].dot(t);
-      const Vec3 second = (d[2] - v1 * t) / (v * v);
-      Vec3 third = (d[3] - 3 * v * v1 * second) / (v * v * v);
-      third -= third.dot(t) * t;
-      integral += weight * v * third.squaredNorm();
+      const double x = g < 8 ? kX[g] : -kX[g - 8];
+      c.derivatives(c.first() + w * (piece + 0.5 + 0.5 * x), 3, d);
+      sum.add(d[1], d[2], d[3], 0.5 * w * kW[g % 8]);
     }
-  return length * length * length * integral;
+  return sum.energy();
 }
 
 Expected<BlendCurve> blendCurve(const BlendEnd& start, const BlendEnd& end, const Context& cx) {
