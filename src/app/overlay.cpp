@@ -230,7 +230,9 @@ void Overlay::paintEvent(QPaintEvent*) {
     p.setPen(ink);
     p.drawText(r.adjusted(7, 4, -7, -4), Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, text);
   };
-  p.setPen(QPen(tones().line, 1, Qt::DashLine));
+  QColor faint = tones().text;
+  faint.setAlpha(120);
+  p.setPen(QPen(faint, 1, Qt::DashLine));
   for (const auto& line : nets_) paintLine(p, line);
   for (const Mark& m : marks_) {
     switch (m.kind) {

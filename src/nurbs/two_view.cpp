@@ -336,14 +336,28 @@ private:
     if (!A_.closed() || !B_.closed()) return diagonal(i, j, diagonalMet(i, j));
     if (above(A_, s) != above(B_, t)) return;
     bool sharp = false;
-    for (int v : {s.v0, s.v1})
-      if (A_.vertices()[v].sharp) alongLevel(B_, j, {v, -1}, false), sharp = true;
-    for (int v : {t.v0, t.v1})
-      if (B_.vertices()[v].sharp) alongLevel(A_, i, {v, -1}, true), sharp = true;
+    const auto borders = [&](const Outline& o, const Stretch& x, const Outline& other, int stretch, bool ofA) {
+      for (int v : {x.v0, x.v1}) {
+        if (!o.vertices()[v].sharp) continue;
+        sharp = true;
+        // Where the outline goes on solid beyond its corner, the other's flat goes on in the same plane: no edge.
+        if (!solidBeyond(o, x, v)) alongLevel(other, stretch, {v, -1}, !ofA);
+      }
+    };
+    borders(A_, s, B_, j, true);
+    borders(B_, t, A_, i, false);
     if (!sharp) {
       diagonal(i, j, false);
       diagonal(i, j, true);
     }
+  }
+
+  /// Whether the inside goes on at the height of a level stretch beyond one of its ends, on its own side.
+  bool solidBeyond(const Outline& o, const Stretch& s, int v) const {
+    const double x = o.acrossOf(Outline::pointOf(o.vertices()[v]));
+    const double other = o.acrossOf(Outline::pointOf(o.vertices()[v == s.v0 ? s.v1 : s.v0]));
+    const double step = 4 * cx_.tolerances.point.mm;
+    return o.inside(x + (x > other ? step : -step), heights_[o.low(s)] + (above(o, s) ? step : -step));
   }
 
   /// Which diagonal of the plateau goes on in neighbouring arcs: the one whose ends both outlines leave to one side.

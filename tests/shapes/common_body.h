@@ -30,7 +30,8 @@ inline nurbs::View glyphView(char letter, const Frame& f, double height = 30) {
   Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
   t.linear().col(0) = f.x, t.linear().col(1) = f.y, t.linear().col(2) = f.normal();
   nurbs::View v{{}, f};
-  for (const auto& p : drawing::textOutlines(std::string(1, letter), drawing::ownFont(), o, {})->loops)
+  const auto text = drawing::textOutlines(std::string(1, letter), drawing::ownFont(), o, {});
+  for (const auto& p : text->loops)
     v.curves.push_back(nurbs::transformed(p, t));
   return v;
 }
@@ -86,7 +87,7 @@ inline SharpEdges sharpEdges(const TopoDS_Shape& s) {
       const double angle = normal[0].Magnitude() > 0 && normal[1].Magnitude() > 0 ? normal[0].Angle(normal[1]) : 0;
       worst = std::max(worst, std::min(angle, kPi - angle));
     }
-    if (worst < radFromDeg(0.5)) continue;
+    if (worst < radFromDeg(1.0)) continue; // what the corner tolerance calls smooth
     GProp_GProps length;
     BRepGProp::LinearProperties(e, length);
     out.lengthMm += length.Mass();
