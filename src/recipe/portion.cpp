@@ -37,7 +37,7 @@ Expected<double> endAt(const nurbs::Path& master, const PortionEnd& end, double 
   const std::vector<double> all = meetingFractions(master, *end.at, tol);
   if (all.empty()) {
     const auto [gap, at] = nearness(master, *end.at);
-    return fail(problem("LM-R030", "what the part is to end at does not meet the curve")
+    return fail(problem("LM-R050", "what the part is to end at does not meet the curve")
                     .measure(millimetres(gap))
                     .want(millimetres(kMeetingGapTolerances * tol.point.mm))
                     .at(at)
@@ -81,7 +81,7 @@ Expected<Portion> portionOf(const CurvePtr& master, const PortionEnd& from, cons
   const auto place = [&](double f) { return nurbs::exactParameterAt(*master, length, f * length.total()); };
   auto part = nurbs::pathPortion(*master, place(out.from), place(out.to), tol.point);
   if (!part)
-    return fail(problem("LM-R031", "the part of the curve has no length")
+    return fail(problem("LM-R051", "the part of the curve has no length")
                     .at(master->at(place(out.from)))
                     .tryThis("move its two ends apart"));
   out.curve = std::make_shared<const nurbs::Path>(std::move(*part));

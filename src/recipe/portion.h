@@ -16,8 +16,8 @@ struct Portion {
   double from = 0.0, to = 1.0; ///< fractions of the master's length
 };
 
-/// The part of a curve between two ends; of a closed one it may run through its start. Fails with LM-R030 (the object
-/// does not meet the curve: how near it comes, and where), LM-R031 (nothing is between the ends).
+/// The part of a curve between two ends; of a closed one it may run through its start. Fails with LM-R050 (the object
+/// does not meet the curve: how near it comes, and where), LM-R051 (nothing is between the ends).
 Expected<Portion> portionOf(const CurvePtr& master, const PortionEnd& from, const PortionEnd& to,
                             const Tolerances& tol);
 

@@ -51,7 +51,8 @@ Schema schema() {
 using Skins = std::vector<brep::BodyFaces>;
 
 /// The end that a pick means, leading out of what was picked; of a curve, the end nearer to the other pick.
-Expected<nurbs::BlendEnd> blendEndOf(const Picked& p, const Vec3& other, const Skins& skins, const Context& cx) {
+Expected<nurbs::BlendEnd> blendEndOf(const Picked& p, const Vec3& other, const Skins& skins, bool inwards,
+                                     const Context& cx) {
   const double near = 10 * cx.tolerances.point.mm;
   if (const auto* curve = std::get_if<CurvePtr>(&p.object)) {
     if ((*curve)->closed())
@@ -69,7 +70,7 @@ Expected<nurbs::BlendEnd> blendEndOf(const Picked& p, const Vec3& other, const S
   e.continuity = 0; // nothing to go on in
   for (const brep::BodyFaces& s : skins)
     if (const auto q = s.nearest(at); q && q->distanceMm <= near) {
-      e.tangent = q->normal.dot(other - at) < 0 ? Vec3(-q->normal) : q->normal;
+      e.tangent = inwards ? Vec3(-q->normal) : q->normal;
       e.continuity = nurbs::kMostContinuity;
     }
   return e;
@@ -148,7 +149,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   std::vector<nurbs::Path> blends;
   for (size_t k = 0; k + 1 < picks.size(); k += 2) {
     const auto end = [&](size_t i, const char* which) -> Expected<nurbs::BlendEnd> {
-      auto e = blendEndOf(picks[k + i], placeOf(picks[k + 1 - i]), skins, cx);
+      auto e = blendEndOf(picks[k + i], placeOf(picks[k + 1 - i]), skins, in.has("inwards") && in.on("inwards"), cx);
       if (!e) {
         e.error().item = picks[k + i].item;
         return fail(e.error().inField("ends"));
