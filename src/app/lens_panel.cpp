@@ -2,6 +2,7 @@
 
 #include "app/preferences.h"
 #include "app/words.h"
+#include "inspect/curve_joints.h"
 
 #include <QHeaderView>
 #include <QScrollArea>
@@ -14,6 +15,8 @@
 namespace lumsk::app {
 
 namespace {
+
+constexpr double kEndsMeetTolerances = 10; ///< ends within so many point tolerances are meant to meet
 
 constexpr int kWidth = 268, kTableWidth = 330, kRowHeight = 24, kMostRows = 6;
 constexpr double kSamePlaceMm = 1e-6;
@@ -36,6 +39,41 @@ QColor gradeColour(LensItem::Grade g) {
   return tones().text;
 }
 
+namespace {
+
+/// What a joint's list row, letter and colour say.
+void describe(LensItem& i, const inspect::Join& j, const Tolerances& tol) {
+  i.letter = QString::fromStdString(j.achieved(tol));
+  const bool gap = j.gapMm > tol.point.mm, bent = j.angleDeg > tol.angle.deg;
+  i.at = j.worstAt(tol);
+  i.grade = gap                               ? LensItem::Grade::Bad
+            : !j.meantSmooth                  ? LensItem::Grade::Sharp
+            : bent                            ? LensItem::Grade::Bad
+            : i.letter == QLatin1String("G1") ? LensItem::Grade::Fair
+                                              : LensItem::Grade::Good;
+  i.figures = {i.letter, QString::fromStdString(formatNumber(j.gapMm, 2)),
+               QString::fromStdString(formatNumber(j.angleDeg, 2)),
+               bent ? QString() : QString::fromStdString(formatNumber(100 * j.curvatureRel, 2)), i.body};
+}
+
+/// Joints of the curves that are seen: their own, and where ends meet.
+void addCurveJoints(const Workspace& w, std::vector<std::pair<double, LensItem>>& found) {
+  const Tolerances& tol = w.recipe().tolerances;
+  std::vector<const nurbs::Path*> paths;
+  for (const auto& c : w.drawing()->curves) paths.push_back(c.path.get());
+  for (const auto& j : inspect::curveJoints(paths, kEndsMeetTolerances * tol.point.mm, tol)) {
+    LensItem i;
+    i.middle = j.at;
+    i.line = {j.at, j.at};
+    i.body = QString::fromStdString(w.drawing()->curves[size_t(j.curve)].label);
+    if (j.other != j.curve) i.body += ", " + QString::fromStdString(w.drawing()->curves[size_t(j.other)].label);
+    describe(i, j, tol);
+    found.emplace_back(j.badness(tol), std::move(i));
+  }
+}
+
+} // namespace
+
 std::vector<LensItem> joinItems(const Workspace& w) {
   std::vector<std::pair<double, LensItem>> found;
   const Tolerances& tol = w.recipe().tolerances;
@@ -50,21 +88,12 @@ std::vector<LensItem> joinItems(const Workspace& w) {
       i.line = e->points;
       // Letters of edges that run side by side stand beside one another.
       i.middle = e->points[size_t((0.35 + 0.1 * double(found.size() % 4)) * double(e->points.size() - 1))];
-      i.letter = QString::fromStdString(j.achieved(tol));
       i.body = QString::fromStdString(b.label);
-      const bool gap = j.gapMm > tol.point.mm, bent = j.angleDeg > tol.angle.deg;
-      i.at = j.worstAt(tol);
-      i.grade = gap                               ? LensItem::Grade::Bad
-                : !j.meantSmooth                  ? LensItem::Grade::Sharp
-                : bent                            ? LensItem::Grade::Bad
-                : i.letter == QLatin1String("G1") ? LensItem::Grade::Fair
-                                                  : LensItem::Grade::Good;
-      i.figures = {i.letter, QString::fromStdString(formatNumber(j.gapMm, 2)),
-                   QString::fromStdString(formatNumber(j.angleDeg, 2)),
-                   bent ? QString() : QString::fromStdString(formatNumber(100 * j.curvatureRel, 2)), i.body};
+      describe(i, j, tol);
       found.emplace_back(j.badness(tol), std::move(i));
     }
   }
+  addCurveJoints(w, found);
   std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
   std::vector<LensItem> out;
   for (auto& f : found) out.push_back(std::move(f.second));
@@ -397,10 +426,10 @@ void LensPanel::syncTable() {
     showMarks(items);
     const auto bad =
         std::count_if(items.begin(), items.end(), [](const LensItem& i) { return i.grade == LensItem::Grade::Bad; });
-    fill(items.empty() ? tr("no two faces meet")
-         : bad == 0    ? tr("edges: %1, all as meant").arg(items.size())
-                       : tr("edges: %1, not as meant: %2").arg(items.size()).arg(bad),
-         {tr("join"), tr("gap mm"), tr("angle °"), tr("curv %"), tr("body")}, items);
+    fill(items.empty() ? tr("no two faces or curves meet")
+         : bad == 0    ? tr("joins: %1, all as meant").arg(items.size())
+                       : tr("joins: %1, not as meant: %2").arg(items.size()).arg(bad),
+         {tr("join"), tr("gap mm"), tr("angle °"), tr("curv %"), tr("of")}, items);
   } else {
     const auto items = openingItems(w_);
     showMarks(items);

@@ -2,7 +2,9 @@
 
 #include "app/preferences.h"
 #include "inspect/combs.h"
+#include "inspect/curve_joints.h"
 #include "nurbs/arc_length.h"
+#include "nurbs/curve_refit.h"
 
 #include <QPainter>
 
@@ -140,6 +142,18 @@ void ReadoutStrip::sync() {
   } else if (const auto* curve = std::get_if<recipe::CurvePtr>(&object)) {
     const auto c = inspect::comb(**curve, 40, 1.0);
     const nurbs::ArcLength l(**curve);
+    const auto f = nurbs::figuresOf(**curve);
+    figures_->addWidget(
+        new QLabel(tr("degree %1, %2 spans, %3 points").arg(f.degree).arg(f.spans).arg(f.controlPoints)));
+    const auto& tol = w_.recipe().tolerances;
+    const auto joints = inspect::curveJoints({curve->get()}, 0.0, tol);
+    if (!joints.empty()) {
+      const auto worst = std::max_element(
+          joints.begin(), joints.end(), [&](const auto& a, const auto& b) { return a.badness(tol) < b.badness(tol); });
+      figures_->addWidget(
+          link(tr("worst joint %1, %2°").arg(QString::fromStdString(worst->achieved(tol)), number(worst->angleDeg)),
+               worst->at, "joint"));
+    }
     figures_->addWidget(new QLabel(tr("length %1").arg(shownLength(l.total()))));
     if (c.largest > 0)
       figures_->addWidget(link(tr("tightest radius %1").arg(shownLength(c.smallestRadiusMm)), c.largestAt, "radius"));
