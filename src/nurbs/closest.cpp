@@ -21,7 +21,7 @@ ClosestOnPath closestPoint(const Path& path, const Vec3& p) {
     if (const auto* c = std::get_if<Spline>(&path.segments()[i])) {
       breaks = breakpoints(c->knots(), c->degree());
       for (double& b : breaks) b = (b - c->first()) / (c->last() - c->first());
-      per = 2 * c->degree();
+      per = 4 * c->degree() + 4;
     }
     for (size_t k = 0; k + 1 < breaks.size(); ++k)
       for (int j = 0; j < per; ++j) grid.push_back(double(i) + breaks[k] + (breaks[k + 1] - breaks[k]) * j / per);

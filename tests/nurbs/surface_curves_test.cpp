@@ -1,6 +1,6 @@
 #include "nurbs/arc_length.h"
 #include "nurbs/closest.h"
-#include "nurbs/loft.h"
+#include "nurbs/interpolate.h"
 #include "nurbs/shapes.h"
 #include "nurbs/surface_curves.h"
 #include "support/registry.h"
@@ -121,6 +121,43 @@ private slots:
       if (seed % 5 == 0) VERIFY_AT_MOST(offBoth(r, a, b), 0.0005);
     }
     QVERIFY(most >= 4);
+  }
+
+  void fiftyProjectionsAreWholeAndLieOnTheSkin() {
+    for (int seed = 1; seed <= 50; ++seed) {
+      const Surface s = randomRelief(seed, 12);
+      const auto on = std::make_shared<NearestOnSurface>(s);
+      std::mt19937 r(seed);
+      std::uniform_real_distribution<double> x(5, 95), y(5, 75), z(40, 60);
+      Points pts(6, 3);
+      for (int i = 0; i < 6; ++i) pts.row(i) << x(r), y(r), z(r);
+      const Spline c = *interpolate(pts, {});
+      // Closed off by the rectangle, the image is the curve's part over it, in as many pieces.
+      const Surface curtain = extrudedSurface(c, Vec3(0, 0, -120), Vec3(0, 0, 20));
+      const auto image = zeroCurves(curtain, surfaceField(curtain, on), 0.0005,
+                                    [&](const Vec2& uv) { return !on->foot(curtain.at(uv.x(), uv.y())).beyond; }, {});
+      VERIFY_OK(image);
+      double over = 0;
+      Vec3 before = c.at(0);
+      for (int i = 1; i <= 4000; ++i) {
+        const Vec3 p = c.at(i / 4000.0), m = 0.5 * (p + before);
+        if (m.x() > 0 && m.x() < 100 && m.y() > 0 && m.y() < 80) over += (p - before).head<2>().norm();
+        before = p;
+      }
+      QVERIFY2(std::abs(planLength(*image) - over) < 0.002 * over,
+               qPrintable(QString("seed %1: %2 mm of %3 mm").arg(seed).arg(planLength(*image)).arg(over)));
+      Points flat = c.points();
+      flat.col(2).setZero();
+      const Path under = *Path::make({Spline::trusted(c.degree(), c.knots(), flat)}, {1e-3});
+      for (const auto& k : image->curves) {
+        const Points p = polyline(k.path, 1);
+        for (Eigen::Index i = 0; i < p.rows(); ++i) {
+          const Vec3 q = p.row(i).transpose();
+          VERIFY_AT_MOST(closestPoint(s, q).distanceMm, 0.0005);
+          VERIFY_AT_MOST(closestPoint(under, Vec3(q.x(), q.y(), 0)).distanceMm, 0.0005);
+        }
+      }
+    }
   }
 
   void smallLoopsAndTouchesAreNotLost() {

@@ -15,13 +15,14 @@ Schema schema() {
               {"ellipse", "ellipse"},
               {"superellipse", "superellipse"},
               {"rectangle", "rectangle"},
+              {"slot", "slot"},
               {"polygon", "polygon"}}),
       length("width", "Width", "Size along the plane's first direction; the diameter of circles and polygons.", "60")
           .within(0.001, 1e6)
           .withHandle(Handle::Distance),
       length("depth", "Depth", "Size along the second direction.", "40")
           .within(0.001, 1e6)
-          .when("shape", {"ellipse", "superellipse", "rectangle"})
+          .when("shape", {"ellipse", "superellipse", "rectangle", "slot"})
           .withHandle(Handle::Distance),
       ratioField("exponent", "Exponent", "Fullness: 2 is an ellipse, larger is squarer.", "2.5")
           .within(2.05, 20)
@@ -43,6 +44,7 @@ Expected<nurbs::Path> shapeOf(const Inputs& in, const Frame& f, const Context& c
   if (shape == "polygon") return nurbs::polygon(f, w, in.integer("sides"), in.number("radius"), cx.tolerances.point);
   const double d = in.number("depth");
   if (shape == "ellipse") return nurbs::ellipse(f, w, d, cx.tolerances.point);
+  if (shape == "slot") return nurbs::roundedRectangle(f, w, d, 0.5 * std::min(w, d), cx.tolerances.point);
   if (shape == "rectangle") return nurbs::roundedRectangle(f, w, d, in.number("radius"), cx.tolerances.point);
   return nurbs::superellipse(f, w, d, in.number("exponent"), cx.tolerances);
 }

@@ -26,6 +26,21 @@ private slots:
     QCOMPARE(b.code("s1"), std::string("LM-G009"));
     QCOMPARE(b.result("s1").problem->required->value, 20.0);
   }
+
+  void slotsHaveRoundEnds() {
+    Bench b;
+    b.add("ring", {{"shape", "slot"}, {"width", 60}, {"depth", 20}});
+    b.add("ring", {{"shape", "slot"}, {"width", 20}, {"depth", 60}});
+    b.run();
+    for (const char* id : {"s1", "s2"}) {
+      VERIFY_STEP(b, id);
+      QVERIFY(b.curve(id).closed() && b.curve(id).corners({0.01}).empty());
+      const Points p = nurbs::polyline(b.curve(id), 16);
+      const bool wide = std::string(id) == "s1";
+      VERIFY_AT_MOST(std::abs(p.col(wide ? 0 : 1).maxCoeff() - 30), 1e-9);
+      VERIFY_AT_MOST(std::abs(p.col(wide ? 1 : 0).maxCoeff() - 10), 1e-9);
+    }
+  }
 };
 
 static test::Register<RingStepTest> registeredRingStepTest;
