@@ -15,6 +15,7 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kBlock = 8;
+constexpr double kDomainShare = 0.2; ///< of the surface's size: how much a way across the domain counts
 
 std::vector<double> sampleParameters(const Knots& U, int degree, bool many) {
   std::vector<double> out;
@@ -189,6 +190,9 @@ public:
   Follower(const Surface& s, const Field& f, const ZeroCurve& c) : s_(s), f_(f), contact_(c.contact) {
     std::vector<Vec2> uv = c.uv;
     if (c.closed) uv.push_back(uv.front());
+    // By the chords in space and in the domain: where the surface's own lines turn back, the former alone nearly stop.
+    const Vec2 domain(s.lastU() - s.firstU(), s.lastV() - s.firstV());
+    const double size = kDomainShare * 40 * followStep(s);
     double length = 0;
     Vec3 before = s.at(uv[0].x(), uv[0].y());
     std::vector<Vec2> kept;
@@ -197,6 +201,11 @@ public:
       const double step = (at - before).norm();
       if (!kept.empty() && step < 1e-9) continue;
       length += step;
+      if (!kept.empty()) {
+        Vec2 move = p - kept.back();
+        if (s.closedU()) move.x() = std::remainder(move.x(), domain.x());
+        length += size * move.cwiseQuotient(domain).norm();
+      }
       t_.push_back(length);
       kept.push_back(p);
       before = at;

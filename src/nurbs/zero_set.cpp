@@ -235,7 +235,7 @@ private:
         const double l2 = (y - x).squaredNorm(), g = l2 > 0 ? std::clamp((at - x).dot(y - x) / l2, 0.0, 1.0) : 0.0;
         if ((x + g * (y - x) - at).norm() > 0.2 * o_.stepMm) continue;
         const Vec2 q = ontoZero(s_, f_, box_.held(a + g * (b - a)), c.contact);
-        if ((s_.at(q.x(), q.y()) - at).norm() < kSameBranch * o_.stepMm) return true;
+        if ((s_.at(q.x(), q.y()) - at).norm() < kSameBranch * o_.stepMm && besides(p, q, 0.1 * o_.stepMm)) return true;
       }
     return false;
   }
@@ -252,6 +252,13 @@ private:
   Vec3 inSpace(const Vec2& p, const Vec2& d) const {
     const FirstDerivatives f = firstAt(s_, p);
     return d.x() * f.du + d.y() * f.dv;
+  }
+
+  /// Whether two places are near in the domain, too: a surface may pass the same place in space twice.
+  bool besides(const Vec2& p, const Vec2& q, double mm) const {
+    const FirstDerivatives a = firstAt(s_, p), b = firstAt(s_, q);
+    const Vec2 d = q - p;
+    return std::min((d.x() * a.du + d.y() * a.dv).norm(), (d.x() * b.du + d.y() * b.dv).norm()) <= mm;
   }
 
   void follow(const Vec2& start) {
@@ -300,7 +307,7 @@ private:
       if (!fine && moved < 1e-9) return out;
       const Vec3 at = s_.at(q.x(), q.y());
       if (gone > 1.5 * moved && (first - s_.at(p.x(), p.y())).norm() <= moved * 1.0001 &&
-          (first - s_.at(p.x(), p.y())).dot(t) > 0 && (at - first).dot(t) > -1e-9) {
+          (first - s_.at(p.x(), p.y())).dot(t) > 0 && (at - first).dot(t) > -1e-9 && besides(p, start, 2 * moved)) {
         closed = true;
         return out;
       }

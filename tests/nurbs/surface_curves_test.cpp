@@ -128,9 +128,9 @@ private slots:
       const Surface s = randomRelief(seed, 12);
       const auto on = std::make_shared<NearestOnSurface>(s);
       std::mt19937 r(seed);
-      std::uniform_real_distribution<double> x(5, 95), y(5, 75), z(40, 60);
+      std::uniform_real_distribution<double> x(-5, 5), y(5, 75), z(40, 60);
       Points pts(6, 3);
-      for (int i = 0; i < 6; ++i) pts.row(i) << x(r), y(r), z(r);
+      for (int i = 0; i < 6; ++i) pts.row(i) << 10 + 16 * i + x(r), y(r), z(r);
       const Spline c = *interpolate(pts, {});
       // Closed off by the rectangle, the image is the curve's part over it, in as many pieces.
       const Surface curtain = extrudedSurface(c, Vec3(0, 0, -120), Vec3(0, 0, 20));
