@@ -283,6 +283,7 @@ Expected<CurvesOnSurface> zeroCurves(const Surface& s, const Field& f, double to
       PointFunction p;
       p.at = [&](double x) { return follower.at(x); };
       p.stops = {a, b};
+      p.looks = follower.places();
       p.closed = c.closed && a <= 0 && b >= 1;
       double reach = 0; // from its start
       for (int k = 1; k <= 4; ++k) reach = std::max(reach, (p.at(a + k * (b - a) / 4) - p.at(a)).norm());

@@ -43,12 +43,18 @@ private:
   void addStretch(double a, double b) {
     std::vector<Node> nodes{{a, 0.0}};
     constexpr int kFirst = 16;
+    std::vector<double> first;
+    for (int i = 1; i <= kFirst; ++i) first.push_back(i == kFirst ? b : a + (b - a) * i / kFirst);
+    std::copy_if(f_.looks.begin(), f_.looks.end(), std::back_inserter(first), [&](double w) { return w > a && w < b; });
+    std::sort(first.begin(), first.end());
     Vec3 before = f_.at(a);
-    for (int i = 0; i < kFirst; ++i) {
-      const double w1 = i + 1 == kFirst ? b : a + (b - a) * (i + 1) / kFirst;
+    double at = a;
+    for (double w1 : first) {
+      if (w1 - at < 1e-12 * (b - a)) continue;
       const Vec3 p1 = f_.at(w1);
-      halve(nodes, nodes.back().w, w1, before, p1, 0);
+      halve(nodes, at, w1, before, p1, 0);
       before = p1;
+      at = w1;
     }
     Stretch x{total_, total_ + nodes.back().s, a, b, {}};
     total_ = x.s1;

@@ -9,8 +9,9 @@ struct PointFunction {
   std::function<Vec3(double)> at;
   /// Parameters, increasing: the ends, and between them all places where the function is not smooth.
   std::vector<double> stops;
-  std::vector<char> kinked; ///< of the inner stops: the curve itself is no more than tangent-continuous there
-  bool closed = false;      ///< the ends meet smoothly, and no stop stands there
+  std::vector<char> kinked;  ///< of the inner stops: the curve itself is no more than tangent-continuous there
+  std::vector<double> looks; ///< parameters at which it has been looked at: nothing between them is missed
+  bool closed = false;       ///< the ends meet smoothly, and no stop stands there
 };
 
 struct TracedFit {
