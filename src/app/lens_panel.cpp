@@ -56,17 +56,24 @@ void describe(LensItem& i, const inspect::Join& j, const Tolerances& tol) {
                bent ? QString() : QString::fromStdString(formatNumber(100 * j.curvatureRel, 2)), i.body};
 }
 
-/// Joints of the curves that are seen: their own, and where ends meet.
+/// Joints of curves: their own, and where ends meet. Beside bodies only those of picked curves count.
 void addCurveJoints(const Workspace& w, std::vector<std::pair<double, LensItem>>& found) {
   const Tolerances& tol = w.recipe().tolerances;
+  const auto counts = [&](const scene::DrawnCurve& c) {
+    const auto& picked = w.selection();
+    return w.drawing()->bodies.empty() ||
+           std::any_of(picked.begin(), picked.end(), [&](const scene::Hit& h) { return h.step == c.step; });
+  };
   std::vector<const nurbs::Path*> paths;
-  for (const auto& c : w.drawing()->curves) paths.push_back(c.path.get());
+  std::vector<QString> names;
+  for (const auto& c : w.drawing()->curves)
+    if (counts(c)) paths.push_back(c.path.get()), names.push_back(QString::fromStdString(c.label));
   for (const auto& j : inspect::curveJoints(paths, kEndsMeetTolerances * tol.point.mm, tol)) {
     LensItem i;
     i.middle = j.at;
     i.line = {j.at, j.at};
-    i.body = QString::fromStdString(w.drawing()->curves[size_t(j.curve)].label);
-    if (j.other != j.curve) i.body += ", " + QString::fromStdString(w.drawing()->curves[size_t(j.other)].label);
+    i.body = names[size_t(j.curve)];
+    if (j.other != j.curve) i.body += ", " + names[size_t(j.other)];
     describe(i, j, tol);
     found.emplace_back(j.badness(tol), std::move(i));
   }
