@@ -213,7 +213,10 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   connect(&view_, &ViewWidget::cutMoved, this, [this](double at) { set("cut", "at", at); });
   connect(&view_, &ViewWidget::directionPulled, this, &LensPanel::setDirection);
   connect(asSeen_, &QPushButton::clicked, this, [this] { setDirection(-view_.camera().direction); });
-  connect(&w_, &Workspace::focusChanged, this, [this] { place(); });
+  connect(&w_, &Workspace::focusChanged, this, [this] {
+    if (view_.lens().joins) syncTable(); // joints of curves follow what is picked
+    place();
+  });
   load();
   hide();
 }

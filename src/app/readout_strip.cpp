@@ -144,7 +144,7 @@ void ReadoutStrip::sync() {
     const nurbs::ArcLength l(**curve);
     const auto f = nurbs::figuresOf(**curve);
     figures_->addWidget(
-        new QLabel(tr("degree %1, %2 spans, %3 points").arg(f.degree).arg(f.spans).arg(f.controlPoints)));
+        new QLabel(tr("degree %1, spans %2, points %3").arg(f.degree).arg(f.spans).arg(f.controlPoints)));
     const auto& tol = w_.recipe().tolerances;
     const auto joints = inspect::curveJoints({curve->get()}, 0.0, tol);
     if (!joints.empty()) {

@@ -28,6 +28,7 @@ QMenu::separator { height: 1px; background: @line; margin: 4px 8px; }
 QToolTip { background: @tipGround; color: @tipText; border: none; padding: 4px 6px; }
 #panel, #drawer, #rail, #column, #strip { background: @panel; }
 #rail { border-right: 1px solid @line; }
+#drawer QScrollArea, #drawer-tools { background: transparent; }
 #drawer { background: @ground; border-right: 1px solid @line; }
 #column { border-left: 1px solid @line; }
 #strip { border-top: 1px solid @line; }

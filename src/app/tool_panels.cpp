@@ -3,6 +3,7 @@
 #include "app/theme.h"
 #include "app/words.h"
 
+#include <QScrollArea>
 #include <QToolButton>
 
 namespace lumsk::app {
@@ -60,9 +61,21 @@ Drawer::Drawer(Workspace& w, QWidget* parent)
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(10, 10, 8, 8);
   layout->addLayout(top);
+  // As many tools as there are: what does not fit is scrolled to, and the window stays as high as it is.
+  auto* inside = new QWidget;
+  inside->setObjectName("drawer-tools");
+  auto* column = new QVBoxLayout(inside);
+  column->setContentsMargins(0, 0, 0, 0);
   tools_->setSpacing(2);
-  layout->addLayout(tools_);
-  layout->addStretch();
+  column->addLayout(tools_);
+  column->addStretch();
+  auto* scroll = new QScrollArea;
+  scroll->setWidgetResizable(true);
+  scroll->setFrameShape(QFrame::NoFrame);
+  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  scroll->setFocusPolicy(Qt::NoFocus);
+  scroll->setWidget(inside);
+  layout->addWidget(scroll, 1);
   connect(pin_, &QPushButton::toggled, this, [this](bool on) { pin_->setText(on ? tr("unpin") : tr("pin")); });
   pin_->setText(tr("unpin"));
 }
@@ -78,6 +91,8 @@ void Drawer::show(int stage) {
   setVisible(stage >= 0);
   if (stage < 0) return;
   title_->setText(said(recipe::stageName(recipe::Stage(stage))));
+  const auto& all = w_.registry().all();
+  const bool close = std::count_if(all.begin(), all.end(), [&](const auto& s) { return int(s.stage) == stage; }) > 16;
   const auto add = [&](const QString& text, const QString& iconName, const QString& name) {
     auto* b = new QToolButton;
     b->setObjectName(name);
@@ -87,7 +102,7 @@ void Drawer::show(int stage) {
     b->setIconSize({22, 22});
     b->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
     b->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-    b->setMinimumHeight(34);
+    b->setMinimumHeight(close ? 24 : 34);
     tools_->addWidget(b);
     return b;
   };
