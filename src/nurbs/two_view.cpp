@@ -2,6 +2,7 @@
 
 #include "nurbs/arc_length.h"
 #include "nurbs/chains.h"
+#include "nurbs/ellipse_fit.h"
 #include "nurbs/roots.h"
 #include "nurbs/traced.h"
 
@@ -526,6 +527,15 @@ private:
     const Vec3 a = f.at(0), b = f.at(f.stops.back());
     if (straight) {
       if ((b - a).norm() > cx_.tolerances.point.mm) out.push_back(LineSegment{a, b});
+      return {};
+    }
+    // Equal cylinders meet in ellipses, for instance: they stay what they are.
+    constexpr int kPlaces = 64;
+    Points places(kPlaces, 3);
+    for (int i = 0; i < kPlaces; ++i)
+      places.row(i) = f.at(f.stops.back() * i / (ring ? kPlaces : kPlaces - 1)).transpose();
+    if (const auto ellipse = ellipseThrough(places, ring, 0.1 * cx_.tolerances.fit.mm)) {
+      out.push_back(*ellipse);
       return {};
     }
     LUMSK_TRY(fit, fitTraced(f, cx_.tolerances.fit));

@@ -92,6 +92,7 @@ private slots:
     const auto r = twoViewCurve(a, b, {}, {});
     QVERIFY(r.has_value());
     for (const Path& p : r->branches) {
+      QVERIFY(p.wholeEllipse());
       const auto plane = fitPlane(polyline(p, 8));
       VERIFY_AT_MOST(plane.deviationMm, 0.0005);
       VERIFY_AT_MOST(std::abs(std::abs(plane.frame.normal().x()) - std::sqrt(0.5)), 1e-4);
