@@ -337,7 +337,10 @@ std::vector<Path> assembled(const std::vector<Path>& pieces, double gapMm, const
       const Path p = l.forward ? *open[l.arc] : reversed(*open[l.arc]);
       segments.insert(segments.end(), p.segments().begin(), p.segments().end());
     }
-    if (auto p = Path::make(std::move(segments), {std::max(tol.point.mm, gapMm)})) out.push_back(std::move(*p));
+    if (auto p = Path::make(std::move(segments), {std::max(tol.point.mm, gapMm)}))
+      out.push_back(std::move(*p));
+    else // what cannot be put together stays in pieces: nothing that was found is lost
+      for (const ChainLink& l : c.links) out.push_back(*open[l.arc]);
   }
   return out;
 }
