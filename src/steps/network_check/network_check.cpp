@@ -7,8 +7,6 @@ using namespace recipe;
 
 namespace {
 
-constexpr size_t kListed = 40; ///< crossings with a flag of their own
-
 Schema schema() {
   return {
       picks("curves", "Curves", "All curves and edges of the network.", Kind::Curve | Kind::Edge)
@@ -21,13 +19,9 @@ Schema schema() {
 }
 
 void flagCrossings(const std::vector<nurbs::NetworkCrossing>& list, double point, Outcome& out) {
-  std::vector<const nurbs::NetworkCrossing*> worst;
-  for (const auto& c : list) worst.push_back(&c);
-  std::sort(worst.begin(), worst.end(), [](const auto* a, const auto* b) { return a->gapMm > b->gapMm; });
-  if (worst.size() > kListed) worst.resize(kListed);
-  for (const auto* c : worst)
-    out.flags.push_back({"reach", "", c->at, Vec3::Zero(), false, c->gapMm > point ? formatNumber(c->gapMm, 2) : "0",
-                         c->gapMm > point ? 2 : 1});
+  for (const auto& c : list)
+    out.flags.push_back({"reach", "", c.at, Vec3::Zero(), false, c.gapMm > point ? formatNumber(c.gapMm, 2) : "0",
+                         c.gapMm > point ? 2 : 1});
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
