@@ -84,7 +84,8 @@ Vec3 placeOf(const Picked& p) {
 /// Asked continuity, as far as the end has it.
 void ask(nurbs::BlendEnd& e, const std::string& meets, Outcome& out) {
   const int wanted = meets[1] - '0';
-  if (e.continuity < wanted && !std::exchange(e.continuity, 0))
+  const bool lone = e.continuity == 0;
+  if (lone && wanted > 0)
     out.notes.push_back(problem("LM-P103", "a lone point has no direction: the blend only touches it")
                             .at(e.at)
                             .tryThis("pick the end of a curve, or the skin that the point lies on"));

@@ -1,3 +1,4 @@
+#include "brep/curves_on.h"
 #include "support/recipes.h"
 
 using namespace lumsk;
@@ -49,15 +50,30 @@ private slots:
 
   void clearanceToABodyIsToldAndPointsOnSkinsAreLeftSquarely() {
     Bench b = tumbler();
-    b.add("point", {{"x", 35.5}, {"y", 0}, {"z", 80}});
+    b.run();
+    const auto faces = brep::BodyFaces::of(*b.body("s5"), -1, {});
+    const auto root = *faces->nearest({36, 0, 80});
+    b.add("point", {{"x", root.point.x()}, {"y", root.point.y()}, {"z", root.point.z()}});
     b.add("spline", {{"points", pointList({{60, 0, 150}, {40, 10, 170}, {20, 0, 180}})}});
     b.run();
-    const Vec3 normal(1, 0, 0);
     b.add("blend_curve",
-          {{"ends", picks({pick("s8"), pick("s7")})}, {"clear", picks({pick("s5")})}, {"clearance", 12}});
+          {{"ends", picks({pick("s7"), pick("s8")})}, {"clear", picks({pick("s5")})}, {"clearance", 12}});
     b.run();
     VERIFY_STEP(b, "s9");
-    QVERIFY(b.result("s9").outcome->summary.find("clear by") != std::string::npos);
+    // The spline's near end is the blend's farthest place from the skin: the point itself touches it.
+    const Problem& note = b.result("s9").outcome->notes.back();
+    QCOMPARE(note.code, std::string("LM-P104"));
+    VERIFY_AT_MOST(note.measured->value, 0.001);
+    VERIFY_AT_MOST((note.where[0] - root.point).norm(), 0.01);
+    for (bool inwards : {false, true}) {
+      b.set("s9", "skins", picks({pick("s5")}));
+      b.set("s9", "inwards", inwards);
+      b.run();
+      nurbs::CurveDerivatives d;
+      b.curve("s9").derivatives(0, 2, d);
+      VERIFY_AT_MOST(angleBetweenRad(d[1], inwards ? Vec3(-root.normal) : root.normal), 1e-9);
+      VERIFY_AT_MOST(nurbs::curvature(d), 1e-9); // square and straight: G2
+    }
   }
 };
 
