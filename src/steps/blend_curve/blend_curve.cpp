@@ -35,6 +35,8 @@ Schema schema() {
       picks("skins", "Off skins", "Lone points that lie on one of these skins leave it squarely.",
             Kind::Skin | Kind::Solid)
           .optional(),
+      toggle("inwards", "Inwards", "Leaves the skins on their back instead of their front.", false)
+          .when("skins", {"picked"}),
       continuity("start", "First end", "How the blend meets the first end of every pair.", all),
       pull("startPull", "first end").unless("start", {"g0"}),
       bend("startBend", "start"),

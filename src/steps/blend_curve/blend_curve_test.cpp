@@ -69,6 +69,8 @@ private slots:
       b.set("s9", "skins", picks({pick("s5")}));
       b.set("s9", "inwards", inwards);
       b.run();
+      VERIFY_STEP(b, "s9");
+      QVERIFY2(b.result("s9").outcome->summary.find("G2 to G2") == 0, b.result("s9").outcome->summary.c_str());
       nurbs::CurveDerivatives d;
       b.curve("s9").derivatives(0, 2, d);
       VERIFY_AT_MOST(angleBetweenRad(d[1], inwards ? Vec3(-root.normal) : root.normal), 1e-9);
