@@ -1,5 +1,5 @@
 #include "nurbs/curve_refit.h"
-#include "nurbs/side_conditions.h"
+#include "nurbs/shape_points.h"
 #include "steps/curves.h"
 
 namespace lumsk::steps {
@@ -34,39 +34,40 @@ Schema schema() {
       hideField("curve")};
 }
 
-struct Net {
-  std::vector<nurbs::Spline> splines;
-  std::vector<Vec3> moves; ///< of all control points, one after the other; joints count once for both sides
-  int size() const {
-    int n = 0;
-    for (const auto& s : splines) n += s.size();
-    return n;
-  }
-};
-
 /// Moves of the table's rows, whose ids are "c" and the number of the control point.
-std::vector<std::pair<int, Vec3>> rowsOf(const Inputs& in, int n) {
+std::vector<nurbs::PointMove> movesOf(const Inputs& in) {
   const auto ids = in.rowIds("moves");
   const auto x = in.column("moves", "x"), y = in.column("moves", "y"), z = in.column("moves", "z");
-  std::vector<std::pair<int, Vec3>> out;
-  for (size_t i = 0; i < ids.size() && i < x.size(); ++i) {
-    const int k = ids[i].size() > 1 ? std::atoi(ids[i].c_str() + 1) : -1;
-    if (k >= 0 && k < n) out.push_back({k, Vec3(x[i], y[i], z[i])});
+  std::vector<nurbs::PointMove> out;
+  for (size_t i = 0; i < ids.size(); ++i) {
+    const bool numbered = ids[i].size() > 1 && ids[i].find_first_not_of("0123456789", 1) == std::string::npos;
+    out.push_back({numbered ? std::atoi(ids[i].c_str() + 1) : -1, Vec3(x[i], y[i], z[i])});
   }
   return out;
 }
 
-/// The control point that mirrors another one, if there is one near.
-int imageOf(const std::vector<Vec3>& points, int k, const Frame& plane) {
-  const Vec3 m = nurbs::mirroredPoint(points[size_t(k)], plane);
-  int best = 0;
-  for (int i = 1; i < int(points.size()); ++i)
-    if ((points[size_t(i)] - m).norm() < (points[size_t(best)] - m).norm()) best = i;
-  const double size = (points.front() - points.back()).norm() + (points.front() - points[points.size() / 2]).norm();
-  return (points[size_t(best)] - m).norm() < 0.02 * size ? best : -1;
+void noteWhatDidNotHold(const nurbs::ShapedCurve& made, Outcome& out) {
+  if (!made.lost.empty())
+    out.notes.push_back(problem("LM-P114", "moves of control points that the curve no longer has do not count")
+                            .measure(count(double(made.lost.size())))
+                            .at(made.points.back())
+                            .tryThis("take these rows out, or give the curve more control points"));
+  if (!made.unmirrored.empty()) {
+    Problem note = problem("LM-P115", "moved control points have no counterpart beyond the plane: they moved alone")
+                       .measure(count(double(made.unmirrored.size())))
+                       .tryThis("start from a symmetric curve, or leave the plane out");
+    for (int k : made.unmirrored) note.at(made.points[size_t(k)]);
+    out.notes.push_back(std::move(note));
+  }
+  if (!made.opened.empty()) {
+    Problem note = problem("LM-P116", "a joint that was smooth is a corner now")
+                       .tryThis("move its neighbours with it (falloff), or take new control points");
+    note.where = made.opened;
+    out.notes.push_back(std::move(note));
+  }
 }
 
-Expected<Outcome> compute(const Inputs& in, const Context& cx) {
+Expected<nurbs::Path> baseOf(const Inputs& in, const Context& cx) {
   const nurbs::Path& old = *curveOf(in.picked("curve").front());
   nurbs::Path base = old;
   if (in.text("points") == "new") {
@@ -76,21 +77,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     LUMSK_TRY(made, nurbs::refitted(old, o, cx));
     base = made.path;
   }
-  Net net;
-  for (const nurbs::Segment& s : base.segments()) {
-    LUMSK_TRY(c, nurbs::asSpline(s, cx));
-    net.splines.push_back(std::move(c));
-  }
-  // Control points in a row: the first of a piece is the last of the one before.
-  std::vector<Vec3> points;
-  std::vector<std::pair<int, int>> where; // piece, index
-  for (int p = 0; p < int(net.splines.size()); ++p)
-    for (int i = p == 0 ? 0 : 1; i < net.splines[size_t(p)].size(); ++i) {
-      points.push_back(net.splines[size_t(p)].points().row(i).transpose());
-      where.push_back({p, i});
-    }
-  if (base.closed()) points.pop_back(), where.pop_back();
-  const int n = int(points.size());
+  LUMSK_TRY(n, nurbs::shapePointCount(base, cx));
   if (n > kMostPoints)
     return fail(problem("LM-P056", "this curve has too many control points to shape them one by one")
                     .measure(count(n))
@@ -98,65 +85,33 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
                     .at(old.start())
                     .inField("points")
                     .tryThis("take new control points: fewer spans"));
-  std::vector<Vec3> moves(size_t(n), Vec3::Zero());
-  const int reach = in.integer("falloff");
-  const auto add = [&](int k, const Vec3& by) {
-    for (int i = -reach; i <= reach; ++i) {
-      int at = k + i;
-      if (base.closed()) at = (at % n + n) % n;
-      if (at < 0 || at >= n) continue;
-      const double f = std::abs(i) / double(reach + 1);
-      moves[size_t(at)] += (1 - f * f) * (1 - f * f) * by;
-    }
-  };
-  const auto rows = rowsOf(in, n);
-  std::vector<char> moved(size_t(n), 0);
-  for (const auto& [k, by] : rows) {
-    add(k, by);
-    moved[size_t(k)] = 1;
-    if (in.picked("mirror").empty()) continue;
-    const Frame plane = in.plane("mirror", {});
-    const int image = imageOf(points, k, plane);
-    if (image >= 0 && image != k) add(image, by - 2 * by.dot(plane.normal()) * plane.normal());
-  }
-  Outcome out;
-  std::vector<nurbs::Segment> segments;
-  int at = 0;
-  for (size_t p = 0; p < net.splines.size(); ++p) {
-    Points P = net.splines[p].points();
-    for (Eigen::Index i = 0; i < P.rows(); ++i) {
-      const int k = p > 0 && i == 0 ? at - 1 : at++;
-      P.row(i) += moves[size_t(k % n)].transpose();
-    }
-    std::vector<Vec3> polygon;
-    for (Eigen::Index i = 0; i < P.rows(); ++i) polygon.push_back(P.row(i).transpose());
-    out.nets.push_back(std::move(polygon));
-    segments.push_back(
-        nurbs::Spline::trusted(net.splines[p].degree(), net.splines[p].knots(), std::move(P), net.splines[p].closed()));
-  }
-  LUMSK_TRY(path, nurbs::Path::make(std::move(segments), {2 * cx.tolerances.point.mm}));
+  return base;
+}
+
+Expected<Outcome> compute(const Inputs& in, const Context& cx) {
+  LUMSK_TRY(base, baseOf(in, cx));
+  const auto moves = movesOf(in);
+  nurbs::ShapeOptions o;
+  o.falloff = in.integer("falloff");
+  if (!in.picked("mirror").empty()) o.mirror = in.plane("mirror", {});
+  LUMSK_TRY(made, nurbs::shaped(base, moves, o, cx));
+  Outcome out =
+      curveOutcome(made.path, std::to_string(made.points.size()) + " points - " + std::to_string(moves.size()) +
+                                  " moved - by at most " + format(millimetres(made.movedMm), 3));
+  out.nets = made.polygons;
   const std::string along = in.text("along");
-  for (int k = 0; k < n; ++k) {
-    const Vec3 place = points[size_t(k)] + moves[size_t(k)];
-    Grip g{"moves", "c" + std::to_string(k), place, Vec3::Zero(), bool(moved[size_t(k)])};
-    if (along != "screen") {
-      const auto& s = net.splines[size_t(where[size_t(k)].first)];
-      nurbs::CurveDerivatives d;
-      s.derivatives(nurbs::greville(s.knots(), s.degree())[size_t(where[size_t(k)].second)], 2, d);
-      const Vec3 t = d[1].normalized();
-      const Vec3 bend = d[2] - d[2].dot(t) * t;
-      const Vec3 normal =
-          bend.norm() > 1e-9 * d[2].norm() + 1e-12 ? Vec3(bend.normalized()) : Frame::fromNormal(place, t).y;
-      g.along = along == "tangent" ? t : along == "normal" ? normal : Vec3(t.cross(normal));
-    }
-    out.grips.push_back(std::move(g));
+  for (int k = 0; k < int(made.points.size()); ++k) {
+    const nurbs::PointFrame& f = made.frames[size_t(k)];
+    const bool moved = std::any_of(moves.begin(), moves.end(), [&](const auto& m) { return m.point == k; });
+    out.grips.push_back({"moves", "c" + std::to_string(k), made.points[size_t(k)],
+                         along == "tangent"    ? f.tangent
+                         : along == "normal"   ? f.normal
+                         : along == "binormal" ? f.binormal
+                                               : Vec3(Vec3::Zero()),
+                         moved});
   }
-  out.outputs = curveOutcome(path, "").outputs;
-  double most = 0;
-  for (const Vec3& m : moves) most = std::max(most, m.norm());
-  out.summary = std::to_string(n) + " points - " + std::to_string(rows.size()) + " moved - by at most " +
-                format(millimetres(most), 3);
-  noteSelfCrossing(out, path, cx.tolerances);
+  noteWhatDidNotHold(made, out);
+  noteSelfCrossing(out, made.path, cx.tolerances);
   hidePicked(in, "curve", out);
   return out;
 }

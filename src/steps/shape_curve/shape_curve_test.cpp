@@ -49,6 +49,36 @@ private slots:
     b.run();
     for (const auto& g : b.result("s2").outcome->grips) VERIFY_AT_MOST(std::abs(g.along.norm() - 1), 1e-9);
   }
+
+  void whatDoesNotHoldIsNoted() {
+    const auto codes = [](Bench& b, const char* id) {
+      std::vector<std::string> out;
+      for (const Problem& n : b.result(id).outcome->notes) out.push_back(n.code);
+      return out;
+    };
+    Bench b;
+    b.add("spline", {{"points", pointList({{-60, 0, 0}, {-30, 20, 0}, {0, 25, 0}, {30, 30, 0}, {60, 9, 0}})}});
+    b.add("shape_curve", {{"curve", picks({pick("s1")})},
+                          {"mirror", picks({pick("world", "plane", "side")})},
+                          {"moves", json::array({row(4, 3, 5, 2), row(70, 1, 0, 0)})}});
+    b.add("ring", {{"width", 60}});
+    b.add("shape_curve", {{"curve", picks({pick("s3")})},
+                          {"points", "new"},
+                          {"spans", 8},
+                          {"degree", 3},
+                          {"moves", json::array({row(1, 4, 0, 0)})}});
+    b.run();
+    VERIFY_STEP(b, "s2");
+    QCOMPARE(codes(b, "s2"), (std::vector<std::string>{"LM-P114", "LM-P115"}));
+    // A closed spline's second control point alone takes its seam apart; its place is the seam.
+    VERIFY_STEP(b, "s4");
+    QCOMPARE(codes(b, "s4"), std::vector<std::string>{"LM-P116"});
+    VERIFY_AT_MOST((b.result("s4").outcome->notes[0].where.at(0) - b.curve("s4").start()).norm(), 1e-9);
+    // Far from the seam nothing opens.
+    b.set("s4", "moves", json::array({row(4, 4, 0, 0)}));
+    b.run();
+    QVERIFY(codes(b, "s4").empty());
+  }
 };
 
 static test::Register<ShapeCurveStepTest> registeredShapeCurveStepTest;
