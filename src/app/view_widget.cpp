@@ -614,11 +614,11 @@ void ViewWidget::dragFlag(QPointF p, const recipe::StepEntry& entry) {
         if ((other.step == picked->step && other.output == picked->output) ||
             w_.recipe().indexOf(other.step) >= w_.recipe().indexOf(entry.id))
           continue;
-        for (double f : recipe::meetingFractions(path, other.path, w_.recipe().tolerances)) {
-          const Vec3 at = path.at(length.parameterAt(f * length.total())), s = c.toScreen(at);
+        for (double t : recipe::meetingPlaces(path, other.path, w_.recipe().tolerances)) {
+          const Vec3 at = path.at(t), s = c.toScreen(at);
           const double d = std::hypot(s.x() - p.x(), s.y() - p.y());
           if (d >= nearest) continue;
-          nearest = d, fraction = f;
+          nearest = d, fraction = length.fractionAt(t);
           item[grabbed_.key + "At"] =
               json::array({{{"id", "m1"}, {"step", other.step}, {"kind", "curve"}, {"part", other.output}}});
           overlay_->setSnap(at);

@@ -32,35 +32,41 @@ std::pair<double, Vec3> nearness(const nurbs::Path& master, const Object& object
   return {d, pts.row(at).transpose()};
 }
 
-Expected<double> endAt(const nurbs::Path& master, const PortionEnd& end, double fallback, const Tolerances& tol) {
-  if (!end.at) return end.fraction.value_or(fallback);
-  const std::vector<double> all = meetingFractions(master, *end.at, tol);
-  if (all.empty()) {
-    const auto [gap, at] = nearness(master, *end.at);
-    return fail(problem("LM-R050", "what the part is to end at does not meet the curve")
-                    .measure(millimetres(gap))
-                    .want(millimetres(kMeetingGapTolerances * tol.point.mm))
-                    .at(at)
-                    .tryThis("let them cross, or take a fraction instead"));
-  }
+/// An end as a parameter and as a fraction of the length. What is met is met exactly: no way round by the length.
+struct End {
+  double t = 0.0, fraction = 0.0;
+};
+
+Expected<End> endAt(const nurbs::Path& master, const nurbs::ArcLength& length, const PortionEnd& end, double fallback,
+                    const Tolerances& tol) {
   const double near = end.fraction.value_or(fallback);
-  return *std::min_element(all.begin(), all.end(),
-                           [&](double a, double b) { return std::abs(a - near) < std::abs(b - near); });
+  if (!end.at) return End{nurbs::exactParameterAt(master, length, near * length.total()), near};
+  std::optional<End> best;
+  for (double t : meetingPlaces(master, *end.at, tol)) {
+    const double f = length.fractionAt(t);
+    if (!best || std::abs(f - near) < std::abs(best->fraction - near)) best = End{t, f};
+  }
+  if (best) return *best;
+  const auto [gap, at] = nearness(master, *end.at);
+  return fail(problem("LM-R050", "what the part is to end at does not meet the curve")
+                  .measure(millimetres(gap))
+                  .want(millimetres(kMeetingGapTolerances * tol.point.mm))
+                  .at(at)
+                  .tryThis("let them cross, or take a fraction instead"));
 }
 
 } // namespace
 
-std::vector<double> meetingFractions(const nurbs::Path& master, const Object& object, const Tolerances& tol) {
-  const nurbs::ArcLength length(master);
+std::vector<double> meetingPlaces(const nurbs::Path& master, const Object& object, const Tolerances& tol) {
   const double limit = kMeetingGapTolerances * tol.point.mm;
   std::vector<double> out;
   if (const auto* c = std::get_if<CurvePtr>(&object)) {
-    for (const nurbs::Meeting& m : nurbs::meetings(master, **c, limit).list) out.push_back(length.fractionAt(m.s));
+    for (const nurbs::Meeting& m : nurbs::meetings(master, **c, limit).list) out.push_back(m.s);
   } else if (const auto* p = std::get_if<PointObject>(&object)) {
     const auto near = nurbs::closestPoint(master, p->at);
-    if (near.distanceMm <= limit) out.push_back(length.fractionAt(near.t));
+    if (near.distanceMm <= limit) out.push_back(near.t);
   } else if (const auto* plane = std::get_if<PlaneObject>(&object)) {
-    for (double t : nurbs::planeCrossings(master, plane->frame, tol.point.mm)) out.push_back(length.fractionAt(t));
+    out = nurbs::planeCrossings(master, plane->frame, tol.point.mm);
   }
   return out;
 }
@@ -68,21 +74,19 @@ std::vector<double> meetingFractions(const nurbs::Path& master, const Object& ob
 Expected<Portion> portionOf(const CurvePtr& master, const PortionEnd& from, const PortionEnd& to,
                             const Tolerances& tol) {
   Portion out;
-  LUMSK_TRY(a, endAt(*master, from, 0.0, tol));
-  LUMSK_TRY(b, endAt(*master, to, 1.0, tol));
-  out.from = a, out.to = b;
   const nurbs::ArcLength length(*master);
-  if (!master->closed() && out.from > out.to) std::swap(out.from, out.to);
-  const bool whole = out.from <= 0 && out.to >= 1;
-  if (whole) {
+  LUMSK_TRY(a, endAt(*master, length, from, 0.0, tol));
+  LUMSK_TRY(b, endAt(*master, length, to, 1.0, tol));
+  if (!master->closed() && a.fraction > b.fraction) std::swap(a, b);
+  out.from = a.fraction, out.to = b.fraction;
+  if (out.from <= 0 && out.to >= 1) {
     out.curve = master;
     return out;
   }
-  const auto place = [&](double f) { return nurbs::exactParameterAt(*master, length, f * length.total()); };
-  auto part = nurbs::pathPortion(*master, place(out.from), place(out.to), tol.point);
+  auto part = nurbs::pathPortion(*master, a.t, b.t, tol.point);
   if (!part)
     return fail(problem("LM-R051", "the part of the curve has no length")
-                    .at(master->at(place(out.from)))
+                    .at(master->at(a.t))
                     .tryThis("move its two ends apart"));
   out.curve = std::make_shared<const nurbs::Path>(std::move(*part));
   return out;

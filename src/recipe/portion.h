@@ -21,7 +21,7 @@ struct Portion {
 Expected<Portion> portionOf(const CurvePtr& master, const PortionEnd& from, const PortionEnd& to,
                             const Tolerances& tol);
 
-/// Fractions of a curve's length at which an object meets it.
-std::vector<double> meetingFractions(const nurbs::Path& master, const Object& object, const Tolerances& tol);
+/// Parameters of a curve at which an object meets it.
+std::vector<double> meetingPlaces(const nurbs::Path& master, const Object& object, const Tolerances& tol);
 
 } // namespace lumsk::recipe

@@ -43,8 +43,8 @@ Expected<double> lengthUpTo(const nurbs::Path& p, bool atEnd, nurbs::Extension h
     }
     const nurbs::ArcLength length(*longer);
     double best = 1e300;
-    for (double f : meetingFractions(*longer, object, cx.tolerances)) {
-      const double beyond = (atEnd ? f : 1 - f) * length.total() - own.total();
+    for (double t : meetingPlaces(*longer, object, cx.tolerances)) {
+      const double at = length.lengthAt(t), beyond = (atEnd ? at : length.total() - at) - own.total();
       if (beyond > cx.tolerances.point.mm) best = std::min(best, beyond);
     }
     if (best < 1e300) return best;

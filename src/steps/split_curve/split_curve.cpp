@@ -25,16 +25,16 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const nurbs::Path& path = *curveOf(in.picked("curve").front());
   const nurbs::ArcLength length(path);
   std::vector<double> places;
-  const auto add = [&](double f) { places.push_back(nurbs::exactParameterAt(path, length, f * length.total())); };
-  for (double f : in.column("at", "fraction")) add(f);
+  for (double f : in.column("at", "fraction"))
+    places.push_back(nurbs::exactParameterAt(path, length, f * length.total()));
   for (const Picked& p : in.picked("by")) {
-    const auto found = meetingFractions(path, p.object, cx.tolerances);
+    const auto found = meetingPlaces(path, p.object, cx.tolerances);
     if (found.empty()) {
       Problem miss = problem("LM-P048", "this does not meet the curve").tryThis("pick something that crosses it");
       miss.item = p.item;
       return fail(miss.inField("by"));
     }
-    for (double f : found) add(f);
+    places.insert(places.end(), found.begin(), found.end());
   }
   if (places.empty())
     return fail(problem("LM-P048", "say where to split the curve")

@@ -17,7 +17,7 @@ private slots:
     b.run();
     VERIFY_STEP(b, "s3");
     QCOMPARE(b.result("s3").outcome->outputs.size(), size_t(2));
-    VERIFY_AT_MOST(std::abs(b.curve("s3").end().x() - 45), 1e-6);
+    VERIFY_AT_MOST(std::abs(b.curve("s3").end().x() - 45), 1e-9);
     VERIFY_STEP(b, "s4");
     double sum = 0;
     std::vector<double> lengths;
