@@ -28,7 +28,21 @@ Expected<void> checkPlanar(const Path& p, const Frame& plane, const Tolerances& 
                   .tryThis("project it onto a plane first"));
 }
 
-/// One segment at a distance; a segment that would turn inside out gives its loops, too.
+/// How fast the offset runs compared with the segment: below nought it runs backwards.
+double offsetPace(const Path& one, double t, const Vec3& normal, double d) {
+  CurveDerivatives e;
+  one.derivatives(std::min(t, std::nextafter(1.0, 0.0)), 2, e);
+  return 1 - d * normal.dot(e[1].cross(e[2])) / std::pow(e[1].norm(), 3);
+}
+
+/// The stretches of a segment whose offset runs forwards, between the cusps where the distance passes the radius of
+/// curvature. What runs backwards lies nearer than the distance.
+std::vector<std::pair<double, double>> forwardStretches(const Path& one, const Vec3& normal, double d) {
+  constexpr int kSamples = 1000;
+  return stretchesWhere(0.0, 1.0, kSamples, [&](double t) { return offsetPace(one, t, normal, d) > 0; });
+}
+
+/// One piece at a distance, which runs forwards throughout.
 Expected<Segment> offsetSegment(const Segment& s, const Vec3& normal, double d, double& deviation, const Context& cx) {
   if (const auto* l = std::get_if<LineSegment>(&s)) {
     const Vec3 side = d * normal.cross(l->b - l->a).normalized();
@@ -36,9 +50,8 @@ Expected<Segment> offsetSegment(const Segment& s, const Vec3& normal, double d, 
   }
   if (const auto* a = std::get_if<EllipseArc>(&s); a && a->circular()) {
     const double turn = a->u.cross(a->v).dot(normal) * (a->toRad - a->fromRad) > 0 ? 1 : -1;
-    const double r = a->u.norm(), scale = (r - turn * d) / r;
-    if (std::abs(scale) > 1e-9) return EllipseArc{a->centre, scale * a->u, scale * a->v, a->fromRad, a->toRad};
-    return LineSegment{a->centre, a->centre};
+    const double scale = (a->u.norm() - turn * d) / a->u.norm();
+    return EllipseArc{a->centre, scale * a->u, scale * a->v, a->fromRad, a->toRad};
   }
   LUMSK_TRY(one, Path::make({s}, {1e-12}));
   PointFunction f;
@@ -48,26 +61,10 @@ Expected<Segment> offsetSegment(const Segment& s, const Vec3& normal, double d, 
     one.derivatives(std::min(t, std::nextafter(1.0, 0.0)), 1, e);
     return Vec3(e[0] + d * normal.cross(e[1]).normalized());
   };
-  // Where the distance passes the radius of curvature the offset has a cusp.
-  constexpr int kSamples = 400;
-  std::vector<char> kinked;
-  double before = 0;
-  std::vector<double> stops{0.0};
-  for (int i = 0; i <= kSamples; ++i) {
-    CurveDerivatives e;
-    const double t = std::min(double(i) / kSamples, std::nextafter(1.0, 0.0));
-    one.derivatives(t, 2, e);
-    const double k = normal.dot(e[1].cross(e[2])) / std::pow(e[1].norm(), 3), speed = 1 - k * d;
-    if (i > 0 && (speed > 0) != (before > 0)) stops.push_back((i - 0.5) / kSamples);
-    before = speed;
-  }
-  if (stops.size() == 1) {
-    f.closed = one.closed() && one.corners({1.0}).empty();
-    LUMSK_TRY(fit, fitTraced(f, cx.tolerances.fit));
-    deviation = std::max(deviation, fit.deviationMm);
-    return fit.curve;
-  }
-  return fail(problem("LM-P052", "cusp"));
+  f.closed = one.closed() && one.corners({1.0}).empty();
+  LUMSK_TRY(fit, fitTraced(f, cx.tolerances.fit));
+  deviation = std::max(deviation, fit.deviationMm);
+  return fit.curve;
 }
 
 double turnAt(const Vec3& in, const Vec3& out, const Vec3& normal) {
@@ -83,33 +80,11 @@ Expected<std::vector<Path>> rawOffset(const Path& p, const Vec3& n, double d, Of
     if (auto q = Path::make({s}, {1e-7})) out.push_back(std::move(*q));
   };
   for (int i = 0; i < count; ++i) {
-    auto s = offsetSegment(p.segments()[size_t(i)], n, d, deviation, cx);
-    if (!s && s.error().code != "LM-P052") return fail(s.error());
-    if (s) {
-      add(*s);
-    } else {
-      // Between cusps piece by piece: what runs backwards lies too near and is left out later.
-      LUMSK_TRY(one, Path::make({p.segments()[size_t(i)]}, {1e-12}));
-      std::vector<double> cuts{0.0};
-      double before = 0;
-      constexpr int kSamples = 2000;
-      for (int k = 0; k <= kSamples; ++k) {
-        CurveDerivatives e;
-        const double t = std::min(double(k) / kSamples, std::nextafter(1.0, 0.0));
-        one.derivatives(t, 2, e);
-        const double speed = 1 - d * n.dot(e[1].cross(e[2])) / std::pow(e[1].norm(), 3);
-        if (k > 0 && (speed > 0) != (before > 0)) cuts.push_back((k - 0.5) / kSamples);
-        before = speed;
-      }
-      cuts.push_back(1.0);
-      for (size_t k = 0; k + 1 < cuts.size(); ++k) {
-        CurveDerivatives e;
-        one.derivatives(0.5 * (cuts[k] + cuts[k + 1]), 2, e);
-        if (1 - d * n.dot(e[1].cross(e[2])) / std::pow(e[1].norm(), 3) < 0) continue;
-        LUMSK_TRY(part, pathPortion(one, cuts[k] + 2.0 / kSamples * (k > 0),
-                                    cuts[k + 1] - 2.0 / kSamples * (k + 2 < cuts.size()), {1e-9}));
-        if (auto q = offsetSegment(part.segments().front(), n, d, deviation, cx)) add(*q);
-      }
+    LUMSK_TRY(one, Path::make({p.segments()[size_t(i)]}, {1e-12}));
+    for (const auto& [from, to] : forwardStretches(one, n, d)) {
+      LUMSK_TRY(part, from <= 0 && to >= 1 ? Expected<Path>(one) : pathPortion(one, from, to, {1e-12}));
+      LUMSK_TRY(s, offsetSegment(part.segments().front(), n, d, deviation, cx));
+      add(s);
     }
     if (i + 1 == count && !p.closed()) break;
     CurveDerivatives e;
