@@ -556,38 +556,80 @@ private:
 
 } // namespace
 
-Expected<Frame> planeOfView(const std::vector<Path>& curves, const Frame* other, const Tolerances& tol) {
-  std::vector<Points> all;
-  Eigen::Index n = 0;
+namespace {
+
+constexpr double kOnPlaneTolerances = 10; ///< point tolerances within which a curve lies in a plane
+
+double offPlane(const Points& pts, const Frame& plane, Eigen::Index& worst) {
+  return ((pts.rowwise() - plane.origin.transpose()) * plane.normal()).cwiseAbs().maxCoeff(&worst);
+}
+
+/// The view whose plane holds a curve.
+View* holder(std::vector<View>& views, const Points& pts, const Tolerances& tol) {
+  Eigen::Index worst = 0;
+  for (View& v : views)
+    if (offPlane(pts, v.plane, worst) <= kOnPlaneTolerances * tol.point.mm) return &v;
+  return nullptr;
+}
+
+/// Straight curves that no view holds: a view of their own, upright to the other one.
+Expected<View> straightView(const std::vector<Path>& lone, const std::vector<View>& others) {
+  const Vec3 along = lone.front().end() - lone.front().start();
+  const Vec3 normal = others.size() == 1 ? Vec3(along.cross(others.front().plane.normal())) : Vec3(Vec3::Zero());
+  if (!(normal.norm() > 1e-3 * along.norm()))
+    return fail(problem("LM-P003", "a straight curve does not say in which plane it was drawn")
+                    .at(lone.front().at(0.5 * lone.front().last()))
+                    .tryThis("pick the plane of each drawing"));
+  return View{lone, Frame::fromNormal(lone.front().start(), normal)};
+}
+
+} // namespace
+
+Expected<std::pair<View, View>> sortedIntoViews(const std::vector<Path>& curves, const std::vector<Frame>& planes,
+                                                const Tolerances& tol) {
+  std::vector<View> views;
+  for (const Frame& f : planes) views.push_back({{}, f});
+  std::vector<Path> straight, lone;
   for (const Path& p : curves) {
-    all.push_back(polyline(p, 16));
-    n += all.back().rows();
-  }
-  Points pts(n, 3);
-  n = 0;
-  for (const Points& p : all) {
-    pts.middleRows(n, p.rows()) = p;
-    n += p.rows();
-  }
-  PlaneOfPoints plane = fitPlane(pts);
-  if (!plane.unique) {
-    const Vec3 along = pts.row(n - 1) - pts.row(0);
-    const Vec3 normal = other ? along.cross(other->normal()) : Vec3::Zero();
-    if (normal.norm() > 1e-3 * along.norm()) return Frame::fromNormal(pts.row(0).transpose(), normal);
-    return fail(problem("LM-P003", "a straight view does not say in which plane it was drawn")
-                    .at(curves.front().at(0.5 * curves.front().last()))
-                    .tryThis("pick its plane"));
-  }
-  if (const double limit = 10 * tol.point.mm; plane.deviationMm > limit) {
+    const Points pts = polyline(p, 16);
+    if (View* v = planes.empty() ? nullptr : holder(views, pts, tol)) {
+      v->curves.push_back(p);
+      continue;
+    }
+    const PlaneOfPoints own = fitPlane(pts);
+    if (!own.unique) {
+      straight.push_back(p);
+      continue;
+    }
     Eigen::Index worst = 0;
-    ((pts.rowwise() - plane.frame.origin.transpose()) * plane.frame.normal()).cwiseAbs().maxCoeff(&worst);
-    return fail(problem("LM-P003", "these curves do not lie in one plane")
-                    .measure(millimetres(plane.deviationMm))
-                    .want(millimetres(limit))
-                    .at(pts.row(worst).transpose())
-                    .tryThis("pick curves of one plane, or the plane to see them in"));
+    if (const double off = offPlane(pts, own.frame, worst), limit = kOnPlaneTolerances * tol.point.mm; off > limit)
+      return fail(problem("LM-P003", "a drawing of a two-view curve must be planar")
+                      .measure(millimetres(off))
+                      .want(millimetres(limit))
+                      .at(pts.row(worst).transpose())
+                      .tryThis("project it onto a plane first, or pick another curve"));
+    if (View* v = holder(views, pts, tol))
+      v->curves.push_back(p);
+    else
+      views.push_back({{p}, own.frame});
   }
-  return plane.frame;
+  for (const Path& p : straight) {
+    View* v = views.size() > 1 ? holder(views, polyline(p, 16), tol) : nullptr;
+    (v ? v->curves : lone).push_back(p);
+  }
+  if (!lone.empty()) {
+    LUMSK_TRY(v, straightView(lone, views));
+    views.push_back(std::move(v));
+  }
+  views.erase(std::remove_if(views.begin(), views.end(), [](const View& v) { return v.curves.empty(); }), views.end());
+  if (views.size() == 2) return std::make_pair(std::move(views[0]), std::move(views[1]));
+  Problem p = problem("LM-P005", views.size() < 2 ? "all these curves lie in one plane"
+                                                  : "these curves lie in more than two planes")
+                  .measure(count(double(views.size())))
+                  .want(count(2))
+                  .tryThis("pick the curves of two planes");
+  for (const View& v : views) p.at(v.curves.front().start());
+  return fail(std::move(p));
 }
 
 namespace {

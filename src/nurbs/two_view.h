@@ -33,8 +33,10 @@ struct TwoViewResult {
 Expected<TwoViewResult> twoViewCurve(const View& first, const View& second, const TwoViewOptions& options,
                                      const Context& cx);
 
-/// The plane that the curves of a view lie in. Straight ones lie in many: of these the one that is square to the other
-/// view's plane is taken, if that is given. Fails with LM-P003 where there is no one plane.
-Expected<Frame> planeOfView(const std::vector<Path>& curves, const Frame* other, const Tolerances& tol);
+/// Curves sorted by the planes that they lie in: the given ones first, then their own. A straight curve lies in many:
+/// it joins a view whose plane holds it when there are two, or makes one that is upright to the other. Fails with
+/// LM-P003 (a curve that is not planar, or a straight one whose plane is open), LM-P005 (not two planes).
+Expected<std::pair<View, View>> sortedIntoViews(const std::vector<Path>& curves, const std::vector<Frame>& planes,
+                                                const Tolerances& tol);
 
 } // namespace lumsk::nurbs

@@ -8,14 +8,15 @@ using namespace recipe;
 
 namespace {
 
-constexpr double kOnPlaneTolerances = 10; ///< point tolerances within which a curve lies in a plane
-
 Schema schema() {
   return {
       picks("drawings", "Drawings",
             "Planar curves of two views, in any order: what is seen from one side, and what from the other.",
             Kind::Curve | Kind::Edge)
           .atLeast(2),
+      picks("planes", "Planes", "Planes of the drawings; only straight ones do not tell their own.", Kind::Plane)
+          .optional()
+          .atMost(2),
       toggle("corners", "Corner lines",
              "Adds the straight lines that corners of one outline draw through the other: with closed outlines, all "
              "sharp edges of the body that both give.",
@@ -23,61 +24,14 @@ Schema schema() {
       hideField("drawings")};
 }
 
-bool liesIn(const nurbs::Path& p, const Frame& plane, const Tolerances& tol) {
-  const Points pts = nurbs::polyline(p, 16);
-  return ((pts.rowwise() - plane.origin.transpose()) * plane.normal()).cwiseAbs().maxCoeff() <=
-         kOnPlaneTolerances * tol.point.mm;
-}
-
-/// The picked curves by the planes they lie in; straight ones join a plane that holds them, or are a view of their own.
-Expected<std::vector<nurbs::View>> viewsOf(const Inputs& in, const Context& cx) {
-  std::vector<nurbs::View> views;
-  std::vector<nurbs::Path> straight;
-  for (const nurbs::Path& p : curvesOf(in, "drawings")) {
-    const auto plane = nurbs::fitPlane(nurbs::polyline(p, 16));
-    if (!plane.unique) {
-      straight.push_back(p);
-      continue;
-    }
-    LUMSK_TRY(frame, nurbs::planeOfView({p}, nullptr, cx.tolerances));
-    const auto holds =
-        std::find_if(views.begin(), views.end(), [&](const auto& v) { return liesIn(p, v.plane, cx.tolerances); });
-    if (holds != views.end())
-      holds->curves.push_back(p);
-    else
-      views.push_back({{p}, frame});
-  }
-  std::vector<nurbs::Path> lone;
-  for (const nurbs::Path& p : straight) {
-    const auto holds =
-        std::find_if(views.begin(), views.end(), [&](const auto& v) { return liesIn(p, v.plane, cx.tolerances); });
-    if (holds != views.end() && views.size() > 1)
-      holds->curves.push_back(p);
-    else
-      lone.push_back(p);
-  }
-  if (!lone.empty()) {
-    LUMSK_TRY(frame, nurbs::planeOfView(lone, views.empty() ? nullptr : &views.front().plane, cx.tolerances));
-    views.push_back({lone, frame});
-  }
-  if (views.size() != 2) {
-    Problem p = problem("LM-P005", views.size() < 2 ? "all these curves lie in one plane"
-                                                    : "these curves lie in more than two planes")
-                    .measure(count(double(views.size())))
-                    .want(count(2))
-                    .tryThis("pick the curves of two planes");
-    for (const auto& v : views) p.at(v.curves.front().start());
-    return fail(std::move(p));
-  }
-  return views;
-}
-
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
-  auto views = viewsOf(in, cx);
+  std::vector<Frame> planes;
+  for (const Picked& p : in.picked("planes")) planes.push_back(std::get<PlaneObject>(p.object).frame);
+  auto views = nurbs::sortedIntoViews(curvesOf(in, "drawings"), planes, cx.tolerances);
   if (!views) return fail(views.error().inField("drawings"));
   nurbs::TwoViewOptions o;
   o.cornerLines = in.on("corners");
-  auto made = nurbs::twoViewCurve((*views)[0], (*views)[1], o, cx);
+  auto made = nurbs::twoViewCurve(views->first, views->second, o, cx);
   if (!made) return fail(made.error().inField("drawings"));
   const size_t n = made->branches.size();
   Outcome out = curvesOutcome(std::move(made->branches), "");

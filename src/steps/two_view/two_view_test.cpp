@@ -48,6 +48,37 @@ private slots:
     QCOMPARE(b.code("s5"), std::string("LM-P002"));
     QVERIFY(b.result("s5").problem->measured->value > 100);
   }
+
+  void straightDrawingsNeedTheirPlanesAndThenGiveALine() {
+    Bench b;
+    const json front = picks({pick("world", "plane", "front")}), side = picks({pick("world", "plane", "side")});
+    b.add("line", {{"plane", front}, {"points", pointList({{0, 0, 0}, {30, 60, 0}})}});
+    b.add("line", {{"plane", side}, {"points", pointList({{0, 0, 0}, {-20, 60, 0}})}});
+    b.add("two_view", {{"drawings", picks({pick("s1"), pick("s2")})}});
+    b.add("spline", {{"points", pointList({{0, 0, 0}, {30, 20, 5}, {60, -10, 38}, {90, 10, 0}})}});
+    b.add("two_view", {{"drawings", picks({pick("s1"), pick("s4")})}});
+    b.run();
+    QCOMPARE(b.code("s3"), std::string("LM-P003"));
+    QVERIFY(!b.result("s3").problem->where.empty());
+    QCOMPARE(b.code("s5"), std::string("LM-P003")); // not planar
+    QVERIFY(b.result("s5").problem->measured->value > 1);
+    b.set("s3", "planes", picks({pick("world", "plane", "front"), pick("world", "plane", "side")}));
+    b.run();
+    VERIFY_STEP(b, "s3");
+    const auto& c = b.curve("s3");
+    QCOMPARE(c.segments().size(), size_t(1));
+    QVERIFY(std::holds_alternative<nurbs::LineSegment>(c.segments()[0]));
+    // It looks like either line from its side.
+    const auto &f = b.curve("s1"), &s = b.curve("s2");
+    for (double t : {0.0, 1.0}) {
+      VERIFY_AT_MOST(std::min((c.at(t) - f.start()).cwiseProduct(Vec3(1, 0, 1)).norm(),
+                              (c.at(t) - f.end()).cwiseProduct(Vec3(1, 0, 1)).norm()),
+                     1e-9);
+      VERIFY_AT_MOST(std::min((c.at(t) - s.start()).cwiseProduct(Vec3(0, 1, 1)).norm(),
+                              (c.at(t) - s.end()).cwiseProduct(Vec3(0, 1, 1)).norm()),
+                     1e-9);
+    }
+  }
 };
 
 static test::Register<TwoViewStepTest> registeredTwoViewStepTest;
