@@ -4,6 +4,7 @@
 #include "brep/guard.h"
 #include "brep/skin.h"
 #include "nurbs/arc_length.h"
+#include "nurbs/closest.h"
 #include "nurbs/curve_ends.h"
 #include "nurbs/surface_fit.h"
 #include "nurbs/surface_measure.h"
@@ -21,6 +22,7 @@ namespace lumsk::brep {
 namespace {
 
 constexpr double kSilhouetteTouch = 1e-7; ///< sine of the angle that counts as nought
+constexpr double kSquareSine = 1e-3;      ///< a direction that leans on a skin by less has no clear way in it
 constexpr double kJoinTolerances = 3;     ///< pieces of neighbouring faces meet within so many point tolerances
 
 /// A trimmed face's surface over its own box of parameters, made [0, 1]^2.
@@ -135,6 +137,27 @@ BodyFaces::NormalSection BodyFaces::normalSection(const PlaceOnBody& at, const V
   };
   const double a = height(-2 * h), b = height(-h), c = height(h), d = height(2 * h);
   return {(-a + 16 * b + 16 * c - d) / (12 * h * h), (d - 2 * c + 2 * b - a) / (2 * h * h * h)};
+}
+
+std::optional<nurbs::BlendEnd> BodyFaces::endWithin(const PlaceOnBody& at, const Vec3& direction) const {
+  const Vec3 flat = direction - direction.dot(at.normal) * at.normal;
+  if (flat.norm() < kSquareSine * direction.norm()) return {};
+  nurbs::BlendEnd e;
+  e.at = at.point;
+  e.tangent = flat.normalized();
+  const NormalSection section = normalSection(at, e.tangent);
+  e.second = section.curvature * at.normal;
+  e.third = section.rate * at.normal - section.curvature * section.curvature * e.tangent;
+  return e;
+}
+
+bool BodyFaces::leftOf(const nurbs::Path& path, const nurbs::Path& of) const {
+  const Vec3 p = path.at(0.5 * path.last());
+  const auto foot = nurbs::closestPoint(of, p);
+  nurbs::CurveDerivatives d;
+  of.derivatives(std::min(foot.t, std::nextafter(of.last(), 0.0)), 1, d);
+  const auto at = nearest(foot.point);
+  return at && at->normal.cross(d[1]).dot(p - foot.point) > 0;
 }
 
 FoundCurves BodyFaces::whole(std::vector<nurbs::CurvesOnSurface> pieces, const Context& cx) const {

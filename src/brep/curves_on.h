@@ -1,6 +1,7 @@
 #pragma once
 #include "base/context.h"
 #include "brep/body.h"
+#include "nurbs/blend_curve.h"
 #include "nurbs/surface_curves.h"
 
 namespace lumsk::brep {
@@ -37,6 +38,11 @@ public:
     double curvature = 0.0, rate = 0.0;
   };
   NormalSection normalSection(const PlaceOnBody& at, const Vec3& direction) const;
+  /// A curve's end that leaves a place in the skin, as near to a direction as it can, bending as the skin does that
+  /// way. Nothing where the direction stands square on the skin.
+  std::optional<nurbs::BlendEnd> endWithin(const PlaceOnBody& at, const Vec3& direction) const;
+  /// Whether a path near another one lies to the left of it, seen from the normals' side.
+  bool leftOf(const nurbs::Path& path, const nurbs::Path& of) const;
   /// Where the surfaces meet, both within their borders; a face does not meet itself.
   Expected<FoundCurves> meeting(const BodyFaces& other, const Context& cx) const;
   Expected<FoundCurves> cutBy(const Frame& plane, const Context& cx) const;

@@ -1,6 +1,7 @@
 #include "nurbs/curve_ends.h"
 
 #include "nurbs/arc_length.h"
+#include "nurbs/closest.h"
 #include "nurbs/curve_parts.h"
 #include "nurbs/traced.h"
 
@@ -239,6 +240,18 @@ Expected<ChangedCurve> endMatched(const Path& p, bool atEnd, const BlendEnd& tar
   const Deviation off = deviationFrom(made->path, p);
   made->movedMm = off.mm, made->movedAt = off.at;
   return made;
+}
+
+std::optional<BlendEnd> joiningEnd(const Path& to, const Vec3& near, const Vec3& direction) {
+  constexpr double kAtEnd = 1e-9; ///< of a segment
+  const ClosestOnPath at = closestPoint(to, near);
+  CurveDerivatives d;
+  to.derivatives(std::min(at.t, std::nextafter(to.last(), 0.0)), 3, d);
+  const auto e = blendEnd(d, false);
+  if (!e) return {};
+  const bool last = at.t > to.last() - kAtEnd, first = at.t < kAtEnd;
+  const bool backwards = !to.closed() && (last || first) ? first : e->tangent.dot(direction) < 0;
+  return blendEnd(d, backwards);
 }
 
 std::optional<BlendEnd> endOf(const Path& p, bool atEnd) {

@@ -33,6 +33,10 @@ Expected<ChangedCurve> endMatched(const Path& p, bool atEnd, const BlendEnd& tar
 /// A segment as a spline: lines exactly, arcs within `fit`.
 Expected<Spline> asSpline(const Segment& s, const Context& cx);
 
+/// Where an end at a place, running in a direction, would join a path: at the path's own end when that is nearest, else
+/// on the way, in the sense in which it runs already. Nothing where the path has no direction there.
+std::optional<BlendEnd> joiningEnd(const Path& to, const Vec3& near, const Vec3& direction);
+
 /// The end of a path as a start for a blend: its direction leads out of the path.
 std::optional<BlendEnd> endOf(const Path& p, bool atEnd);
 

@@ -1,7 +1,5 @@
 #include "steps/skin_curves.h"
 
-#include "nurbs/closest.h"
-
 namespace lumsk::steps {
 
 using namespace recipe;
@@ -50,21 +48,6 @@ Expected<Outcome> foundOutcome(brep::FoundCurves found, const std::string& field
   }
   noteDeviation(out, found.deviationMm, std::get<CurvePtr>(out.outputs.front().object)->start(), cx.tolerances);
   return out;
-}
-
-void keepSide(std::vector<nurbs::Path>& curves, const nurbs::Path& of, const brep::BodyFaces& on, bool left,
-              const Context& cx) {
-  curves.erase(std::remove_if(curves.begin(), curves.end(),
-                              [&](const nurbs::Path& c) {
-                                const Vec3 p = c.at(0.5 * c.last());
-                                const auto foot = nurbs::closestPoint(of, p);
-                                nurbs::CurveDerivatives d;
-                                of.derivatives(std::min(foot.t, std::nextafter(of.last(), 0.0)), 1, d);
-                                const auto at = on.nearest(foot.point);
-                                if (!at || (p - foot.point).norm() < cx.tolerances.point.mm) return false;
-                                return (at->normal.cross(d[1]).dot(p - foot.point) > 0) != left;
-                              }),
-               curves.end());
 }
 
 } // namespace lumsk::steps

@@ -17,8 +17,4 @@ void addFound(brep::FoundCurves more, brep::FoundCurves& to);
 Expected<recipe::Outcome> foundOutcome(brep::FoundCurves found, const std::string& field, const std::string& none,
                                        const Context& cx);
 
-/// Keeps those that lie to one side of a curve on a skin, seen from outside.
-void keepSide(std::vector<nurbs::Path>& curves, const nurbs::Path& of, const brep::BodyFaces& on, bool left,
-              const Context& cx);
-
 } // namespace lumsk::steps

@@ -1,5 +1,4 @@
 #include "brep/curves_on.h"
-#include "nurbs/arc_length.h"
 #include "nurbs/closest.h"
 #include "steps/curves.h"
 
@@ -29,66 +28,75 @@ Schema schema() {
           hideField("curve")};
 }
 
-/// What the end is to meet, in the direction that leads into the curve, and the axis that an angle turns about.
-struct Target {
-  nurbs::BlendEnd end;
-  Vec3 axis = Vec3::UnitZ();
+/// What an end is to meet: a curve, a skin or a point.
+class Aim {
+public:
+  static Expected<Aim> of(const Picked& p, const Context& cx) {
+    Aim out;
+    if (const auto* c = std::get_if<CurvePtr>(&p.object)) out.curve_ = c->get();
+    if (const auto* q = std::get_if<PointObject>(&p.object)) out.point_ = q->at;
+    if (const auto* b = std::get_if<brep::BodyPtr>(&p.object)) {
+      LUMSK_TRY(faces, brep::BodyFaces::of(**b, -1, cx));
+      out.skin_.emplace(std::move(faces));
+    }
+    return out;
+  }
+
+  /// The place that is nearest to an end.
+  Expected<Vec3> nearest(const Vec3& end) const {
+    if (curve_) return nurbs::closestPoint(*curve_, end).point;
+    if (!skin_) return point_;
+    if (const auto at = skin_->nearest(end)) return at->point;
+    return fail(problem("LM-P047", "the skin has no place near this end")
+                    .at(end)
+                    .inField("to")
+                    .tryThis("move the curve over the skin"));
+  }
+
+  /// The end there, leading into the curve, and the axis that an angle turns about.
+  Expected<std::pair<nurbs::BlendEnd, Vec3>> target(const Vec3& end, const Vec3& direction) const {
+    LUMSK_TRY(place, nearest(end));
+    const auto unclear = [&](const char* what, const char* remedy) {
+      return fail(problem("LM-P047", what).at(place).inField("meets").tryThis(remedy));
+    };
+    if (curve_) {
+      const auto e = nurbs::joiningEnd(*curve_, end, direction);
+      if (!e) return unclear("what it is to meet has no direction there", "let it touch only, or pick another curve");
+      const bool bends = e->second.norm() > 1e-12;
+      return std::make_pair(*e, bends ? Vec3(e->tangent.cross(e->second).normalized())
+                                      : Frame::fromNormal(place, e->tangent).x);
+    }
+    if (!skin_) return unclear("a point has no direction to meet", "let it touch only");
+    const auto at = skin_->nearest(end);
+    const auto e = skin_->endWithin(*at, direction);
+    if (!e)
+      return unclear("the curve stands square on the skin: its direction there is not clear",
+                     "let it touch only, or lean it over");
+    return std::make_pair(*e, at->normal);
+  }
+
+private:
+  const nurbs::Path* curve_ = nullptr;
+  std::optional<brep::BodyFaces> skin_;
+  Vec3 point_ = Vec3::Zero();
 };
 
-/// On a curve: at its end where that is nearest, else on the way, in the direction in which the curve runs already.
-Expected<Target> onCurve(const nurbs::Path& to, const Vec3& at, const Vec3& own) {
-  const nurbs::ClosestOnPath near = nurbs::closestPoint(to, at);
-  nurbs::CurveDerivatives d;
-  to.derivatives(std::min(near.t, std::nextafter(to.last(), 0.0)), 3, d);
-  auto e = nurbs::blendEnd(d, false);
-  if (!e) return fail(problem("LM-P047", "what it is to meet has no direction there").at(near.point).inField("to"));
-  const bool last = near.t > to.last() - 1e-9, first = near.t < 1e-9;
-  // Out of its end where it is met there; else as the curve runs.
-  if (!to.closed() && (last || first) ? first : e->tangent.dot(own) < 0) e = nurbs::blendEnd(d, true);
-  Target t{*e, e->second.norm() > 1e-12 ? Vec3(e->tangent.cross(e->second).normalized())
-                                        : Frame::fromNormal(at, e->tangent).x};
-  return t;
-}
-
-/// On a skin: in its tangent plane, in the direction in which the curve runs already, bending as the skin does there.
-Expected<Target> onSkin(const brep::Body& body, const Vec3& at, const Vec3& own, int order, const Context& cx) {
-  LUMSK_TRY(faces, brep::BodyFaces::of(body, -1, cx));
-  const auto near = faces.nearest(at);
-  if (!near) return fail(problem("LM-P047", "the skin has no place near this end").at(at).inField("to"));
-  const Vec3 flat = own - own.dot(near->normal) * near->normal;
-  if (flat.norm() < 1e-3)
-    return fail(problem("LM-P047", "the curve stands square on the skin: its direction there is not clear")
-                    .at(near->point)
-                    .inField("meets")
-                    .tryThis("let it touch only, or lean it over"));
-  Target t;
-  t.end.at = near->point;
-  t.end.tangent = flat.normalized();
-  t.axis = near->normal;
-  if (order > 1) {
-    // The normal section of the skin in this direction.
-    const auto section = faces.normalSection(*near, t.end.tangent);
-    t.end.second = section.curvature * near->normal;
-    t.end.third = section.rate * near->normal - section.curvature * section.curvature * t.end.tangent;
-  }
-  return t;
+/// Which end moves: the chosen one, or the one that is nearer to what it is to meet.
+Expected<bool> movesLast(const Inputs& in, const nurbs::Path& path, const Aim& aim) {
+  if (in.text("end") != "near") return in.text("end") == "end";
+  const auto first = aim.nearest(path.start()), last = aim.nearest(path.end());
+  if (!first && !last) return fail(first.error());
+  if (!first || !last) return bool(last);
+  return (path.end() - *last).norm() < (path.start() - *first).norm();
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const nurbs::Path& path = *curveOf(in.picked("curve").front());
-  const Picked& to = in.picked("to").front();
   if (path.closed())
     return fail(
         problem("LM-P045", "a closed curve has no end").at(path.start()).inField("curve").tryThis("split it first"));
-  const auto placeNear = [&](const Vec3& p) -> Vec3 {
-    if (const auto* c = std::get_if<CurvePtr>(&to.object)) return nurbs::closestPoint(**c, p).point;
-    if (const auto* q = std::get_if<PointObject>(&to.object)) return q->at;
-    return p;
-  };
-  const std::string which = in.text("end");
-  const bool atEnd = which == "near"
-                         ? (path.end() - placeNear(path.end())).norm() < (path.start() - placeNear(path.start())).norm()
-                         : which == "end";
+  LUMSK_TRY(aim, Aim::of(in.picked("to").front(), cx));
+  LUMSK_TRY(atEnd, movesLast(in, path, aim));
   const auto leaving = nurbs::endOf(path, atEnd);
   if (!leaving)
     return fail(problem("LM-P045", "the curve has no direction at its end")
@@ -96,35 +104,23 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
                     .inField("curve")
                     .tryThis("move its last points"));
   const int order = in.text("meets")[1] - '0';
-  Target target;
-  if (const auto* c = std::get_if<CurvePtr>(&to.object)) {
-    LUMSK_TRY(t, onCurve(**c, leaving->at, -leaving->tangent));
-    target = t;
-  } else if (const auto* b = std::get_if<brep::BodyPtr>(&to.object)) {
-    LUMSK_TRY(t, onSkin(**b, leaving->at, -leaving->tangent, order, cx));
-    target = t;
+  nurbs::BlendEnd target;
+  if (order == 0) {
+    LUMSK_TRY(place, aim.nearest(leaving->at));
+    target.at = place;
   } else {
-    target.end.at = std::get<PointObject>(to.object).at;
-    if (order > 0)
-      return fail(problem("LM-P047", "a point has no direction to meet")
-                      .at(target.end.at)
-                      .inField("meets")
-                      .tryThis("let it touch only"));
+    LUMSK_TRY(found, aim.target(leaving->at, -leaving->tangent));
+    target = found.first;
+    if (in.on("flip")) target.tangent = -target.tangent, target.third = -target.third;
+    if (order == 1) target.tangent = Eigen::AngleAxisd(radFromDeg(in.number("angle")), found.second) * target.tangent;
+    target.pull = in.number("pull");
   }
-  target.end.continuity = order;
-  if (order > 0) {
-    if (in.on("flip")) target.end.tangent = -target.end.tangent, target.end.third = -target.end.third;
-    if (order == 1)
-      target.end.tangent = Eigen::AngleAxisd(radFromDeg(in.number("angle")), target.axis) * target.end.tangent;
-    target.end.pull = in.number("pull");
-  }
-  auto made =
-      order == 0 ? nurbs::endMoved(path, atEnd, target.end.at, cx) : nurbs::endMatched(path, atEnd, target.end, cx);
+  target.continuity = order;
+  auto made = order == 0 ? nurbs::endMoved(path, atEnd, target.at, cx) : nurbs::endMatched(path, atEnd, target, cx);
   if (!made) return fail(made.error().inField("curve"));
   Outcome out =
       curveOutcome(made->path, "G" + std::to_string(order) + " - moved " + format(millimetres(made->movedMm), 3));
-  if (order > 0)
-    out.handles.push_back({"pull", target.end.at, target.end.tangent, 0.2 * nurbs::figuresOf(path).lengthMm});
+  if (order > 0) out.handles.push_back({"pull", target.at, target.tangent, 0.2 * nurbs::figuresOf(path).lengthMm});
   hidePicked(in, "curve", out);
   return out;
 }

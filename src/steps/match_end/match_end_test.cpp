@@ -41,6 +41,34 @@ private slots:
     VERIFY_AT_MOST(std::abs(at->normal.dot(e.tangent)), 1e-7);
     VERIFY_AT_MOST(std::abs(e.second.dot(at->normal) - faces->normalSection(*at, e.tangent).curvature), 1e-6);
   }
+
+  void theNearerEndMovesOntoASkinAndAnAngleTurnsAboutItsNormal() {
+    Bench b = tumbler();
+    b.add("spline", {{"points", pointList({{90, 0, 120}, {70, 15, 110}, {45, 10, 95}, {37, 2, 80}})}, {"degree", 5}});
+    b.add("match_end", {{"curve", picks({pick("s7")})}, {"to", picks({pick("s5")})}, {"meets", "g0"}});
+    b.add("match_end", {{"curve", picks({pick("s7")})}, {"to", picks({pick("s5")})}, {"meets", "g1"}});
+    b.add("match_end", {{"curve", picks({pick("s7")})}, {"to", picks({pick("s5")})}, {"meets", "g1"}, {"angle", 30}});
+    b.add("line", {{"points", pointList({{80, 0, 80}, {50, 0, 80}})}});
+    b.add("match_end", {{"curve", picks({pick("s11")})}, {"to", picks({pick("s5")})}, {"meets", "g1"}});
+    b.run();
+    const auto faces = brep::BodyFaces::of(*b.body("s5"), -1, {});
+    for (const char* id : {"s8", "s9", "s10"}) {
+      VERIFY_STEP(b, id);
+      VERIFY_AT_MOST((b.curve(id).start() - Vec3(90, 0, 120)).norm(), 1e-12);
+      VERIFY_AT_MOST(faces->nearest(b.curve(id).end())->distanceMm, 1e-9);
+    }
+    const nurbs::BlendEnd flat = *nurbs::endOf(b.curve("s9"), true), turned = *nurbs::endOf(b.curve("s10"), true);
+    const Vec3 n = faces->nearest(flat.at)->normal;
+    VERIFY_AT_MOST(std::abs(flat.tangent.dot(n)) + std::abs(turned.tangent.dot(n)), 1e-7);
+    VERIFY_AT_MOST(std::abs(degFromRad(angleBetweenRad(flat.tangent, turned.tangent)) - 30), 1e-6);
+    // A line along the normal has no way in the skin: refused with the place.
+    const auto root = *faces->nearest({40, 0, 80});
+    const Vec3 far = root.point + 40 * root.normal, near = root.point + 5 * root.normal;
+    b.set("s11", "points", pointList({{far.x(), far.y(), far.z()}, {near.x(), near.y(), near.z()}}));
+    b.run();
+    QCOMPARE(b.code("s12"), std::string("LM-P047"));
+    VERIFY_AT_MOST((b.result("s12").problem->where.at(0) - root.point).norm(), 1e-6);
+  }
 };
 
 static test::Register<MatchEndStepTest> registeredMatchEndStepTest;

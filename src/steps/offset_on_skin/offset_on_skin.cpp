@@ -24,7 +24,10 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const std::string side = in.text("side");
   for (const auto& s : skins) {
     LUMSK_TRY(made, s.apartFrom(curve, in.number("distance"), cx));
-    if (side != "both") keepSide(made.curves, curve, s, side == "left", cx);
+    if (side != "both")
+      made.curves.erase(std::remove_if(made.curves.begin(), made.curves.end(),
+                                       [&](const nurbs::Path& c) { return s.leftOf(c, curve) != (side == "left"); }),
+                        made.curves.end());
     addFound(std::move(made), found);
   }
   return foundOutcome(std::move(found), "distance", "no place of the skin is that far from the curve", cx);
