@@ -50,7 +50,6 @@ Expected<nurbs::Surface> splineOf(const TopoDS_Face& f, Vec2& low, Vec2& high, c
 struct BodyFaces::Face {
   TopoDS_Face shape;
   std::shared_ptr<const nurbs::Surface> surface;
-  std::shared_ptr<const nurbs::NearestOnSurface> nearest;
   bool reversed = false;
   std::unique_ptr<BRepTopAdaptor_FClass2d> border; ///< of trimmed faces
   Vec2 low = Vec2::Zero(), high = Vec2::Ones();    ///< the shape's parameters of the spline's domain
@@ -61,15 +60,23 @@ struct BodyFaces::Face {
     const Vec2 p = low + uv.cwiseProduct(high - low);
     return border->Perform(gp_Pnt2d(p.x(), p.y())) != TopAbs_OUT;
   }
+  /// Made when first asked for: not all curves need it.
+  const std::shared_ptr<const nurbs::NearestOnSurface>& feet() const {
+    if (!feet_) feet_ = std::make_shared<const nurbs::NearestOnSurface>(*surface);
+    return feet_;
+  }
   bool near(const Face& o, double mm) const {
     return ((box.low.array() - mm) <= o.box.high.array()).all() && ((o.box.low.array() - mm) <= box.high.array()).all();
   }
   /// Nothing where the foot is beyond the border.
   std::optional<PlaceOnBody> place(const Vec3& p, int index) const {
-    const auto f = nearest->foot(p);
+    const auto f = feet()->foot(p);
     if (!inside(f.uv)) return {};
     return PlaceOnBody{index, f.uv, f.point, reversed ? Vec3(-f.normal) : f.normal, f.distanceMm};
   }
+
+private:
+  mutable std::shared_ptr<const nurbs::NearestOnSurface> feet_;
 };
 
 BodyFaces::BodyFaces() = default;
@@ -94,7 +101,6 @@ Expected<BodyFaces> BodyFaces::of(const Body& b, int only, const Context& cx) {
         f->reversed = f->shape.Orientation() == TopAbs_REVERSED;
         f->border = std::make_unique<BRepTopAdaptor_FClass2d>(f->shape, 1e-9);
       }
-      f->nearest = std::make_shared<const nurbs::NearestOnSurface>(*f->surface);
       f->box = nurbs::extentOf(*f->surface);
       out.faces_.push_back(std::move(f));
     }
@@ -195,10 +201,10 @@ Expected<FoundCurves> BodyFaces::meeting(const BodyFaces& other, const Context& 
   for (const auto& a : faces_)
     for (const auto& b : other.faces_) {
       if (a->shape.IsSame(b->shape) || !a->near(*b, cx.tolerances.fit.mm)) continue;
-      const nurbs::Field field = nurbs::surfaceField(*a->surface, b->nearest);
+      const nurbs::Field field = nurbs::surfaceField(*a->surface, b->feet());
       const auto inside = [&](const Vec2& uv) {
         if (!a->inside(uv)) return false;
-        const auto foot = b->nearest->foot(a->surface->at(uv.x(), uv.y()));
+        const auto foot = b->feet()->foot(a->surface->at(uv.x(), uv.y()));
         return !foot.beyond && b->inside(foot.uv);
       };
       LUMSK_TRY(p, nurbs::zeroCurves(*a->surface, field, cx.tolerances.fit.mm, inside, cx));
@@ -247,9 +253,9 @@ Expected<FoundCurves> BodyFaces::projected(const nurbs::Path& path, const Vec3& 
       Face probe;
       probe.box = box;
       if (!f->near(probe, cx.tolerances.fit.mm)) continue;
-      const nurbs::Field field = nurbs::surfaceField(curtain, f->nearest);
+      const nurbs::Field field = nurbs::surfaceField(curtain, f->feet());
       const auto inside = [&](const Vec2& uv) {
-        const auto foot = f->nearest->foot(curtain.at(uv.x(), uv.y()));
+        const auto foot = f->feet()->foot(curtain.at(uv.x(), uv.y()));
         return !foot.beyond && f->inside(foot.uv);
       };
       LUMSK_TRY(p, nurbs::zeroCurves(curtain, field, cx.tolerances.fit.mm, inside, cx));
@@ -312,7 +318,7 @@ Expected<FoundCurves> BodyFaces::pulledOnto(const nurbs::Path& path, const Conte
   for (const Stretch& x : stretches) {
     const Face& f = *faces_[size_t(x.face)];
     nurbs::PointFunction p;
-    p.at = [&](double s) { return f.nearest->foot(path.at(std::min(length.parameterAt(s), path.last()))).point; };
+    p.at = [&](double s) { return f.feet()->foot(path.at(std::min(length.parameterAt(s), path.last()))).point; };
     p.stops = {x.from};
     for (size_t i = 1; i < path.segments().size(); ++i)
       if (const double s = length.lengthAt(double(i)); s > x.from + 1e-6 && s < x.to - 1e-6)

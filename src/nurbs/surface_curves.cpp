@@ -15,7 +15,10 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kBlock = 8;
-constexpr double kDomainShare = 0.2; ///< of the surface's size: how much a way across the domain counts
+constexpr double kNoughtMm2 = 1e-22;  ///< a squared distance that is rounding
+constexpr double kFootMoves = 1e-11;  ///< of the domain: the next of Newton's steps would be below rounding
+constexpr double kPlainNormal = 1e-4; ///< sine between the parameter lines from which their product is the normal
+constexpr double kDomainShare = 0.2;  ///< of the surface's size: how much a way across the domain counts
 
 std::vector<double> sampleParameters(const Knots& U, int degree, bool many) {
   std::vector<double> out;
@@ -83,12 +86,10 @@ NearestOnSurface::Foot NearestOnSurface::foot(const Vec3& p) const {
     }
     return Vec2(q.cwiseMax(low).cwiseMin(high));
   };
-  SurfaceDerivatives d;
-  double best = 1e300;
+  SurfaceDerivatives d, ahead;
+  s.derivatives(uv.x(), uv.y(), 2, d);
   for (int it = 0; it < 25; ++it) {
-    s.derivatives(uv.x(), uv.y(), 2, d);
     const Vec3 r = d(0, 0) - p;
-    best = r.squaredNorm();
     Vec2 g(r.dot(d(1, 0)), r.dot(d(0, 1)));
     Eigen::Matrix2d J;
     J << d(1, 0).squaredNorm() + r.dot(d(2, 0)), d(1, 0).dot(d(0, 1)) + r.dot(d(1, 1)), 0,
@@ -110,23 +111,25 @@ NearestOnSurface::Foot NearestOnSurface::foot(const Vec3& p) const {
     } else {
       step = -J.inverse() * g;
     }
-    Vec2 next = held(uv + step);
-    for (int half = 0; half < 12 && (s.at(next.x(), next.y()) - p).squaredNorm() > best * (1 + 1e-14); ++half) {
-      step *= 0.5;
+    Vec2 next = uv;
+    for (int half = 0; half <= 12; ++half, step *= 0.5) {
       next = held(uv + step);
+      s.derivatives(next.x(), next.y(), 2, ahead);
+      if ((ahead(0, 0) - p).squaredNorm() <= r.squaredNorm() * (1 + 1e-14) + kNoughtMm2) break;
     }
     Vec2 moved = next - uv;
     if (s.closedU()) moved.x() = std::remainder(moved.x(), high.x() - low.x());
     uv = next;
-    if (moved.cwiseQuotient(high - low).norm() < 1e-14) break;
+    std::swap(d, ahead);
+    if (moved.cwiseQuotient(high - low).norm() < kFootMoves) break;
   }
-  const PointAndNormal at = s.pointAndNormal(uv.x(), uv.y());
-  Foot out{uv, at.point, at.normal, (p - at.point).norm(), false};
-  const Vec3 off = p - at.point;
+  const Vec3 across = d(1, 0).cross(d(0, 1));
+  const bool plain = across.norm() > kPlainNormal * d(1, 0).norm() * d(0, 1).norm();
+  const Vec3 normal = plain ? Vec3(across.normalized()) : s.normal(uv.x(), uv.y());
+  const Vec3 off = p - d(0, 0);
   const bool border =
       (!s.closedU() && (uv.x() <= low.x() || uv.x() >= high.x())) || uv.y() <= low.y() || uv.y() >= high.y();
-  out.beyond = border && (off - off.dot(at.normal) * at.normal).norm() > 1e-7;
-  return out;
+  return {uv, d(0, 0), normal, off.norm(), border && (off - off.dot(normal) * normal).norm() > 1e-7};
 }
 
 Field planeField(const Surface& s, const Frame& plane) {

@@ -1,8 +1,11 @@
 #include "nurbs/zero_set.h"
 
+#include "nurbs/roots.h"
+
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace lumsk::nurbs {
 
@@ -138,6 +141,7 @@ public:
         if (cx_.stopped()) return fail(cancelled());
         visit({u.first, u.second, v.first, v.second, 0});
       }
+    seen_.clear();
     for (const Vec2& start : starts_) {
       if (cx_.stopped()) return fail(cancelled());
       if (!onFollowed(start)) follow(start);
@@ -162,7 +166,7 @@ private:
 
   void visit(const Cell& c) {
     const Vec2 mid(0.5 * (c.u0 + c.u1), 0.5 * (c.v0 + c.v1));
-    const FieldValue centre = f_(mid.x(), mid.y());
+    const FieldValue centre = seen(mid);
     const Vec3 at = s_.at(mid.x(), mid.y());
     // Corners and middles of sides, around.
     const Vec2 around[8] = {{c.u0, c.v0}, {mid.x(), c.v0}, {c.u1, c.v0}, {c.u1, mid.y()},
@@ -174,7 +178,7 @@ private:
     FieldValue v[8];
     std::vector<int> off; // places that are off the zero set beyond rounding: signs count there only
     for (int k = 0; k < 8; ++k) {
-      v[k] = f_(around[k].x(), around[k].y());
+      v[k] = seen(around[k]);
       if (std::abs(v[k].value) > kCrossing * o_.touch)
         off.push_back(k);
       else if (slope(around[k], v[k]) > kRealSlope)
@@ -192,6 +196,13 @@ private:
     if (monotone) return;
     if (c.deeper < kDeepest) return halve({c.u0, c.u1, c.v0, c.v1, c.deeper + 1});
     extremes_.push_back(mid);
+  }
+
+  /// The function where cells share places: asked for once.
+  const FieldValue& seen(const Vec2& p) {
+    const auto [it, fresh] = seen_.try_emplace({p.x(), p.y()});
+    if (fresh) it->second = f_(p.x(), p.y());
+    return it->second;
   }
 
   /// Of the function along the surface, per mm.
@@ -213,17 +224,13 @@ private:
   }
 
   /// Between two places with different signs.
-  Vec2 root(Vec2 a, Vec2 b) const {
-    const bool positive = f_(a.x(), a.y()).value > 0;
-    for (int it = 0; it < 60; ++it) {
-      const Vec2 m = 0.5 * (a + b);
-      if ((f_(m.x(), m.y()).value > 0) == positive)
-        a = m;
-      else
-        b = m;
-      if ((b - a).cwiseQuotient(box_.size()).norm() < 1e-14) break;
-    }
-    return 0.5 * (a + b);
+  Vec2 root(const Vec2& a, const Vec2& b) const {
+    const auto along = [&](double t) {
+      const Vec2 p = a + t * (b - a);
+      const FieldValue v = f_(p.x(), p.y());
+      return std::make_pair(v.value, v.du * (b - a).x() + v.dv * (b - a).y());
+    };
+    return a + bracketedRoot(along, 0.0, 1.0) * (b - a);
   }
 
   bool onFollowed(const Vec2& p) const {
@@ -418,6 +425,7 @@ private:
   const Context& cx_;
   Box box_;
   std::vector<Vec2> starts_, extremes_;
+  std::map<std::pair<double, double>, FieldValue> seen_;
   ZeroSet out_;
 };
 
