@@ -20,7 +20,7 @@ constexpr int kRuns = 20;
 recipe::Recipe network() {
   recipe::Recipe r;
   const auto add = [&](const char* kind, json inputs) {
-    const std::string id = r.newId();
+    const std::string id = "s" + r.newId();
     r.steps.push_back(std::make_shared<const recipe::StepEntry>(
         recipe::StepEntry{id, kind, 1, id, true, {}, {}, std::make_shared<const json>(std::move(inputs))}));
     return id;
@@ -48,7 +48,10 @@ bool dragging(const char* what, Workspace& w, ViewWidget& view, int index) {
     const Mark* handle = nullptr;
     for (const Mark& m : view.marks())
       if (m.kind == Mark::Kind::Point && m.index == index) handle = &m;
-    if (!handle) return false;
+    if (!handle) {
+      std::fprintf(stderr, "%s: no handle of point %d\n", what, index);
+      return false;
+    }
     const QPoint from = handle->at.toPoint();
     QTest::mousePress(&view, Qt::LeftButton, {}, from);
     QElapsedTimer clock;
