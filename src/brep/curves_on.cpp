@@ -47,6 +47,24 @@ Expected<nurbs::Surface> splineOf(const TopoDS_Face& f, Vec2& low, Vec2& high, c
 
 } // namespace
 
+namespace {
+
+/// Along a seam, or an edge that lies in the curve, both sides find it: one is kept.
+void dropTwins(std::vector<nurbs::Path>& pieces, double mm) {
+  const auto liesOn = [&](const nurbs::Path& a, const nurbs::Path& b) {
+    for (double f : {0.5, 0.0, 1.0, 0.23, 0.71})
+      if (nurbs::closestPoint(b, a.at(f * a.last())).distanceMm > mm) return false;
+    return true;
+  };
+  std::vector<nurbs::Path> kept;
+  for (nurbs::Path& p : pieces)
+    if (std::none_of(kept.begin(), kept.end(), [&](const nurbs::Path& k) { return liesOn(p, k) && liesOn(k, p); }))
+      kept.push_back(std::move(p));
+  pieces = std::move(kept);
+}
+
+} // namespace
+
 struct BodyFaces::Face {
   TopoDS_Face shape;
   std::shared_ptr<const nurbs::Surface> surface;
@@ -177,6 +195,7 @@ FoundCurves BodyFaces::whole(std::vector<nurbs::CurvesOnSurface> pieces, const C
     }
     out.touches.insert(out.touches.end(), p.touches.begin(), p.touches.end());
   }
+  dropTwins(all, kJoinTolerances * cx.tolerances.point.mm);
   out.curves = nurbs::assembled(all, kJoinTolerances * cx.tolerances.point.mm, cx.tolerances);
   std::sort(out.curves.begin(), out.curves.end(), [](const nurbs::Path& a, const nurbs::Path& b) {
     return nurbs::ArcLength(a).total() > nurbs::ArcLength(b).total();

@@ -17,6 +17,7 @@ namespace {
 constexpr int kBlock = 8;
 constexpr double kNoughtMm2 = 1e-22;  ///< a squared distance that is rounding
 constexpr double kFootMoves = 1e-11;  ///< of the domain: the next of Newton's steps would be below rounding
+constexpr double kBeyond = 1e-3;      ///< of the domain: how far beyond it a surface is carried on
 constexpr double kPlainNormal = 1e-4; ///< sine between the parameter lines from which their product is the normal
 constexpr double kDomainShare = 0.2;  ///< of the surface's size: how much a way across the domain counts
 
@@ -224,7 +225,12 @@ public:
   }
   bool usable() const { return t_.size() > 1; }
   const std::vector<double>& places() const { return t_; }
-  Vec2 uv(double w) const { return ontoZero(s_, f_, Vec2(uv_.at(std::clamp(w, 0.0, 1.0)).head<2>()), contact_); }
+  Vec2 uv(double w) const {
+    const Vec2 p = ontoZero(s_, f_, Vec2(uv_.at(std::clamp(w, 0.0, 1.0)).head<2>()), contact_);
+    // At a pole a step may lead far away.
+    const Vec2 low(s_.firstU(), s_.firstV()), high(s_.lastU(), s_.lastV()), slack = kBeyond * (high - low);
+    return p.cwiseMax(low - slack).cwiseMin(high + slack);
+  }
   Vec3 at(double w) const {
     const Vec2 p = uv(w);
     return s_.at(p.x(), p.y());

@@ -10,6 +10,7 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr double kShortestMm = 1e-4; ///< pieces below it need not be divided, whatever they look like
+constexpr double kNowhereMm = 1e-6;   ///< places nearer to each other are one
 constexpr size_t kMostNodes = 50000;
 
 /// Parameter of a point function by arc length: one interpolating cubic on each stretch between stops.
@@ -56,6 +57,7 @@ private:
       before = p1;
       at = w1;
     }
+    nodes.back().w = b;
     Stretch x{total_, total_ + nodes.back().s, a, b, {}};
     total_ = x.s1;
     std::vector<double> t;
@@ -84,9 +86,10 @@ private:
       return;
     }
     const double s = (4 * (l + r) - chord) / 3; // Richardson
-    if (!(s > 1e-12)) return;
-    nodes.push_back({m, nodes.back().s + s * l / (l + r)});
-    nodes.push_back({b, nodes.back().s + s * r / (l + r)});
+    if (!(s > kNowhereMm)) return;
+    const double start = nodes.back().s;
+    if (std::min(l, r) > kNowhereMm) nodes.push_back({m, start + s * l / (l + r)});
+    nodes.push_back({b, start + s});
   }
 
   const PointFunction& f_;

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 
 namespace lumsk::nurbs {
 
@@ -19,6 +20,9 @@ constexpr double kLeastStep = 1e-5;   ///< of the largest step
 constexpr double kCrossing = 1e-3;    ///< of a touch: branches that come nearer than this cross
 constexpr double kSaddle = 1e-8;      ///< squared slope below which a place is not brought onto the zero set any more
 constexpr double kRealSlope = 1e-3;   ///< a zero with less of a slope may be a mere touch
+constexpr double kFlatValley = 0.02;  ///< of the second derivative across it
+constexpr double kContact = 0.5;      ///< of a touch: how high the bottom of a valley may be
+constexpr double kPole = 0.05;        ///< of the step: a parameter line so short is a pole
 constexpr double kSameBranch = 0.05;  ///< of the step: a start that near to a followed curve lies on it
 
 struct Cell {
@@ -63,6 +67,9 @@ public:
   Vec2 held(const Vec2& p) const { return p.cwiseMax(low_).cwiseMin(high_); }
   bool inside(const Vec2& p) const { return (p.array() >= low_.array()).all() && (p.array() <= high_.array()).all(); }
   Vec2 size() const { return high_ - low_; }
+  double nearerSide(const Vec2& p, int axis) const {
+    return p[axis] - low_[axis] < high_[axis] - p[axis] ? low_[axis] : high_[axis];
+  }
   /// The fraction of the way from a to b at which it leaves the box, and through which side.
   double leaving(const Vec2& a, const Vec2& b, int& axis, double& at) const {
     double best = 1.0;
@@ -144,7 +151,7 @@ public:
     seen_.clear();
     for (const Vec2& start : starts_) {
       if (cx_.stopped()) return fail(cancelled());
-      if (!onFollowed(start)) follow(start);
+      if (!atPole(start) && !onFollowed(start)) follow(start);
     }
     for (const Vec2& e : extremes_) {
       if (cx_.stopped()) return fail(cancelled());
@@ -205,6 +212,20 @@ private:
     return it->second;
   }
 
+  /// At a pole, where a function hardly changes along the whole parameter line. A curve that runs through is found
+  /// beside it.
+  bool atPole(const Vec2& p) const {
+    const FirstDerivatives d = firstAt(s_, p);
+    return std::min(d.du.norm() * box_.size().x(), d.dv.norm() * box_.size().y()) < kPole * o_.stepMm;
+  }
+
+  Vec2 pole(Vec2 p) const {
+    const FirstDerivatives d = firstAt(s_, p);
+    const int across = d.du.norm() * box_.size().x() < d.dv.norm() * box_.size().y() ? 1 : 0;
+    p[across] = box_.nearerSide(p, across);
+    return p;
+  }
+
   /// Of the function along the surface, per mm.
   double slope(const Vec2& p, const FieldValue& v) const {
     const Vec2 g(v.du, v.dv);
@@ -233,9 +254,12 @@ private:
     return a + bracketedRoot(along, 0.0, 1.0) * (b - a);
   }
 
-  bool onFollowed(const Vec2& p) const {
-    const Vec3 at = s_.at(p.x(), p.y());
-    for (const ZeroCurve& c : out_.curves)
+  bool onFollowed(const Vec2& start) const {
+    for (const ZeroCurve& c : out_.curves) {
+      const Vec2 bottom = c.contact ? box_.held(ontoExtreme(s_, f_, start, true)) : start;
+      const bool near = (s_.at(bottom.x(), bottom.y()) - s_.at(start.x(), start.y())).norm() < 0.5 * o_.stepMm;
+      const Vec2 p = near ? bottom : start;
+      const Vec3 at = s_.at(p.x(), p.y());
       for (size_t i = 0; i < c.uv.size() - (c.closed ? 0 : 1); ++i) {
         const Vec2 &a = c.uv[i], &b = c.uv[(i + 1) % c.uv.size()];
         const Vec3 x = s_.at(a.x(), a.y()), y = s_.at(b.x(), b.y());
@@ -244,6 +268,7 @@ private:
         const Vec2 q = ontoZero(s_, f_, box_.held(a + g * (b - a)), c.contact);
         if ((s_.at(q.x(), q.y()) - at).norm() < kSameBranch * o_.stepMm && besides(p, q, 0.1 * o_.stepMm)) return true;
       }
+    }
     return false;
   }
 
@@ -280,7 +305,29 @@ private:
       back.pop_back();
       c.uv.insert(c.uv.begin(), back.begin(), back.end());
     }
-    if (c.uv.size() > 1) out_.curves.push_back(std::move(c));
+    if (c.uv.size() < 2) return;
+    if (const auto bottom = valley(c))
+      contact(bottom->first, bottom->second);
+    else
+      out_.curves.push_back(std::move(c));
+  }
+
+  /// A curve that lies on the slope of a valley whose bottom is nought within `touch` is one border of a contact: a
+  /// place at the bottom and the way along it.
+  std::optional<std::pair<Vec2, Vec2>> valley(const ZeroCurve& c) const {
+    std::optional<std::pair<Vec2, Vec2>> out;
+    for (int k : {1, 2, 3}) {
+      const Vec2 p = c.uv[c.uv.size() * size_t(k) / 4], e = ontoExtreme(s_, f_, p, true);
+      const Vec3 at = s_.at(e.x(), e.y());
+      if ((at - s_.at(p.x(), p.y())).norm() > 0.5 * o_.stepMm || std::abs(f_(e.x(), e.y()).value) > kContact * o_.touch)
+        return {};
+      const Bent b = bentAt(s_, shapeAt(s_, f_, e), e);
+      if (std::abs(b.weakValue) > kFlatValley * std::abs(b.strongValue)) return {};
+      // The valley must be deeper beside its bottom than rounding of the bottom.
+      if (std::abs(b.strongValue) * o_.stepMm * o_.stepMm < 8 * o_.touch) return {};
+      out = {e, b.weak};
+    }
+    return out;
   }
 
   std::vector<Vec2> followed(const Vec2& start, const Vec2& towards, bool backwards, bool& closed) {
@@ -319,6 +366,10 @@ private:
         return out;
       }
       out.push_back(q);
+      if (atPole(q)) {
+        out.back() = pole(q);
+        return out;
+      }
       if (flipped) backwards = !backwards;
       gone += moved;
       d = e ? *e : d;
@@ -343,7 +394,7 @@ private:
     Vec2 e = box_.held(p + f * (q - p));
     e[axis] = at;
     const int other = 1 - axis;
-    for (int it = 0; it < 30; ++it) {
+    for (int it = 0; it < 30 && !atPole(e); ++it) {
       const FieldValue v = f_(e.x(), e.y());
       const double slope = other == 0 ? v.du : v.dv;
       if (std::abs(v.value) < kExact || slope == 0) break;
@@ -380,7 +431,7 @@ private:
       if ((s_.at(t.x(), t.y()) - at).norm() < 0.1 * o_.stepMm) return;
     const Shape shape = shapeAt(s_, f_, e);
     const Bent b = bentAt(s_, shape, e);
-    if (std::abs(b.weakValue) > 0.02 * std::abs(b.strongValue)) {
+    if (std::abs(b.weakValue) > kFlatValley * std::abs(b.strongValue)) {
       if (b.weakValue * b.strongValue > 0 && std::abs(shape.gradient.dot(b.strong)) < 1e-6) out_.touches.push_back(e);
       return;
     }
@@ -399,7 +450,7 @@ private:
         const Vec2 ahead = p + 0.5 * o_.stepMm * d;
         const Vec2 q = ontoExtreme(s_, f_, box_.held(ahead), true);
         const Vec3 move = s_.at(q.x(), q.y()) - s_.at(p.x(), p.y());
-        if (std::abs(f_(q.x(), q.y()).value) > o_.touch || move.dot(t) <= 1e-6 * o_.stepMm) break;
+        if (std::abs(f_(q.x(), q.y()).value) > kContact * o_.touch || move.dot(t) <= 1e-6 * o_.stepMm) break;
         const Vec3 home = s_.at(start.x(), start.y()) - s_.at(p.x(), p.y());
         if (c.uv.size() > 3 && home.norm() < move.norm() && home.dot(t) > 0) {
           c.closed = true;
@@ -440,7 +491,9 @@ Vec2 ontoZero(const Surface& s, const Field& f, Vec2 uv, bool contact) {
     least = std::min(least, std::abs(v.value));
     const Vec2 g(v.du, v.dv), up = inverse(metric(firstAt(s, uv))) * g;
     const double slope = g.dot(up);
-    uv -= v.value / (slope + kSaddle) * up;
+    const Vec2 next = uv - v.value / (slope + kSaddle) * up;
+    if (!next.allFinite()) break; // at a pole
+    uv = next;
   }
   return uv;
 }

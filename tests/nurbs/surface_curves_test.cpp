@@ -106,7 +106,56 @@ class SurfaceCurvesTest : public QObject {
     return worst;
   }
 
+  /// The first place well inside where a relief's height has an extreme, or a saddle.
+  static std::optional<Vec2> critical(const Surface& s, bool saddle) {
+    for (int k = 0; k < 400; ++k) {
+      Vec2 p(0.1 + 0.8 * (k % 20) / 19, 0.1 + 0.8 * (k / 20) / 19);
+      SurfaceDerivatives d;
+      for (int it = 0; it < 30; ++it) {
+        s.derivatives(p.x(), p.y(), 2, d);
+        Eigen::Matrix2d H;
+        H << d(2, 0).z(), d(1, 1).z(), d(1, 1).z(), d(0, 2).z();
+        const Vec2 step = H.inverse() * Vec2(d(1, 0).z(), d(0, 1).z());
+        p = (p - step).cwiseMax(0.0).cwiseMin(1.0);
+        if (step.norm() > 1e-13) continue;
+        const bool inside = p.minCoeff() > 0.1 && p.maxCoeff() < 0.9;
+        if (inside && std::abs(H.determinant()) > 2000 && (H.determinant() < 0) == saddle) return p;
+        break;
+      }
+    }
+    return {};
+  }
+
 private slots:
+  void twentyPairsThatTouchSomewhereLoseNothing() {
+    int extremes = 0, saddles = 0;
+    for (int seed = 1; seed <= 10; ++seed)
+      for (bool saddle : {false, true}) {
+        // Two reliefs whose heights differ by a third one: where that has an extreme or a saddle at nought they touch.
+        const Surface a = randomRelief(seed, 8), difference = randomRelief(500 + seed, 6);
+        const auto at = critical(difference, saddle);
+        if (!at) continue;
+        ++(saddle ? saddles : extremes);
+        const double level = difference.at(at->x(), at->y()).z();
+        Points grid = a.grid();
+        grid.col(2) += difference.grid().col(2);
+        grid.col(2).array() -= level;
+        const Surface b = Surface::trusted(3, 3, a.knotsU(), a.knotsV(), grid, false);
+        const auto r = meet(a, b);
+        const auto [count, length] = marched([&](double u, double v) { return difference.at(u, v).z() - level; });
+        const auto said = QString("seed %1 %2").arg(seed).arg(saddle ? "saddle" : "extreme").toStdString();
+        QVERIFY2(std::abs(planLength(r) - length) < 0.01 * length + 0.5, said.c_str());
+        VERIFY_AT_MOST(offBoth(r, a, b), 0.0005);
+        const Vec3 place = a.at(at->x(), at->y());
+        double nearest = 1e300;
+        for (const Vec3& t : r.touches) nearest = std::min(nearest, (t - place).norm());
+        if (saddle) // branches run straight through it
+          for (const auto& c : r.curves) nearest = std::min(nearest, closestPoint(c.path, place).distanceMm);
+        QVERIFY2(nearest < 0.02, (said + " " + std::to_string(nearest)).c_str());
+      }
+    QVERIFY(extremes >= 8 && saddles >= 8);
+  }
+
   void randomSkinsMeetInAllTheirBranches() {
     int most = 0;
     for (int seed = 1; seed <= 40; ++seed) {
