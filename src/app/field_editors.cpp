@@ -22,6 +22,7 @@ using recipe::FieldKind;
 
 namespace {
 
+constexpr int kFewestRowsShown = 2, kMostRowsShown = 6; ///< of a table, without scrolling
 constexpr size_t kMostLetters = 28; ///< of labels that stand side by side
 
 QHBoxLayout* flat(QWidget* w) {
@@ -230,8 +231,7 @@ RowsEditor::RowsEditor(Field f) : FieldEditor(std::move(f)), table_(new QTableWi
   table_->setHorizontalHeaderLabels(heads);
   table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
   table_->verticalHeader()->setDefaultSectionSize(24);
-  table_->setMinimumHeight(120);
-  table_->setMaximumHeight(190);
+  fitHeight();
   table_->setAccessibleName(said(field_.label));
   table_->setObjectName("rows-" + QString::fromStdString(field_.key));
   l->addWidget(table_);
@@ -296,6 +296,7 @@ void RowsEditor::emitRows() {
     out.push_back(std::move(row));
   }
   value_ = out;
+  fitHeight();
   emit changed(out);
 }
 
@@ -318,6 +319,13 @@ void RowsEditor::setValue(const json& v) {
       if (c == 0) table_->item(r, c)->setData(Qt::UserRole, QString::fromStdString(v[r].value("id", "")));
     }
   filling_ = false;
+  fitHeight();
+}
+
+void RowsEditor::fitHeight() {
+  const int rows = std::clamp(table_->rowCount(), kFewestRowsShown, kMostRowsShown);
+  table_->setFixedHeight(table_->horizontalHeader()->sizeHint().height() + 2 * table_->frameWidth() +
+                         rows * table_->verticalHeader()->defaultSectionSize());
 }
 
 // Plain

@@ -99,6 +99,7 @@ public:
 
 private:
   void emitRows();
+  void fitHeight();
   QString idOf(int row) const; ///< empty for a new row
   json cell(const QString& text) const;
   QTableWidget* table_;

@@ -215,6 +215,7 @@ void Overlay::paintEvent(QPaintEvent*) {
   small.setPointSizeF(small.pointSizeF() * 0.92);
   p.setFont(small);
   paintLens(p);
+  std::vector<QRectF> labels;
   const auto label = [&](QPointF at, const QString& text, const QColor& ink, const QColor& border) {
     // Long sentences wrap, and the label stays inside the view.
     QRectF r = p.fontMetrics()
@@ -223,7 +224,15 @@ void Overlay::paintEvent(QPaintEvent*) {
     r.moveTo(at.x() + 12, at.y() - r.height() / 2);
     if (r.right() > width() - 6) r.moveRight(std::min(at.x() - 12, width() - 6.0));
     r.moveLeft(std::max(6.0, r.left()));
-    r.moveTop(std::clamp(r.top(), 6.0, std::max(6.0, height() - 6.0 - r.height())));
+    const double lowest = std::max(6.0, height() - 6.0 - r.height());
+    r.moveTop(std::clamp(r.top(), 6.0, lowest));
+    // Below those that it would lie on.
+    for (size_t tries = 0; tries < labels.size() && r.top() < lowest; ++tries) {
+      const auto under = std::find_if(labels.begin(), labels.end(), [&](const QRectF& o) { return o.intersects(r); });
+      if (under == labels.end()) break;
+      r.moveTop(std::min(under->bottom() + 2, lowest));
+    }
+    labels.push_back(r);
     p.setPen(QPen(border, 1));
     p.setBrush(tones().over);
     p.drawRoundedRect(r, 5, 5);

@@ -14,12 +14,30 @@ using inspect::MeasuredForm;
 namespace {
 
 constexpr int kBins = 48;
-constexpr double kCovered = 0.5; ///< a field value above it: hidden from where the mould is pulled
+constexpr int kBendsPerSpan = 6;
+constexpr int kDensestSpans = 10;     ///< of a curve that get all their teeth
+constexpr double kLongestTooth = 0.2; ///< of the form: what nine teeth in ten keep to
+constexpr double kCovered = 0.5;      ///< a field value above it: hidden from where the mould is pulled
 
-/// Teeth of 1/R reach a tenth of the form where R is a quarter of it.
-double combScale(const Drawing& d, double times) {
+/// Teeth of 1/R reach a tenth of the form where R is a quarter of it; half as far, or a quarter and so on, where most
+/// of the curves bend so much that their teeth would hide it. In such steps they do not breathe while a curve is
+/// dragged.
+double combScale(const Drawing& d, const CombLook& look) {
   const double size = (d.high - d.low).norm();
-  return 0.1 * size * 0.25 * size * times;
+  std::vector<double> bends;
+  if (look.curves)
+    for (const auto* list : {&d.curves, &d.otherCurves})
+      for (const DrawnCurve& c : *list) {
+        const auto k = inspect::comb(*c.path, kBendsPerSpan, 0.0).curvature;
+        bends.insert(bends.end(), k.begin(), k.end());
+      }
+  double scale = 0.1 * size * 0.25 * size;
+  if (!bends.empty()) {
+    const auto high = bends.begin() + std::ptrdiff_t(0.9 * double(bends.size() - 1));
+    std::nth_element(bends.begin(), high, bends.end());
+    while (scale * *high > kLongestTooth * size) scale *= 0.5;
+  }
+  return scale * look.scale;
 }
 
 std::vector<double> pointAreas(const brep::FaceMesh& m) {
@@ -114,8 +132,17 @@ void addComb(LensArt& art, const std::vector<Vec3>& base, const std::vector<Vec3
   art.lines.push_back({{tip}, Ink::Green, 1.4, inCut});
 }
 
+int spansOf(const nurbs::Path& path) {
+  int spans = 0;
+  for (const nurbs::Segment& s : path.segments())
+    if (const auto* spline = std::get_if<nurbs::Spline>(&s)) spans += spline->spans();
+  return spans;
+}
+
 void addComb(LensArt& art, const nurbs::Path& path, int density, double scale) {
-  const inspect::Comb comb = inspect::comb(path, density, scale);
+  // So many on a span, but not so many that those of a curve with many spans run into each other.
+  const int perSpan = std::clamp(kDensestSpans * density / std::max(1, spansOf(path)), 2, density);
+  const inspect::Comb comb = inspect::comb(path, perSpan, scale);
   if (comb.base.empty()) return;
   addComb(art, comb.base, comb.tip, false);
   art.dots.push_back({{comb.largestAt}, Ink::Coral, 2.0, false, {}});
@@ -312,7 +339,7 @@ private:
   }
 
   void combs() {
-    const double scale = combScale(d_, lens_.comb.scale);
+    const double scale = combScale(d_, lens_.comb);
     const auto offer = [&](const std::vector<DrawnCurve>& curves) {
       for (const DrawnCurve& c : curves) addComb(out_.art, *c.path, lens_.comb.density, scale);
     };
@@ -367,7 +394,7 @@ private:
           out_.art.fill.insert(out_.art.fill.end(), fill.begin(), fill.end());
         }
         if (cut.thinnest) out_.art.lines.push_back({{{cut.thinnest->from, cut.thinnest->to}}, Ink::Dark, 3.0, true});
-        if (lens_.cutting.combs) addCutCombs(out_.art, cut, lens_.comb, combScale(d_, lens_.comb.scale), true);
+        if (lens_.cutting.combs) addCutCombs(out_.art, cut, lens_.comb, combScale(d_, lens_.comb), true);
         out_.cuts.emplace_back(b.label, std::move(cut));
       }
     }
