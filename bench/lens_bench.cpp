@@ -27,10 +27,7 @@ double seenAfter(ViewWidget& view, const std::function<void()>& change) {
 } // namespace
 
 int main(int argc, char** argv) {
-  qputenv("QT_QPA_PLATFORM", "xcb");
-  QApplication program(argc, argv);
-  QApplication::setOrganizationName("LumskBench");
-  applyTheme(program);
+  const auto running = program(argc, argv);
   MainWindow window(steps::registry());
   window.show();
   Workspace& w = window.workspace();

@@ -81,10 +81,7 @@ bool dragging(const char* what, Workspace& w, ViewWidget& view, int index) {
 } // namespace
 
 int main(int argc, char** argv) {
-  qputenv("QT_QPA_PLATFORM", "xcb");
-  QApplication program(argc, argv);
-  QApplication::setOrganizationName("LumskBench");
-  applyTheme(program);
+  const auto running = program(argc, argv);
   MainWindow window(steps::registry());
   window.show();
   Workspace& w = window.workspace();

@@ -17,6 +17,15 @@ inline double median(std::vector<double> v) {
   return v.empty() ? 0 : v[v.size() / 2];
 }
 
+/// The program as it starts, with settings of its own.
+inline std::unique_ptr<QApplication> program(int& argc, char** argv) {
+  qputenv("QT_QPA_PLATFORM", "xcb");
+  auto made = std::make_unique<QApplication>(argc, argv);
+  QApplication::setOrganizationName("LumskBench");
+  app::applyTheme(*made);
+  return made;
+}
+
 /// Pictures a second while the view is turned by the mouse from an empty place for some ms.
 inline double turning(app::ViewWidget& view, int ms) {
   const QPoint empty(30, view.height() / 2);

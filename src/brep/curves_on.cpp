@@ -6,6 +6,7 @@
 #include "nurbs/arc_length.h"
 #include "nurbs/closest.h"
 #include "nurbs/curve_ends.h"
+#include "nurbs/fit.h"
 #include "nurbs/surface_fit.h"
 #include "nurbs/surface_measure.h"
 #include "nurbs/traced.h"
@@ -23,6 +24,9 @@ namespace {
 
 constexpr double kSilhouetteTouch = 1e-7; ///< sine of the angle that counts as nought
 constexpr double kSquareSine = 1e-3;      ///< a direction that leans on a skin by less has no clear way in it
+constexpr double kSameBend = 0.05;        ///< relative difference of curvatures that are one in a found curve
+constexpr double kFlatPerMm = 1e-5;       ///< curvature that is none
+constexpr double kJoinedFit = 0.3;        ///< of the fit tolerance: what joining pieces may add to it
 constexpr double kJoinTolerances = 3;     ///< pieces of neighbouring faces meet within so many point tolerances
 
 /// A trimmed face's surface over its own box of parameters, made [0, 1]^2.
@@ -61,6 +65,35 @@ void dropTwins(std::vector<nurbs::Path>& pieces, double mm) {
     if (std::none_of(kept.begin(), kept.end(), [&](const nurbs::Path& k) { return liesOn(p, k) && liesOn(k, p); }))
       kept.push_back(std::move(p));
   pieces = std::move(kept);
+}
+
+/// Whether a curve that was found in pieces bends alike on both sides of all its joints.
+bool flows(const nurbs::Path& p, const Context& cx) {
+  if (!p.corners(cx.tolerances.corner).empty()) return false;
+  const int n = int(p.segments().size());
+  for (int i = p.closed() ? 0 : 1; i < n; ++i) {
+    nurbs::CurveDerivatives before, after;
+    p.derivatives(std::nextafter(i == 0 ? p.last() : double(i), 0.0), 2, before);
+    p.derivatives(double(i), 2, after);
+    const auto a = nurbs::blendEnd(before, false), b = nurbs::blendEnd(after, false);
+    if (!a || !b) return false;
+    const double most = std::max(a->second.norm(), b->second.norm());
+    if ((a->second - b->second).norm() > kSameBend * most + kFlatPerMm) return false;
+  }
+  return true;
+}
+
+/// Such a curve as one spline without joints, for the pieces' own errors make small kinks there; else as it is.
+nurbs::Path withoutJoints(nurbs::Path p, double& deviationMm, const Context& cx) {
+  if (p.segments().size() < 2 || !flows(p, cx)) return p;
+  nurbs::LeanOptions o;
+  o.fit = {kJoinedFit * cx.tolerances.fit.mm};
+  const auto one = nurbs::fitPath(p, o);
+  if (!one) return p;
+  auto path = nurbs::Path::make({*one}, cx.tolerances.point);
+  if (!path) return p;
+  deviationMm += o.fit.mm; // at most
+  return std::move(*path);
 }
 
 } // namespace
@@ -197,6 +230,12 @@ FoundCurves BodyFaces::whole(std::vector<nurbs::CurvesOnSurface> pieces, const C
   }
   dropTwins(all, kJoinTolerances * cx.tolerances.point.mm);
   out.curves = nurbs::assembled(all, kJoinTolerances * cx.tolerances.point.mm, cx.tolerances);
+  const double pieceMm = out.deviationMm;
+  for (nurbs::Path& p : out.curves) {
+    double mm = pieceMm;
+    p = withoutJoints(std::move(p), mm, cx);
+    out.deviationMm = std::max(out.deviationMm, mm);
+  }
   std::sort(out.curves.begin(), out.curves.end(), [](const nurbs::Path& a, const nurbs::Path& b) {
     return nurbs::ArcLength(a).total() > nurbs::ArcLength(b).total();
   });
