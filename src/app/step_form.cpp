@@ -81,7 +81,7 @@ void StepForm::syncMessages() {
       b->setProperty("role", "remedy");
       b->setObjectName("remedy");
       connect(b, &QPushButton::clicked, this,
-              [this, m] { w_.setInput(m.step.empty() ? step_ : m.step, m.field, m.value, said(m.text)); });
+              [this, m] { w_.take(m.step.empty() ? step_ : m.step, m); });
       messages_->addWidget(b, 0, Qt::AlignLeft);
     }
   };

@@ -136,6 +136,20 @@ void Workspace::setInput(const std::string& step, const std::string& key, const 
   edit(now_->withStep(recipe::withInput(*entry, key, value)), words);
 }
 
+void Workspace::take(const std::string& step, const Remedy& offer) {
+  const recipe::StepEntry* entry = now_->find(step);
+  const Field* f = entry ? recipe::findField(registry_.schemaOf(entry->kind), offer.field) : nullptr;
+  if (!f) return;
+  if (f->kind != FieldKind::Picks) return setInput(step, offer.field, offer.value, said(offer.text));
+  const QStringList order = QString::fromStdString(offer.value).split(',');
+  json list = entry->inputs->value(offer.field, json::array());
+  const auto place = [&](const json& item) {
+    return order.indexOf(QString::fromStdString(item.value("id", std::string())));
+  };
+  std::stable_sort(list.begin(), list.end(), [&](const json& a, const json& b) { return place(a) < place(b); });
+  setInput(step, offer.field, list, said(offer.text));
+}
+
 void Workspace::turnItem(const std::string& step, const std::string& key, const std::string& item, int group) {
   const auto* entry = now_->find(step);
   const Field* field = entry ? recipe::findField(registry_.schemaOf(entry->kind), key) : nullptr;

@@ -47,6 +47,8 @@ public:
   /// A click on a pick's flag or on its chip's button: its first switch is turned, or its first choice goes on: from
   /// "by itself" to the option after the one that was found (`group`), from there back.
   void turnItem(const std::string& step, const std::string& key, const std::string& item, int group);
+  /// Does what a problem offers; of picks, its value is their order by ids.
+  void take(const std::string& step, const Remedy& offer);
   void dragInput(const std::string& step, const std::string& key, const json& value); ///< live, no undo entry yet
   void endDrag(const QString& words);
   void cancelDrag();

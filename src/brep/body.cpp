@@ -6,6 +6,7 @@
 #include <BRepBuilderAPI_Copy.hxx>
 #include <BRepBuilderAPI_Transform.hxx>
 #include <TopExp.hxx>
+#include <TopExp_Explorer.hxx>
 #include <TopTools_IndexedMapOfShape.hxx>
 #include <TopoDS.hxx>
 
@@ -35,6 +36,19 @@ std::vector<TopoDS_Edge> edges(const Body& b) {
 }
 std::vector<TopoDS_Vertex> vertices(const Body& b) {
   return collect<TopoDS_Vertex>(b.shape, TopAbs_VERTEX, [](const TopoDS_Shape& s) { return TopoDS::Vertex(s); });
+}
+
+std::vector<int> facesAt(const Body& b, int edge) {
+  const TopoDS_Edge e = edges(b)[size_t(edge)];
+  const auto all = faces(b);
+  std::vector<int> out;
+  for (int i = 0; i < int(all.size()); ++i)
+    for (TopExp_Explorer x(all[size_t(i)], TopAbs_EDGE); x.More(); x.Next())
+      if (x.Current().IsSame(e)) {
+        out.push_back(i);
+        break;
+      }
+  return out;
 }
 
 TopoDS_Shape copyOf(const TopoDS_Shape& s) { return BRepBuilderAPI_Copy(s, true, false).Shape(); }

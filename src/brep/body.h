@@ -40,6 +40,9 @@ std::vector<TopoDS_Face> faces(const Body& b);
 std::vector<TopoDS_Edge> edges(const Body& b);
 std::vector<TopoDS_Vertex> vertices(const Body& b);
 
+/// Indices of the faces that an edge bounds.
+std::vector<int> facesAt(const Body& b, int edge);
+
 /// Deep copy of the shape: for everything that writes into shapes (meshing, fixing).
 TopoDS_Shape copyOf(const TopoDS_Shape& s);
 /// The body moved; names kept.

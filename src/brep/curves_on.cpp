@@ -170,30 +170,24 @@ std::optional<PlaceOnBody> BodyFaces::nearest(const Vec3& p) const {
   return best;
 }
 
-BodyFaces::NormalSection BodyFaces::normalSection(const PlaceOnBody& at, const Vec3& direction) const {
-  // The curve in which the plane of normal and direction cuts the surface, as heights over the tangent plane: from
-  // feet of places along the direction, by differences of fourth order.
-  const Face& f = *faces_[size_t(at.face)];
-  const nurbs::Surface& s = *f.surface;
-  const double h = 2e-3 * (f.box.high - f.box.low).norm();
-  const Vec3 across = at.normal.cross(direction).normalized();
-  const auto height = [&](double x) {
-    // Newton's steps to the place of the surface over x along the direction, in the plane.
-    Vec2 uv = at.uv;
-    for (int it = 0; it < 20; ++it) {
-      nurbs::SurfaceDerivatives d;
-      s.derivatives(uv.x(), uv.y(), 1, d);
-      const Vec3 r = d(0, 0) - at.point;
-      Eigen::Matrix2d J;
-      J << d(1, 0).dot(direction), d(0, 1).dot(direction), d(1, 0).dot(across), d(0, 1).dot(across);
-      const Vec2 step = J.inverse() * Vec2(x - r.dot(direction), -r.dot(across));
-      uv += step;
-      if (step.norm() < 1e-15) break;
-    }
-    return (s.at(uv.x(), uv.y()) - at.point).dot(at.normal);
-  };
-  const double a = height(-2 * h), b = height(-h), c = height(h), d = height(2 * h);
-  return {(-a + 16 * b + 16 * c - d) / (12 * h * h), (d - 2 * c + 2 * b - a) / (2 * h * h * h)};
+nurbs::NormalSection BodyFaces::normalSection(const PlaceOnBody& at, const Vec3& direction) const {
+  nurbs::SurfaceDerivatives d;
+  faces_[size_t(at.face)]->surface->derivatives(at.uv.x(), at.uv.y(), 3, d);
+  return nurbs::normalSection(d, at.normal, direction);
+}
+
+std::optional<nurbs::NeighbourPlace> BodyFaces::beside(const Vec3& p) const {
+  std::optional<nurbs::NeighbourPlace> best;
+  for (const auto& f : faces_) {
+    const auto foot = f->feet()->foot(p);
+    if (best && foot.distanceMm >= best->distanceMm) continue;
+    if (foot.normal.norm() < 0.5) continue;
+    best.emplace();
+    f->surface->derivatives(foot.uv.x(), foot.uv.y(), 3, best->d);
+    best->normal = f->reversed ? Vec3(-foot.normal) : foot.normal;
+    best->distanceMm = foot.distanceMm;
+  }
+  return best;
 }
 
 std::optional<nurbs::BlendEnd> BodyFaces::endWithin(const PlaceOnBody& at, const Vec3& direction) const {
@@ -202,7 +196,7 @@ std::optional<nurbs::BlendEnd> BodyFaces::endWithin(const PlaceOnBody& at, const
   nurbs::BlendEnd e;
   e.at = at.point;
   e.tangent = flat.normalized();
-  const NormalSection section = normalSection(at, e.tangent);
+  const nurbs::NormalSection section = normalSection(at, e.tangent);
   e.second = section.curvature * at.normal;
   e.third = section.rate * at.normal - section.curvature * section.curvature * e.tangent;
   return e;

@@ -2,6 +2,7 @@
 #include "base/context.h"
 #include "brep/body.h"
 #include "nurbs/blend_curve.h"
+#include "nurbs/neighbour.h"
 #include "nurbs/surface_curves.h"
 
 namespace lumsk::brep {
@@ -33,16 +34,15 @@ public:
 
   /// The nearest place; nothing when the body has no faces.
   std::optional<PlaceOnBody> nearest(const Vec3& p) const;
-  /// Curvature towards the normal of the normal section in a direction, 1/mm, and its rate along it, 1/mm^2.
-  struct NormalSection {
-    double curvature = 0.0, rate = 0.0;
-  };
-  NormalSection normalSection(const PlaceOnBody& at, const Vec3& direction) const;
+  /// Curvature of the normal section in a direction.
+  nurbs::NormalSection normalSection(const PlaceOnBody& at, const Vec3& direction) const;
   /// A curve's end that leaves a place in the skin, as near to a direction as it can, bending as the skin does that
   /// way. Nothing where the direction stands square on the skin.
   std::optional<nurbs::BlendEnd> endWithin(const PlaceOnBody& at, const Vec3& direction) const;
   /// Whether a path near another one lies to the left of it, seen from the normals' side.
   bool leftOf(const nurbs::Path& path, const nurbs::Path& of) const;
+  /// The surface of the nearest face beside a point, carried on beyond its border.
+  std::optional<nurbs::NeighbourPlace> beside(const Vec3& p) const;
   /// Where the surfaces meet, both within their borders; a face does not meet itself.
   Expected<FoundCurves> meeting(const BodyFaces& other, const Context& cx) const;
   Expected<FoundCurves> cutBy(const Frame& plane, const Context& cx) const;

@@ -145,16 +145,141 @@ void startAtCorner(const Path& p, const ArcLength& l, AlignedSection& a, const T
   a.start = wrap(a.reversed ? a.start - best : a.start + best);
 }
 
+constexpr size_t kPeriodicNodes = 7;
+constexpr double kClosePair = 1e-4; ///< shares of a strip nearer than this are one place
+
+Vec3 pairPlace(const Section& s, const ArcLength& l, double fraction) {
+  return s.path()->at(std::min(l.parameterAtFraction(std::clamp(fraction, 0.0, 1.0)), s.path()->last()));
+}
+
+/// What pairs say of one strip of one section: the loft's parameter and the section's share.
+struct Bend {
+  double loft, own;
+  Vec3 at;
+};
+
+class Pairing {
+public:
+  Pairing(const std::vector<Section>& sections, const std::vector<ArcLength>& lengths, Alignment& a)
+      : sections_(sections), lengths_(lengths), a_(a), periodic_(a.closed && a.strips == 1) {}
+
+  Expected<void> run(const std::vector<PairLine>& pairs) {
+    bends_.assign(sections_.size(), std::vector<std::vector<Bend>>(size_t(a_.strips)));
+    for (const PairLine& l : pairs) LUMSK_CHECK(take(l));
+    for (size_t i = 0; i < sections_.size(); ++i) {
+      a_.sections[i].bends.assign(size_t(a_.strips), std::nullopt);
+      for (size_t k = 0; k < size_t(a_.strips); ++k)
+        if (!bends_[i][k].empty()) LUMSK_CHECK(bend(i, k));
+    }
+    return {};
+  }
+
+private:
+  struct Place {
+    size_t section;
+    int strip;
+    double share;
+    Vec3 at;
+  };
+
+  Expected<void> take(const PairLine& line) {
+    std::vector<Place> places;
+    for (size_t i = 0; i < line.size() && i < sections_.size(); ++i) {
+      if (!line[i] || !sections_[i].path()) continue;
+      const AlignedSection& a = a_.sections[i];
+      const double own = a_.closed ? wrap(a.reversed ? a.start - *line[i] : *line[i] - a.start)
+                                   : (a.reversed ? 1 - *line[i] : *line[i]);
+      int k = 0;
+      while (k + 1 < a_.strips && own >= a.breaks[size_t(k) + 1] - 1e-12) ++k;
+      const double from = a.breaks[size_t(k)], to = a.breaks[size_t(k) + 1];
+      places.push_back({i, k, (own - from) / (to - from), pairPlace(sections_[i], lengths_[i], *line[i])});
+    }
+    if (places.size() < 2) return {};
+    double mean = 0;
+    size_t ends = 0;
+    for (Place& p : places) {
+      if (periodic_) p.share += std::round(places[0].share - p.share);
+      ends += !periodic_ && std::min(p.share, 1 - p.share) < kClosePair;
+      mean += p.share / double(places.size());
+    }
+    if (ends == places.size()) return {}; // at ends or corners, which correspond anyway
+    for (const Place& p : places)
+      if (ends > 0 || p.strip != places[0].strip)
+        return fail(problem("LM-L010", ends > 0 ? "a pair joins an end or a corner with a place between corners"
+                                                : "a pair joins places of sections " +
+                                                      std::to_string(places[0].section + 1) + " and " +
+                                                      std::to_string(p.section + 1) + " between different corners")
+                        .at(places[0].at)
+                        .at(places[1].at)
+                        .tryThis("move the pair between the same corners in all sections"));
+    for (const Place& p : places) bends_[p.section][size_t(p.strip)].push_back({mean, p.share, p.at});
+    return {};
+  }
+
+  Expected<void> bend(size_t i, size_t k) {
+    std::vector<Bend> b = bends_[i][k];
+    if (periodic_)
+      for (Bend& x : b) {
+        const double turns = std::floor(x.loft);
+        x.loft -= turns, x.own -= turns;
+      }
+    std::sort(b.begin(), b.end(), [](const Bend& x, const Bend& y) { return x.loft < y.loft; });
+    std::vector<double> from, to;
+    if (!periodic_) from.push_back(0), to.push_back(0);
+    for (const Bend& x : b) from.push_back(x.loft), to.push_back(x.own);
+    from.push_back(periodic_ ? from.front() + 1 : 1.0);
+    to.push_back(periodic_ ? to.front() + 1 : 1.0);
+    for (size_t j = 1; j < from.size(); ++j)
+      if (from[j] - from[j - 1] < kClosePair || to[j] - to[j - 1] < kClosePair) {
+        const Vec3& at = b[std::min(j - (periodic_ ? 0 : 1), b.size() - 1)].at;
+        return fail(problem("LM-L011", "pairs cross on section " + std::to_string(i + 1))
+                        .at(at)
+                        .tryThis("put the pairs in the same order on all sections, or take one out"));
+      }
+    while (periodic_ && from.size() < kPeriodicNodes) { // between few pairs evenly: the map's own splines need more
+      size_t widest = 1;
+      for (size_t j = 2; j < from.size(); ++j)
+        if (from[j] - from[j - 1] > from[widest] - from[widest - 1]) widest = j;
+      const auto middle = [&](const std::vector<double>& x) { return 0.5 * (x[widest] + x[widest - 1]); };
+      const double f = middle(from), t = middle(to);
+      from.insert(from.begin() + std::ptrdiff_t(widest), f);
+      to.insert(to.begin() + std::ptrdiff_t(widest), t);
+    }
+    LUMSK_TRY(map, MonotoneMap::through(from, to, periodic_));
+    a_.sections[i].bends[k] = std::move(map);
+    return {};
+  }
+
+  const std::vector<Section>& sections_;
+  const std::vector<ArcLength>& lengths_;
+  Alignment& a_;
+  bool periodic_;
+  std::vector<std::vector<std::vector<Bend>>> bends_; ///< by section and strip
+};
+
 } // namespace
 
 Vec3 alignedPoint(const Section& s, const ArcLength& length, const AlignedSection& a, double f) {
   const Path& p = *s.path();
-  if (!p.closed()) return p.at(length.parameterAt(ownFraction(a, f, false) * length.total()));
-  return p.at(length.parameterAt(ownFraction(a, f, true) * length.total()));
+  return p.at(length.parameterAt(ownFraction(a, f, p.closed()) * length.total()));
+}
+
+Vec3 alignedTangent(const Section& s, const ArcLength& length, const AlignedSection& a, double f) {
+  const Path& p = *s.path();
+  CurveDerivatives d;
+  p.derivatives(std::min(length.parameterAt(ownFraction(a, f, p.closed()) * length.total()), p.last()), 1, d);
+  const double l = d[1].norm();
+  return l > 0 ? Vec3(d[1] * ((a.reversed ? -1 : 1) / l)) : Vec3(Vec3::Zero());
+}
+
+double alignedFraction(const AlignedSection& a, int strip, double t) {
+  const size_t k = size_t(strip);
+  const double share = k < a.bends.size() && a.bends[k] ? (*a.bends[k])(t) : t;
+  return a.breaks[k] + share * (a.breaks[k + 1] - a.breaks[k]);
 }
 
 Expected<Alignment> alignSections(const std::vector<Section>& sections, const std::vector<ArcLength>& lengths,
-                                  const Tolerances& tol) {
+                                  const std::vector<PairLine>& pairs, const Tolerances& tol) {
   const int n = int(sections.size());
   if (n < 2)
     return fail(
@@ -217,7 +342,110 @@ Expected<Alignment> alignSections(const std::vector<Section>& sections, const st
   reference.push_back(1.0);
   out.strips = int(reference.size()) - 1;
   for (int i = 0; i < n; ++i) out.sections[i].breaks = i == leader ? reference : matchBreaks(reference, corners[i]);
+  LUMSK_CHECK(Pairing(sections, lengths, out).run(pairs));
   return out;
+}
+
+namespace {
+
+/// Short open paths over places with sizes: the cost is the sum of steps between neighbours.
+class ShortPath {
+public:
+  ShortPath(std::vector<Vec3> centres, std::vector<double> sizes)
+      : centres_(std::move(centres)), sizes_(std::move(sizes)) {}
+
+  double between(int a, int b) const {
+    return std::hypot((centres_[size_t(a)] - centres_[size_t(b)]).norm(), sizes_[size_t(a)] - sizes_[size_t(b)]);
+  }
+  double cost(const std::vector<int>& order) const {
+    double sum = 0;
+    for (size_t i = 1; i < order.size(); ++i) sum += between(order[i - 1], order[i]);
+    return sum;
+  }
+  std::vector<int> best(const std::vector<int>& places) const {
+    std::vector<int> found = places;
+    double least = 1e300;
+    const size_t starts = std::min<size_t>(places.size(), kStarts);
+    for (size_t k = 0; k < starts; ++k) {
+      std::vector<int> order = nearestFrom(places, k * places.size() / starts);
+      shorten(order);
+      if (const double c = cost(order); c < least) least = c, found = order;
+    }
+    return found;
+  }
+
+private:
+  static constexpr size_t kStarts = 24;
+
+  std::vector<int> nearestFrom(std::vector<int> left, size_t first) const {
+    std::vector<int> order{left[first]};
+    left.erase(left.begin() + std::ptrdiff_t(first));
+    while (!left.empty()) {
+      const auto next = std::min_element(
+          left.begin(), left.end(), [&](int a, int b) { return between(order.back(), a) < between(order.back(), b); });
+      order.push_back(*next);
+      left.erase(next);
+    }
+    return order;
+  }
+  /// Turns stretches round while that makes the path shorter; at its ends only one step changes.
+  void shorten(std::vector<int>& o) const {
+    const size_t n = o.size();
+    const auto step = [&](bool is, size_t a, size_t b) { return is ? between(o[a], o[b]) : 0.0; };
+    for (bool better = true; better;) {
+      better = false;
+      for (size_t i = 0; i < n; ++i)
+        for (size_t j = i + 1; j < n; ++j) {
+          const double now = step(i > 0, i - 1, i) + step(j + 1 < n, j, j + 1);
+          const double then = step(i > 0, i - 1, j) + step(j + 1 < n, i, j + 1);
+          if (then > now - 1e-9) continue;
+          std::reverse(o.begin() + std::ptrdiff_t(i), o.begin() + std::ptrdiff_t(j) + 1);
+          better = true;
+        }
+    }
+  }
+
+  std::vector<Vec3> centres_;
+  std::vector<double> sizes_;
+};
+
+} // namespace
+
+std::vector<int> shorterOrder(const std::vector<Section>& sections) {
+  constexpr int kPlaces = 24;
+  constexpr double kClearly = 0.9; ///< of the given path's cost
+  const int n = int(sections.size());
+  std::vector<Vec3> centres;
+  std::vector<double> sizes;
+  std::vector<int> given, curves, tips;
+  for (int i = 0; i < n; ++i) {
+    const Path* p = sections[size_t(i)].path();
+    const std::optional<ArcLength> length = p ? std::make_optional<ArcLength>(*p) : std::nullopt;
+    Points pts(kPlaces, 3);
+    for (int k = 0; k < kPlaces; ++k)
+      pts.row(k) =
+          (p ? p->at(length->parameterAtFraction((k + 0.5) / kPlaces)) : *sections[size_t(i)].point()).transpose();
+    centres.push_back(pts.colwise().mean().transpose());
+    sizes.push_back(std::sqrt((pts.rowwise() - centres.back().transpose()).rowwise().squaredNorm().mean()));
+    given.push_back(i);
+    (p ? curves : tips).push_back(i);
+  }
+  if (curves.empty() || tips.size() > 2) return {};
+  const ShortPath path(centres, sizes);
+  std::vector<int> best = path.best(curves);
+  if (!tips.empty()) {
+    const double here = path.between(tips[0], best.front()), there = path.between(tips[0], best.back());
+    if (there < here) std::reverse(best.begin(), best.end());
+    best.insert(best.begin(), tips[0]);
+    if (tips.size() > 1) best.push_back(tips[1]);
+  }
+  // In the sense in which they were given.
+  double along = 0;
+  for (int i = 0; i < n; ++i) along += (i - 0.5 * (n - 1)) * best[size_t(i)];
+  if (along < 0) std::reverse(best.begin(), best.end());
+  const bool misplaced = std::any_of(tips.begin(), tips.end(), [&](int t) { return t > 0 && t + 1 < n; });
+  if (best == given || (!misplaced && path.cost(best) > kClearly * path.cost(given))) return {};
+  return best;
 }
 
 } // namespace lumsk::nurbs

@@ -126,7 +126,7 @@ Expected<ChangedCurve> withDegree(const Path& p, int degree, const Context& cx) 
 Expected<Path> curveBetween(const Path& a, const Path& b, double weight, const Context& cx) {
   const std::vector<Section> sections{{a, false, {}}, {b, false, {}}};
   const std::vector<ArcLength> lengths{ArcLength(a), ArcLength(b)};
-  LUMSK_TRY(aligned, alignSections(sections, lengths, cx.tolerances));
+  LUMSK_TRY(aligned, alignSections(sections, lengths, {}, cx.tolerances));
   const auto place = [&](size_t strip, double f) {
     Vec3 at[2];
     for (int i : {0, 1}) {

@@ -18,11 +18,11 @@ std::vector<double> parametersFor(const Points& points, Spacing spacing, bool cl
 
 namespace {
 
-Knots knotsWithDerivatives(const std::vector<double>& t, int p, bool start, bool end) {
-  // As if the end parameters stood twice: averaging then leaves the right number of knots.
-  std::vector<double> s = t;
-  if (start) s.insert(s.begin(), t.front());
-  if (end) s.push_back(t.back());
+Knots knotsWithDerivatives(const std::vector<double>& t, int p, Eigen::Index start, Eigen::Index end) {
+  // As if the end parameters stood once more for every derivative: averaging then leaves the right number of knots.
+  std::vector<double> s(size_t(start), t.front());
+  s.insert(s.end(), t.begin(), t.end());
+  s.insert(s.end(), size_t(end), t.back());
   return averagedKnots(p, s);
 }
 
@@ -57,32 +57,26 @@ Spline interpolatePeriodic(const Points& points, const std::vector<double>& t, i
 } // namespace
 
 Expected<RowInterpolation> interpolateRows(const std::vector<double>& t, const Rows& values, int p,
-                                           const Rows& startDerivative, const Rows& endDerivative) {
-  const bool ds = startDerivative.rows() > 0, de = endDerivative.rows() > 0;
-  const int n = int(t.size()) + ds + de;
+                                           const Rows& startDerivatives, const Rows& endDerivatives) {
+  const Eigen::Index ds = startDerivatives.rows(), de = endDerivatives.rows();
+  const int n = int(t.size()) + int(ds + de);
   if (n < p + 1) return fail(problem("LM-G001", "too few rows for this degree").measure(count(n)).want(count(p + 1)));
   RowInterpolation out;
   out.knots = knotsWithDerivatives(t, p, ds, de);
   BandedLu A(n, p, p);
   Rows rhs(n, values.cols());
   int row = 0;
-  const auto put = [&](double u, int order) {
+  const auto put = [&](double u, int order, const auto& value) {
     BasisDerivatives b;
     basisDerivatives(out.knots, p, u, order, b);
     for (int j = 0; j <= p; ++j)
-      if (std::abs(b.first + j - row) <= p) A.at(row, b.first + j) = b.value[order][j];
+      if (std::abs(b.first + j - row) <= p) A.at(row, b.first + j) = b.value[size_t(order)][size_t(j)];
+    rhs.row(row++) = value;
   };
   for (size_t i = 0; i < t.size(); ++i) {
-    if (i + 1 == t.size() && de) {
-      put(t.back(), 1);
-      rhs.row(row++) = endDerivative.row(0);
-    }
-    put(t[i], 0);
-    rhs.row(row++) = values.row(i);
-    if (i == 0 && ds) {
-      put(t.front(), 1);
-      rhs.row(row++) = startDerivative.row(0);
-    }
+    for (Eigen::Index k = de; k > 0 && i + 1 == t.size(); --k) put(t.back(), int(k), endDerivatives.row(k - 1));
+    put(t[i], 0, values.row(Eigen::Index(i)));
+    for (Eigen::Index k = 1; k <= ds && i == 0; ++k) put(t.front(), int(k), startDerivatives.row(k - 1));
   }
   if (!A.factor())
     return fail(problem("LM-G008", "the points cannot be joined by one spline").tryThis("space them more evenly"));

@@ -34,13 +34,14 @@ struct MirroredEnds {
 Expected<Spline> interpolateMirrored(const Points& points, const MirroredEnds& ends, InterpolationOptions options,
                                      LengthTolerance point);
 
-/// Interpolates rows of values at increasing parameters: rows of `values` are the data, `startDerivative` and
-/// `endDerivative` (one row or none) fix first derivatives. Returns knots and control rows. Banded, linear time.
+/// Interpolates rows of values at increasing parameters: rows of `values` are the data; row k of `startDerivatives` and
+/// `endDerivatives` (none to three) fixes the derivative of order k + 1. Returns knots and control rows. Banded, linear
+/// time.
 struct RowInterpolation {
   Knots knots;
   Rows controls;
 };
 Expected<RowInterpolation> interpolateRows(const std::vector<double>& parameters, const Rows& values, int degree,
-                                           const Rows& startDerivative, const Rows& endDerivative);
+                                           const Rows& startDerivatives, const Rows& endDerivatives);
 
 } // namespace lumsk::nurbs

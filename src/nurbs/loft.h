@@ -1,21 +1,54 @@
 #pragma once
 #include "base/context.h"
 #include "nurbs/correspond.h"
+#include "nurbs/neighbour.h"
 #include "nurbs/side_conditions.h"
 
 namespace lumsk::nurbs {
 
-/// How a skin leaves its first or last section. `Perpendicular`: square to the section's plane; at a point: rounded,
-/// with the plane of the neighbouring section as direction of its tangent plane. `G3`: the section lies in a mirror
-/// plane and the skin is one smooth form with its mirror image.
-enum class LoftEnd { Free, Perpendicular, G3 };
+/// How a skin leaves its first or last section.
+enum class LoftEnd {
+  Free,
+  Perpendicular, ///< square to the section's plane; at a point: rounded, square to the way to the neighbouring section
+  Angle,         ///< leaning outwards from square by an angle
+  Flat,          ///< at a point: rounded without curvature
+  Mirror,        ///< the section lies in a mirror plane and the skin is one smooth form with its mirror image (G3)
+  G1,            ///< tangent to the neighbour
+  G2,            ///< and bending as it does
+  G3             ///< and its bending changing as there
+};
+
+/// One end of a loft.
+struct LoftEndOptions {
+  LoftEnd kind = LoftEnd::Free;
+  double pull = 1.0;                   ///< strength, 0.05..10; 1 is as long as an arc that does the same
+  double angleDeg = 0.0;               ///< of `Angle`, -85..85
+  Neighbour neighbour;                 ///< of `G1` to `G3`
+  std::function<double(double)> along; ///< factor of the pull by the fraction along the section; empty: 1
+  LoftEndOptions(LoftEnd k = LoftEnd::Free) : kind(k) {}
+};
 
 struct LoftOptions {
-  int degree = 3; ///< across the sections, 1..7; lowered when there are too few sections
-  LoftEnd start = LoftEnd::Free, end = LoftEnd::Free;
-  double startPull = 1.0, endPull = 1.0;                     ///< strength of a perpendicular end, 0.05..10
+  int degree = 3; ///< across the sections, 1..7; lowered when there are too few sections, raised by end conditions
+  LoftEndOptions start, end;
   SideMeets left = SideMeets::Free, right = SideMeets::Free; ///< where open sections start and end
-  std::optional<Frame> mirror; ///< plane of G3 ends and of sides; without one, the section's or the side's own plane
+  std::optional<Frame>
+      mirror; ///< plane of mirror ends and of sides; without one, the section's or the side's own plane
+  std::vector<PairLine> pairs; ///< places that must correspond
+};
+
+/// Worst join of a loft's ends with what they flow into or lean by.
+struct LoftJoin {
+  double angleDeg = 0.0, curvature = 0.0, rate = 0.0; ///< the latter relative, with floors of 1/(10 L) and its square
+  void take(const LoftJoin& o) {
+    angleDeg = std::max(angleDeg, o.angleDeg), curvature = std::max(curvature, o.curvature);
+    rate = std::max(rate, o.rate);
+  }
+  /// In parts of what is allowed.
+  double worst(const Tolerances& tol) const {
+    return std::max({angleDeg / tol.angle.deg, curvature / tol.curvature.relative, rate / kRateAllowed});
+  }
+  static constexpr double kRateAllowed = 0.05;
 };
 
 struct LoftResult {
@@ -23,15 +56,19 @@ struct LoftResult {
   Alignment alignment;
   std::vector<double> parameters; ///< v of every section
   double sectionDeviationMm = 0.0;
+  LoftJoin join;               ///< measured at places between the samples
   int degree = 3;              ///< degree used across
   std::optional<Frame> mirror; ///< a plane that sides or G3 ends meet
 };
 
 /// Skin through sections in order (skinning: Woodward 1988; Piegl & Tiller 1997, 10.3) on one lean knot vector for
-/// all of them (see `fitLean`), interpolated across at averaged chord parameters. End conditions are derivative rows.
-/// Fails as `alignSections` and `fitLean` do, with LM-L004 where neighbouring sections coincide, LM-L005 where an end
-/// is to be perpendicular and its section is not planar, LM-L006 for a pull out of range, LM-L008 where sections do not
-/// meet a mirror plane as their side asks, LM-L009 for a side or a G3 end without a plane.
+/// all of them (see `fitLean`), interpolated across at averaged chord parameters. End conditions are derivative rows;
+/// those that vary along the section are fitted together with the sections, and continue the neighbour's normal
+/// sections. Fails as `alignSections` and `fitLean` do, with LM-L004 where neighbouring sections coincide, LM-L005
+/// where an end is to be perpendicular and its section is not planar, LM-L006 for a pull or angle out of range, LM-L008
+/// where sections do not meet a mirror plane as their side asks, LM-L009 for a side or a mirror end without a plane,
+/// LM-L012 for an end that a point or a curve cannot have, LM-L013 where a section does not lie on the skin that it is
+/// to flow into, LM-L014 where the way to the next section stands square on that skin.
 Expected<LoftResult> loft(const std::vector<Section>& sections, const LoftOptions& options, const Context& cx);
 
 } // namespace lumsk::nurbs

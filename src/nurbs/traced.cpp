@@ -10,7 +10,7 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr double kShortestMm = 1e-4; ///< pieces below it need not be divided, whatever they look like
-constexpr double kNowhereMm = 1e-6;   ///< places nearer to each other are one
+constexpr double kNowhereMm = 1e-6;  ///< places nearer to each other are one
 constexpr size_t kMostNodes = 50000;
 
 /// Parameter of a point function by arc length: one interpolating cubic on each stretch between stops.

@@ -134,8 +134,14 @@ Field file(std::string key, std::string label, std::string help, std::string fil
 }
 Field continuity(std::string key, std::string label, std::string help, std::vector<std::string> allowed) {
   Field f = make(FieldKind::Continuity, std::move(key), std::move(label), std::move(help));
-  static const std::map<std::string, std::string> labels{
-      {"free", "free"}, {"perpendicular", "square"}, {"g0", "G0"}, {"g1", "G1"}, {"g2", "G2"}, {"g3", "G3"}};
+  static const std::map<std::string, std::string> labels{{"free", "free"},
+                                                         {"perpendicular", "square"},
+                                                         {"angle", "at an angle"},
+                                                         {"flat", "flat"},
+                                                         {"g0", "G0"},
+                                                         {"g1", "G1"},
+                                                         {"g2", "G2"},
+                                                         {"g3", "G3"}};
   for (const auto& a : allowed) f.options.push_back({a, labels.at(a)});
   f.fallback = allowed.front();
   return f;

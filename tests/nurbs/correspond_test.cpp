@@ -55,7 +55,7 @@ private slots:
                                  line({0, 5, 40}, {50, 5, 40})};
     std::vector<ArcLength> l;
     for (const auto& x : s) l.emplace_back(*x.path());
-    const auto a = alignSections(s, l, {});
+    const auto a = alignSections(s, l, {}, {});
     VERIFY_OK(a);
     QVERIFY(!a->sections[0].reversed && a->sections[1].reversed && !a->sections[2].reversed);
     QVERIFY(a->sections[1].changedDirection);

@@ -112,7 +112,7 @@ private slots:
     for (double pull : {0.5, 1.0, 2.0}) {
       LoftOptions o;
       o.start = LoftEnd::Perpendicular;
-      o.startPull = pull;
+      o.start.pull = pull;
       const auto r = loft(tumblerSections(), o, {});
       VERIFY_OK(r);
       const Surface& s = r->strips[0];
@@ -129,7 +129,7 @@ private slots:
 
   void perpendicularEndsLeaveSquareToTheSection() {
     LoftOptions o;
-    o.start = o.end = LoftEnd::Perpendicular;
+    o.start = o.end = LoftEndOptions(LoftEnd::Perpendicular);
     const std::vector<Section> sections{turnedCircle(0, 60, 0, false), turnedCircle(40, 75, 0, false),
                                         turnedCircle(80, 50, 0, false)};
     const auto r = loft(sections, o, {});
@@ -175,7 +175,7 @@ private slots:
     QCOMPARE(code({ring, {Vec3(0, 0, 5)}, turnedCircle(10, 5, 0, false)}), std::string("LM-L003"));
     QCOMPARE(code({ring, turnedCircle(0, 60, 50, true)}), std::string("LM-L004"));
     LoftOptions o;
-    o.startPull = 0;
+    o.start.pull = 0;
     QCOMPARE(code({ring, turnedCircle(9, 60, 0, true)}, o), std::string("LM-L006"));
     o = {};
     o.start = LoftEnd::Perpendicular;
@@ -209,7 +209,7 @@ private slots:
     for (double y : {0.0, 14.0, 30.0, 44.0})
       across.push_back({*circle({{0.1 * y, y, 0}, Vec3::UnitX(), Vec3::UnitZ()}, 60 - 0.012 * y * y)});
     LoftOptions g3;
-    g3.start = LoftEnd::G3;
+    g3.start = LoftEnd::Mirror;
     const auto a = loft(across, g3, {});
     VERIFY_OK(a);
     const AtPlane at = sideAtPlane(a->strips[0], FirstV);

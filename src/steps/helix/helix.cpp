@@ -1,8 +1,8 @@
 #include "nurbs/helix.h"
 
-#include "nurbs/interpolate.h"
 #include "nurbs/monotone.h"
 #include "steps/curves.h"
+#include "steps/graphs.h"
 
 namespace lumsk::steps {
 
@@ -43,33 +43,6 @@ Schema schema() {
       choice("hand", "Hand", "Which way it turns.", {{"right", "right-handed"}, {"left", "left-handed"}})};
 }
 
-/// Radii as a smooth function of the fraction of the turns, level before the first row and after the last one.
-Expected<std::function<double(double)>> radiusGraph(const Inputs& in) {
-  const auto rows = in.graph("radii");
-  if (rows.empty()) return std::function<double(double)>();
-  if (rows.size() == 1) return std::function<double(double)>([r = rows[0].second](double) { return r; });
-  std::vector<double> at;
-  nurbs::Rows values(Eigen::Index(rows.size()), 1);
-  for (size_t i = 0; i < rows.size(); ++i) {
-    if (i > 0 && rows[i].first - rows[i - 1].first < 1e-6)
-      return fail(problem("LM-P025", "two rows of the radius graph are at one place")
-                      .measure(ratio(rows[i].first))
-                      .inField("radii")
-                      .tryThis("move one of them"));
-    at.push_back((rows[i].first - rows[0].first) / (rows.back().first - rows[0].first));
-    values(Eigen::Index(i), 0) = rows[i].second;
-  }
-  at.back() = 1.0;
-  const int degree = std::min(3, int(rows.size()) - 1);
-  LUMSK_TRY(r, nurbs::interpolateRows(at, values, degree, nurbs::Rows(0, 1), nurbs::Rows(0, 1)));
-  Points p = Points::Zero(r.controls.rows(), 3);
-  p.col(0) = r.controls.col(0);
-  const auto curve = nurbs::Spline::trusted(degree, r.knots, std::move(p));
-  const double first = rows[0].first, last = rows.back().first;
-  return std::function<double(double)>(
-      [curve, first, last](double f) { return curve.at(std::clamp((f - first) / (last - first), 0.0, 1.0)).x(); });
-}
-
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   nurbs::HelixOptions o;
   o.base = in.plane("plane", topPlane());
@@ -95,7 +68,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   o.radiusMm = in.number("radius");
   o.endRadiusMm = in.number("endRadius");
-  LUMSK_TRY(radii, radiusGraph(in));
+  LUMSK_TRY(radii, graphOf(in, "radii"));
   o.radiusAt = radii;
   o.startAngleDeg = in.number("startAngle");
   o.leftHanded = in.text("hand") == "left";

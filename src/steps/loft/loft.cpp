@@ -1,7 +1,10 @@
 #include "nurbs/loft.h"
 
+#include "brep/curves_on.h"
 #include "brep/names.h"
 #include "brep/skin.h"
+#include "steps/curves.h"
+#include "steps/graphs.h"
 #include "steps/skins.h"
 
 namespace lumsk::steps {
@@ -10,33 +13,46 @@ using namespace recipe;
 
 namespace {
 
+const std::vector<std::string> kFlows{"g1", "g2", "g3"};
+
+/// The fields of one end.
+void addEnd(Schema& s, const std::string& key, const std::string& label, const std::string& which) {
+  s.push_back(continuity(key, label,
+                         "How the skin leaves the " + which +
+                             " section: free; square to its plane, at a point rounded; leaning outwards; at a point "
+                             "flat; flowing into the neighbouring skin; G3 without one: at a mirror plane.",
+                         {"free", "perpendicular", "angle", "flat", "g1", "g2", "g3"}));
+  s.push_back(angle(key + "Angle", "Angle", "How far the skin leans outwards from square.", "10")
+                  .within(-85, 85)
+                  .when(key, {"angle"}));
+  s.push_back(picks(key + "Skin", "Flows into",
+                    "The skin, solid or face that it continues; without one, the face at the picked edge.",
+                    Kind::Skin | Kind::Solid | Kind::Face)
+                  .optional()
+                  .atMost(1)
+                  .when(key, kFlows));
+  s.push_back(ratioField(key + "Pull", "Pull", "How far the skin goes along that direction: 1 is as an arc would.", "1")
+                  .within(0.05, 10)
+                  .unless(key, {"free"})
+                  .withHandle(Handle::Magnitude));
+  s.push_back(
+      graph(key + "Along", "Pull along", "Factors of the pull by the fraction along the section.", Dimension::Ratio)
+          .when(key, {"angle", "g1", "g2", "g3"}));
+}
+
 Schema schema() {
-  return {
-      picks("sections", "Sections", "Curves the skin passes through, in order; a point may be first or last.",
-            Kind::Curve | Kind::Edge | Kind::Point)
-          .atLeast(2)
-          .eachWith({startMark(), flip()}),
-      continuity("start", "Start",
-                 "How the skin leaves the first section: free, square to its plane (at a point: rounded), or G3 at a "
-                 "mirror plane.",
-                 {"free", "perpendicular", "g3"}),
-      ratioField("startPull", "Pull", "Strength of the start condition.", "1")
-          .within(0.05, 10)
-          .when("start", {"perpendicular"})
-          .withHandle(Handle::Magnitude),
-      continuity("end", "End",
-                 "How the skin reaches the last section: free, square to its plane (at a point: rounded), or G3 at "
-                 "a mirror plane.",
-                 {"free", "perpendicular", "g3"}),
-      ratioField("endPull", "Pull", "Strength of the end condition.", "1")
-          .within(0.05, 10)
-          .when("end", {"perpendicular"})
-          .withHandle(Handle::Magnitude),
-      countField("degree", "Degree across", "Degree across the sections; lowered when there are too few.", "3")
-          .within(1, 7),
-      sideMeets("left", "Side at starts", "How the skin leaves the side where open sections start"),
-      sideMeets("right", "Side at ends", "How the skin leaves the side where open sections end"),
-      mirrorPlaneField()};
+  Schema s{picks("sections", "Sections", "Curves the skin passes through, in order; a point may be first or last.",
+                 Kind::Curve | Kind::Edge | Kind::Point)
+               .atLeast(2)
+               .eachWith({startMark(), flip()})};
+  addEnd(s, "start", "Start", "first");
+  addEnd(s, "end", "End", "last");
+  s.push_back(countField("degree", "Degree across", "Degree across the sections; lowered when there are too few.", "3")
+                  .within(1, 7));
+  s.push_back(sideMeets("left", "Side at starts", "How the skin leaves the side where open sections start"));
+  s.push_back(sideMeets("right", "Side at ends", "How the skin leaves the side where open sections end"));
+  s.push_back(mirrorPlaneField());
+  return s;
 }
 
 Expected<std::vector<nurbs::Section>> sectionsOf(const Inputs& in, const Tolerances& tol) {
@@ -96,24 +112,106 @@ void noteAlignment(Outcome& out, const nurbs::LoftResult& r) {
     out.notes.push_back(problem("LM-L102", "moved the start of section " + starts + " for least twist"));
 }
 
+/// The skin that an end is to flow into: the picked one, or the face at the edge that is its section.
+Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const std::string& key, const Picked& section,
+                                       const Context& cx) {
+  brep::BodyPtr body;
+  int face = -1;
+  if (const auto& picked = in.picked(key + "Skin"); !picked.empty()) {
+    body = std::get<brep::BodyPtr>(picked.front().object);
+    if (picked.front().kind == Kind::Face) face = picked.front().index;
+  } else if (section.kind == Kind::Edge && section.body && section.index >= 0) {
+    body = section.body;
+    const auto faces = brep::facesAt(*body, section.index);
+    if (faces.size() > 1)
+      return fail(problem("LM-L016", "two faces meet at this edge")
+                      .at(curveOf(section)->at(0.5 * curveOf(section)->last()))
+                      .inField(key + "Skin")
+                      .tryThis("pick the face that the skin is to flow into"));
+    if (!faces.empty()) face = faces.front();
+  }
+  if (!body) return nurbs::Neighbour();
+  LUMSK_TRY(faces, brep::BodyFaces::of(*body, face, cx));
+  const auto kept = std::make_shared<brep::BodyFaces>(std::move(faces));
+  return nurbs::Neighbour([kept, body](const Vec3& p) { return kept->beside(p); });
+}
+
+Expected<nurbs::LoftEndOptions> endOf(const Inputs& in, const std::string& key, const Picked& section,
+                                      const Context& cx) {
+  static const std::map<std::string, nurbs::LoftEnd> kinds{
+      {"free", nurbs::LoftEnd::Free},   {"perpendicular", nurbs::LoftEnd::Perpendicular},
+      {"angle", nurbs::LoftEnd::Angle}, {"flat", nurbs::LoftEnd::Flat},
+      {"g1", nurbs::LoftEnd::G1},       {"g2", nurbs::LoftEnd::G2},
+      {"g3", nurbs::LoftEnd::G3}};
+  nurbs::LoftEndOptions o(kinds.at(in.text(key)));
+  if (in.has(key + "Pull")) o.pull = in.number(key + "Pull");
+  if (in.has(key + "Angle")) o.angleDeg = in.number(key + "Angle");
+  if (in.has(key + "Along")) {
+    LUMSK_TRY(along, graphOf(in, key + "Along"));
+    o.along = along;
+  }
+  if (in.text(key)[0] != 'g') return o;
+  LUMSK_TRY(neighbour, neighbourOf(in, key, section, cx));
+  o.neighbour = neighbour;
+  if (!neighbour && o.kind == nurbs::LoftEnd::G3) o.kind = nurbs::LoftEnd::Mirror;
+  if (!neighbour && o.kind != nurbs::LoftEnd::Mirror)
+    return fail(problem("LM-L017", "the skin to flow into is not known")
+                    .inField(key + "Skin")
+                    .tryThis("pick that skin, or an edge of it as section"));
+  return o;
+}
+
+/// The offer to put the sections in an order in which they follow one another more shortly.
+std::pair<std::string, Remedy> orderOffer(const std::vector<int>& better, const Inputs& in) {
+  std::string order, items;
+  for (int i : better) {
+    order += (order.empty() ? "" : ", ") + std::to_string(i + 1);
+    items += (items.empty() ? "" : ",") + in.picked("sections")[size_t(i)].item;
+  }
+  return {order, {"put them in the order " + order, "sections", items}};
+}
+
+void noteJoin(Outcome& out, const nurbs::LoftJoin& j, const Tolerances& tol, const Vec3& at) {
+  if (j.worst(tol) <= 1) return;
+  Problem p = problem("LM-L105", "an end does not flow on as closely as asked").at(at);
+  if (j.angleDeg > tol.angle.deg)
+    p.measure(degrees(j.angleDeg)).want(degrees(tol.angle.deg));
+  else if (j.curvature > tol.curvature.relative)
+    p.measure(ratio(j.curvature)).want(ratio(tol.curvature.relative));
+  else
+    p.measure(ratio(j.rate)).want(ratio(nurbs::LoftJoin::kRateAllowed));
+  out.notes.push_back(std::move(p.tryThis("smooth that section and its neighbour, or ask for less at this end")));
+}
+
+void addPull(Outcome& out, const nurbs::Surface& s, bool last, nurbs::LoftEnd kind) {
+  if (kind == nurbs::LoftEnd::Free || kind == nurbs::LoftEnd::Mirror) return;
+  nurbs::SurfaceDerivatives d;
+  const double u = 0.5 * (s.firstU() + s.lastU());
+  s.derivatives(u, last ? s.lastV() : s.firstV(), 1, d);
+  if (d(0, 1).norm() > 0)
+    out.handles.push_back({last ? "endPull" : "startPull", d(0, 0), d(0, 1).normalized() * (last ? -1.0 : 1.0),
+                           0.3 * (s.at(u, s.lastV()) - s.at(u, s.firstV())).norm()});
+}
+
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(sections, sectionsOf(in, cx.tolerances));
   nurbs::LoftOptions o;
   o.degree = in.integer("degree");
-  const auto end = [&](const char* key) {
-    const std::string how = in.text(key);
-    return how == "perpendicular" ? nurbs::LoftEnd::Perpendicular
-           : how == "g3"          ? nurbs::LoftEnd::G3
-                                  : nurbs::LoftEnd::Free;
-  };
-  o.start = end("start");
-  o.end = end("end");
+  LUMSK_TRY(start, endOf(in, "start", in.picked("sections").front(), cx));
+  LUMSK_TRY(end, endOf(in, "end", in.picked("sections").back(), cx));
+  o.start = start;
+  o.end = end;
   o.left = sideMeetsOf(in.text("left"));
   o.right = sideMeetsOf(in.text("right"));
   o.mirror = mirrorPlane(in);
-  if (in.has("startPull")) o.startPull = in.number("startPull");
-  if (in.has("endPull")) o.endPull = in.number("endPull");
-  LUMSK_TRY(r, nurbs::loft(sections, o, cx));
+  const std::vector<int> order = nurbs::shorterOrder(sections);
+  auto made = nurbs::loft(sections, o, cx);
+  if (!made) {
+    Problem p = made.error();
+    if (!order.empty()) p.offer(orderOffer(order, in).second);
+    return fail(std::move(p));
+  }
+  const nurbs::LoftResult& r = *made;
 
   const bool reversed = (r.alignment.closed || r.mirror) && facesInwards(r.strips, r.mirror);
   std::vector<brep::NamedSurface> faces;
@@ -129,20 +227,21 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   Outcome out;
   out.outputs.push_back({"", body, ""});
   out.flags = flagsFor(sections, r, in);
+  if (!order.empty()) {
+    const auto [words, offer] = orderOffer(order, in);
+    out.notes.push_back(problem("LM-L104", "the sections follow one another more shortly in the order " + words)
+                            .at(out.flags.front().at)
+                            .tryThis("drag the chips into that order")
+                            .offer(offer));
+  }
   noteAlignment(out, r);
+  noteJoin(out, r.join, cx.tolerances, out.flags.front().at);
   if (r.degree < o.degree)
     out.notes.push_back(problem("LM-L103", "too few sections for the degree across")
                             .measure(count(r.degree))
                             .want(count(o.degree))
                             .tryThis("add sections"));
-  const double reach = 0.3 * (r.strips[0].at(0, 1) - r.strips[0].at(0, 0)).norm();
-  nurbs::SurfaceDerivatives d;
-  for (int k = 0; k < 2; ++k) {
-    if ((k ? o.end : o.start) != nurbs::LoftEnd::Perpendicular) continue;
-    r.strips[0].derivatives(0, k ? 1.0 : 0.0, 1, d);
-    if (d(0, 1).norm() > 0)
-      out.handles.push_back({k ? "endPull" : "startPull", d(0, 0), d(0, 1).normalized() * (k ? -1.0 : 1.0), reach});
-  }
+  for (const bool last : {false, true}) addPull(out, r.strips[0], last, last ? o.end.kind : o.start.kind);
   out.summary = std::to_string(sections.size()) + " sections - " + std::to_string(controls) + " points - " +
                 format(millimetres(r.sectionDeviationMm), 1);
   return out;

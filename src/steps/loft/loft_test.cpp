@@ -1,3 +1,4 @@
+#include "inspect/joins.h"
 #include "support/recipes.h"
 
 using namespace lumsk;
@@ -32,6 +33,49 @@ private slots:
     b.run();
     VERIFY_STEP(b, "s5");
     VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body("s5")).boxHigh.z() - 60), 0.2);
+  }
+
+  void endsFlowIntoSkinsAcrossEdgesAndPickedFaces() {
+    // Two short skins one above the other, and one between them that continues both: from the edge of the lower one,
+    // which says itself what lies beside it, to a ring on the upper one, which is picked.
+    Bench b;
+    const std::vector<std::pair<double, double>> rings{{60, 0}, {66, 14}, {69, 25}, {50, 70}, {44, 80}, {41, 95}};
+    for (const auto& [width, height] : rings) b.add("ring", {{"width", width}, {"height", height}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3")})}});
+    b.add("loft", {{"sections", picks({pick("s4"), pick("s5"), pick("s6")})}});
+    for (const char* order : {"g1", "g2", "g3"})
+      b.add("loft", {{"sections", picks({pick("s7", "edge", "s7.skin|end"), pick("s4")})},
+                     {"start", order},
+                     {"end", order},
+                     {"endSkin", picks({pick("s8", "skin")})},
+                     {"startPull", 1.2}});
+    b.add("knit", {{"skins", picks({pick("s7", "skin"), pick("s8", "skin"), pick("s10", "skin")})}});
+    b.add("loft", {{"sections", picks({pick("s2"), pick("s4")})}, {"start", "g1"}});
+    b.run();
+    for (const char* id : {"s9", "s10", "s11", "s12"}) VERIFY_STEP(b, id);
+    QCOMPARE(b.code("s13"), std::string("LM-L017"));
+    QCOMPARE(b.result("s10").outcome->handles.size(), size_t(2));
+    const auto joins = inspect::joins(*b.body("s12"), {});
+    QVERIFY(joins.size() >= 2); // seams too
+    for (const auto& j : joins) {
+      VERIFY_AT_MOST(j.gapMm, 0.001);
+      VERIFY_AT_MOST(j.angleDeg, 0.01);
+      VERIFY_AT_MOST(j.curvatureRel, 0.01);
+    }
+  }
+
+  void aWrongOrderIsSaidAndTheRightOneOffered() {
+    Bench b;
+    for (double height : {0.0, 60.0, 20.0, 40.0}) b.add("ring", {{"width", 60 - 0.2 * height}, {"height", height}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3"), pick("s4")})}});
+    b.run();
+    VERIFY_STEP(b, "s5");
+    const auto& notes = b.result("s5").outcome->notes;
+    const auto note = std::find_if(notes.begin(), notes.end(), [](const Problem& p) { return p.code == "LM-L104"; });
+    QVERIFY(note != notes.end());
+    QCOMPARE(note->remedies[0].field, std::string("sections"));
+    const auto& items = b.result("s5").outcome->flags;
+    QCOMPARE(note->remedies[0].value, items[0].item + "," + items[2].item + "," + items[3].item + "," + items[1].item);
   }
 
   void badSectionsAreExplained() {

@@ -1,0 +1,32 @@
+#pragma once
+#include "nurbs/surface.h"
+
+#include <functional>
+#include <optional>
+
+namespace lumsk::nurbs {
+
+// What a skin continues where it joins another one.
+
+/// A surface where it is nearest to a point.
+struct NeighbourPlace {
+  SurfaceDerivatives d; ///< to third order
+  Vec3 normal = Vec3::Zero();
+  double distanceMm = 0.0;
+};
+/// The neighbour of a skin; nothing where it has no place with a normal.
+using Neighbour = std::function<std::optional<NeighbourPlace>(const Vec3&)>;
+
+/// Curvature towards the normal of the normal section of a surface, 1/mm, and its rate along it, 1/mm^2.
+struct NormalSection {
+  double curvature = 0.0, rate = 0.0;
+};
+/// In a unit direction of the tangent plane, from derivatives to third order: the section as heights over that plane.
+NormalSection normalSection(const SurfaceDerivatives& d, const Vec3& normal, const Vec3& direction);
+
+/// Derivatives of first to third order of a curve that leaves a place along a unit direction and bends as a normal
+/// section does, passing `mm` in a unit of its parameter. A skin all of whose curves do so along an edge meets the
+/// neighbour with G3, for the section lies in the neighbour.
+std::array<Vec3, 3> continuing(const NormalSection& section, const Vec3& normal, const Vec3& direction, double mm);
+
+} // namespace lumsk::nurbs
