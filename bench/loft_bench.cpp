@@ -2,6 +2,7 @@
 // same curves: time, control points, deviation at the sections and between them from the form they were taken from.
 #include "brep/convert.h"
 #include "nurbs/closest.h"
+#include "nurbs/surface_curves.h"
 #include "shapes/vessels.h"
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
@@ -109,6 +110,32 @@ BENCHMARK(occtLoft)->Arg(3)->Arg(8)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtLoft)->Arg(40)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(sislLoft)->Arg(3)->Arg(8)->Arg(40)->Unit(benchmark::kMillisecond);
 
+/// Six sections of a skin, lofted anew so that both ends flow into what is left of it. The argument is the order.
+void endsThatFlow(benchmark::State& state) {
+  const Surface whole = loft(sections(8), {}, {})->strips[0];
+  const auto kept = std::make_shared<const Surface>(whole);
+  const auto near = std::make_shared<const NearestOnSurface>(*kept);
+  std::vector<Section> inner;
+  for (int i = 0; i < 6; ++i) inner.push_back({*Path::make({kept->isoV(0.2 + 0.12 * i)}, {1e-3})});
+  LoftOptions o;
+  constexpr LoftEnd kinds[4] = {LoftEnd::Free, LoftEnd::G1, LoftEnd::G2, LoftEnd::G3};
+  o.start = o.end = LoftEndOptions(kinds[state.range(0)]);
+  o.start.neighbour = o.end.neighbour = [&](const Vec3& p) -> std::optional<NeighbourPlace> {
+    const auto f = near->foot(p);
+    NeighbourPlace n{{}, f.normal, f.distanceMm};
+    kept->derivatives(f.uv.x(), f.uv.y(), 3, n.d);
+    return n;
+  };
+  Expected<LoftResult> r;
+  for (auto _ : state) r = loft(inner, o, {});
+  if (!r) return state.SkipWithError(r.error().code.c_str());
+  state.counters["points"] = r->strips[0].controlPoints();
+  state.counters["angle_mdeg"] = r->join.angleDeg * 1000;
+  state.counters["curvature_percent"] = r->join.curvature * 100;
+  state.counters["rate_percent"] = r->join.rate * 100;
+}
+
 } // namespace
 
+BENCHMARK(endsThatFlow)->DenseRange(0, 3)->Unit(benchmark::kMillisecond);
 BENCHMARK_MAIN();

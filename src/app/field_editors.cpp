@@ -144,6 +144,7 @@ ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)) {
     box_->setMinimumContentsLength(6);
     for (const auto& o : field_.options) box_->addItem(said(o.label), QString::fromStdString(o.key));
     box_->setAccessibleName(said(field_.label));
+    box_->setObjectName("choose-" + QString::fromStdString(field_.key));
     l->addWidget(box_);
     connect(box_, &QComboBox::activated, this, [this](int i) { emit changed(field_.options[i].key); });
     return;

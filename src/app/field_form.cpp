@@ -21,9 +21,8 @@ FieldForm::FieldForm(recipe::Schema schema, Workspace& w, ViewWidget& view, QWid
     line.label->setProperty("tone", "soft");
     line.label->setToolTip(said(f.help));
     if (line.wide) {
+      grid->addWidget(line.label, row++, 0, 1, 2);
       grid->addWidget(line.editor, row, 0, 1, 2);
-      line.label->hide();
-      line.label->setParent(this);
     } else {
       grid->addWidget(line.label, row, 0, Qt::AlignTop);
       line.label->setContentsMargins(0, 5, 0, 0);
@@ -43,7 +42,7 @@ void FieldForm::setValues(const json& values) {
     const recipe::Field& f = l.editor->field();
     const bool on = recipe::applies(f, schema_, values);
     l.editor->setVisible(on);
-    l.label->setVisible(on && !l.wide);
+    l.label->setVisible(on);
     l.editor->setValue(values.contains(f.key) ? values[f.key] : recipe::defaultValue(f));
   }
 }

@@ -361,7 +361,7 @@ void LensPanel::showResult() {
 }
 
 void LensPanel::showProbe(const std::optional<scene::Probe>& p) {
-  if (!p) return probe_->clear();
+  if (!p) return probe_->setText(tr("point at the form for its figures there"));
   const auto n = [](double v) { return shownLengthOnly(v); };
   const auto radius = [&](double k) { return std::abs(k) < 1e-9 ? tr("flat") : shownLength(1 / k); };
   QStringList lines;
@@ -458,6 +458,7 @@ void LensPanel::place() {
   const auto lens = view_.lens();
   const bool probes = lens.surface != scene::SurfaceLens::Shade || lens.cut;
   probe_->setVisible(probes);
+  if (probe_->text().isEmpty()) showProbe({});
   probe_->setMinimumHeight((lens.surface == scene::SurfaceLens::Deviation ? 5 : 4) *
                            probe_->fontMetrics().lineSpacing());
   const bool picked = !w_.selectedBodies().empty();

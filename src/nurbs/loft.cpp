@@ -5,6 +5,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <tuple>
 
 namespace lumsk::nurbs {
 
@@ -249,6 +251,13 @@ private:
     return {};
   }
 
+  /// The same, where it was looked at before: fits ask for the same places again and again.
+  const std::array<Vec3, 3>& knownCross(int e, int k, double t) {
+    const auto [it, fresh] = known_.try_emplace({e, k, t});
+    if (fresh) (void)crossAt(e, k, t, it->second);
+    return it->second;
+  }
+
   /// How far strip k is continued before its start and after its end, in lengths of its own.
   std::pair<double, double> continuedBy(int k) const {
     return {k == 0 && sides_[0] ? 1.0 : 0.0, k + 1 == out_.alignment.strips && sides_[1] ? 1.0 : 0.0};
@@ -302,7 +311,7 @@ private:
       double* next = out + 3 * paths.size();
       for (int e : {0, 1}) {
         std::array<Vec3, 3> r;
-        if (cross[e] > 0) (void)crossAt(e, k, t, r); // looked at before
+        if (cross[e] > 0) r = knownCross(e, k, t);
         for (size_t q = 0; q < cross[e]; ++q, next += 3) {
           r[q] *= weight[q + 1];
           Eigen::Map<Vec3>(next, 3) = image ? Vec3(r[q] - 2 * r[q].dot((*image)->normal()) * (*image)->normal()) : r[q];
@@ -612,6 +621,7 @@ private:
     std::vector<std::pair<double, double>> along;
   };
   std::array<Lean, 2> leans_;
+  std::map<std::tuple<int, int, double>, std::array<Vec3, 3>> known_;
   double flat_ = 1e-3;                               ///< 1/mm: curvatures are compared with this floor
   std::array<std::optional<Frame>, 2> ends_, sides_; ///< mirror planes
   LoftResult out_;

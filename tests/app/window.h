@@ -8,6 +8,7 @@
 
 #include <QAbstractItemView>
 #include <QApplication>
+#include <QComboBox>
 #include <QFileDialog>
 #include <QLineEdit>
 #include <QMessageBox>
@@ -106,6 +107,17 @@ protected:
   }
   Mark handle(const std::string& field) {
     return mark(Mark::Kind::Handle, [&](const Mark& m) { return m.field == field; });
+  }
+
+  /// Takes an option of a list by keys.
+  void choose(const QString& field, const QString& option) {
+    auto* box = find<QComboBox>("choose-" + field);
+    QVERIFY2(box, qPrintable(field));
+    box->setFocus();
+    QTest::keyClick(box, Qt::Key_Home);
+    for (int i = box->findData(option); i > 0; --i) QTest::keyClick(box, Qt::Key_Down);
+    QVERIFY(settled());
+    QCOMPARE(box->currentData().toString(), option);
   }
 
   void ring(const QString& width, const QString& height) {

@@ -59,7 +59,7 @@ private slots:
     QCOMPARE((*loft->inputs)["sections"].size(), size_t(4));
     QCOMPARE((*loft->inputs)["sections"][0]["step"].get<std::string>(), std::string("s1"));
     QCOMPARE((*loft->inputs)["sections"][3]["step"].get<std::string>(), std::string("s4"));
-    click("option-start-perpendicular");
+    choose("start", "perpendicular");
     QVERIFY(settled());
     QVERIFY(result("s5")->status == recipe::Status::Ok);
     QTest::keyClick(&view(), Qt::Key_Return);

@@ -1,0 +1,87 @@
+#include "app/window.h"
+#include "inspect/joins.h"
+
+using namespace lumsk;
+using namespace lumsk::test;
+
+/// Lofts made by hand: ends that flow into other skins, orders that are offered.
+class LoftsWindowTest : public WindowTestBase {
+  Q_OBJECT
+
+  static Vec3 onRing(double diameter, double height, double turn = -2.0) {
+    return {0.5 * diameter * std::cos(turn), 0.5 * diameter * std::sin(turn), height};
+  }
+
+  void startLoft() {
+    keys(Qt::Key_2);
+    click("tool-loft");
+    QVERIFY(settled());
+    view().setFocus();
+  }
+
+private slots:
+  void aLoftFlowsOnFromAnEdgeAndIsPulledInTheView() {
+    for (const auto& [width, height] : {std::pair("60", "0"), {"69", "25"}, {"50", "70"}}) ring(width, height);
+    keys(Qt::Key_Home, Qt::ControlModifier);
+    startLoft();
+    pickAt(onRing(60, 0));
+    pickAt(onRing(69, 25));
+    click("keep");
+    QVERIFY(settled());
+    // From the ring that ends that skin to the third one.
+    startLoft();
+    const std::string id = w().draft();
+    pickAt(onRing(69, 25, -1.2));
+    pickAt(onRing(50, 70));
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    choose("start", "g2");
+    if (result(id)->status != recipe::Status::Ok) { // the ring was picked, not the edge: which skin is not known yet
+      QCOMPARE(result(id)->problem->code, std::string("LM-L017"));
+      click("pick-startSkin");
+      pickAt(onRing(65, 13, -1.6));
+      QCOMPARE(inputs(id)["startSkin"].size(), size_t(1));
+    }
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    const auto before = std::get<brep::BodyPtr>(result(id)->outcome->outputs[0].object);
+    const Mark pull = handle("startPull");
+    const QPointF along = pull.at - pull.from;
+    const double l = std::hypot(along.x(), along.y());
+    drag(pull.at.toPoint(), (pull.at + along * (30 / l)).toPoint());
+    QVERIFY(inputs(id)["startPull"].dump() != "null");
+    const auto after = std::get<brep::BodyPtr>(result(id)->outcome->outputs[0].object);
+    const auto& a = *before->natural.begin()->second.surface;
+    const auto& b = *after->natural.begin()->second.surface;
+    QVERIFY((a.at(0.3, 0.4) - b.at(0.3, 0.4)).norm() > 0.2);
+    // It still continues the skin below.
+    const auto& lower =
+        *std::get<brep::BodyPtr>(result("s4")->outcome->outputs[0].object)->natural.begin()->second.surface;
+    const Vec3 n = b.normal(0.3, 0.0), at = b.at(0.3, 0.0);
+    double best = 1e300, angle = 0;
+    for (int i = 0; i < 4000; ++i)
+      if (const double d = (lower.at(i / 4000.0, 1.0) - at).norm(); d < best)
+        best = d, angle = degFromRad(angleBetweenRad(lower.normal(i / 4000.0, 1.0), n));
+    VERIFY_AT_MOST(std::min(angle, 180 - angle), 0.1);
+    click("keep");
+    QVERIFY(settled());
+  }
+
+  void sectionsAreBroughtIntoTheOfferedOrder() {
+    for (const char* height : {"0", "60", "20", "40"}) ring("50", height);
+    keys(Qt::Key_Home, Qt::ControlModifier);
+    startLoft();
+    const std::string id = w().draft();
+    for (double height : {0.0, 60.0, 20.0, 40.0}) pickAt(onRing(50, height));
+    QCOMPARE(inputs(id)["sections"].size(), size_t(4));
+    click("remedy");
+    QVERIFY(settled());
+    QStringList order;
+    for (const json& p : inputs(id)["sections"]) order << QString::fromStdString(p["step"].get<std::string>());
+    QCOMPARE(order.join(" "), QString("s1 s3 s4 s2"));
+    for (const Problem& p : result(id)->outcome->notes) QVERIFY(p.code != "LM-L104");
+    click("keep");
+    QVERIFY(settled());
+  }
+};
+
+static test::Register<LoftsWindowTest> registeredLoftsWindowTest;
+#include "lofts_test.moc"
