@@ -317,6 +317,9 @@ void RowsEditor::setValue(const json& v) {
         value = v[r].value(field_.columns[c].key, json(""));
       if (!table_->item(r, c)) table_->setItem(r, c, new QTableWidgetItem);
       table_->item(r, c)->setText(textOf(value));
+      // Rows of a table are called what the view calls them: control point "c3", place "p1.i2".
+      if (c == 0 && field_.kind == FieldKind::Table)
+        table_->setVerticalHeaderItem(r, new QTableWidgetItem(QString::fromStdString(v[r].value("id", ""))));
       if (c == 0) table_->item(r, c)->setData(Qt::UserRole, QString::fromStdString(v[r].value("id", "")));
     }
   filling_ = false;

@@ -111,6 +111,7 @@ void addGrips(const recipe::StepEntry& entry, const recipe::Outcome& o, const sc
     m.world = g.at;
     m.direction = g.along;
     m.moved = g.moved;
+    m.on = g.on;
     out.push_back(m);
   }
 }

@@ -19,9 +19,10 @@ struct Mark {
   Vec3 world = Vec3::Zero(), direction = Vec3::Zero();
   double mmPerUnit = 1.0, value = 0.0;
   bool startMovable = false;
-  int group = 0;      ///< flags
-  std::string key;    ///< flags: of the item's number that dragging sets
-  bool moved = false; ///< grips: holds a move already
+  int group = 0;            ///< flags
+  std::string key;          ///< flags: of the item's number that dragging sets
+  bool moved = false;       ///< grips: holds a move already
+  recipe::CurvePtr on = {}; ///< grips: the curve that it stays on
 };
 
 /// All marks for the open step, seen by a camera.

@@ -384,6 +384,10 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
     return w_.turnItem(grabbed_.step, grabbed_.field, grabbed_.item, grabbed_.group);
   }
   if (grabbed_.kind != Mark::Kind::Problem) return;
+  if (!w_.rails().empty()) {
+    addOnRail(e->position());
+    return;
+  }
   if (pointingAtPlace()) {
     const auto place = placeFor(e->position(), w_.field(), levelOfNewPoint(), e->modifiers());
     return w_.addPoint(place.at, !place.what.empty());
@@ -593,7 +597,39 @@ double fractionUnder(const nurbs::Path& path, const scene::Camera& c, QPointF p)
   return nurbs::ArcLength(path).fractionAt(at);
 }
 
+/// Rows of a table with the place of one of them on its curve.
+json withRailPlace(json rows, const std::string& id, double fraction) {
+  const double at = std::round(fraction * 1e4) / 1e4;
+  for (json& r : rows)
+    if (r["id"] == id) return r["at"] = at, rows;
+  rows.push_back({{"id", id}, {"at", at}});
+  return rows;
+}
+
 } // namespace
+
+/// A click near a rail of the field that has the focus: the first place of a new pair.
+bool ViewWidget::addOnRail(QPointF p) {
+  const scene::Camera c = camera();
+  const recipe::Rail* best = nullptr;
+  double nearest = kSnapPixels, fraction = 0;
+  const auto rails = w_.rails();
+  for (const recipe::Rail& r : rails) {
+    const double f = fractionUnder(*r.curve, c, p);
+    const Vec3 s = c.toScreen(r.curve->at(nurbs::ArcLength(*r.curve).parameterAtFraction(f)));
+    if (const double d = std::hypot(s.x() - p.x(), s.y() - p.y()); d < nearest) nearest = d, fraction = f, best = &r;
+  }
+  if (!best) return false;
+  const json rows = w_.recipe().find(w_.open())->inputs->value(best->field, json::array());
+  int n = 1;
+  const auto used = [&](const json& r) {
+    return r.value("id", std::string()).rfind("p" + std::to_string(n) + ".", 0) == 0;
+  };
+  while (std::any_of(rows.begin(), rows.end(), used)) ++n;
+  w_.setInput(w_.open(), best->field, withRailPlace(rows, "p" + std::to_string(n) + "." + best->item, fraction),
+              tr("add a pair"));
+  return true;
+}
 
 /// A flag moves along its curve: a start, or an end of a part, which then stays where another curve meets it.
 void ViewWidget::dragFlag(QPointF p, const recipe::StepEntry& entry) {
@@ -634,6 +670,10 @@ void ViewWidget::dragFlag(QPointF p, const recipe::StepEntry& entry) {
 /// A grip moves in the plane of the screen, and snaps, or along its own direction; the move goes into its row.
 void ViewWidget::dragGrip(QPointF p, const recipe::StepEntry& entry) {
   const scene::Camera c = camera();
+  if (grabbed_.on)
+    return w_.dragInput(
+        grabbed_.step, grabbed_.field,
+        withRailPlace(w_.beforeDrag(entry.id, grabbed_.field), grabbed_.item, fractionUnder(*grabbed_.on, c, p)));
   const auto start = c.ray(pressed_.x(), pressed_.y()), now = c.ray(p.x(), p.y());
   Vec3 to = grabbed_.world;
   overlay_->setSnap({});

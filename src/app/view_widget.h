@@ -74,6 +74,7 @@ private:
   void dragMark(QPointF p, Qt::KeyboardModifiers keys);
   void dragFlag(QPointF p, const recipe::StepEntry& entry);
   void dragGrip(QPointF p, const recipe::StepEntry& entry);
+  bool addOnRail(QPointF p);
   void resetGrip(const Mark& m); ///< back to where it was before it was moved
   void editHandle(const Mark& m);
   void closeEditor();

@@ -90,8 +90,18 @@ const Field* Workspace::activeField() const {
   return entry ? recipe::findField(registry_.schemaOf(entry->kind), field_) : nullptr;
 }
 
+std::vector<recipe::Rail> Workspace::rails() const {
+  std::vector<recipe::Rail> out;
+  const auto* r = model() ? model()->result(open_) : nullptr;
+  if (r && r->outcome)
+    for (const recipe::Rail& x : r->outcome->rails)
+      if (x.field == field_) out.push_back(x);
+  return out;
+}
+
 Kind Workspace::wanted() const {
   const Field* f = activeField();
+  if (!rails().empty()) return Kind::None;
   if (f && f->kind == FieldKind::Picks) return f->accepts;
   if (f && f->kind == FieldKind::Points) return Kind::None;
   return Kind::Point | Kind::Curve | Kind::Edge | Kind::Face | Kind::Skin | Kind::Solid |
@@ -119,6 +129,7 @@ QString Workspace::instruction() const {
                                 : tr("pick another %1").arg(what);
   }
   if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");
+  if (!rails().empty()) return tr("click a section to add a pair, drag its squares along the sections");
   if (!draft_.empty()) return tr("drag a handle or change a number, then keep the step");
   if (!selection_.empty()) return tr("%1 picked: choose a tool").arg(selection_.size());
   return tr("choose a tool, or pick something in the view");

@@ -32,6 +32,7 @@ public:
   const std::vector<scene::Hit>& selection() const { return selection_; }
   std::vector<std::string> selectedBodies() const; ///< ids of the bodies that what is picked belongs to
   const recipe::Field* activeField() const;
+  std::vector<recipe::Rail> rails() const; ///< on which a click adds to the field that has the focus
   recipe::Kind wanted() const; ///< what the pointer should find now
   QString path() const { return path_; }
   bool modified() const { return now_ != saved_; }

@@ -278,6 +278,27 @@ double alignedFraction(const AlignedSection& a, int strip, double t) {
   return a.breaks[k] + share * (a.breaks[k + 1] - a.breaks[k]);
 }
 
+double ownFraction(const AlignedSection& a, bool closed, const LoftPlace& at) {
+  return ownFraction(a, alignedFraction(a, at.strip, at.t), closed);
+}
+
+LoftPlace loftPlace(const AlignedSection& a, bool closed, double own) {
+  const double f = closed ? wrap(a.reversed ? a.start - own : own - a.start) : (a.reversed ? 1 - own : own);
+  LoftPlace p;
+  const int strips = int(a.breaks.size()) - 1;
+  while (p.strip + 1 < strips && f >= a.breaks[size_t(p.strip) + 1]) ++p.strip;
+  // By halving; a periodic bend may begin beyond the start.
+  double low = 0, high = 1, goal = f;
+  const double first = alignedFraction(a, p.strip, 0);
+  if (closed && strips == 1) goal = first + wrap(f - first);
+  for (int it = 0; it < 50; ++it) {
+    const double m = 0.5 * (low + high);
+    (alignedFraction(a, p.strip, m) < goal ? low : high) = m;
+  }
+  p.t = 0.5 * (low + high);
+  return p;
+}
+
 Expected<Alignment> alignSections(const std::vector<Section>& sections, const std::vector<ArcLength>& lengths,
                                   const std::vector<PairLine>& pairs, const Tolerances& tol) {
   const int n = int(sections.size());

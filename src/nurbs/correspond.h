@@ -51,6 +51,15 @@ double alignedFraction(const AlignedSection& a, int strip, double t);
 /// given order is as good as within a tenth.
 std::vector<int> shorterOrder(const std::vector<Section>& sections);
 
+/// A place of the loft: a strip, and how far along it.
+struct LoftPlace {
+  int strip = 0;
+  double t = 0.0;
+};
+/// Where the loft runs through a fraction of a section's own length, and the other way round.
+LoftPlace loftPlace(const AlignedSection& a, bool closed, double ownFraction);
+double ownFraction(const AlignedSection& a, bool closed, const LoftPlace& at);
+
 /// Point of an aligned section at fraction f of the loft's parameter, by arc length.
 Vec3 alignedPoint(const Section& s, const ArcLength& length, const AlignedSection& a, double f);
 /// Unit tangent there, in the loft's sense; zero where there is none.

@@ -49,8 +49,8 @@ struct Flag {
   Vec3 at = Vec3::Zero();
   Vec3 direction = Vec3::Zero(); ///< unit; zero when there is none
   bool startMovable = false;
-  std::string mark; ///< what is written on it; empty: its number
-  int group = 0;    ///< flags of a second group look different
+  std::string mark;          ///< what is written on it; empty: its number
+  int group = 0;             ///< flags of a second group look different
   std::string key = "start"; ///< of the item's number that dragging it along its curve sets: a fraction of the length
 };
 
@@ -71,13 +71,21 @@ struct HandlePlace {
   double mmPerUnit = 1.0;        ///< how far the handle moves for a change of 1 of the value
 };
 
+/// A curve on which a click adds a row to a table field, when that has the focus: "p1.i3" is the first pair's place on
+/// the curve of item i3, its column "at" the fraction of that curve's length.
+struct Rail {
+  std::string field, item;
+  CurvePtr curve;
+};
+
 /// A place that can be dragged in the view: the move is added to the row of that id in a table field, whose columns are
-/// x, y and z.
+/// x, y and z; of places on a rail the column is "at".
 struct Grip {
   std::string field, item;
   Vec3 at = Vec3::Zero();
   Vec3 along = Vec3::Zero(); ///< unit: it moves along this only; zero: in the plane of the screen, and snaps
   bool moved = false;        ///< its row holds a move already
+  CurvePtr on = {};          ///< the rail that it stays on
 };
 
 /// What a step made.
@@ -89,9 +97,10 @@ struct Outcome {
   std::vector<HandlePlace> handles;
   std::vector<PointsPlace> places;
   std::vector<Grip> grips;
+  std::vector<Rail> rails;
   std::vector<std::vector<Vec3>> nets; ///< lines drawn faintly while the step is open: control polygons
-  Names measured;      ///< under names that later steps may use in expressions
-  std::string summary; ///< one line: "4 sections - 210 points"
+  Names measured;                      ///< under names that later steps may use in expressions
+  std::string summary;                 ///< one line: "4 sections - 210 points"
 };
 using OutcomePtr = std::shared_ptr<const Outcome>;
 

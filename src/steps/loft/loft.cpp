@@ -49,6 +49,10 @@ Schema schema() {
   addEnd(s, "end", "End", "last");
   s.push_back(countField("degree", "Degree across", "Degree across the sections; lowered when there are too few.", "3")
                   .within(1, 7));
+  s.push_back(table("pairs", "Pairs",
+                    "Places of sections that belong together: click a section while this has the focus, then drag the "
+                    "squares of the new pair along the other sections.",
+                    {ratioField("at", "At", "Fraction of that section's length.", "0.5").within(0, 1)}));
   s.push_back(sideMeets("left", "Side at starts", "How the skin leaves the side where open sections start"));
   s.push_back(sideMeets("right", "Side at ends", "How the skin leaves the side where open sections end"));
   s.push_back(mirrorPlaneField());
@@ -76,6 +80,56 @@ Expected<std::vector<nurbs::Section>> sectionsOf(const Inputs& in, const Toleran
     out.push_back(std::move(s));
   }
   return out;
+}
+
+/// Rows of the pairs are called by the pair and the item of the section: "p1.i3".
+struct NamedPair {
+  std::string name; ///< "p1"
+  nurbs::PairLine at;
+};
+std::vector<NamedPair> pairsOf(const Inputs& in) {
+  const auto ids = in.rowIds("pairs");
+  const auto at = in.column("pairs", "at");
+  const auto& picked = in.picked("sections");
+  std::vector<NamedPair> out;
+  for (size_t r = 0; r < ids.size(); ++r) {
+    const size_t dot = ids[r].find('.');
+    const std::string name = ids[r].substr(0, dot), item = dot == std::string::npos ? "" : ids[r].substr(dot + 1);
+    const auto section = std::find_if(picked.begin(), picked.end(), [&](const Picked& p) { return p.item == item; });
+    if (section == picked.end()) continue; // its section was taken out: the row waits for it
+    auto line = std::find_if(out.begin(), out.end(), [&](const NamedPair& p) { return p.name == name; });
+    if (line == out.end()) line = out.insert(out.end(), {name, nurbs::PairLine(picked.size())});
+    line->at[size_t(section - picked.begin())] = at[r];
+  }
+  return out;
+}
+
+/// Squares on all sections for every pair, those that are free where they come to lie, and a line through them.
+void showPairs(Outcome& out, const std::vector<NamedPair>& pairs, const std::vector<nurbs::Section>& sections,
+               const nurbs::Alignment& a, const Inputs& in) {
+  const auto& picked = in.picked("sections");
+  for (size_t i = 0; i < sections.size(); ++i)
+    if (sections[i].path()) out.rails.push_back({"pairs", picked[i].item, std::get<CurvePtr>(picked[i].object)});
+  for (const NamedPair& p : pairs) {
+    size_t first = 0;
+    while (first < p.at.size() && !p.at[first]) ++first;
+    const nurbs::LoftPlace place = nurbs::loftPlace(a.sections[first], a.closed, *p.at[first]);
+    std::vector<Vec3> line;
+    for (size_t i = 0; i < sections.size(); ++i) {
+      const nurbs::Path* path = sections[i].path();
+      if (!path) {
+        line.push_back(*sections[i].point());
+        continue;
+      }
+      const double f = p.at[i] ? *p.at[i] : nurbs::ownFraction(a.sections[i], a.closed, place);
+      Grip g{"pairs", p.name + "." + picked[i].item, path->at(nurbs::ArcLength(*path).parameterAtFraction(f))};
+      g.moved = p.at[i].has_value();
+      g.on = std::get<CurvePtr>(picked[i].object);
+      line.push_back(g.at);
+      out.grips.push_back(std::move(g));
+    }
+    out.nets.push_back(std::move(line));
+  }
 }
 
 /// A flag at every section's start, pointing along it.
@@ -204,6 +258,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   o.left = sideMeetsOf(in.text("left"));
   o.right = sideMeetsOf(in.text("right"));
   o.mirror = mirrorPlane(in);
+  const auto pairs = pairsOf(in);
+  for (const NamedPair& p : pairs) o.pairs.push_back(p.at);
   const std::vector<int> order = nurbs::shorterOrder(sections);
   auto made = nurbs::loft(sections, o, cx);
   if (!made) {
@@ -234,6 +290,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
                             .tryThis("drag the chips into that order")
                             .offer(offer));
   }
+  showPairs(out, pairs, sections, r.alignment, in);
   noteAlignment(out, r);
   noteJoin(out, r.join, cx.tolerances, out.flags.front().at);
   if (r.degree < o.degree)

@@ -78,6 +78,30 @@ private slots:
     QCOMPARE(note->remedies[0].value, items[0].item + "," + items[2].item + "," + items[3].item + "," + items[1].item);
   }
 
+  void pairsAreMetAndShownOnAllSections() {
+    Bench b;
+    for (double height : {0.0, 30.0, 60.0}) b.add("ring", {{"width", 60}, {"height", height}});
+    const json chosen = picks({pick("s1"), pick("s2"), pick("s3")});
+    const auto row = [&](int pair, int section, double at) {
+      return json{{"id", "p" + std::to_string(pair) + "." + chosen[size_t(section)]["id"].get<std::string>()},
+                  {"at", at}};
+    };
+    b.add("loft", {{"sections", chosen}, {"pairs", json::array({row(1, 0, 0.1), row(1, 2, 0.25), row(2, 1, 0.6)})}});
+    b.run();
+    VERIFY_STEP(b, "s4");
+    const recipe::Outcome& out = *b.result("s4").outcome;
+    QCOMPARE(out.grips.size(), size_t(6));
+    QCOMPARE(out.rails.size(), size_t(3));
+    QVERIFY(out.grips[0].moved && !out.grips[1].moved && out.grips[2].moved);
+    // The skin's lines run where the squares of the first pair are.
+    const auto& s = *b.body("s4")->natural.begin()->second.surface;
+    double best = 1e300, u = 0;
+    for (int i = 0; i <= 20000; ++i)
+      if (const double d = (s.at(i / 20000.0, 0) - out.grips[0].at).norm(); d < best) best = d, u = i / 20000.0;
+    VERIFY_AT_MOST((s.at(u, 1) - out.grips[2].at).norm(), 0.02);
+    VERIFY_AT_MOST((s.at(u, 0.5) - out.grips[1].at).norm(), 0.1);
+  }
+
   void badSectionsAreExplained() {
     Bench b;
     b.add("ring", {{"width", 60}});
