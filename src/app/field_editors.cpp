@@ -235,6 +235,7 @@ RowsEditor::RowsEditor(Field f) : FieldEditor(std::move(f)), table_(new QTableWi
   fitHeight();
   table_->setAccessibleName(said(field_.label));
   table_->setObjectName("rows-" + QString::fromStdString(field_.key));
+  table_->installEventFilter(this);
   l->addWidget(table_);
   auto* buttons = new QHBoxLayout;
   auto* add = new QPushButton(tr("Add row"));
@@ -324,6 +325,11 @@ void RowsEditor::setValue(const json& v) {
     }
   filling_ = false;
   fitHeight();
+}
+
+bool RowsEditor::eventFilter(QObject* o, QEvent* e) {
+  if (e->type() == QEvent::FocusIn) emit focused();
+  return FieldEditor::eventFilter(o, e);
 }
 
 void RowsEditor::fitHeight() {

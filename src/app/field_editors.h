@@ -96,6 +96,7 @@ class RowsEditor : public FieldEditor {
 public:
   explicit RowsEditor(recipe::Field f);
   void setValue(const json& v) override;
+  bool eventFilter(QObject* o, QEvent* e) override;
 
 private:
   void emitRows();

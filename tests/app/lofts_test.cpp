@@ -1,5 +1,6 @@
 #include "app/window.h"
-#include "inspect/joins.h"
+
+#include <QTableWidget>
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -61,6 +62,45 @@ private slots:
       if (const double d = (lower.at(i / 4000.0, 1.0) - at).norm(); d < best)
         best = d, angle = degFromRad(angleBetweenRad(lower.normal(i / 4000.0, 1.0), n));
     VERIFY_AT_MOST(std::min(angle, 180 - angle), 0.1);
+    click("keep");
+    QVERIFY(settled());
+  }
+
+  void aPairIsBegunByAClickAndDraggedAlongAnotherSection() {
+    for (const char* height : {"0", "60"}) ring("60", height);
+    keys(Qt::Key_Home, Qt::ControlModifier);
+    startLoft();
+    const std::string id = w().draft();
+    for (double height : {0.0, 60.0}) pickAt(onRing(60, height));
+    auto* table = find<QTableWidget>("rows-pairs");
+    QVERIFY(table);
+    QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, {40, 12});
+    QVERIFY(settled());
+    QCOMPARE(w().rails().size(), size_t(2));
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, onScreen(onRing(60, 60, -1.6)));
+    QVERIFY(settled());
+    QCOMPARE(inputs(id)["pairs"].size(), size_t(1));
+    QCOMPARE(inputs(id)["sections"].size(), size_t(2)); // the click was for the pair alone
+    // Its free square on the lower ring is dragged a little to the side.
+    QCOMPARE(result(id)->outcome->grips.size(), size_t(2));
+    const Mark free = mark(Mark::Kind::Grip, [](const Mark& m) { return !m.moved; });
+    drag(free.at.toPoint(), onScreen(onRing(60, 0, -1.3)));
+    QCOMPARE(inputs(id)["pairs"].size(), size_t(2));
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    const auto& g = result(id)->outcome->grips;
+    VERIFY_AT_MOST((g[0].at - onRing(60, 0, -1.3)).norm(), 1.0);
+    VERIFY_AT_MOST((g[1].at - onRing(60, 60, -1.6)).norm(), 1.0);
+    const auto body = std::get<brep::BodyPtr>(result(id)->outcome->outputs[0].object);
+    const auto& s = *body->natural.begin()->second.surface;
+    double best = 1e300, u = 0;
+    for (int i = 0; i <= 4000; ++i)
+      if (const double d = (s.at(i / 4000.0, 0) - g[0].at).norm(); d < best) best = d, u = i / 4000.0;
+    VERIFY_AT_MOST((s.at(u, 1) - g[1].at).norm(), 0.1);
+    // A double click sets it free again.
+    const Mark held = mark(Mark::Kind::Grip, [&](const Mark& m) { return (m.world - g[0].at).norm() < 1e-6; });
+    QTest::mouseDClick(&view(), Qt::LeftButton, {}, held.at.toPoint());
+    QVERIFY(settled());
+    QCOMPARE(inputs(id)["pairs"].size(), size_t(1));
     click("keep");
     QVERIFY(settled());
   }
