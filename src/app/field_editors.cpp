@@ -328,7 +328,11 @@ void RowsEditor::setValue(const json& v) {
 }
 
 bool RowsEditor::eventFilter(QObject* o, QEvent* e) {
-  if (e->type() == QEvent::FocusIn) emit focused();
+  // Only when somebody went there: not when the focus falls on it because something else went away.
+  if (e->type() == QEvent::FocusIn) {
+    const auto why = static_cast<QFocusEvent*>(e)->reason();
+    if (why == Qt::MouseFocusReason || why == Qt::TabFocusReason || why == Qt::BacktabFocusReason) emit focused();
+  }
   return FieldEditor::eventFilter(o, e);
 }
 

@@ -191,7 +191,7 @@ private slots:
     };
     view().setFocus();
     QTest::keyClick(&view(), Qt::Key_B, Qt::ShiftModifier); // nothing was kept: what is seen now is
-    QVERIFY(QTest::qWaitFor([&] { return beside.isVisible() && beside.atRest(); }, 5000));
+    QVERIFY(QTest::qWaitFor([&] { return beside.isVisible() && beside.atRest(); }, 20000));
     QVERIFY(beside.shown() == w().drawing() && std::abs(beside.width() - view().width()) <= 1);
     QVERIFY(sameCamera());
     QVERIFY(view().seesAll());

@@ -156,7 +156,7 @@ private slots:
   void chipsAreReorderedByDragAndAWrongOrderIsShown() {
     QVERIFY(open("tumbler.lumsk"));
     w().unfold("s6");
-    QTest::qWait(80);
+    QTest::qWait(400); // the form is laid out and scrolled into sight
     const auto chips = [&] {
       QList<QWidget*> list;
       for (QWidget* c : window_->findChildren<QWidget*>("chip"))
