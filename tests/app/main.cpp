@@ -7,9 +7,9 @@
 #include <QTemporaryDir>
 
 int main(int argc, char** argv) {
-  // Settings of the test must not touch those of the person.
+  // Settings and unsaved work of the test must not touch those of the person, or of another test beside it.
   QTemporaryDir home;
-  qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
+  for (const char* place : {"XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"}) qputenv(place, home.path().toUtf8());
   qputenv("QT_QPA_PLATFORM", "xcb");
   lumsk::brep::quietKernel();
   QApplication app(argc, argv);
