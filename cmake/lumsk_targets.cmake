@@ -11,7 +11,7 @@ endfunction()
 
 # A Qt Test program: one class, moc by include of its own .moc
 function(lumsk_test name)
-  cmake_parse_arguments(ARG "XVFB" "BATCH;SHARES" "SOURCES;LINKS;PCH" ${ARGN})
+  cmake_parse_arguments(ARG "XVFB" "BATCH" "SOURCES;LINKS;PCH" ${ARGN})
   add_executable(${name} ${ARG_SOURCES})
   set_target_properties(${name} PROPERTIES AUTOMOC ON)
   if(ARG_BATCH) # so many sources are compiled as one: most of the time goes into what they include
@@ -26,12 +26,7 @@ function(lumsk_test name)
   target_compile_definitions(${name} PRIVATE LUMSK_DATA_DIR="${PROJECT_SOURCE_DIR}/data"
                              LUMSK_SOURCE_DIR="${PROJECT_SOURCE_DIR}")
   set(timeout TIMEOUT $<IF:$<BOOL:${LUMSK_SANITIZE}>,2400,1200>)
-  if(ARG_SHARES) # its classes are dealt out to so many processes, which run side by side
-    foreach(share RANGE 1 ${ARG_SHARES})
-      add_test(NAME ${name}_${share} COMMAND ${PROJECT_SOURCE_DIR}/tools/with_display $<TARGET_FILE:${name}>)
-      set_tests_properties(${name}_${share} PROPERTIES ENVIRONMENT "LUMSK_TEST_SHARE=${share}/${ARG_SHARES}" ${timeout})
-    endforeach()
-  elseif(ARG_XVFB)
+  if(ARG_XVFB)
     add_test(NAME ${name} COMMAND ${PROJECT_SOURCE_DIR}/tools/with_display $<TARGET_FILE:${name}>)
     set_tests_properties(${name} PROPERTIES ${timeout})
   else()

@@ -16,10 +16,6 @@ int main(int argc, char** argv) {
   QApplication::setOrganizationName("LumskTest");
   lumsk::app::applyTheme(app);
   int failed = 0;
-  // "1/2": the first of two shares of the classes, which run side by side; by default all.
-  const auto share = qEnvironmentVariable("LUMSK_TEST_SHARE", "1/1").split('/');
-  const size_t first = share.value(0).toUInt() - 1, of = share.value(1).toUInt();
-  const auto& classes = lumsk::test::registry();
-  for (size_t i = first; i < classes.size(); i += of) failed += QTest::qExec(classes[i]().get(), argc, argv);
+  for (auto& make : lumsk::test::registry()) failed += QTest::qExec(make().get(), argc, argv);
   return failed ? 1 : 0;
 }
