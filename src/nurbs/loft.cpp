@@ -19,8 +19,18 @@ constexpr double kFirstCrossShare = 30;   ///< of a join's tolerances; then a fi
 constexpr double kFirstThirdShare = 3000; ///< for ends of third order, whose derivatives hardly count at first
 constexpr int kMostCrossTries = 8;
 constexpr int kJoinLooks = 53;
+constexpr double kCrossShareStep = 0.2;
+constexpr double kJoinPart = 0.5;    ///< of what a join may miss: what the fit may use
+constexpr double kMostArcTurn = 2.0; ///< rad: arcs that turn more are as long as those
+constexpr double kStraightRad = 1e-6;
 constexpr double kSpansSeen = 40;      ///< about so many spans a section
 constexpr double kSquareToSkin = 1e-3; ///< a way that leans on the neighbour by less has no clear direction in it
+
+/// Length of an arc over a chord that leaves in a direction: chord * theta / sin(theta), theta between both.
+double arcOver(const Vec3& chord, const Vec3& direction) {
+  const double theta = std::min(angleBetweenRad(chord, direction), kMostArcTurn);
+  return chord.norm() * (theta > kStraightRad ? theta / std::sin(theta) : 1.0);
+}
 
 class Lofter {
 public:
@@ -215,10 +225,7 @@ private:
     const int i = e ? n_ - 1 : 0, j = e ? n_ - 2 : 1;
     const Vec3 at = placeOf(i, k, t), way = placeOf(j, k, t) - at;
     const double factor = end(e).along ? end(e).along(fractionOf(i, k, t)) : 1.0;
-    const auto length = [&](const Vec3& d) {
-      const double theta = std::min(angleBetweenRad(way, d), 2.0);
-      return factor * way.norm() * (theta > 1e-6 ? theta / std::sin(theta) : 1.0);
-    };
+    const auto length = [&](const Vec3& d) { return factor * arcOver(way, d); };
     out.fill(Vec3::Zero());
     if (end(e).kind == LoftEnd::Angle) {
       const Lean& lean = leans_[e];
@@ -266,6 +273,20 @@ private:
   static Expected<Path> line(const Vec3& a, const Vec3& b) { return Path::make({LineSegment{a, b}}, {1e-9}); }
 
   /// Common lean fit of one stretch of all sections; kept with one row a section: x, y, z of control point 0, 1, ...
+  /// Where the direction in which an end of a strip is left changes most abruptly.
+  Vec3 sharpestCross(int k) {
+    constexpr int kPlaces = 200;
+    Vec3 at = Vec3::Zero();
+    double worst = -1;
+    for (int e : {0, 1})
+      for (int i = 1; i < kPlaces && crossOrder(e) > 0; ++i) {
+        const auto first = [&](int j) -> const Vec3& { return knownCross(e, k, double(j) / kPlaces)[0]; };
+        const double change = (first(i - 1) - 2 * first(i) + first(i + 1)).norm() / first(i).norm();
+        if (change > worst) worst = change, at = placeOf(e ? n_ - 1 : 0, k, double(i) / kPlaces);
+      }
+    return at;
+  }
+
   struct StripFit {
     LeanFit fit;
     Rows strip;                ///< one row a section
@@ -275,11 +296,11 @@ private:
   /// Fitted more closely until ends that flow on or lean do so within their tolerances.
   Expected<void> fitStrip(int k) {
     double share = std::max(crossOrder(0), crossOrder(1)) > 2 ? kFirstThirdShare : kFirstCrossShare;
-    for (int tries = 1;; ++tries, share *= 0.2) {
+    for (int tries = 1;; ++tries, share *= kCrossShareStep) {
       LUMSK_TRY(f, fitOnce(k, crossWeights(share)));
       const LoftJoin join = joinOf(k, f);
-      if (tries < kMostCrossTries && join.worst(cx_.tolerances) > 0.5) continue;
-      out_.join.take(join);
+      if (tries < kMostCrossTries && join.worst(cx_.tolerances) > kJoinPart) continue;
+      out_.join.take(join, cx_.tolerances);
       fits_.push_back(std::move(f.fit));
       strips_.push_back(std::move(f.strip));
       cross_.push_back(std::move(f.cross));
@@ -328,6 +349,7 @@ private:
       Problem p = fitted.error();
       p.code = "LM-L015";
       p.what = "an end cannot lean or flow on where its section's bending jumps";
+      p.at(sharpestCross(k));
       return fail(std::move(p.tryThis("refit that section so that it bends evenly, or take square or free")));
     }
     if (!fitted) return fail(fitted.error());
@@ -379,7 +401,7 @@ private:
           across[q].derivatives((t + before) / (1 + before + after), int(3 - q), c);
           for (size_t l = 0; l + q <= 3; ++l) d(int(l), int(q)) = c[l];
         }
-        worst.take(joinAt(e, k, t, d));
+        worst.take(joinAt(e, k, t, d), cx_.tolerances);
       }
     }
     return worst;
@@ -387,6 +409,7 @@ private:
   LoftJoin joinAt(int e, int k, double t, const SurfaceDerivatives& d) const {
     const Vec3 n = d(1, 0).cross(d(0, 1)).normalized();
     LoftJoin out;
+    out.at = d(0, 0);
     if (end(e).kind == LoftEnd::Angle) {
       std::array<Vec3, 3> r;
       (void)crossAt(e, k, t, r);
@@ -521,13 +544,12 @@ private:
     return row;
   }
 
-  /// Sums arc lengths by the rule chord * theta / sin(theta), theta between chord and leaving direction.
+  /// Sums arc lengths between two sections.
   static void arcSums(const Rows& s, int i, int j, const Vec3& normal, bool inPlane, double& arcs, double& weight) {
     for (Eigen::Index c = 0; c < s.cols() / 3; ++c) {
       const Vec3 d = (s.row(j) - s.row(i)).segment<3>(3 * c).transpose();
       const Vec3 flat = d - d.dot(normal) * normal;
-      const double theta = std::min(angleBetweenRad(d, inPlane ? flat : normal), 2.0);
-      arcs += d.norm() * (theta > 1e-6 ? theta / std::sin(theta) : 1.0);
+      arcs += arcOver(d, inPlane ? flat : normal);
       weight += inPlane ? flat.norm() : 1.0;
     }
   }

@@ -40,7 +40,9 @@ struct LoftOptions {
 /// Worst join of a loft's ends with what they flow into or lean by.
 struct LoftJoin {
   double angleDeg = 0.0, curvature = 0.0, rate = 0.0; ///< the latter relative, with floors of 1/(10 L) and its square
-  void take(const LoftJoin& o) {
+  Vec3 at = Vec3::Zero();                             ///< where it is worst
+  void take(const LoftJoin& o, const Tolerances& tol) {
+    if (o.worst(tol) >= worst(tol)) at = o.at;
     angleDeg = std::max(angleDeg, o.angleDeg), curvature = std::max(curvature, o.curvature);
     rate = std::max(rate, o.rate);
   }
@@ -68,7 +70,8 @@ struct LoftResult {
 /// where an end is to be perpendicular and its section is not planar, LM-L006 for a pull or angle out of range, LM-L008
 /// where sections do not meet a mirror plane as their side asks, LM-L009 for a side or a mirror end without a plane,
 /// LM-L012 for an end that a point or a curve cannot have, LM-L013 where a section does not lie on the skin that it is
-/// to flow into, LM-L014 where the way to the next section stands square on that skin.
+/// to flow into, LM-L014 where the way to the next section stands square on that skin, LM-L015
+/// where an end's directions change by jumps.
 Expected<LoftResult> loft(const std::vector<Section>& sections, const LoftOptions& options, const Context& cx);
 
 } // namespace lumsk::nurbs

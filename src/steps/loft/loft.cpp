@@ -166,6 +166,11 @@ void noteAlignment(Outcome& out, const nurbs::LoftResult& r) {
     out.notes.push_back(problem("LM-L102", "moved the start of section " + starts + " for least twist"));
 }
 
+Vec3 placeOf(const Picked& section) {
+  if (const auto* point = std::get_if<PointObject>(&section.object)) return point->at;
+  return curveOf(section)->at(0.5 * curveOf(section)->last());
+}
+
 /// The skin that an end is to flow into: the picked one, or the face at the edge that is its section.
 Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const std::string& key, const Picked& section,
                                        const Context& cx) {
@@ -179,7 +184,7 @@ Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const std::string& key,
     const auto faces = brep::facesAt(*body, section.index);
     if (faces.size() > 1)
       return fail(problem("LM-L016", "two faces meet at this edge")
-                      .at(curveOf(section)->at(0.5 * curveOf(section)->last()))
+                      .at(placeOf(section))
                       .inField(key + "Skin")
                       .tryThis("pick the face that the skin is to flow into"));
     if (!faces.empty()) face = faces.front();
@@ -210,6 +215,7 @@ Expected<nurbs::LoftEndOptions> endOf(const Inputs& in, const std::string& key, 
   if (!neighbour && o.kind == nurbs::LoftEnd::G3) o.kind = nurbs::LoftEnd::Mirror;
   if (!neighbour && o.kind != nurbs::LoftEnd::Mirror)
     return fail(problem("LM-L017", "the skin to flow into is not known")
+                    .at(placeOf(section))
                     .inField(key + "Skin")
                     .tryThis("pick that skin, or an edge of it as section"));
   return o;
@@ -225,9 +231,9 @@ std::pair<std::string, Remedy> orderOffer(const std::vector<int>& better, const 
   return {order, {"put them in the order " + order, "sections", items}};
 }
 
-void noteJoin(Outcome& out, const nurbs::LoftJoin& j, const Tolerances& tol, const Vec3& at) {
+void noteJoin(Outcome& out, const nurbs::LoftJoin& j, const Tolerances& tol) {
   if (j.worst(tol) <= 1) return;
-  Problem p = problem("LM-L105", "an end does not flow on as closely as asked").at(at);
+  Problem p = problem("LM-L105", "an end does not flow on as closely as asked").at(j.at);
   if (j.angleDeg > tol.angle.deg)
     p.measure(degrees(j.angleDeg)).want(degrees(tol.angle.deg));
   else if (j.curvature > tol.curvature.relative)
@@ -292,7 +298,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   showPairs(out, pairs, sections, r.alignment, in);
   noteAlignment(out, r);
-  noteJoin(out, r.join, cx.tolerances, out.flags.front().at);
+  noteJoin(out, r.join, cx.tolerances);
   if (r.degree < o.degree)
     out.notes.push_back(problem("LM-L103", "too few sections for the degree across")
                             .measure(count(r.degree))
