@@ -74,6 +74,7 @@ private:
   void dragMark(QPointF p, Qt::KeyboardModifiers keys);
   void dragFlag(QPointF p, const recipe::StepEntry& entry);
   void dragGrip(QPointF p, const recipe::StepEntry& entry);
+  static constexpr double kArrowPixels = 90; ///< length of a lens's direction
   bool addOnRail(QPointF p);
   void resetGrip(const Mark& m); ///< back to where it was before it was moved
   void editHandle(const Mark& m);

@@ -129,7 +129,8 @@ QString Workspace::instruction() const {
                                 : tr("pick another %1").arg(what);
   }
   if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");
-  if (!rails().empty()) return tr("click a section to add a pair, drag its squares along the sections");
+  if (f && !rails().empty())
+    return tr("click a curve to add to %1, drag the squares along their curves").arg(said(f->label).toLower());
   if (!draft_.empty()) return tr("drag a handle or change a number, then keep the step");
   if (!selection_.empty()) return tr("%1 picked: choose a tool").arg(selection_.size());
   return tr("choose a tool, or pick something in the view");

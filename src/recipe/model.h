@@ -71,8 +71,7 @@ struct HandlePlace {
   double mmPerUnit = 1.0;        ///< how far the handle moves for a change of 1 of the value
 };
 
-/// A curve on which a click adds a row to a table field, when that has the focus: "p1.i3" is the first pair's place on
-/// the curve of item i3, its column "at" the fraction of that curve's length.
+/// A curve on which a click adds a row to a table field (see recipe/rails.h), when that has the focus.
 struct Rail {
   std::string field, item;
   CurvePtr curve;

@@ -4,6 +4,11 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
+Vec3 placeOf(const Picked& p) {
+  if (const auto* point = std::get_if<PointObject>(&p.object)) return point->at;
+  return curveOf(p)->at(0.5 * curveOf(p)->last());
+}
+
 std::vector<nurbs::Path> curvesOf(const Inputs& in, const std::string& key) {
   std::vector<nurbs::Path> out;
   for (const Picked& p : in.picked(key)) out.push_back(*curveOf(p));

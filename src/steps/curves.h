@@ -8,6 +8,9 @@ namespace lumsk::steps {
 
 inline const recipe::CurvePtr& curveOf(const recipe::Picked& p) { return std::get<recipe::CurvePtr>(p.object); }
 
+/// A point itself, or the middle of a curve: where problems with a pick are shown.
+Vec3 placeOf(const recipe::Picked& p);
+
 std::vector<nurbs::Path> curvesOf(const recipe::Inputs& in, const std::string& key);
 
 /// Several curves as outputs of one step: the first without a name, then "2", "3", ...

@@ -78,11 +78,6 @@ Expected<nurbs::BlendEnd> blendEndOf(const Picked& p, const Vec3& other, const S
   return e;
 }
 
-Vec3 placeOf(const Picked& p) {
-  if (const auto* point = std::get_if<PointObject>(&p.object)) return point->at;
-  return curveOf(p)->at(0.5 * curveOf(p)->last());
-}
-
 /// Asked continuity, as far as the end has it.
 void ask(nurbs::BlendEnd& e, const std::string& meets, Outcome& out) {
   const int wanted = meets[1] - '0';

@@ -3,6 +3,7 @@
 #include "brep/curves_on.h"
 #include "brep/names.h"
 #include "brep/skin.h"
+#include "recipe/rails.h"
 #include "steps/curves.h"
 #include "steps/graphs.h"
 #include "steps/skins.h"
@@ -93,11 +94,11 @@ std::vector<NamedPair> pairsOf(const Inputs& in) {
   const auto& picked = in.picked("sections");
   std::vector<NamedPair> out;
   for (size_t r = 0; r < ids.size(); ++r) {
-    const size_t dot = ids[r].find('.');
-    const std::string name = ids[r].substr(0, dot), item = dot == std::string::npos ? "" : ids[r].substr(dot + 1);
-    const auto section = std::find_if(picked.begin(), picked.end(), [&](const Picked& p) { return p.item == item; });
+    const auto [name, item] = railRow(ids[r]);
+    const auto section =
+        std::find_if(picked.begin(), picked.end(), [&, i = item](const Picked& p) { return p.item == i; });
     if (section == picked.end()) continue; // its section was taken out: the row waits for it
-    auto line = std::find_if(out.begin(), out.end(), [&](const NamedPair& p) { return p.name == name; });
+    auto line = std::find_if(out.begin(), out.end(), [&, n = name](const NamedPair& p) { return p.name == n; });
     if (line == out.end()) line = out.insert(out.end(), {name, nurbs::PairLine(picked.size())});
     line->at[size_t(section - picked.begin())] = at[r];
   }
@@ -122,7 +123,7 @@ void showPairs(Outcome& out, const std::vector<NamedPair>& pairs, const std::vec
         continue;
       }
       const double f = p.at[i] ? *p.at[i] : nurbs::ownFraction(a.sections[i], a.closed, place);
-      Grip g{"pairs", p.name + "." + picked[i].item, path->at(nurbs::ArcLength(*path).parameterAtFraction(f))};
+      Grip g{"pairs", railRowId({p.name, picked[i].item}), path->at(nurbs::ArcLength(*path).parameterAtFraction(f))};
       g.moved = p.at[i].has_value();
       g.on = std::get<CurvePtr>(picked[i].object);
       line.push_back(g.at);
@@ -164,11 +165,6 @@ void noteAlignment(Outcome& out, const nurbs::LoftResult& r) {
     out.notes.push_back(problem("LM-L101", "turned the direction of section " + directions + " for least twist"));
   if (!starts.empty())
     out.notes.push_back(problem("LM-L102", "moved the start of section " + starts + " for least twist"));
-}
-
-Vec3 placeOf(const Picked& section) {
-  if (const auto* point = std::get_if<PointObject>(&section.object)) return point->at;
-  return curveOf(section)->at(0.5 * curveOf(section)->last());
 }
 
 /// The skin that an end is to flow into: the picked one, or the face at the edge that is its section.
