@@ -200,7 +200,7 @@ Chip::State PicksEditor::stateOf(const std::string& item) const {
 /// The button of a pick's choice; "by itself" shows what was found, as its flag in the view does.
 void PicksEditor::addChoice(Chip* chip, const json& pick) {
   for (const recipe::Field& sub : field_.each) {
-    if (sub.kind != recipe::FieldKind::Choice) continue;
+    if (sub.kind != recipe::FieldKind::Choice || recipe::optionsFor(sub, pick).size() < 2) continue;
     const std::string chosen = pick.value(sub.key, sub.options[0].key), id = pick.value("id", "");
     QString text;
     for (const auto& o : sub.options)
@@ -213,7 +213,9 @@ void PicksEditor::addChoice(Chip* chip, const json& pick) {
           if (!f.mark.empty()) text = QString::fromStdString(f.mark) + (chosen == sub.options[0].key ? "" : " ●");
         }
     chip->addChoice(text, said(sub.help));
-    connect(chip, &Chip::choiceClicked, this, [this, id, group] { w_.turnItem(w_.open(), field_.key, id, group); });
+    connect(chip, &Chip::choiceClicked, this, [this, id, group, key = sub.key] {
+      w_.turnItem(w_.open(), field_.key, id, group, key);
+    });
     return;
   }
 }

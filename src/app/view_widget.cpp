@@ -389,7 +389,8 @@ void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
     return resetGrip(overlay_->marks()[i]);
   hoverAt(e->position());
   if (!under_.empty() && under_[cycle_ % under_.size()].kind == Kind::Edge)
-    return w_.pickAll(
+    return w_.pickChain(
+        under_[cycle_ % under_.size()],
         scene::tangentChain(*w_.drawing(), under_[cycle_ % under_.size()], w_.recipe().tolerances.corner));
   if (under_.empty() && w_.wanted() != Kind::None) fitAll();
 }
@@ -403,7 +404,7 @@ void ViewWidget::contextMenuEvent(QContextMenuEvent* e) {
     const auto hit = under_[cycle_ % under_.size()];
     if (hit.kind == Kind::Edge) {
       menu.addAction(tr("Pick its tangent chain"), this, [this, hit] {
-        w_.pickAll(scene::tangentChain(*w_.drawing(), hit, w_.recipe().tolerances.corner));
+        w_.pickChain(hit, scene::tangentChain(*w_.drawing(), hit, w_.recipe().tolerances.corner));
       });
       menu.addAction(tr("Pick similar edges"), this, [this, hit] {
         for (const auto& b : w_.drawing()->bodies)

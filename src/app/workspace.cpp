@@ -162,7 +162,8 @@ void Workspace::take(const std::string& step, const Remedy& offer) {
   setInput(step, offer.field, list, said(offer.text));
 }
 
-void Workspace::turnItem(const std::string& step, const std::string& key, const std::string& item, int group) {
+void Workspace::turnItem(const std::string& step, const std::string& key, const std::string& item, int group,
+                         const std::string& subKey) {
   const auto* entry = now_->find(step);
   const Field* field = entry ? recipe::findField(registry_.schemaOf(entry->kind), key) : nullptr;
   if (!field) return;
@@ -174,8 +175,8 @@ void Workspace::turnItem(const std::string& step, const std::string& key, const 
                         tr("change %1").arg(said(field->label).toLower()));
     return;
   }
-  const auto sub = std::find_if(field->each.begin(), field->each.end(), [](const Field& f) {
-    return f.kind == FieldKind::Switch || f.kind == FieldKind::Choice;
+  const auto sub = std::find_if(field->each.begin(), field->each.end(), [&](const Field& f) {
+    return subKey.empty() ? f.kind == FieldKind::Switch || f.kind == FieldKind::Choice : f.key == subKey;
   });
   if (sub == field->each.end()) return;
   json list = entry->inputs->value(key, json::array());
@@ -184,9 +185,15 @@ void Workspace::turnItem(const std::string& step, const std::string& key, const 
     if (sub->kind == FieldKind::Switch) {
       i[sub->key] = !i.value(sub->key, false);
     } else {
-      const bool byItself = i.value(sub->key, sub->options[0].key) == sub->options[0].key;
-      const size_t others = sub->options.size() - 1;
-      i[sub->key] = sub->options[byItself ? 1 + size_t(std::max(0, group)) % others : 0].key;
+      const auto options = recipe::optionsFor(*sub, i);
+      const std::string now = i.value(sub->key, options[0].key);
+      size_t next = 0;
+      if (sub->options[0].key == "auto")
+        next = now == "auto" ? 1 + size_t(std::max(0, group)) % (options.size() - 1) : 0;
+      else
+        for (size_t k = 0; k < options.size(); ++k)
+          if (options[k].key == now) next = (k + 1) % options.size();
+      i[sub->key] = options[next].key;
     }
   }
   setInput(step, key, list, tr("change %1").arg(said(sub->label).toLower()));
@@ -582,6 +589,18 @@ void Workspace::pickAll(const std::vector<scene::Hit>& hits) {
         selection_.push_back(h);
   }
   emit focusChanged();
+}
+
+void Workspace::pickChain(const scene::Hit& edge, const std::vector<scene::Hit>& chain) {
+  const Field* f = activeField();
+  const Field* extent = f ? recipe::findField(f->each, "extent") : nullptr;
+  if (!extent || !recipe::has(f->accepts, Kind::Edge)) return pickAll(chain);
+  pickAll({edge});
+  const json wanted = pickValue(edge);
+  json list = now_->find(open_)->inputs->value(f->key, json::array());
+  for (json& p : list)
+    if (p["step"] == wanted["step"] && p.value("part", "") == wanted.value("part", "")) p["extent"] = "chain";
+  setInput(open_, f->key, list, tr("pick"));
 }
 
 std::optional<recipe::PointsPlace> Workspace::placeOf(const recipe::StepEntry& entry, const Field& f) const {

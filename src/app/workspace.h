@@ -45,9 +45,11 @@ public:
   // Changes
   void edit(recipe::Recipe next, const QString& words); ///< one undo entry, or part of the draft
   void setInput(const std::string& step, const std::string& key, const json& value, const QString& words);
-  /// A click on a pick's flag or on its chip's button: its first switch is turned, or its first choice goes on: from
-  /// "by itself" to the option after the one that was found (`group`), from there back.
-  void turnItem(const std::string& step, const std::string& key, const std::string& item, int group);
+  /// A click on a pick's flag or on its chip's button: the named sub-field of it, or its first switch or choice. A
+  /// switch is turned, a choice goes on: from "by itself" to the option after the one that was found (`group`), from
+  /// there back; others to the next option that fits the pick.
+  void turnItem(const std::string& step, const std::string& key, const std::string& item, int group,
+                const std::string& subKey = {});
   /// Does what a problem offers; of picks, its value is their order by ids.
   void take(const std::string& step, const Remedy& offer);
   void dragInput(const std::string& step, const std::string& key, const json& value); ///< live, no undo entry yet
@@ -66,6 +68,8 @@ public:
                const std::string& item); ///< by the next pick; again: not
   /// Several at once: into the active field as far as they fit, else picked; one undo entry.
   void pickAll(const std::vector<scene::Hit>& hits);
+  /// An edge and what goes on from it (`chain`): one pick that counts as a chain where the field has such, else all.
+  void pickChain(const scene::Hit& edge, const std::vector<scene::Hit>& chain);
   void clearSelection();
   void removeStep(const std::string& id);
   void rename(const std::string& id, const QString& label);

@@ -145,6 +145,32 @@ void startAtCorner(const Path& p, const ArcLength& l, AlignedSection& a, const T
   a.start = wrap(a.reversed ? a.start - best : a.start + best);
 }
 
+/// A loft that runs around comes back to its first section: what the starts have turned by then is shared by all.
+Expected<void> closeAround(const std::vector<Section>& sections, const std::vector<ArcLength>& lengths,
+                           const Points& last, Alignment& a) {
+  const Path& first = *sections.front().path();
+  if (!a.closed) {
+    AlignedSection again;
+    alignOpen(*sections.back().path(), a.sections.back(), first, again);
+    if (again.reversed == a.sections.front().reversed || sections.front().flip) return {};
+    return fail(problem("LM-L028", "the loft would close with half a twist")
+                    .at(first.start())
+                    .tryThis("turn the direction of the sections from one place on, or let the loft be open"));
+  }
+  const auto free = [&](size_t i) { return !sections[i].start && sections[i].path()->corners({1.0}).empty(); };
+  const double turn = bestRotation(centred(last), centred(probe(first, lengths.front(), a.sections.front().reversed,
+                                                                a.sections.front().start)))
+                          .shift;
+  const double twist = turn - std::round(turn);
+  for (size_t i = 1; i < sections.size(); ++i)
+    if (free(i)) {
+      AlignedSection& s = a.sections[i];
+      const double back = twist * double(i) / double(sections.size());
+      s.start = wrap(s.reversed ? s.start + back : s.start - back);
+    }
+  return {};
+}
+
 constexpr size_t kPeriodicNodes = 7;
 constexpr double kClosePair = 1e-4; ///< shares of a strip nearer than this are one place
 
@@ -163,9 +189,10 @@ public:
   Pairing(const std::vector<Section>& sections, const std::vector<ArcLength>& lengths, Alignment& a)
       : sections_(sections), lengths_(lengths), a_(a), periodic_(a.closed && a.strips == 1) {}
 
-  Expected<void> run(const std::vector<PairLine>& pairs) {
+  Expected<void> run(const AlignOptions& o) {
     bends_.assign(sections_.size(), std::vector<std::vector<Bend>>(size_t(a_.strips)));
-    for (const PairLine& l : pairs) LUMSK_CHECK(take(l));
+    for (const PairLine& l : o.pairs) LUMSK_CHECK(take(l, "a pair"));
+    for (size_t g = 0; g < o.guides.size(); ++g) LUMSK_CHECK(take(o.guides[g], "guide " + std::to_string(g + 1)));
     for (size_t i = 0; i < sections_.size(); ++i) {
       a_.sections[i].bends.assign(size_t(a_.strips), std::nullopt);
       for (size_t k = 0; k < size_t(a_.strips); ++k)
@@ -182,7 +209,7 @@ private:
     Vec3 at;
   };
 
-  Expected<void> take(const PairLine& line) {
+  Expected<void> take(const PairLine& line, const std::string& who) {
     std::vector<Place> places;
     for (size_t i = 0; i < line.size() && i < sections_.size(); ++i) {
       if (!line[i] || !sections_[i].path()) continue;
@@ -205,13 +232,13 @@ private:
     if (ends == places.size()) return {}; // at ends or corners, which correspond anyway
     for (const Place& p : places)
       if (ends > 0 || p.strip != places[0].strip)
-        return fail(problem("LM-L010", ends > 0 ? "a pair joins an end or a corner with a place between corners"
-                                                : "a pair joins places of sections " +
+        return fail(problem("LM-L010", ends > 0 ? who + " joins an end or a corner with a place between corners"
+                                                : who + " joins places of sections " +
                                                       std::to_string(places[0].section + 1) + " and " +
                                                       std::to_string(p.section + 1) + " between different corners")
                         .at(places[0].at)
                         .at(places[1].at)
-                        .tryThis("move the pair between the same corners in all sections"));
+                        .tryThis("move it between the same corners in all sections"));
     for (const Place& p : places) bends_[p.section][size_t(p.strip)].push_back({mean, p.share, p.at});
     return {};
   }
@@ -232,7 +259,7 @@ private:
     for (size_t j = 1; j < from.size(); ++j)
       if (from[j] - from[j - 1] < kClosePair || to[j] - to[j - 1] < kClosePair) {
         const Vec3& at = b[std::min(j - (periodic_ ? 0 : 1), b.size() - 1)].at;
-        return fail(problem("LM-L011", "pairs cross on section " + std::to_string(i + 1))
+        return fail(problem("LM-L011", "pairs or guides cross on section " + std::to_string(i + 1))
                         .at(at)
                         .tryThis("put the pairs in the same order on all sections, or take one out"));
       }
@@ -300,7 +327,7 @@ LoftPlace loftPlace(const AlignedSection& a, bool closed, double own) {
 }
 
 Expected<Alignment> alignSections(const std::vector<Section>& sections, const std::vector<ArcLength>& lengths,
-                                  const std::vector<PairLine>& pairs, const Tolerances& tol) {
+                                  const AlignOptions& options, const Tolerances& tol) {
   const int n = int(sections.size());
   if (n < 2)
     return fail(
@@ -349,6 +376,8 @@ Expected<Alignment> alignSections(const std::vector<Section>& sections, const st
     previous = i;
   }
 
+  if (options.around) LUMSK_CHECK(closeAround(sections, lengths, before, out));
+
   // The section with most corners says how many strips there are; the others follow.
   std::vector<std::vector<double>> corners(n);
   int leader = firstPath;
@@ -363,7 +392,7 @@ Expected<Alignment> alignSections(const std::vector<Section>& sections, const st
   reference.push_back(1.0);
   out.strips = int(reference.size()) - 1;
   for (int i = 0; i < n; ++i) out.sections[i].breaks = i == leader ? reference : matchBreaks(reference, corners[i]);
-  LUMSK_CHECK(Pairing(sections, lengths, out).run(pairs));
+  LUMSK_CHECK(Pairing(sections, lengths, out).run(options));
   return out;
 }
 

@@ -35,13 +35,18 @@ struct Alignment {
   int strips = 1; ///< stretches between corners
 };
 
+struct AlignOptions {
+  std::vector<PairLine> pairs, guides; ///< guides count as pairs, and are called so in problems
+  bool around = false;                 ///< the last section is followed by the first one
+};
 /// Brings the sections' directions, starts and corners together for least twist: both directions of a closed section
 /// are tried with the rotation of least total squared distance (cross-correlation over equal arc lengths, then Newton),
 /// open ones vote by distances of ends and tangents; corners go to corners, in order; pairs bend the parameter between
 /// them smoothly. Fails with LM-L001 (fewer than two sections), LM-L002 (open and closed mixed), LM-L003 (a point not
-/// at an end), LM-L010 (a pair across a corner or at an end), LM-L011 (pairs that cross), LM-G011 (pairs too uneven).
+/// at an end), LM-L010 (a pair across a corner or at an end), LM-L011 (pairs that cross), LM-G011 (pairs too
+/// uneven), LM-L028 (open sections around that close with half a twist).
 Expected<Alignment> alignSections(const std::vector<Section>& sections, const std::vector<ArcLength>& lengths,
-                                  const std::vector<PairLine>& pairs, const Tolerances& tol);
+                                  const AlignOptions& options, const Tolerances& tol);
 
 /// Fraction along an aligned section of a place in [0, 1] of one of its strips.
 double alignedFraction(const AlignedSection& a, int strip, double t);

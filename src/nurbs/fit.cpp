@@ -25,7 +25,7 @@ public:
     out.degree = options_.degree;
     out.closed = family_.closed;
     out.breaks = breaks;
-    const LeastSquares ls(options_.degree, breaks, family_.closed, t_, fairness);
+    const LeastSquares ls(options_.degree, breaks, family_.closed, t_, fairness, options_.flatEnds);
     out.knots = ls.knots();
     out.controls = ls.solve(Eigen::Map<const Rows>(xyz_.data(), Eigen::Index(t_.size()), width_));
     measure(breaks, out);
@@ -153,10 +153,11 @@ std::vector<double> withoutRepeatedFirst(const std::vector<double>& breaks) {
 } // namespace
 
 LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t,
-                           double fairness)
-    : p_(degree), n_(closed ? int(breaks.size()) - 1 : int(breaks.size()) + degree - 1), closed_(closed),
+                           double fairness, std::array<int, 2> flatEnds)
+    : p_(degree), n_(closed ? int(breaks.size()) - 1 : int(breaks.size()) + degree - 1), from_(1 + flatEnds[0]),
+      to_(1 + flatEnds[1]), closed_(closed),
       knots_(clampedKnots(degree, closed ? withoutRepeatedFirst(breaks) : breaks)),
-      A_(std::max(1, closed ? n_ : n_ - 2), degree, closed) {
+      A_(std::max(1, closed ? n_ : n_ - from_ - to_), degree, closed) {
   if (closed) periodic_ = periodicKnots(degree, breaks);
   basis_.resize(t.size());
   for (size_t s = 0; s < t.size(); ++s) {
@@ -166,7 +167,7 @@ LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool c
   }
   if (fairness > 0.0) addFairness(breaks, fairness * double(t.size()));
   accumulate();
-  if (closed || n_ > 2) A_.factor();
+  if (closed || n_ > from_ + to_) A_.factor();
 }
 
 /// Gauss points of every span act as samples of the third derivative that should be nought.
@@ -193,7 +194,7 @@ void LeastSquares::accumulate() {
           // A short periodic basis may meet itself: both contributions then fall on one entry.
           const int a = (r.first + i) % n_, b = (r.first + j) % n_;
           A_.add(a, b, a == b && i != j ? 2 * w : w);
-        } else if (const int a = r.first + i - 1, b = r.first + j - 1; b >= 0 && a < n_ - 2) {
+        } else if (const int a = r.first + i - from_, b = r.first + j - from_; b >= 0 && a < n_ - from_ - to_) {
           A_.add(a, b, w);
         }
       }
@@ -203,10 +204,11 @@ Rows LeastSquares::solve(const Rows& data) const { return closed_ ? solvePeriodi
 
 Rows LeastSquares::solveOpen(const Rows& data) const {
   Rows out(n_, data.cols());
-  out.row(0) = data.row(at0_);
-  out.row(n_ - 1) = data.row(at1_);
-  if (n_ == 2) return out;
-  Rows rhs = Rows::Zero(n_ - 2, data.cols());
+  const int free = n_ - from_ - to_;
+  for (int i = 0; i < std::min(from_, n_); ++i) out.row(i) = data.row(at0_);
+  for (int i = std::max(0, n_ - to_); i < n_; ++i) out.row(i) = data.row(at1_);
+  if (free <= 0) return out;
+  Rows rhs = Rows::Zero(free, data.cols());
   Eigen::RowVectorXd row(data.cols());
   for (size_t s = 0; s < basis_.size(); ++s) {
     const Row& r = basis_[s];
@@ -214,14 +216,14 @@ Rows LeastSquares::solveOpen(const Rows& data) const {
       row = data.row(Eigen::Index(s));
     else
       row.setZero();
-    if (r.first == 0) row -= r.N[0] * out.row(0);
-    if (r.first + p_ == n_ - 1) row -= r.N[p_] * out.row(n_ - 1);
     for (int i = 0; i <= p_; ++i)
-      if (const int a = r.first + i - 1; a >= 0 && a < n_ - 2)
+      if (const int a = r.first + i; a < from_ || a >= n_ - to_) row -= r.N[i] * out.row(a);
+    for (int i = 0; i <= p_; ++i)
+      if (const int a = r.first + i - from_; a >= 0 && a < free)
         addScaled(r.N[i], row.data(), rhs.data() + a * rhs.cols(), rhs.cols());
   }
   A_.solve(rhs);
-  out.middleRows(1, n_ - 2) = rhs;
+  out.middleRows(from_, free) = rhs;
   return out;
 }
 

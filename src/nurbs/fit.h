@@ -24,6 +24,7 @@ struct LeanOptions {
   int maxSpans = 600;       ///< where it gives up
   int baseSamples = 240;    ///< evenly spread samples; more are added inside short spans
   bool removeKnots = false; ///< try to take out knots again (slower, fewest spans)
+  std::array<int, 2> flatEnds{}; ///< open families: derivatives that are nought at the start and the end, exactly
   bool fair = false;        ///< then spend what is left of `fit` on the least integral of the third derivative
 };
 
@@ -45,8 +46,9 @@ class LeastSquares {
 public:
   /// `fairness` weighs the integral of the squared third derivative (second for degree 2) against the mean square
   /// distance from the samples.
+  /// `flatEnds`: so many derivatives are nought at both ends.
   LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t,
-               double fairness = 0.0);
+               double fairness = 0.0, std::array<int, 2> flatEnds = {});
   /// `data` one row a sample; returns one row a control point of the clamped spline over `knots()`.
   Rows solve(const Rows& data) const;
   const Knots& knots() const { return knots_; }
@@ -60,7 +62,8 @@ private:
     int first;
     double N[kMaxDegree + 1];
   };
-  int p_, n_; ///< n_: unknowns
+  int p_, n_; ///< n_: control points, around once
+  int from_ = 1, to_ = 1; ///< so many of them at both open ends are given
   bool closed_;
   Knots knots_, periodic_;
   std::vector<Row> basis_; ///< of the samples, then of the fairness, whose data are nought

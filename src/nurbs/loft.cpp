@@ -1,82 +1,109 @@
 #include "nurbs/loft.h"
 
 #include "nurbs/fit.h"
-#include "nurbs/interpolate.h"
+#include "nurbs/loft_across.h"
+#include "nurbs/loft_ends.h"
+#include "nurbs/loft_guides.h"
+#include "nurbs/loft_sides.h"
+#include "nurbs/spaces.h"
 
 #include <algorithm>
 #include <cmath>
-#include <map>
-#include <tuple>
 
 namespace lumsk::nurbs {
 
 namespace {
 
 constexpr double kMostLeanDeg = 85;
-constexpr int kCrossLooks = 32;           ///< places of a strip where an end is tried before it is fitted
-constexpr double kOnSkinTolerances = 10;  ///< point tolerances within which a section lies on its neighbour
 constexpr double kFirstCrossShare = 30;   ///< of a join's tolerances; then a fifth as much each time
 constexpr double kFirstThirdShare = 3000; ///< for ends of third order, whose derivatives hardly count at first
 constexpr int kMostCrossTries = 8;
 constexpr int kJoinLooks = 53;
 constexpr double kCrossShareStep = 0.2;
-constexpr double kJoinPart = 0.5;    ///< of what a join may miss: what the fit may use
-constexpr double kMostArcTurn = 2.0; ///< rad: arcs that turn more are as long as those
-constexpr double kStraightRad = 1e-6;
-constexpr double kSpansSeen = 40;      ///< about so many spans a section
-constexpr double kSquareToSkin = 1e-3; ///< a way that leans on the neighbour by less has no clear direction in it
-
-/// Length of an arc over a chord that leaves in a direction: chord * theta / sin(theta), theta between both.
-double arcOver(const Vec3& chord, const Vec3& direction) {
-  const double theta = std::min(angleBetweenRad(chord, direction), kMostArcTurn);
-  return chord.norm() * (theta > kStraightRad ? theta / std::sin(theta) : 1.0);
-}
+constexpr double kJoinPart = 0.5; ///< of what a join may miss: what the fit may use
+constexpr int kGuideDegree = 5;   ///< at least, in both directions: curvature and its derivative flow
+constexpr double kGuidePart = 0.5; ///< of `fit`: what following the guides may use
 
 class Lofter {
 public:
   Lofter(const std::vector<Section>& sections, const LoftOptions& o, const Context& cx)
-      : sections_(sections), o_(o), cx_(cx), n_(int(sections.size())) {}
+      : places_{sections, {}, {}}, o_(o), cx_(cx), n_(int(sections.size())), leaving_(places_, o_, cx_) {}
 
   Expected<LoftResult> run() {
-    for (int e : {0, 1}) {
-      if (const double pull = end(e).pull; !(pull >= 0.05 && pull <= 10))
-        return fail(problem("LM-L006", "the pull is out of range").measure(ratio(pull)).tryThis("take 0.05 to 10"));
-      if (const double lean = end(e).angleDeg; !(std::abs(lean) <= kMostLeanDeg))
-        return fail(problem("LM-L006", "the skin would lie in its section's plane")
-                        .measure(degrees(lean))
-                        .want(degrees(kMostLeanDeg))
-                        .tryThis("take a smaller angle"));
-    }
+    LUMSK_CHECK(checkNumbers());
     for (const Section& s : sections_) {
-      static const Path nothing = *line({0, 0, 0}, {1, 0, 0});
-      lengths_.emplace_back(s.path() ? *s.path() : nothing);
+      static const Path nothing = *Path::make({LineSegment{{0, 0, 0}, {1, 0, 0}}}, {1e-9});
+      places_.lengths.emplace_back(s.path() ? *s.path() : nothing);
     }
-    LUMSK_TRY(alignment, alignSections(sections_, lengths_, o_.pairs, cx_.tolerances));
-    out_.alignment = alignment;
+    LUMSK_CHECK(align());
     LUMSK_CHECK(findMirrors());
-    for (int e : {0, 1}) LUMSK_CHECK(prepareEnd(e));
+    LUMSK_CHECK(readyGuides());
+    for (int e : {0, 1}) LUMSK_CHECK(leaving_.prepare(e));
+    if (!guides_.empty()) LUMSK_CHECK(leaving_.follow(spread_, guideEnds()));
     for (int k = 0; k < out_.alignment.strips; ++k) {
       if (cx_.stopped()) return fail(cancelled());
       cx_.report(double(k) / out_.alignment.strips, "fitting sections");
       LUMSK_CHECK(fitStrip(k));
     }
     LUMSK_CHECK(placeSections());
-    for (Rows& strip : strips_) LUMSK_CHECK(interpolateAcross(strip));
+    if (!across_) across_.emplace(out_.parameters, o_.degree, ends_, o_.around);
+    for (int k = 0; k < out_.alignment.strips; ++k) LUMSK_CHECK(interpolateAcross(k));
+    if (!guides_.empty()) LUMSK_CHECK(followGuides());
+    LUMSK_CHECK(flowOverSides());
+    if (!guides_.empty()) measureGuides();
+    out_.joins = leaving_.order(0) > 0 || leaving_.order(1) > 0 || flowsOverSides();
     return std::move(out_);
   }
 
 private:
   const LoftEndOptions& end(int e) const { return e ? o_.end : o_.start; }
+  const LoftEndOptions& sideOf(int e) const { return e ? o_.right : o_.left; }
   const Section& endSection(int e) const { return e ? sections_.back() : sections_.front(); }
-  /// Derivatives that vary along the section at an end.
-  int crossOrder(int e) const {
-    switch (end(e).kind) {
-    case LoftEnd::Angle:
-    case LoftEnd::G1: return 1;
-    case LoftEnd::G2: return 2;
-    case LoftEnd::G3: return 3;
-    default: return 0;
+
+  Expected<void> checkNumbers() const {
+    for (const LoftEndOptions* end : {&o_.start, &o_.end, &o_.left, &o_.right}) {
+      if (!(end->pull >= 0.05 && end->pull <= 10))
+        return fail(
+            problem("LM-L006", "the pull is out of range").measure(ratio(end->pull)).tryThis("take 0.05 to 10"));
+      if (!(std::abs(end->angleDeg) <= kMostLeanDeg))
+        return fail(problem("LM-L006", "the skin would lie in its section's plane")
+                        .measure(degrees(end->angleDeg))
+                        .want(degrees(kMostLeanDeg))
+                        .tryThis("take a smaller angle"));
     }
+    if (!o_.around) return {};
+    if (n_ < 3)
+      return fail(problem("LM-L027", "a loft that runs around needs three sections")
+                      .measure(count(n_))
+                      .tryThis("add sections, or let the loft be open"));
+    for (const Section& s : sections_)
+      if (s.point())
+        return fail(problem("LM-L003", "a loft that runs around has no ends for a point")
+                        .at(*s.point())
+                        .tryThis("take the point out, or let the loft be open"));
+    return {};
+  }
+
+  /// Guides say which places of the sections belong together, and where closed sections without corners begin.
+  Expected<void> align() {
+    LUMSK_TRY(guides, crossGuides(sections_, places_.lengths, o_.guides, o_.around, o_.largestGap, cx_.tolerances));
+    guides_ = std::move(guides);
+    std::vector<PairLine> lines;
+    for (const LoftGuide& g : guides_) {
+      out_.guideGapMm.push_back(g.gapMm());
+      PairLine line(size_t(n_), std::nullopt);
+      for (int i = 0; i < n_; ++i)
+        if (sections_[size_t(i)].path()) line[size_t(i)] = g.crossings[size_t(i)].fraction;
+      lines.push_back(std::move(line));
+    }
+    std::vector<Section> started = sections_;
+    if (!guides_.empty() && !seamCorner())
+      for (size_t i = 0; i < started.size(); ++i)
+        if (started[i].path() && started[i].path()->closed() && !started[i].start)
+          started[i].start = guides_[0].crossings[i].fraction;
+    LUMSK_TRY(alignment, alignSections(started, places_.lengths, {o_.pairs, lines, o_.around}, cx_.tolerances));
+    out_.alignment = places_.alignment = alignment;
+    return {};
   }
 
   // Mirror planes: sections, and the order of sections, are continued by their mirror images and cut afterwards.
@@ -95,7 +122,7 @@ private:
       }
     if (out_.alignment.closed) return {};
     for (int side : {0, 1}) {
-      const SideMeets meets = side ? o_.right : o_.left;
+      const SideMeets meets = meetsOf(side);
       if (meets == SideMeets::Free) continue;
       Points pts(n_, 3);
       std::vector<SideTangent> tangents;
@@ -106,13 +133,21 @@ private:
       }
       LUMSK_TRY(plane, sidePlane(pts, tangents.front().d[1].normalized(), side ? "the right side" : "the left side"));
       const double size = (pts.colwise().maxCoeff() - pts.colwise().minCoeff()).norm() +
-                          lengths_[size_t(tangents.front().section)].total();
+                          places_.lengths[size_t(tangents.front().section)].total();
       for (const SideTangent& t : tangents) LUMSK_CHECK(checkSquare(t, plane.normal(), meets, size));
       sides_[side] = plane;
     }
     for (const auto& plane : {sides_[0], sides_[1], ends_[0], ends_[1]})
       if (plane && !out_.mirror) out_.mirror = plane;
     return {};
+  }
+
+  /// Of sides at a mirror plane.
+  SideMeets meetsOf(int side) const {
+    const LoftEnd kind = sideOf(side).kind;
+    return kind == LoftEnd::Perpendicular ? SideMeets::Perpendicular
+           : kind == LoftEnd::Mirror      ? SideMeets::G3
+                                          : SideMeets::Free;
   }
 
   struct SideTangent {
@@ -152,141 +187,12 @@ private:
     return {};
   }
 
-  // Ends that vary along their section
-
-  /// Checks an end and finds what its directions need.
-  Expected<void> prepareEnd(int e) {
-    const LoftEnd kind = end(e).kind;
-    const Section& s = endSection(e);
-    const auto refused = [&](const char* what, const char* remedy) {
-      return fail(problem("LM-L012", what).at(s.point() ? *s.point() : s.path()->start()).tryThis(remedy));
-    };
-    if (s.point() && crossOrder(e) > 0)
-      return refused("a point has no direction to lean or to flow into", "let it be pointed, rounded or flat");
-    if (!s.point() && kind == LoftEnd::Flat) return refused("only a point can be flat", "take square instead");
-    if (crossOrder(e) == 0) return {};
-    if (kind == LoftEnd::Angle) {
-      LUMSK_TRY(normal, planeNormal(e ? n_ - 1 : 0, e ? n_ - 2 : 1));
-      leans_[e].normal = normal;
-      findLeans(e);
-    }
-    for (int k = 0; k < out_.alignment.strips; ++k)
-      for (int i = 0; i <= kCrossLooks; ++i) {
-        std::array<Vec3, 3> r;
-        LUMSK_CHECK(crossAt(e, k, double(i) / kCrossLooks, r));
-      }
-    return {};
-  }
-
-  /// Outwards is where the section's places lie from their middle.
-  void findLeans(int e) {
-    Lean& lean = leans_[e];
-    const Points pts = polyline(*endSection(e).path(), 16);
-    const Vec3 middle = pts.colwise().mean().transpose();
-    double side = 0;
-    for (int k = 0; k < out_.alignment.strips; ++k)
-      for (double t : {0.1, 0.3, 0.5, 0.7, 0.9})
-        side += tangentOf(e, k, t).cross(lean.normal).dot(placeOf(e ? n_ - 1 : 0, k, t) - middle);
-    lean.outwards = side < 0 ? -1.0 : 1.0;
-    const double a = radFromDeg(end(e).angleDeg);
-    const int strips = out_.alignment.strips;
-    // At a corner the curves of both sides run in the line in which their leaning planes meet.
-    const auto mitre = [&](const Vec3& o, const Vec3& p) {
-      return Vec3(std::cos(a) * lean.normal + std::sin(a) / std::max(1 + o.dot(p), 1e-3) * (o + p));
-    };
-    for (int k = 0; k < strips; ++k) {
-      const bool firstFree = !out_.alignment.closed && k == 0, lastFree = !out_.alignment.closed && k + 1 == strips;
-      const Vec3 t0 = tangentOf(e, k, 0), t1 = tangentOf(e, k, 1);
-      const Vec3 before = tangentOf(e, (k + strips - 1) % strips, 1), after = tangentOf(e, (k + 1) % strips, 0);
-      const auto out = [&](const Vec3& t) { return Vec3(lean.outwards * t.cross(lean.normal)); };
-      lean.along.emplace_back(firstFree ? 0.0 : mitre(out(before), out(t0)).dot(t0),
-                              lastFree ? 0.0 : mitre(out(t1), out(after)).dot(t1));
-    }
-  }
-
-  double fractionOf(int section, int k, double t) const {
-    return alignedFraction(out_.alignment.sections[size_t(section)], k, t);
-  }
-  Vec3 placeOf(int section, int k, double t) const {
-    const Section& s = sections_[size_t(section)];
-    if (s.point()) return *s.point();
-    const AlignedSection& a = out_.alignment.sections[size_t(section)];
-    return alignedPoint(s, lengths_[size_t(section)], a, inside(fractionOf(section, k, t), a, k));
-  }
-  Vec3 tangentOf(int e, int k, double t) const {
-    constexpr double kInside = 1e-9; // of a strip: corners have two tangents
-    const int i = e ? n_ - 1 : 0;
-    return alignedTangent(sections_[size_t(i)], lengths_[size_t(i)], out_.alignment.sections[size_t(i)],
-                          fractionOf(i, k, std::clamp(t, kInside, 1 - kInside)));
-  }
-
-  /// Derivatives, by mm of the way to the neighbouring section, of the skin's curves that leave an end.
-  Expected<void> crossAt(int e, int k, double t, std::array<Vec3, 3>& out) const {
-    const int i = e ? n_ - 1 : 0, j = e ? n_ - 2 : 1;
-    const Vec3 at = placeOf(i, k, t), way = placeOf(j, k, t) - at;
-    const double factor = end(e).along ? end(e).along(fractionOf(i, k, t)) : 1.0;
-    const auto length = [&](const Vec3& d) { return factor * arcOver(way, d); };
-    out.fill(Vec3::Zero());
-    if (end(e).kind == LoftEnd::Angle) {
-      const Lean& lean = leans_[e];
-      const double a = radFromDeg(end(e).angleDeg);
-      const Vec3 along = tangentOf(e, k, t);
-      const auto& [first, last] = lean.along[size_t(k)];
-      const Vec3 d = std::cos(a) * lean.normal + std::sin(a) * lean.outwards * along.cross(lean.normal);
-      const Vec3 turned = d + (first + (last - first) * t) * along;
-      out[0] = length(turned) * turned;
-      return {};
-    }
-    const auto beside = end(e).neighbour ? end(e).neighbour(at) : std::nullopt;
-    const double near = kOnSkinTolerances * cx_.tolerances.point.mm;
-    if (!beside || beside->distanceMm > near) {
-      Problem p =
-          problem("LM-L013", "section " + std::to_string(i + 1) + " does not lie on the skin that it is to flow into")
-              .at(at)
-              .want(millimetres(near))
-              .tryThis("take an edge of that skin, or a curve drawn on it");
-      if (beside) p.measure(millimetres(beside->distanceMm));
-      return fail(std::move(p));
-    }
-    const Vec3 flat = way - way.dot(beside->normal) * beside->normal;
-    if (flat.norm() < kSquareToSkin * way.norm())
-      return fail(problem("LM-L014", "the way to the next section stands square on the skin to flow into")
-                      .at(at)
-                      .tryThis("move the sections, or leave this end free"));
-    const Vec3 d = flat.normalized();
-    out = continuing(normalSection(beside->d, beside->normal, d), beside->normal, d, length(d));
-    return {};
-  }
-
-  /// The same, where it was looked at before: fits ask for the same places again and again.
-  const std::array<Vec3, 3>& knownCross(int e, int k, double t) {
-    const auto [it, fresh] = known_.try_emplace({e, k, t});
-    if (fresh) (void)crossAt(e, k, t, it->second);
-    return it->second;
-  }
-
   /// How far strip k is continued before its start and after its end, in lengths of its own.
   std::pair<double, double> continuedBy(int k) const {
     return {k == 0 && sides_[0] ? 1.0 : 0.0, k + 1 == out_.alignment.strips && sides_[1] ? 1.0 : 0.0};
   }
 
-  static Expected<Path> line(const Vec3& a, const Vec3& b) { return Path::make({LineSegment{a, b}}, {1e-9}); }
-
   /// Common lean fit of one stretch of all sections; kept with one row a section: x, y, z of control point 0, 1, ...
-  /// Where the direction in which an end of a strip is left changes most abruptly.
-  Vec3 sharpestCross(int k) {
-    constexpr int kPlaces = 200;
-    Vec3 at = Vec3::Zero();
-    double worst = -1;
-    for (int e : {0, 1})
-      for (int i = 1; i < kPlaces && crossOrder(e) > 0; ++i) {
-        const auto first = [&](int j) -> const Vec3& { return knownCross(e, k, double(j) / kPlaces)[0]; };
-        const double change = (first(i - 1) - 2 * first(i) + first(i + 1)).norm() / first(i).norm();
-        if (change > worst) worst = change, at = placeOf(e ? n_ - 1 : 0, k, double(i) / kPlaces);
-      }
-    return at;
-  }
-
   struct StripFit {
     LeanFit fit;
     Rows strip;                ///< one row a section
@@ -295,9 +201,9 @@ private:
 
   /// Fitted more closely until ends that flow on or lean do so within their tolerances.
   Expected<void> fitStrip(int k) {
-    double share = std::max(crossOrder(0), crossOrder(1)) > 2 ? kFirstThirdShare : kFirstCrossShare;
+    double share = std::max(leaving_.order(0), leaving_.order(1)) > 2 ? kFirstThirdShare : kFirstCrossShare;
     for (int tries = 1;; ++tries, share *= kCrossShareStep) {
-      LUMSK_TRY(f, fitOnce(k, crossWeights(share)));
+      LUMSK_TRY(f, fitOnce(k, leaving_.weights(share)));
       const LoftJoin join = joinOf(k, f);
       if (tries < kMostCrossTries && join.worst(cx_.tolerances) > kJoinPart) continue;
       out_.join.take(join, cx_.tolerances);
@@ -312,7 +218,7 @@ private:
     std::vector<int> paths;
     for (int i = 0; i < n_; ++i)
       if (sections_[i].path()) paths.push_back(i);
-    const size_t cross[2] = {size_t(crossOrder(0)), size_t(crossOrder(1))};
+    const size_t cross[2] = {size_t(leaving_.order(0)), size_t(leaving_.order(1))};
     const auto placeWeight = [&](int i) {
       return (i == 0 && cross[0] > 1) || (i == n_ - 1 && cross[1] > 1) ? weight[0] : 1.0;
     };
@@ -326,13 +232,13 @@ private:
       if (before > 0 && t < 0) t = -t, image = &sides_[0];
       if (after > 0 && t > 1) t = 2 - t, image = &sides_[1];
       for (size_t c = 0; c < paths.size(); ++c) {
-        const Vec3 p = placeOf(paths[c], k, t);
+        const Vec3 p = places_.at(paths[c], k, t);
         Eigen::Map<Vec3>(out + 3 * c, 3) = placeWeight(paths[c]) * (image ? mirroredPoint(p, **image) : p);
       }
       double* next = out + 3 * paths.size();
       for (int e : {0, 1}) {
         std::array<Vec3, 3> r;
-        if (cross[e] > 0) r = knownCross(e, k, t);
+        if (cross[e] > 0) r = leaving_.known(e, k, t);
         for (size_t q = 0; q < cross[e]; ++q, next += 3) {
           r[q] *= weight[q + 1];
           Eigen::Map<Vec3>(next, 3) = image ? Vec3(r[q] - 2 * r[q].dot((*image)->normal()) * (*image)->normal()) : r[q];
@@ -344,12 +250,20 @@ private:
     lean.degree = 3;
     for (int i : paths) lean.degree = std::clamp(sections_[i].path()->degree(), lean.degree, 5);
     if (before + after > 0) lean.degree = 5; // the third derivative must flow through the plane
+    if (!guides_.empty() || flowsOverSides()) lean.degree = std::max(lean.degree, kGuideDegree);
+    if (!guides_.empty()) {
+      const auto& at = spread_.places(k);
+      if (spread_.around(k))
+        lean.firstSpans = std::max<int>(lean.firstSpans, int(at.size()) + 3);
+      else if (at.size() > size_t(kGuideDegree) + 1)
+        lean.firstBreaks = breakpoints(averagedKnots(kGuideDegree, at), kGuideDegree);
+    }
     auto fitted = fitLean(family, lean);
     if (!fitted && cross[0] + cross[1] > 0 && fitted.error().code == "LM-G101") {
       Problem p = fitted.error();
       p.code = "LM-L015";
       p.what = "an end cannot lean or flow on where its section's bending jumps";
-      p.at(sharpestCross(k));
+      p.at(leaving_.sharpest(k));
       return fail(std::move(p.tryThis("refit that section so that it bends evenly, or take square or free")));
     }
     if (!fitted) return fail(fitted.error());
@@ -375,7 +289,38 @@ private:
           made.cross[e].row(Eigen::Index(q)).segment<3>(3 * j) =
               fit.controls.row(j).segment<3>(Eigen::Index(3 * c)) / weight[q + 1];
     }
+    if (!guides_.empty()) LUMSK_CHECK(leaveAsGuides(k, made));
     return made;
+  }
+
+  /// Moves the fitted derivatives at ends to what they are on guides: what is left of the fit's errors there.
+  Expected<void> leaveAsGuides(int k, StripFit& made) {
+    LUMSK_TRY(share, guideShares(k, made.fit.degree, made.fit.knots));
+    for (size_t e : {0, 1})
+      for (Eigen::Index q = 0; q < made.cross[e].rows(); ++q) {
+        auto row = made.cross[e].row(q);
+        std::vector<Vec3> miss(guides_.size(), Vec3::Zero());
+        for (size_t g = 0; g < guides_.size(); ++g)
+          if (const auto t = spread_.on(k, g))
+            miss[g] = leaving_.known(int(e), k, *t)[size_t(q)] - onRow(made.fit.degree, made.fit.knots, row, *t);
+        for (Eigen::Index j = 0; j < row.cols() / 3; ++j)
+          for (size_t g = 0; g < guides_.size(); ++g)
+            row.segment<3>(3 * j) += share(Eigen::Index(g), j) * miss[g].transpose();
+      }
+    return {};
+  }
+  /// How what each guide asks for is shared along a strip, as control values in its space: one row a guide.
+  Expected<Rows> guideShares(int k, int degree, const Knots& knots) const {
+    LUMSK_TRY(cardinal, cardinalFunctions(degree, knots, spread_.places(k), spread_.around(k)));
+    return Rows(spread_.weights(k).transpose() * cardinal);
+  }
+  /// The place at t of a curve whose control points stand in one row: x, y, z of the first, ...
+  template <class Row> static Vec3 onRow(int degree, const Knots& knots, const Row& row, double t) {
+    double N[kMaxDegree + 1];
+    const int first = basisFunctions(knots, degree, t, N);
+    Vec3 at = Vec3::Zero();
+    for (int j = 0; j <= degree; ++j) at += N[j] * row.template segment<3>(3 * (first + j)).transpose();
+    return at;
   }
 
   /// How a fitted strip meets what its ends are to flow into or to lean by, at places between the samples.
@@ -383,7 +328,7 @@ private:
     LoftJoin worst;
     const auto [before, after] = continuedBy(k);
     for (int e : {0, 1}) {
-      if (crossOrder(e) == 0) continue;
+      if (leaving_.order(e) == 0) continue;
       const auto spline = [&](const Rows& rows, Eigen::Index row) {
         Points p(rows.cols() / 3, 3);
         for (Eigen::Index j = 0; j < p.rows(); ++j) p.row(j) = rows.row(row).segment<3>(3 * j);
@@ -401,111 +346,41 @@ private:
           across[q].derivatives((t + before) / (1 + before + after), int(3 - q), c);
           for (size_t l = 0; l + q <= 3; ++l) d(int(l), int(q)) = c[l];
         }
-        worst.take(joinAt(e, k, t, d), cx_.tolerances);
+        worst.take(leaving_.join(e, k, t, d), cx_.tolerances);
       }
     }
     return worst;
   }
-  LoftJoin joinAt(int e, int k, double t, const SurfaceDerivatives& d) const {
-    const Vec3 n = d(1, 0).cross(d(0, 1)).normalized();
-    LoftJoin out;
-    out.at = d(0, 0);
-    if (end(e).kind == LoftEnd::Angle) {
-      std::array<Vec3, 3> r;
-      (void)crossAt(e, k, t, r);
-      out.angleDeg = degFromRad(angleBetweenRad(n, tangentOf(e, k, t).cross(r[0])));
-      return out;
-    }
-    const auto beside = end(e).neighbour(d(0, 0));
-    if (!beside) return out;
-    const Vec3 m = beside->normal.dot(n) < 0 ? Vec3(-beside->normal) : beside->normal;
-    const Vec3 across = n.cross(d(1, 0)).normalized(), flat = (across - across.dot(m) * m).normalized();
-    const NormalSection a = normalSection(d, n, across), b = normalSection(beside->d, m, flat);
-    out.angleDeg = degFromRad(angleBetweenRad(n, m));
-    const auto apart = [](double x, double y, double least) {
-      return std::abs(x - y) / std::max({std::abs(x), std::abs(y), least});
-    };
-    if (crossOrder(e) > 1) out.curvature = apart(a.curvature, b.curvature, flat_);
-    if (crossOrder(e) > 2) out.rate = apart(a.rate, b.rate, flat_ * flat_);
-    return out;
-  }
-
-  /// What errors of places at ends that flow on, and of derivatives across them, count beside errors of places when
-  /// they may use a share of the tolerances of a join. Errors of one order change along the section from span to span,
-  /// which the next order sees as twist.
-  std::array<double, 4> crossWeights(double share) {
-    const int order = std::max(crossOrder(0), crossOrder(1));
-    if (order == 0) return {1, 1, 1, 1};
-    Vec3 low = Vec3::Constant(1e300), high = -low;
-    double way = 1e300;
-    for (int e : {0, 1})
-      for (int k = 0; k < out_.alignment.strips; ++k)
-        for (double t : {0.0, 0.25, 0.5, 0.75, 1.0}) {
-          const Vec3 at = placeOf(e ? n_ - 1 : 0, k, t), next = placeOf(e ? n_ - 2 : 1, k, t);
-          low = low.cwiseMin(at), high = high.cwiseMax(at);
-          if (crossOrder(e) > 0) way = std::min(way, (next - at).norm());
-        }
-    const double fit = cx_.tolerances.fit.mm, size = (high - low).norm(), span = size / kSpansSeen;
-    flat_ = 1 / (10 * size);
-    const double bend = share * cx_.tolerances.curvature.relative * flat_, rate = bend * flat_;
-    const double angle = share * radFromDeg(cx_.tolerances.angle.deg);
-    const double first = (order > 1 ? std::min(angle, bend * span) : angle) * way;
-    const double second = (order > 2 ? std::min(bend, rate * span) : bend) * way * way;
-    const double third = rate * way * way * way;
-    const double place = order > 1 ? std::min(fit, bend * span * span) : fit;
-    return {fit / place, fit / first, fit / second, fit / third};
-  }
-
   bool seamCorner() const {
     for (int i = 0; i < n_; ++i)
       if (sections_[i].path() && !sections_[i].path()->corners(cx_.tolerances.corner).empty()) return true;
     return false;
   }
 
-  /// Closed sections: the end of the last stretch is the start of the first, but reached from inside.
-  static double inside(double f, const AlignedSection& a, int k) {
-    return k + 2 == int(a.breaks.size()) && f >= 1.0 && f < 1.0 + 1e-9 ? 1.0 - 1e-15 : f;
-  }
-
-  /// Parameters across from mean distances of neighbouring control rows, the same for all strips.
+  /// Parameters across from mean distances of neighbouring control rows, the same for all strips; with guides, from
+  /// their lengths.
   Expected<void> placeSections() {
-    std::vector<double>& v = out_.parameters;
-    v.assign(1, 0.0);
-    for (int i = 1; i < n_; ++i) {
+    std::vector<double> v{0.0};
+    for (int i = 1; i < n_ + (o_.around ? 1 : 0); ++i) {
       double sum = 0.0, count = 0.0, largest = 0.0;
       for (const Rows& s : strips_)
         for (Eigen::Index j = 0; j < s.cols() / 3; ++j, ++count) {
-          const double d = (s.row(i).segment<3>(3 * j) - s.row(i - 1).segment<3>(3 * j)).norm();
+          const double d = (s.row(i % n_).segment<3>(3 * j) - s.row(i - 1).segment<3>(3 * j)).norm();
           sum += d;
           largest = std::max(largest, d);
         }
       if (largest <= cx_.tolerances.point.mm)
-        return fail(problem("LM-L004", "sections " + std::to_string(i) + " and " + std::to_string(i + 1) + " coincide")
+        return fail(problem("LM-L004", "sections " + std::to_string(i) + " and " + std::to_string(i % n_ + 1) +
+                                           " coincide")
                         .measure(millimetres(largest))
-                        .at(strips_[0].row(i).segment<3>(0).transpose())
+                        .at(strips_[0].row(i % n_).segment<3>(0).transpose())
                         .tryThis("move one of them or take it out"));
       v.push_back(v.back() + sum / count);
     }
     const double whole = v.back();
     for (double& x : v) x /= whole;
+    if (out_.parameters.empty()) out_.parameters = std::move(v);
     return {};
-  }
-
-  Expected<Vec3> planeNormal(int i, int neighbour) const {
-    const Path& p = *sections_[i].path();
-    const Points pts = polyline(p, 16);
-    const PlaneOfPoints plane = fitPlane(pts);
-    if (!plane.unique || plane.deviationMm > 10 * cx_.tolerances.point.mm)
-      return fail(problem("LM-L005", "the skin can only be square to a planar section")
-                      .measure(millimetres(plane.deviationMm))
-                      .want(millimetres(10 * cx_.tolerances.point.mm))
-                      .at(p.start())
-                      .tryThis("take a planar section or leave this end free"));
-    const Vec3 there = sections_[neighbour].point()
-                           ? *sections_[neighbour].point()
-                           : Vec3(polyline(*sections_[neighbour].path(), 16).colwise().mean().transpose());
-    const Vec3 n = plane.frame.normal();
-    return Vec3(n.dot(there - plane.frame.origin) < 0 ? -n : n);
   }
 
   /// Derivative rows of strip k at an end; none when it is free. `e` 0: first, 1: last.
@@ -516,7 +391,7 @@ private:
     const int i = e ? n_ - 1 : 0, j = e ? n_ - 2 : 1;
     const double dv = std::abs(out_.parameters[j] - out_.parameters[i]);
     const double sign = e ? -1.0 : 1.0;
-    if (crossOrder(e) > 0) {
+    if (leaving_.order(e) > 0) {
       Rows rows = cross_[k][size_t(e)];
       double scale = 1.0;
       for (Eigen::Index q = 0; q < rows.rows(); ++q) rows.row(q) *= scale *= sign * pull / dv;
@@ -525,7 +400,7 @@ private:
     if (kind != LoftEnd::Perpendicular && kind != LoftEnd::Flat) return Rows(0, strip.cols());
     Rows row = Rows::Zero(kind == LoftEnd::Flat ? 2 : 1, strip.cols());
     if (sections_[i].point()) {
-      LUMSK_TRY(normal, planeNormal(j, i));
+      LUMSK_TRY(normal, planeTowards(places_, j, i, cx_.tolerances.point));
       // D = s (Q - P) in the tangent plane: linear in Q, so it is exact on the same knots, and all normals agree.
       double arcs = 0.0, reach = 0.0;
       for (const Rows& s : strips_) arcSums(s, i, j, normal, true, arcs, reach);
@@ -534,14 +409,38 @@ private:
         const Vec3 d = (strip.row(j) - strip.row(i)).segment<3>(3 * c).transpose();
         row.row(0).segment<3>(3 * c) = (scale * (d - d.dot(normal) * normal)).transpose();
       }
+      if (!guides_.empty()) LUMSK_CHECK(followAtPoint(k, e, normal, row));
       return row;
     }
-    LUMSK_TRY(normal, planeNormal(i, j));
+    LUMSK_TRY(normal, planeTowards(places_, i, j, cx_.tolerances.point));
     double arcs = 0.0, number = 0.0;
     for (const Rows& s : strips_) arcSums(s, i, j, normal, false, arcs, number);
     for (Eigen::Index c = 0; c < strip.cols() / 3; ++c)
       row.row(0).segment<3>(3 * c) = (sign * pull * arcs / number / dv * normal).transpose();
     return row;
+  }
+
+  /// In a point, too, the skin leaves as the guides do; they have to leave it in its tangent plane.
+  Expected<void> followAtPoint(size_t k, int e, const Vec3& normal, Rows& row) const {
+    const LeanFit& fit = fits_[k];
+    LUMSK_TRY(share, guideShares(int(k), fit.degree, fit.knots));
+    Rows miss(Eigen::Index(guides_.size()), 3);
+    for (size_t g = 0; g < guides_.size(); ++g) {
+      const Vec3 d = guideDerivatives(g, e)[0];
+      const double turn = std::abs(90 - degFromRad(angleBetweenRad(d, normal)));
+      if (turn > cx_.tolerances.angle.deg)
+        return fail(problem("LM-L026", "guide " + std::to_string(g + 1) + " does not leave the point squarely")
+                        .measure(degrees(turn))
+                        .want(degrees(cx_.tolerances.angle.deg))
+                        .at(*endSection(e).point())
+                        .tryThis("let the guide leave the point in its tangent plane, or let it be pointed"));
+      miss.row(Eigen::Index(g)).setZero();
+      if (const auto t = spread_.on(int(k), g))
+        miss.row(Eigen::Index(g)) = (d - onRow(fit.degree, fit.knots, row.row(0), *t)).transpose();
+    }
+    for (Eigen::Index c = 0; c < row.cols() / 3; ++c)
+      for (Eigen::Index g = 0; g < miss.rows(); ++g) row.row(0).segment<3>(3 * c) += share(g, c) * miss.row(g);
+    return {};
   }
 
   /// Sums arc lengths between two sections.
@@ -554,81 +453,240 @@ private:
     }
   }
 
-  /// Rows with their mirror images before a first and after a last section that is G3.
-  struct Continued {
-    std::vector<double> at;
-    Rows rows;
-  };
-  Continued continued(const Rows& strip) const {
-    Continued out;
-    const auto add = [&](int i, double at, const std::optional<Frame>& image) {
-      out.at.push_back(at);
-      out.rows.conservativeResize(Eigen::Index(out.at.size()), strip.cols());
-      auto row = out.rows.row(out.rows.rows() - 1);
-      row = strip.row(i);
-      for (Eigen::Index c = 0; image && c < strip.cols() / 3; ++c)
-        row.segment<3>(3 * c) = mirroredPoint(row.segment<3>(3 * c).transpose(), *image).transpose();
-    };
-    const auto& v = out_.parameters;
-    for (int i = n_ - 1; ends_[0] && i > 0; --i) add(i, -v[size_t(i)], ends_[0]);
-    for (int i = 0; i < n_; ++i) add(i, v[size_t(i)], {});
-    for (int i = n_ - 2; ends_[1] && i >= 0; --i) add(i, 2 - v[size_t(i)], ends_[1]);
-    return out;
-  }
-  /// Derivative rows at the far end of what was continued.
-  static Rows image(Rows rows, const Frame& f) {
-    double sign = 1.0;
-    for (Eigen::Index q = 0; q < rows.rows(); ++q) {
-      sign = -sign;
-      for (Eigen::Index c = 0; c < rows.cols() / 3; ++c) {
-        const Vec3 d = rows.row(q).segment<3>(3 * c).transpose();
-        rows.row(q).segment<3>(3 * c) = (sign * (d - 2 * d.dot(f.normal()) * f.normal())).transpose();
-      }
-    }
-    return rows;
-  }
-
-  Expected<void> interpolateAcross(const Rows& strip) {
-    const size_t k = out_.strips.size();
-    LUMSK_TRY(start, endRows(k, 0));
-    LUMSK_TRY(finish, endRows(k, 1));
-    const Continued c = continued(strip);
-    const Rows first = ends_[0] ? image(finish, *ends_[0]) : start, last = ends_[1] ? image(start, *ends_[1]) : finish;
-    // Conditions of second and third order need a degree in which they do not reach far.
-    const int most = int(std::max(first.rows(), last.rows()));
-    int wanted = std::max(o_.degree, most > 1 ? 2 * most + 1 : 1);
-    if (ends_[0] || ends_[1]) wanted = std::max(wanted, 5);
-    const int p = std::min<int>(wanted, int(c.at.size()) - 1 + int(first.rows() + last.rows()));
-    out_.degree = p;
-    LUMSK_TRY(across, interpolateRows(c.at, c.rows, p, first, last));
-    const Eigen::Index nu = strip.cols() / 3, nv = across.controls.rows();
+  Expected<void> interpolateAcross(int k) {
+    const Rows& strip = strips_[size_t(k)];
+    const LeanFit& fit = fits_[size_t(k)];
+    LUMSK_TRY(start, endRows(size_t(k), 0));
+    LUMSK_TRY(finish, endRows(size_t(k), 1));
+    LUMSK_TRY(rows, across_->through(strip, start, finish));
+    out_.degree = rows.degree;
+    const Eigen::Index nu = strip.cols() / 3, nv = rows.controls.rows();
     Points grid(nu * nv, 3);
     for (Eigen::Index i = 0; i < nu; ++i)
-      for (Eigen::Index j = 0; j < nv; ++j) grid.row(i * nv + j) = across.controls.row(j).segment<3>(3 * i);
-    Surface s = Surface::trusted(fits_[k].degree, p, fits_[k].knots, across.knots, std::move(grid), fits_[k].closed);
-    out_.strips.push_back(ownPart(std::move(s), int(k)));
+      for (Eigen::Index j = 0; j < nv; ++j) grid.row(i * nv + j) = rows.controls.row(j).segment<3>(3 * i);
+    Surface s = Surface::trusted(fit.degree, rows.degree, fit.knots, rows.knots, std::move(grid), fit.closed);
+    const auto [before, after] = continuedBy(k);
+    const double whole = 1 + before + after;
+    if (whole > 1) s = portion(s, before / whole, (1 + before) / whole, 0, 1);
+    out_.strips.push_back(meetingPlanes(std::move(s), k, EndShape::Local));
     return {};
   }
 
-  /// Cuts off what was continued and removes what rounding and fitting left over at the planes.
-  Surface ownPart(Surface s, int k) const {
-    const auto [before, after] = continuedBy(k);
-    if (before + after == 0 && !ends_[0] && !ends_[1]) return s;
-    const double whole = 1 + before + after;
-    s = portion(s, before / whole, (1 + before) / whole, 0, 1);
+  /// Removes what rounding, fitting and guides leave over at mirror planes.
+  Surface meetingPlanes(Surface s, int k, EndShape shape) const {
     const auto meet = [&](Side side, const std::optional<Frame>& plane, SideMeets meets) {
+      const bool across = side == FirstV || side == LastV;
       if (plane)
-        s = meetingPlane(s, side, plane->origin, plane->normal(), meets,
-                         side == FirstV || side == LastV ? out_.parameters : std::vector<double>{}, EndShape::Local);
+        s = meetingPlane(s, side, plane->origin, plane->normal(), meets, across ? out_.parameters : guidesOn(k), shape);
     };
     meet(FirstV, ends_[0], SideMeets::G3);
     meet(LastV, ends_[1], SideMeets::G3);
-    if (before > 0) meet(FirstU, sides_[0], o_.left);
-    if (after > 0) meet(LastU, sides_[1], o_.right);
+    if (k == 0) meet(FirstU, sides_[0], meetsOf(0));
+    if (k + 1 == out_.alignment.strips) meet(LastU, sides_[1], meetsOf(1));
     return s;
   }
 
-  const std::vector<Section>& sections_;
+  // Guides
+
+  /// Places of guides along a strip.
+  std::vector<double> guidesOn(int k) const {
+    std::vector<double> out;
+    for (size_t g = 0; g < guides_.size(); ++g)
+      if (const auto t = spread_.on(k, g)) out.push_back(*t);
+    return out;
+  }
+
+  /// Derivatives across that ends keep.
+  std::array<int, 2> endOrders() const {
+    std::array<int, 2> out{};
+    for (int e : {0, 1}) {
+      const LoftEnd kind = end(e).kind;
+      out[size_t(e)] = leaving_.order(e);
+      if (endSection(e).point() && kind == LoftEnd::Perpendicular) out[size_t(e)] = 1;
+      if (kind == LoftEnd::Flat) out[size_t(e)] = 2;
+    }
+    return out;
+  }
+
+  /// Parameters of the sections from the guides, and the guides fitted over them.
+  Expected<void> readyGuides() {
+    if (guides_.empty()) return {};
+    std::vector<LoftPlace> on;
+    size_t first = 0;
+    while (!sections_[first].path()) ++first;
+    for (const LoftGuide& g : guides_)
+      on.push_back(
+          loftPlace(out_.alignment.sections[first], out_.alignment.closed, g.crossings[first].fraction));
+    spread_ = GuideSpread(out_.alignment, std::move(on));
+    std::vector<std::vector<double>> along;
+    std::vector<double> v(size_t(n_) + (o_.around ? 1 : 0), 0.0);
+    for (size_t g = 0; g < guides_.size(); ++g) {
+      std::vector<double> at;
+      for (const GuideCrossing& c : guides_[g].crossings) at.push_back(c.along);
+      guideLengths_.emplace_back(o_.guides[g]);
+      if (o_.around) at.push_back(at.front() + guideLengths_.back().total());
+      for (size_t i = 0; i < v.size(); ++i)
+        v[i] += (at[i] - at.front()) / (at.back() - at.front()) / double(guides_.size());
+      along.push_back(std::move(at));
+    }
+    v.front() = 0.0, v.back() = 1.0;
+    for (size_t g = 0; g < guides_.size(); ++g) {
+      auto map = MonotoneMap::through(v, along[g], o_.around);
+      if (!map) return fail(map.error().at(guides_[g].crossings[0].at));
+      alongGuide_.push_back(std::move(*map));
+    }
+    out_.parameters = v;
+    across_.emplace(std::move(v), o_.degree < 3 ? o_.degree : std::max(o_.degree, kGuideDegree), ends_, o_.around);
+    return {};
+  }
+
+  /// Place of a guide at a parameter across.
+  Vec3 guideAt(size_t g, double v) const {
+    const double whole = guideLengths_[g].total();
+    double s = alongGuide_[g](v);
+    if (guides_[g].reversed) s = whole - s;
+    if (o_.around) s -= whole * std::floor(s / whole);
+    return o_.guides[g].at(guideLengths_[g].parameterAt(s));
+  }
+
+  /// What every guide does between the sections beyond what is interpolated of its places on them, and of its
+  /// derivatives at ends: nothing there, by itself.
+  Expected<void> fitGuides() {
+    const Eigen::Index width = Eigen::Index(3 * guides_.size());
+    const std::array<int, 2> orders = endOrders();
+    Rows at(n_, width);
+    std::array<Rows, 2> ends{Rows(orders[0], width), Rows(orders[1], width)};
+    for (size_t g = 0; g < guides_.size(); ++g) {
+      const Eigen::Index c = Eigen::Index(3 * g);
+      for (int i = 0; i < n_; ++i) at.row(i).segment<3>(c) = guideAt(g, out_.parameters[size_t(i)]).transpose();
+      for (size_t e : {0, 1})
+        for (Eigen::Index q = 0; q < ends[e].rows(); ++q)
+          ends[e].row(q).segment<3>(c) = guideDerivatives(g, int(e))[size_t(q)].transpose();
+    }
+    for (size_t e : {0, 1})
+      if (ends_[e]) ends[e].resize(0, width);
+    LUMSK_TRY(own, across_->through(at, ends[0], ends[1]));
+    const double fit = kGuidePart * cx_.tolerances.fit.mm;
+    std::vector<double> weight(guides_.size(), 1.0);
+    for (size_t g = 0; g < guides_.size(); ++g)
+      for (int side : {0, 1})
+        if (flowsOver(side) && spread_.on(side ? out_.alignment.strips - 1 : 0, g) == double(side))
+          weight[g] = std::max(1.0, fit / flowingFit());
+    CurveFamily family;
+    family.curves = int(guides_.size());
+    family.closed = o_.around;
+    family.sample = [&](double v, double* out) {
+      const Eigen::RowVectorXd base = valueOf(own.degree, own.knots, own.controls, v);
+      for (size_t g = 0; g < guides_.size(); ++g)
+        Eigen::Map<Vec3>(out + 3 * g, 3) =
+            weight[g] * (guideAt(g, v) - base.segment<3>(Eigen::Index(3 * g)).transpose());
+    };
+    const LoftAcross::Space space = across_->space(orders);
+    LeanOptions lean;
+    lean.degree = space.degree;
+    lean.flatEnds = orders;
+    lean.firstSpans = o_.around ? n_ : 1;
+    if (space.breaks.size() > 2) lean.firstBreaks = space.breaks;
+    lean.fit = {fit};
+    auto fitted = fitLean(family, lean);
+    if (!fitted) return fail(fitted.error().inField("guides"));
+    guideFit_ = std::move(*fitted);
+    for (size_t g = 0; g < guides_.size(); ++g) guideFit_.controls.middleCols<3>(Eigen::Index(3 * g)) /= weight[g];
+    return {};
+  }
+
+  /// How closely outer guides have to be followed whose curvature the skin has where it flows over its sides, mm.
+  double flowingFit() const {
+    constexpr double kSpansSeen = 25; ///< a curve has about so many spans
+    double size = 0;
+    for (const ArcLength& l : places_.lengths) size = std::max(size, l.total());
+    for (const ArcLength& l : guideLengths_) size = std::max(size, l.total());
+    const double span = size / kSpansSeen;
+    return std::min(cx_.tolerances.fit.mm, kJoinPart * cx_.tolerances.curvature.relative / (10 * size) * span * span);
+  }
+
+  /// Derivatives of the guides at both ends, by mm as ends have them.
+  std::vector<std::array<std::array<Vec3, 3>, 2>> guideEnds() const {
+    std::vector<std::array<std::array<Vec3, 3>, 2>> out(guides_.size());
+    for (size_t g = 0; g < guides_.size(); ++g)
+      for (int e : {0, 1}) {
+        const auto& v = out_.parameters;
+        const size_t last = size_t(n_) - 1;
+        const double way = e ? v[last - 1] - v[last] : v[1] - v[0];
+        const auto d = guideDerivatives(g, e);
+        double scale = 1;
+        for (size_t q = 0; q < 3; ++q) out[g][size_t(e)][q] = (scale *= way / end(e).pull) * d[q];
+      }
+    return out;
+  }
+  /// By the parameter across, of first to third order: of the curve by its length, and of its length.
+  std::array<Vec3, 3> guideDerivatives(size_t g, int e) const {
+    const double v = e ? 1.0 : 0.0, whole = guideLengths_[g].total();
+    const double s = guides_[g].reversed ? whole - alongGuide_[g](v) : alongGuide_[g](v);
+    CurveDerivatives c;
+    o_.guides[g].derivatives(guideLengths_[g].parameterAt(s), 3, c);
+    const double w = c[1].norm(), w1 = c[1].dot(c[2]) / w, w2 = (c[2].squaredNorm() + c[1].dot(c[3]) - w1 * w1) / w;
+    const double sign = guides_[g].reversed ? -1.0 : 1.0;
+    const Vec3 first = sign * c[1] / w, second = (c[2] * w - c[1] * w1) / (w * w * w);
+    const Vec3 third = sign * ((c[3] * w - c[1] * w2) / (w * w * w) - 3 * w1 * second / w) / w;
+    const auto [m1, m2, m3] = alongGuide_[g].derivatives(v);
+    return {m1 * first, m1 * m1 * second + m2 * first, m1 * m1 * m1 * third + 3 * m1 * m2 * second + m3 * first};
+  }
+
+  /// Every guide's way off the skin, spread along the sections by functions that are 1 at one guide and 0 at others.
+  Expected<void> followGuides() {
+    LUMSK_CHECK(fitGuides());
+    const int q = guideFit_.degree;
+    const Knots& V = guideFit_.knots;
+    LUMSK_TRY(off, across_->between(q, V, guideFit_.controls, endOrders()));
+    for (int k = 0; k < out_.alignment.strips; ++k) {
+      Surface s = withSpaceV(out_.strips[size_t(k)], q, V);
+      LUMSK_TRY(share, guideShares(k, s.degreeU(), s.knotsU()));
+      for (int i = 0; i < s.sizeU(); ++i)
+        for (int j = 0; j < s.sizeV(); ++j)
+          for (size_t g = 0; g < guides_.size(); ++g)
+            s.point(i, j) += share(Eigen::Index(g), i) * off.row(j).segment<3>(Eigen::Index(3 * g));
+      out_.strips[size_t(k)] = meetingPlanes(std::move(s), k, EndShape::Smooth);
+    }
+    return {};
+  }
+
+  bool flowsOver(int side) const {
+    const LoftEnd k = sideOf(side).kind;
+    return !out_.alignment.closed && k != LoftEnd::Free && meetsOf(side) == SideMeets::Free;
+  }
+  bool flowsOverSides() const { return flowsOver(0) || flowsOver(1); }
+
+  Expected<void> flowOverSides() {
+    for (int side : {0, 1}) {
+      if (!flowsOver(side)) continue;
+      const int k = side ? out_.alignment.strips - 1 : 0;
+      LoftSide flow{side ? LastU : FirstU, sideOf(side), guidesOn(k), {}, endOrders()};
+      for (int i = 0; i < n_; ++i) flow.sections.push_back(tangentAt(i, side == 0).d);
+      Surface& s = out_.strips[size_t(k)];
+      LUMSK_TRY(made, flowingOver(s, flow, *across_, cx_, out_.join));
+      s = std::move(made);
+    }
+    return {};
+  }
+
+  void measureGuides() {
+    constexpr int kGuideLooks = 48;
+    for (size_t g = 0; g < guides_.size(); ++g) {
+      const LoftPlace& place = spread_.guides()[g];
+      const Surface& s = out_.strips[size_t(place.strip)];
+      const double u = s.firstU() + place.t * (s.lastU() - s.firstU());
+      for (int i = 0; i < kGuideLooks; ++i) {
+        const double v = (i + 0.37) / kGuideLooks;
+        const Vec3 p = guideAt(g, v);
+        if (const double d = (s.at(u, v) - p).norm(); d > out_.guideDeviationMm)
+          out_.guideDeviationMm = d, out_.guideDeviationAt = p;
+      }
+    }
+  }
+
+  LoftPlaces places_;
+  const std::vector<Section>& sections_ = places_.sections;
   const LoftOptions& o_;
   const Context& cx_;
   int n_;
@@ -636,16 +694,14 @@ private:
   std::vector<LeanFit> fits_;
   std::vector<Rows> strips_;
   std::vector<std::array<Rows, 2>> cross_; ///< of every strip and end: derivatives by mm, as `crossAt` has them
-  /// Of an end that leans: its section's plane, and how far the curves turn along the section at ends of strips.
-  struct Lean {
-    Vec3 normal = Vec3::UnitZ();
-    double outwards = 1.0;
-    std::vector<std::pair<double, double>> along;
-  };
-  std::array<Lean, 2> leans_;
-  std::map<std::tuple<int, int, double>, std::array<Vec3, 3>> known_;
-  double flat_ = 1e-3;                               ///< 1/mm: curvatures are compared with this floor
   std::array<std::optional<Frame>, 2> ends_, sides_; ///< mirror planes
+  std::optional<LoftAcross> across_;
+  std::vector<LoftGuide> guides_;
+  std::vector<ArcLength> guideLengths_;
+  std::vector<MonotoneMap> alongGuide_; ///< parameter across to length
+  GuideSpread spread_;
+  LeanFit guideFit_;
+  LoftEnds leaving_;
   LoftResult out_;
 };
 

@@ -31,7 +31,12 @@ struct LoftEndOptions {
 struct LoftOptions {
   int degree = 3; ///< across the sections, 1..7; lowered when there are too few sections, raised by end conditions
   LoftEndOptions start, end;
-  SideMeets left = SideMeets::Free, right = SideMeets::Free; ///< where open sections start and end
+  /// Where open sections start and end. `Perpendicular` and `Mirror` mean a mirror plane there; `Angle` and `G1` to `G3`
+  /// count between the sections, which have to leave the side so themselves.
+  LoftEndOptions left, right;
+  std::vector<Path> guides;         ///< curves that the skin follows between sections; each crosses all of them
+  LengthTolerance largestGap{0.01}; ///< guides that miss a section by at most this are pulled onto it
+  bool around = false;              ///< the last section is followed by the first one
   std::optional<Frame>
       mirror; ///< plane of mirror ends and of sides; without one, the section's or the side's own plane
   std::vector<PairLine> pairs; ///< places that must correspond
@@ -58,7 +63,11 @@ struct LoftResult {
   Alignment alignment;
   std::vector<double> parameters; ///< v of every section
   double sectionDeviationMm = 0.0;
+  std::vector<double> guideGapMm;       ///< of each guide: by how much it was pulled onto sections at most
+  double guideDeviationMm = 0.0;        ///< of the skin from its guides; at least half the largest gap
+  Vec3 guideDeviationAt = Vec3::Zero();
   LoftJoin join;               ///< measured at places between the samples
+  bool joins = false;          ///< an end or a side flows on or leans
   int degree = 3;              ///< degree used across
   std::optional<Frame> mirror; ///< a plane that sides or G3 ends meet
 };
@@ -66,12 +75,15 @@ struct LoftResult {
 /// Skin through sections in order (skinning: Woodward 1988; Piegl & Tiller 1997, 10.3) on one lean knot vector for
 /// all of them (see `fitLean`), interpolated across at averaged chord parameters. End conditions are derivative rows;
 /// those that vary along the section are fitted together with the sections, and continue the neighbour's normal
-/// sections. Fails as `alignSections` and `fitLean` do, with LM-L004 where neighbouring sections coincide, LM-L005
+/// sections. Guides: the skin is bent by a smooth field that vanishes on the sections (Boolean sum; Gordon 1969), and
+/// the guides' crossings correspond. Fails as `alignSections`, `crossGuides`, `flowingOver` and `fitLean` do, with
+/// LM-L004 where neighbouring sections coincide, LM-L005
 /// where an end is to be perpendicular and its section is not planar, LM-L006 for a pull or angle out of range, LM-L008
 /// where sections do not meet a mirror plane as their side asks, LM-L009 for a side or a mirror end without a plane,
 /// LM-L012 for an end that a point or a curve cannot have, LM-L013 where a section does not lie on the skin that it is
 /// to flow into, LM-L014 where the way to the next section stands square on that skin, LM-L015
-/// where an end's directions change by jumps.
+/// where an end's directions change by jumps, LM-L026 where a guide contradicts an end, LM-L027 for too few sections to
+/// run around, LM-L028 where open sections would close with half a twist.
 Expected<LoftResult> loft(const std::vector<Section>& sections, const LoftOptions& options, const Context& cx);
 
 } // namespace lumsk::nurbs

@@ -126,6 +126,18 @@ void MonotoneMap::tabulate(const std::vector<double>& x, const std::vector<doubl
   }
 }
 
+std::array<double, 3> MonotoneMap::derivatives(double x) const {
+  if (periodic_) x -= std::floor((x - at_.front()) / (at_.back() - at_.front())) * (at_.back() - at_.front());
+  BasisDerivatives b;
+  basisDerivatives(knots_, degree_, x, 2, b);
+  double g[3] = {0, 0, 0};
+  for (size_t q = 0; q < 3; ++q)
+    for (int i = 0; i <= degree_; ++i)
+      g[q] += b.value[q][size_t(i)] * g_[size_t(b.first + i) % g_.size()];
+  const double rate = std::exp(g[0]);
+  return {rate, rate * g[1], rate * (g[2] + g[1] * g[1])};
+}
+
 double MonotoneMap::operator()(double x) const {
   double turns = 0;
   if (periodic_) {

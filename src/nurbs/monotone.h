@@ -13,6 +13,7 @@ public:
   /// Fails with LM-G011 when the increments differ too much for a smooth function.
   static Expected<MonotoneMap> through(const std::vector<double>& x, const std::vector<double>& y, bool periodic);
   double operator()(double x) const;
+  std::array<double, 3> derivatives(double x) const; ///< of first to third order
 
 private:
   double density(double x) const; ///< the derivative

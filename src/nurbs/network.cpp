@@ -3,8 +3,8 @@
 #include "nurbs/fit.h"
 #include "nurbs/interpolate.h"
 #include "nurbs/monotone.h"
+#include "nurbs/spaces.h"
 
-#include <Eigen/LU>
 #include <Eigen/SVD>
 #include <algorithm>
 #include <cmath>
@@ -373,7 +373,10 @@ private:
     if (!s.closed && crossings > kDegree + 1) lean.firstBreaks = breakpoints(averagedKnots(kDegree, s.at), kDegree);
     LUMSK_TRY(fitted, fitLean(family, lean));
     s.fit = std::move(fitted);
-    LUMSK_CHECK(cardinals(s));
+    // Around, the last place is the first one again.
+    const std::vector<double> crossed(s.at.begin(), s.at.end() - (s.closed ? 1 : 0));
+    LUMSK_TRY(cardinal, cardinalFunctions(s.fit.degree, s.fit.knots, crossed, s.closed));
+    s.cardinal = std::move(cardinal);
     s.curve.clear();
     std::vector<int> column(f.curves->size(), -1);
     for (size_t k = 0, c = 0; k < f.curves->size(); ++k)
@@ -404,63 +407,6 @@ private:
     Vec3 v = Vec3::Zero();
     for (int i = 0; i <= s.fit.degree; ++i) v += N[i] * control.row(f + i).transpose();
     return v;
-  }
-
-  /// Interpolating functions at the crossings, in the strip's space: polynomials of up to six crossings, quintic
-  /// splines of more; around closed curves those of least third derivative.
-  Expected<void> cardinals(Strip& s) const {
-    const int n = int(s.at.size()) - (s.closed ? 1 : 0);
-    if (s.closed) return cardinalsAround(s, n);
-    const int p = std::min(n - 1, kDegree);
-    LUMSK_TRY(rows, interpolateRows(s.at, Rows::Identity(n, n), p, Rows(0, n), Rows(0, n)));
-    s.cardinal.resize(n, s.fit.controls.rows());
-    for (int k = 0; k < n; ++k) {
-      const auto c = coefficientsOf(s.fit.degree, s.fit.knots, [&](double t) {
-        double N[kMaxDegree + 1], v = 0;
-        const int f = basisFunctions(rows.knots, p, t, N);
-        for (int i = 0; i <= p; ++i) v += N[i] * rows.controls(f + i, k);
-        return v;
-      });
-      s.cardinal.row(k) = Eigen::Map<const Eigen::RowVectorXd>(c.data(), Eigen::Index(c.size()));
-    }
-    return {};
-  }
-
-  /// Periodic: value and three derivatives agree at the seam.
-  static Expected<void> cardinalsAround(Strip& s, int n) {
-    const int p = s.fit.degree, c = int(s.fit.controls.rows()), seam = kMaxDerivative + 1, size = c + n + seam;
-    Eigen::MatrixXd A = Eigen::MatrixXd::Zero(size, size);
-    BasisDerivatives b, e;
-    const auto breaks = breakpoints(s.fit.knots, p);
-    for (size_t k = 0; k + 1 < breaks.size(); ++k)
-      for (double x : {-0.7745966692414834, 0.0, 0.7745966692414834}) {
-        const double h = 0.5 * (breaks[k + 1] - breaks[k]), w = h * (x == 0.0 ? 8.0 / 9 : 5.0 / 9);
-        basisDerivatives(s.fit.knots, p, breaks[k] + h * (1 + x), 3, b);
-        for (int i = 0; i <= p; ++i)
-          for (int j = 0; j <= p; ++j) A(b.first + i, b.first + j) += w * b.value[3][i] * b.value[3][j];
-      }
-    A.topLeftCorner(c, c) /= A.topLeftCorner(c, c).cwiseAbs().maxCoeff();
-    for (int k = 0; k < n; ++k) {
-      basisDerivatives(s.fit.knots, p, s.at[size_t(k)], 0, b);
-      for (int i = 0; i <= p; ++i) A(c + k, b.first + i) = A(b.first + i, c + k) = b.value[0][i];
-    }
-    for (int d = 0; d < seam; ++d) {
-      basisDerivatives(s.fit.knots, p, 0.0, d, b);
-      basisDerivatives(s.fit.knots, p, 1.0, d, e);
-      const double scale = std::abs(b.value[d][0]);
-      for (int i = 0; i <= p; ++i) {
-        A(c + n + d, b.first + i) += b.value[d][i] / scale;
-        A(c + n + d, e.first + i) -= e.value[d][i] / scale;
-      }
-      A.block(0, c + n + d, c, 1) = A.block(c + n + d, 0, 1, c).transpose();
-    }
-    Eigen::MatrixXd rhs = Eigen::MatrixXd::Zero(size, n);
-    for (int k = 0; k < n; ++k) rhs(c + k, k) = 1.0;
-    const Eigen::MatrixXd x = A.partialPivLu().solve(rhs);
-    if (!x.allFinite())
-      return fail(problem("LM-G008", "the crossings cannot be joined around").tryThis("space them more evenly"));
-    s.cardinal = x.topRows(c).transpose();
-    return {};
   }
 
   /// The Boolean sum on one patch, mirrored parts included.

@@ -1,5 +1,7 @@
 #include "nurbs/side_conditions.h"
 
+#include "nurbs/spaces.h"
+
 #include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
@@ -128,23 +130,6 @@ std::optional<Rows> endFunctions(int p, const Knots& U, bool first, int most, co
   return Rows(c.topRows(n).transpose());
 }
 
-std::vector<double> coefficientsOf(int p, const Knots& U, const std::function<double(double)>& f) {
-  const std::vector<double> at = greville(U, p);
-  const int n = int(at.size());
-  BandedLu A(n, p, p);
-  Rows rhs(n, 1);
-  double N[kMaxDegree + 1];
-  for (int i = 0; i < n; ++i) {
-    const int first = basisFunctions(U, p, at[size_t(i)], N);
-    for (int j = 0; j <= p; ++j)
-      if (std::abs(first + j - i) <= p) A.at(i, first + j) = N[j];
-    rhs(i, 0) = f(at[size_t(i)]);
-  }
-  A.factor();
-  A.solve(rhs);
-  return {rhs.data(), rhs.data() + n};
-}
-
 Surface meetingPlane(const Surface& s, Side side, const Vec3& origin, const Vec3& normal, SideMeets meets,
                      const std::vector<double>& keep, EndShape shape) {
   if (meets == SideMeets::Free) return s;
@@ -153,6 +138,13 @@ Surface meetingPlane(const Surface& s, Side side, const Vec3& origin, const Vec3
     const Vec3 along = n * (order == 0 ? (d - origin).dot(n) : d.dot(n));
     return order % 2 == 0 ? Vec3(-along) : Vec3(along - d); // even orders lie in the plane, odd ones along its normal
   });
+}
+
+Surface addedAtSide(const Surface& given, Side side, const Rows& add, const std::vector<double>& keep, EndShape shape) {
+  auto [s, c] = withRoom(given, side, int(add.rows()) - 1, keep, shape);
+  Across a = across(s, side);
+  a.rows += c.transpose() * add;
+  return withRows(s, side, a.rows);
 }
 
 Surface flatPole(const Surface& s, Side side, const Vec3& normal, const std::vector<double>& keep) {
@@ -177,25 +169,6 @@ Knots doubled(const Knots& U, int p, int times, bool behind) {
   out.insert(out.end(), inner.begin(), inner.end());
   out.insert(out.end(), size_t(p + 1), last);
   return out;
-}
-
-/// Control rows over `to` of what has `rows` over `from`, by its values at the Greville abscissae.
-Rows rowsIn(int p, const Knots& from, const Rows& rows, const Knots& to) {
-  const std::vector<double> at = greville(to, p);
-  BandedLu A(int(at.size()), p, p);
-  Rows rhs(Eigen::Index(at.size()), rows.cols());
-  double N[kMaxDegree + 1];
-  for (int i = 0; i < int(at.size()); ++i) {
-    const int first = basisFunctions(to, p, at[size_t(i)], N);
-    for (int j = 0; j <= p; ++j)
-      if (std::abs(first + j - i) <= p) A.at(i, first + j) = N[j];
-    const int f = basisFunctions(from, p, at[size_t(i)], N);
-    rhs.row(i).setZero();
-    for (int j = 0; j <= p; ++j) rhs.row(i) += N[j] * rows.row(f + j);
-  }
-  A.factor();
-  A.solve(rhs);
-  return rhs;
 }
 
 double differenceOf(int p, const Knots& U, const Rows& a, const Knots& V, const Rows& b) {
@@ -237,7 +210,7 @@ JoinedImage joinedWithImage(const Surface& s, const std::vector<Side>& sides, co
   Knots knots = full;
   for (int times = 1; times < a.degree; ++times) {
     const Knots lean = doubled(a.knots, a.degree, times, behind);
-    const Rows fewer = rowsIn(a.degree, full, twice, lean);
+    const Rows fewer = rowsIn(a.degree, full, twice, a.degree, lean);
     const double off = differenceOf(a.degree, full, twice, lean, fewer);
     if (off > fit.mm) continue;
     rows = fewer;

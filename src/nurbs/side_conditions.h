@@ -34,15 +34,16 @@ enum class EndShape {
 std::optional<Rows> endFunctions(int degree, const Knots& knots, bool atFirst, int most,
                                  const std::vector<double>& keep, EndShape shape);
 
-/// Coefficients of the spline function that takes f's values; exact where f is in the space.
-std::vector<double> coefficientsOf(int degree, const Knots& knots, const std::function<double(double)>& f);
-
 /// Changes a surface as little as possible so that the side meets the plane as asked: in it, square to it and, for G3,
 /// even to third order (Peters 2002: a form continued by its mirror image). `keep` holds parameters across the side
 /// whose isoparametric curves must stay: they do exactly, as do curves along the other direction that meet the plane
 /// so already. Knots are inserted where there is no room for it.
 Surface meetingPlane(const Surface& s, Side side, const Vec3& origin, const Vec3& normal, SideMeets meets,
                      const std::vector<double>& keep, EndShape shape);
+
+/// Adds to the derivatives of a surface across a side, row k to the one of order k: control values along the side. As
+/// above it stays at the parameters `keep`, and to third order at the other side.
+Surface addedAtSide(const Surface& s, Side side, const Rows& add, const std::vector<double>& keep, EndShape shape);
 
 /// As above for a side that is one point: all tangents there are brought into the plane through it, so that the pole
 /// has one normal.

@@ -201,6 +201,13 @@ const Field* findField(const Schema& s, const std::string& key) {
   return it == s.end() ? nullptr : &*it;
 }
 
+std::vector<Option> optionsFor(const Field& choice, const json& pick) {
+  std::vector<Option> out;
+  for (const Option& o : choice.options)
+    if (o.onlyFor == Kind::None || kindNames(o.onlyFor) == pick.value("kind", "")) out.push_back(o);
+  return out;
+}
+
 json defaultValue(const Field& f) {
   switch (f.kind) {
   case FieldKind::Switch: return f.fallback == "true";

@@ -28,6 +28,7 @@ enum class Handle { None, Distance, Magnitude };
 
 struct Option {
   std::string key, label;
+  Kind onlyFor = Kind::None; ///< of a pick's choice: picks of these kinds only; none: all
 };
 
 /// A condition on another field's value: the field is shown and used only while it holds. Plain data.
@@ -106,6 +107,9 @@ Field drawing(std::string key, std::string label, std::string help);
 /// Sub-fields that every pick of a curve has: the part of it that is meant, between fractions of its length, or between
 /// the places where something else meets it ("fromAt", "toAt"; the fraction then says which of several places).
 const std::vector<Field>& portionFields();
+
+/// The options of a pick's choice that a pick can have.
+std::vector<Option> optionsFor(const Field& choice, const nlohmann::json& pick);
 
 /// Sub-fields of picks used by several steps.
 Field startMark();

@@ -189,7 +189,7 @@ private slots:
     std::vector<Section> sections;
     for (int j = 0; j < 5; ++j) sections.push_back({halfOutline(22.0 * j)});
     LoftOptions o;
-    o.left = o.right = SideMeets::G3;
+    o.left = o.right = LoftEnd::Mirror;
     const auto r = loft(sections, o, {});
     VERIFY_OK(r);
     QVERIFY(r->mirror.has_value());

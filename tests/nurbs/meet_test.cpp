@@ -54,7 +54,7 @@ private slots:
 
   void aSurfaceAndItsImageBecomeOneWithoutASeam() {
     LoftOptions o;
-    o.left = o.right = SideMeets::G3;
+    o.left = o.right = LoftEnd::Mirror;
     std::vector<Section> sections;
     for (int j = 0; j < 4; ++j) sections.push_back({halfOutline(22.0 * j)});
     const auto half = loft(sections, o, {});

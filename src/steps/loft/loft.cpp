@@ -3,9 +3,12 @@
 #include "brep/curves_on.h"
 #include "brep/names.h"
 #include "brep/skin.h"
+#include "nurbs/closest.h"
+#include "nurbs/wrinkles.h"
 #include "recipe/rails.h"
 #include "steps/curves.h"
 #include "steps/graphs.h"
+#include "steps/sections.h"
 #include "steps/skins.h"
 
 namespace lumsk::steps {
@@ -15,14 +18,13 @@ using namespace recipe;
 namespace {
 
 const std::vector<std::string> kFlows{"g1", "g2", "g3"};
+constexpr double kLargestGapMm = 10;
 
-/// The fields of one end.
-void addEnd(Schema& s, const std::string& key, const std::string& label, const std::string& which) {
-  s.push_back(continuity(key, label,
-                         "How the skin leaves the " + which +
-                             " section: free; square to its plane, at a point rounded; leaning outwards; at a point "
-                             "flat; flowing into the neighbouring skin; G3 without one: at a mirror plane.",
-                         {"free", "perpendicular", "angle", "flat", "g1", "g2", "g3"}));
+/// The fields of an end, or of a side; `what` completes "How the skin leaves ...".
+void addEnd(Schema& s, const std::string& key, const std::string& label, const std::string& what,
+            const std::vector<std::string>& allowed, const std::string& along) {
+  const size_t from = s.size();
+  s.push_back(continuity(key, label, "How the skin leaves " + what, allowed));
   s.push_back(angle(key + "Angle", "Angle", "How far the skin leans outwards from square.", "10")
                   .within(-85, 85)
                   .when(key, {"angle"}));
@@ -36,48 +38,66 @@ void addEnd(Schema& s, const std::string& key, const std::string& label, const s
                   .within(0.05, 10)
                   .unless(key, {"free"})
                   .withHandle(Handle::Magnitude));
-  s.push_back(
-      graph(key + "Along", "Pull along", "Factors of the pull by the fraction along the section.", Dimension::Ratio)
-          .when(key, {"angle", "g1", "g2", "g3"}));
+  s.push_back(graph(key + "Along", "Pull along", "Factors of the pull by the fraction along " + along,
+                    Dimension::Ratio)
+                  .when(key, {"angle", "g1", "g2", "g3"}));
+  if (key == "start" || key == "end")
+    for (size_t i = from; i < s.size(); ++i) s[i].when("around", {"false"});
 }
 
 Schema schema() {
-  Schema s{picks("sections", "Sections", "Curves the skin passes through, in order; a point may be first or last.",
-                 Kind::Curve | Kind::Edge | Kind::Point)
+  Schema s{picks("sections", "Sections", "Curves the skin passes through, in order: also chains and loops of edges, outlines of faces; a point may be "
+                   "first or last.",
+                 Kind::Curve | Kind::Edge | Kind::Point | Kind::Face)
                .atLeast(2)
-               .eachWith({startMark(), flip()})};
-  addEnd(s, "start", "Start", "first");
-  addEnd(s, "end", "End", "last");
-  s.push_back(countField("degree", "Degree across", "Degree across the sections; lowered when there are too few.", "3")
+               .prefer(Kind::Curve | Kind::Edge | Kind::Point)
+               .eachWith({startMark(), flip(), extentField()}),
+           picks("guides", "Guides",
+                 "Curves that the skin follows between the sections, in any order; each crosses all of them once. A "
+                 "point: where all sections end.",
+                 Kind::Curve | Kind::Edge | Kind::Point)
+               .optional(),
+           length("gap", "Largest gap", "Guides that miss a section by at most this are pulled onto it.", "0.01")
+               .within(0, kLargestGapMm)
+               .when("guides", {"picked"}),
+           toggle("around", "Around", "The last section is followed by the first one.", false)};
+  const std::vector<std::string> ends{"free", "perpendicular", "angle", "flat", "g1", "g2", "g3"};
+  const std::vector<std::string> sides{"free", "perpendicular", "angle", "g1", "g2", "g3"};
+  const auto end = [](const std::string& which) {
+    return "the " + which +
+           " section: free; square to its plane, at a point rounded; leaning outwards; at a point flat; flowing into "
+           "the neighbouring skin; G3 without one: at a mirror plane.";
+  };
+  const auto side = [](const std::string& which) {
+    return "the outer guide, or the line, where open sections " + which +
+           ": free; square to the mirror plane it lies in; leaning outwards; flowing into the neighbouring skin; G3 "
+           "without one: at a mirror plane. The sections have to do so themselves.";
+  };
+  addEnd(s, "start", "Start", end("first"), ends, "the section.");
+  addEnd(s, "end", "End", end("last"), ends, "the section.");
+  addEnd(s, "left", "Side at starts", side("start"), sides, "the side.");
+  addEnd(s, "right", "Side at ends", side("end"), sides, "the side.");
+  s.push_back(countField("degree", "Degree across",
+                         "Degree across the sections; lowered when there are too few, at least 5 along guides.", "3")
                   .within(1, 7));
   s.push_back(table("pairs", "Pairs",
                     "Places of sections that belong together: click a section while this has the focus, then drag the "
                     "squares of the new pair along the other sections.",
                     {ratioField("at", "At", "Fraction of that section's length.", "0.5").within(0, 1)}));
-  s.push_back(sideMeets("left", "Side at starts", "How the skin leaves the side where open sections start"));
-  s.push_back(sideMeets("right", "Side at ends", "How the skin leaves the side where open sections end"));
   s.push_back(mirrorPlaneField());
   return s;
 }
 
-Expected<std::vector<nurbs::Section>> sectionsOf(const Inputs& in, const Tolerances& tol) {
+std::vector<nurbs::Section> sectionsOf(const Inputs& in, const std::vector<PickedSection>& picked) {
   std::vector<nurbs::Section> out;
-  const auto& picked = in.picked("sections");
-  for (size_t i = 0; i < picked.size(); ++i) {
+  for (const PickedSection& p : picked) {
     nurbs::Section s;
-    if (const auto* point = std::get_if<PointObject>(&picked[i].object)) {
-      s.shape = point->at;
-    } else {
-      const auto& path = *std::get<CurvePtr>(picked[i].object);
-      if (const auto at = nurbs::selfCrossings(path, tol.point); !at.empty())
-        return fail(problem("LM-L007", "section " + std::to_string(i + 1) + " crosses itself")
-                        .at(at.front())
-                        .inField("sections")
-                        .tryThis("mend that curve"));
-      s.shape = path;
-    }
-    s.start = in.itemNumber("sections", i, "start");
-    s.flip = in.itemOn("sections", i, "flip");
+    if (p.point)
+      s.shape = *p.point;
+    else
+      s.shape = *p.curve;
+    s.start = in.itemNumber("sections", p.places.front(), "start");
+    s.flip = in.itemOn("sections", p.places.front(), "flip");
     out.push_back(std::move(s));
   }
   return out;
@@ -88,15 +108,14 @@ struct NamedPair {
   std::string name; ///< "p1"
   nurbs::PairLine at;
 };
-std::vector<NamedPair> pairsOf(const Inputs& in) {
+std::vector<NamedPair> pairsOf(const Inputs& in, const std::vector<PickedSection>& picked) {
   const auto ids = in.rowIds("pairs");
   const auto at = in.column("pairs", "at");
-  const auto& picked = in.picked("sections");
   std::vector<NamedPair> out;
   for (size_t r = 0; r < ids.size(); ++r) {
     const auto [name, item] = railRow(ids[r]);
     const auto section =
-        std::find_if(picked.begin(), picked.end(), [&, i = item](const Picked& p) { return p.item == i; });
+        std::find_if(picked.begin(), picked.end(), [&, i = item](const PickedSection& p) { return p.item == i; });
     if (section == picked.end()) continue; // its section was taken out: the row waits for it
     auto line = std::find_if(out.begin(), out.end(), [&, n = name](const NamedPair& p) { return p.name == n; });
     if (line == out.end()) line = out.insert(out.end(), {name, nurbs::PairLine(picked.size())});
@@ -107,10 +126,9 @@ std::vector<NamedPair> pairsOf(const Inputs& in) {
 
 /// Squares on all sections for every pair, those that are free where they come to lie, and a line through them.
 void showPairs(Outcome& out, const std::vector<NamedPair>& pairs, const std::vector<nurbs::Section>& sections,
-               const nurbs::Alignment& a, const Inputs& in) {
-  const auto& picked = in.picked("sections");
+               const nurbs::Alignment& a, const std::vector<PickedSection>& picked) {
   for (size_t i = 0; i < sections.size(); ++i)
-    if (sections[i].path()) out.rails.push_back({"pairs", picked[i].item, std::get<CurvePtr>(picked[i].object)});
+    if (sections[i].path()) out.rails.push_back({"pairs", picked[i].item, picked[i].curve});
   for (const NamedPair& p : pairs) {
     size_t first = 0;
     while (first < p.at.size() && !p.at[first]) ++first;
@@ -125,7 +143,7 @@ void showPairs(Outcome& out, const std::vector<NamedPair>& pairs, const std::vec
       const double f = p.at[i] ? *p.at[i] : nurbs::ownFraction(a.sections[i], a.closed, place);
       Grip g{"pairs", railRowId({p.name, picked[i].item}), path->at(nurbs::ArcLength(*path).parameterAtFraction(f))};
       g.moved = p.at[i].has_value();
-      g.on = std::get<CurvePtr>(picked[i].object);
+      g.on = picked[i].curve;
       line.push_back(g.at);
       out.grips.push_back(std::move(g));
     }
@@ -134,12 +152,13 @@ void showPairs(Outcome& out, const std::vector<NamedPair>& pairs, const std::vec
 }
 
 /// A flag at every section's start, pointing along it.
-std::vector<Flag> flagsFor(const std::vector<nurbs::Section>& sections, const nurbs::LoftResult& r, const Inputs& in) {
+std::vector<Flag> flagsFor(const std::vector<nurbs::Section>& sections, const nurbs::LoftResult& r,
+                           const std::vector<PickedSection>& picked) {
   std::vector<Flag> out;
   for (size_t i = 0; i < sections.size(); ++i) {
     Flag f;
     f.field = "sections";
-    f.item = in.picked("sections")[i].item;
+    f.item = picked[i].item;
     if (const nurbs::Path* p = sections[i].path()) {
       const nurbs::ArcLength length(*p);
       const auto& a = r.alignment.sections[i];
@@ -167,20 +186,20 @@ void noteAlignment(Outcome& out, const nurbs::LoftResult& r) {
     out.notes.push_back(problem("LM-L102", "moved the start of section " + starts + " for least twist"));
 }
 
-/// The skin that an end is to flow into: the picked one, or the face at the edge that is its section.
-Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const std::string& key, const Picked& section,
+/// The skin that an end or a side is to flow into: the picked one, or the face at the edge that lies there.
+Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const std::string& key, const Picked* edge,
                                        const Context& cx) {
   brep::BodyPtr body;
   int face = -1;
   if (const auto& picked = in.picked(key + "Skin"); !picked.empty()) {
     body = std::get<brep::BodyPtr>(picked.front().object);
     if (picked.front().kind == Kind::Face) face = picked.front().index;
-  } else if (section.kind == Kind::Edge && section.body && section.index >= 0) {
-    body = section.body;
-    const auto faces = brep::facesAt(*body, section.index);
+  } else if (edge && edge->kind == Kind::Edge && edge->body && edge->index >= 0) {
+    body = edge->body;
+    const auto faces = brep::facesAt(*body, edge->index);
     if (faces.size() > 1)
       return fail(problem("LM-L016", "two faces meet at this edge")
-                      .at(placeOf(section))
+                      .at(placeOf(*edge))
                       .inField(key + "Skin")
                       .tryThis("pick the face that the skin is to flow into"));
     if (!faces.empty()) face = faces.front();
@@ -191,13 +210,15 @@ Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const std::string& key,
   return nurbs::Neighbour([kept, body](const Vec3& p) { return kept->beside(p); });
 }
 
-Expected<nurbs::LoftEndOptions> endOf(const Inputs& in, const std::string& key, const Picked& section,
+/// An end, or a side: `edge` is the pick that lies there, if one does.
+Expected<nurbs::LoftEndOptions> endOf(const Inputs& in, const std::string& key, const Picked* edge,
                                       const Context& cx) {
   static const std::map<std::string, nurbs::LoftEnd> kinds{
       {"free", nurbs::LoftEnd::Free},   {"perpendicular", nurbs::LoftEnd::Perpendicular},
       {"angle", nurbs::LoftEnd::Angle}, {"flat", nurbs::LoftEnd::Flat},
       {"g1", nurbs::LoftEnd::G1},       {"g2", nurbs::LoftEnd::G2},
       {"g3", nurbs::LoftEnd::G3}};
+  if (!in.has(key)) return nurbs::LoftEndOptions();
   nurbs::LoftEndOptions o(kinds.at(in.text(key)));
   if (in.has(key + "Pull")) o.pull = in.number(key + "Pull");
   if (in.has(key + "Angle")) o.angleDeg = in.number(key + "Angle");
@@ -206,23 +227,71 @@ Expected<nurbs::LoftEndOptions> endOf(const Inputs& in, const std::string& key, 
     o.along = along;
   }
   if (in.text(key)[0] != 'g') return o;
-  LUMSK_TRY(neighbour, neighbourOf(in, key, section, cx));
+  LUMSK_TRY(neighbour, neighbourOf(in, key, edge, cx));
   o.neighbour = neighbour;
   if (!neighbour && o.kind == nurbs::LoftEnd::G3) o.kind = nurbs::LoftEnd::Mirror;
   if (!neighbour && o.kind != nurbs::LoftEnd::Mirror)
     return fail(problem("LM-L017", "the skin to flow into is not known")
-                    .at(placeOf(section))
+                    .at(placeOf(edge ? *edge : in.picked("sections").front()))
                     .inField(key + "Skin")
-                    .tryThis("pick that skin, or an edge of it as section"));
+                    .tryThis("pick that skin, or an edge of it as section or guide"));
   return o;
 }
 
+/// The picked guide that runs along a side: it passes nearest to where the first section starts, or ends.
+const Picked* guideAtSide(const Inputs& in, const std::vector<nurbs::Section>& sections, bool ends) {
+  size_t i = 0;
+  while (i < sections.size() && !sections[i].path()) ++i;
+  if (i == sections.size() || sections[i].path()->closed()) return nullptr;
+  const nurbs::Path& p = *sections[i].path();
+  const Vec3 at = sections[i].flip != ends ? p.end() : p.start();
+  const Picked* found = nullptr;
+  double nearest = 1e300;
+  for (const Picked& g : in.picked("guides")) {
+    const auto* curve = std::get_if<CurvePtr>(&g.object);
+    if (!curve) continue;
+    if (const double d = nurbs::closestPoint(**curve, at).distanceMm; d < nearest) nearest = d, found = &g;
+  }
+  const double near = std::max(in.has("gap") ? in.number("gap") : 0.0, 0.01);
+  return nearest <= near ? found : nullptr;
+}
+
+struct Guides {
+  std::vector<nurbs::Path> paths;
+  std::vector<const Picked*> picked;
+};
+/// The curves among them; all sections have to end in the points.
+Expected<Guides> guidesOf(const Inputs& in, const std::vector<nurbs::Section>& sections, const Tolerances& tol) {
+  Guides out;
+  const double near = std::max(in.has("gap") ? in.number("gap") : 0.0, 10 * tol.point.mm);
+  for (const Picked& g : in.picked("guides")) {
+    if (const auto* curve = std::get_if<CurvePtr>(&g.object)) {
+      out.paths.push_back(**curve);
+      out.picked.push_back(&g);
+      continue;
+    }
+    const Vec3 at = std::get<PointObject>(g.object).at;
+    for (size_t i = 0; i < sections.size(); ++i) {
+      const nurbs::Path* p = sections[i].path();
+      const double off = p && !p->closed() ? std::min((p->start() - at).norm(), (p->end() - at).norm()) : 1e300;
+      if (off > near)
+        return fail(problem("LM-L030", "section " + std::to_string(i + 1) + " does not end in the point among the guides")
+                        .at(at)
+                        .inField("guides")
+                        .tryThis("take the point out, or let all sections end in it"));
+    }
+  }
+  return out;
+}
+
 /// The offer to put the sections in an order in which they follow one another more shortly.
-std::pair<std::string, Remedy> orderOffer(const std::vector<int>& better, const Inputs& in) {
+std::pair<std::string, Remedy> orderOffer(const std::vector<int>& better, const std::vector<PickedSection>& sections,
+                                          const Inputs& in) {
   std::string order, items;
   for (int i : better) {
     order += (order.empty() ? "" : ", ") + std::to_string(i + 1);
-    items += (items.empty() ? "" : ",") + in.picked("sections")[size_t(i)].item;
+    for (size_t place : sections[size_t(i)].places)
+      items += (items.empty() ? "" : ",") + in.picked("sections")[place].item;
   }
   return {order, {"put them in the order " + order, "sections", items}};
 }
@@ -239,70 +308,122 @@ void noteJoin(Outcome& out, const nurbs::LoftJoin& j, const Tolerances& tol) {
   out.notes.push_back(std::move(p.tryThis("smooth that section and its neighbour, or ask for less at this end")));
 }
 
-void addPull(Outcome& out, const nurbs::Surface& s, bool last, nurbs::LoftEnd kind) {
+void noteGuides(Outcome& out, const nurbs::LoftResult& r, const Tolerances& tol) {
+  std::string pulled;
+  double widest = 0;
+  for (size_t g = 0; g < r.guideGapMm.size(); ++g) {
+    widest = std::max(widest, r.guideGapMm[g]);
+    if (r.guideGapMm[g] > tol.point.mm)
+      pulled += (pulled.empty() ? "" : ", ") + std::to_string(g + 1) + " by " + formatNumber(r.guideGapMm[g], 2);
+  }
+  if (!pulled.empty())
+    out.notes.push_back(
+        problem("LM-L106", "pulled guides onto the sections (mm): " + pulled).at(r.guideDeviationAt));
+  if (r.guideDeviationMm > tol.fit.mm + 1.5 * widest)
+    out.notes.push_back(problem("LM-L107", "the skin leaves its guides by more than the fit tolerance")
+                            .measure(millimetres(r.guideDeviationMm))
+                            .want(millimetres(tol.fit.mm))
+                            .at(r.guideDeviationAt)
+                            .tryThis("match the guides' ends to what the skin flows into, or smooth them"));
+}
+
+/// A handle for the pull in the middle of a side of the skin, as long as a third of the way across it.
+void addPull(Outcome& out, const std::string& key, const nurbs::Surface& s, nurbs::Side side, nurbs::LoftEnd kind) {
   if (kind == nurbs::LoftEnd::Free || kind == nurbs::LoftEnd::Mirror) return;
+  const bool alongV = side == nurbs::FirstV || side == nurbs::LastV, last = side == nurbs::LastV || side == nurbs::LastU;
+  if (!alongV && kind == nurbs::LoftEnd::Perpendicular) return; // at a mirror plane
+  const double u = 0.5 * (s.firstU() + s.lastU()), v = 0.5 * (s.firstV() + s.lastV());
+  const auto at = [&](double f) {
+    const double x = last ? 1 - f : f;
+    return alongV ? std::pair(u, s.firstV() + x * (s.lastV() - s.firstV()))
+                  : std::pair(s.firstU() + x * (s.lastU() - s.firstU()), v);
+  };
   nurbs::SurfaceDerivatives d;
-  const double u = 0.5 * (s.firstU() + s.lastU());
-  s.derivatives(u, last ? s.lastV() : s.firstV(), 1, d);
-  if (d(0, 1).norm() > 0)
-    out.handles.push_back({last ? "endPull" : "startPull", d(0, 0), d(0, 1).normalized() * (last ? -1.0 : 1.0),
-                           0.3 * (s.at(u, s.lastV()) - s.at(u, s.firstV())).norm()});
+  s.derivatives(at(0).first, at(0).second, 1, d);
+  const Vec3 across = d(alongV ? 0 : 1, alongV ? 1 : 0);
+  if (across.norm() > 0)
+    out.handles.push_back({key + "Pull", d(0, 0), across.normalized() * (last ? -1.0 : 1.0),
+                           0.3 * (s.at(at(1).first, at(1).second) - d(0, 0)).norm()});
+}
+
+/// "6 sections - 4 guides - 196 points - 0.0003 mm - worst join 0.002°, 0.01 % - wrinkle index 3.1"
+std::string summaryOf(const nurbs::LoftResult& r, size_t guides) {
+  int controls = 0;
+  for (const nurbs::Surface& s : r.strips) controls += s.controlPoints();
+  std::string out = std::to_string(r.alignment.sections.size()) + " sections";
+  if (guides > 0) out += " - " + std::to_string(guides) + (guides > 1 ? " guides" : " guide");
+  out += " - " + std::to_string(controls) + " points - " +
+         format(millimetres(std::max(r.sectionDeviationMm, r.guideDeviationMm)), 1);
+  if (r.joins)
+    out += " - worst join " + format(degrees(r.join.angleDeg), 1) +
+           (r.join.curvature > 0 ? ", " + formatNumber(100 * r.join.curvature, 2) + " %" : "");
+  return out + " - wrinkle index " + formatNumber(nurbs::wrinkleIndex(r.strips), 2);
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
-  LUMSK_TRY(sections, sectionsOf(in, cx.tolerances));
+  LUMSK_TRY(picked, sectionsIn(in, "sections", cx.tolerances));
+  const std::vector<nurbs::Section> sections = sectionsOf(in, picked);
   nurbs::LoftOptions o;
   o.degree = in.integer("degree");
-  LUMSK_TRY(start, endOf(in, "start", in.picked("sections").front(), cx));
-  LUMSK_TRY(end, endOf(in, "end", in.picked("sections").back(), cx));
-  o.start = start;
-  o.end = end;
-  o.left = sideMeetsOf(in.text("left"));
-  o.right = sideMeetsOf(in.text("right"));
+  LUMSK_TRY(guides, guidesOf(in, sections, cx.tolerances));
+  o.guides = guides.paths;
+  if (in.has("gap")) o.largestGap = {in.number("gap")};
+  o.around = in.on("around");
+  LUMSK_TRY(start, endOf(in, "start", &picked.front().pick, cx));
+  LUMSK_TRY(end, endOf(in, "end", &picked.back().pick, cx));
+  LUMSK_TRY(left, endOf(in, "left", guideAtSide(in, sections, false), cx));
+  LUMSK_TRY(right, endOf(in, "right", guideAtSide(in, sections, true), cx));
+  o.start = start, o.end = end, o.left = left, o.right = right;
   o.mirror = mirrorPlane(in);
-  const auto pairs = pairsOf(in);
+  const auto pairs = pairsOf(in, picked);
   for (const NamedPair& p : pairs) o.pairs.push_back(p.at);
   const std::vector<int> order = nurbs::shorterOrder(sections);
   auto made = nurbs::loft(sections, o, cx);
   if (!made) {
     Problem p = made.error();
-    if (!order.empty()) p.offer(orderOffer(order, in).second);
+    if (!order.empty() && (p.code != "LM-L020" && p.code != "LM-L021")) p.offer(orderOffer(order, picked, in).second);
+    if (p.code == "LM-L020" && p.measured && p.measured->value <= kLargestGapMm) {
+      const std::string wide = formatNumber(p.measured->value * 1.02, 3);
+      p.offer({"allow " + wide + " mm", "gap", wide});
+    }
     return fail(std::move(p));
   }
   const nurbs::LoftResult& r = *made;
 
   const bool reversed = (r.alignment.closed || r.mirror) && facesInwards(r.strips, r.mirror);
   std::vector<brep::NamedSurface> faces;
-  int controls = 0;
-  for (size_t k = 0; k < r.strips.size(); ++k) {
-    controls += r.strips[k].controlPoints();
+  for (size_t k = 0; k < r.strips.size(); ++k)
     faces.push_back({std::make_shared<const nurbs::Surface>(r.strips[k]),
                      brep::faceName(in.stepId(), "skin", r.strips.size() > 1 ? "strip" + std::to_string(k + 1) : ""),
                      reversed,
-                     sideNames({"", "", in.picked("sections").front().item, in.picked("sections").back().item})});
-  }
+                     sideNames({"", "", picked.front().item, (o.around ? picked.front() : picked.back()).item})});
   LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
   Outcome out;
   out.outputs.push_back({"", body, ""});
-  out.flags = flagsFor(sections, r, in);
+  out.flags = flagsFor(sections, r, picked);
   if (!order.empty()) {
-    const auto [words, offer] = orderOffer(order, in);
+    const auto [words, offer] = orderOffer(order, picked, in);
     out.notes.push_back(problem("LM-L104", "the sections follow one another more shortly in the order " + words)
                             .at(out.flags.front().at)
                             .tryThis("drag the chips into that order")
                             .offer(offer));
   }
-  showPairs(out, pairs, sections, r.alignment, in);
+  showPairs(out, pairs, sections, r.alignment, picked);
   noteAlignment(out, r);
   noteJoin(out, r.join, cx.tolerances);
+  noteGuides(out, r, cx.tolerances);
   if (r.degree < o.degree)
     out.notes.push_back(problem("LM-L103", "too few sections for the degree across")
                             .measure(count(r.degree))
                             .want(count(o.degree))
                             .tryThis("add sections"));
-  for (const bool last : {false, true}) addPull(out, r.strips[0], last, last ? o.end.kind : o.start.kind);
-  out.summary = std::to_string(sections.size()) + " sections - " + std::to_string(controls) + " points - " +
-                format(millimetres(r.sectionDeviationMm), 1);
+  addPull(out, "start", r.strips.front(), nurbs::FirstV, o.start.kind);
+  addPull(out, "end", r.strips.front(), nurbs::LastV, o.end.kind);
+  if (!r.alignment.closed) {
+    addPull(out, "left", r.strips.front(), nurbs::FirstU, o.left.kind);
+    addPull(out, "right", r.strips.back(), nurbs::LastU, o.right.kind);
+  }
+  out.summary = summaryOf(r, guides.paths.size());
   return out;
 }
 

@@ -1,0 +1,120 @@
+#include "brep/edge_paths.h"
+
+#include "brep/convert.h"
+#include "brep/rings.h"
+
+#include <BRepTools.hxx>
+#include <BRep_Tool.hxx>
+#include <TopExp.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopoDS.hxx>
+#include <TopoDS_Wire.hxx>
+
+#include <algorithm>
+
+namespace lumsk::brep {
+
+namespace {
+
+Problem unreadable() {
+  return problem("LM-G005", "this edge cannot be read as a curve").tryThis("pick another edge");
+}
+
+Vec3 leavingEnd(const nurbs::Path& p) {
+  nurbs::CurveDerivatives d;
+  p.derivatives(p.last() - 1e-9, 1, d);
+  return d[1].normalized();
+}
+Vec3 leavingStart(const nurbs::Path& p) {
+  nurbs::CurveDerivatives d;
+  p.derivatives(0, 1, d);
+  return d[1].normalized();
+}
+
+/// Edges of a ring, in order, as one curve.
+Expected<nurbs::Path> pathOf(const std::vector<TopoDS_Edge>& edges, LengthTolerance point) {
+  std::vector<nurbs::Segment> segments;
+  for (const TopoDS_Edge& e : edges) {
+    auto p = toPath(TopoDS::Edge(e.Oriented(TopAbs_FORWARD)));
+    if (!p) return fail(unreadable());
+    if (e.Orientation() == TopAbs_REVERSED) p = nurbs::reversed(*p);
+    segments.insert(segments.end(), p->segments().begin(), p->segments().end());
+  }
+  double near = point.mm;
+  for (const TopoDS_Edge& e : edges)
+    for (const TopoDS_Vertex& v : {TopExp::FirstVertex(e), TopExp::LastVertex(e)})
+      near = std::max(near, 2 * BRep_Tool::Tolerance(v));
+  return nurbs::Path::make(std::move(segments), {near});
+}
+
+} // namespace
+
+Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corner, LengthTolerance point) {
+  const auto all = edges(b);
+  std::vector<bool> used(all.size(), false);
+  const auto first = toPath(all[size_t(edge)]);
+  if (!first) return fail(unreadable());
+  used[size_t(edge)] = true;
+  std::vector<nurbs::Segment> segments = first->segments();
+  nurbs::Path whole = *first;
+  for (const bool forward : {true, false}) {
+    TopoDS_Vertex tip = forward ? TopExp::LastVertex(all[size_t(edge)]) : TopExp::FirstVertex(all[size_t(edge)]);
+    const Vec3 end = forward ? whole.end() : whole.start();
+    // The vertex at that end of the curve, whichever way the edge runs.
+    for (const TopoDS_Vertex& v : {TopExp::FirstVertex(all[size_t(edge)]), TopExp::LastVertex(all[size_t(edge)])})
+      if ((toVec(BRep_Tool::Pnt(v)) - end).norm() < (toVec(BRep_Tool::Pnt(tip)) - end).norm()) tip = v;
+    for (bool grown = true; grown && !whole.closed();) {
+      grown = false;
+      const Vec3 out = forward ? leavingEnd(whole) : Vec3(-leavingStart(whole));
+      int best = -1;
+      double least = corner.deg;
+      nurbs::Path next;
+      for (size_t k = 0; k < all.size(); ++k) {
+        if (used[k] || BRep_Tool::Degenerated(all[k])) continue;
+        const bool from = TopExp::FirstVertex(all[k]).IsSame(tip), to = TopExp::LastVertex(all[k]).IsSame(tip);
+        if (!from && !to) continue;
+        auto p = toPath(all[k]);
+        if (!p) continue;
+        const Vec3 at = toVec(BRep_Tool::Pnt(tip));
+        if ((p->start() - at).norm() > (p->end() - at).norm()) p = nurbs::reversed(*p);
+        const double turn = degFromRad(angleBetweenRad(out, leavingStart(*p)));
+        if (turn <= least) least = turn, best = int(k), next = *p;
+      }
+      if (best < 0) break;
+      used[size_t(best)] = grown = true;
+      tip = TopExp::FirstVertex(all[size_t(best)]).IsSame(tip) ? TopExp::LastVertex(all[size_t(best)])
+                                                                : TopExp::FirstVertex(all[size_t(best)]);
+      if (!forward) next = nurbs::reversed(next);
+      segments.insert(forward ? segments.end() : segments.begin(), next.segments().begin(), next.segments().end());
+      const double near = std::max(point.mm, 2 * BRep_Tool::Tolerance(tip));
+      LUMSK_TRY(made, nurbs::Path::make(segments, {near}));
+      whole = made;
+    }
+  }
+  return whole;
+}
+
+Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point) {
+  const TopoDS_Edge e = edges(b)[size_t(edge)];
+  const auto has = [&](const TopoDS_Edge& k) { return k.IsSame(e); };
+  for (const Ring& r : openRings(b.shape))
+    if (std::any_of(r.edges.begin(), r.edges.end(), has)) return pathOf(r.edges, point);
+  const auto owners = facesAt(b, edge);
+  if (owners.empty()) return fail(unreadable());
+  for (TopExp_Explorer w(faces(b)[size_t(owners.front())], TopAbs_WIRE); w.More(); w.Next())
+    for (TopExp_Explorer k(w.Current(), TopAbs_EDGE); k.More(); k.Next())
+      if (has(TopoDS::Edge(k.Current()))) {
+        const auto p = toPath(TopoDS::Wire(w.Current()), point);
+        if (!p) return fail(unreadable());
+        return *p;
+      }
+  return fail(unreadable());
+}
+
+Expected<nurbs::Path> outlineOf(const Body& b, int face, LengthTolerance point) {
+  const auto p = toPath(BRepTools::OuterWire(faces(b)[size_t(face)]), point);
+  if (!p) return fail(problem("LM-G005", "the border of this face cannot be read as a curve").tryThis("pick its edges"));
+  return *p;
+}
+
+} // namespace lumsk::brep

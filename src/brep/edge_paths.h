@@ -1,0 +1,17 @@
+#pragma once
+#include "base/tolerances.h"
+#include "brep/body.h"
+#include "nurbs/path.h"
+
+namespace lumsk::brep {
+
+// Curves along edges of bodies. All fail with LM-G004, LM-G005 as `nurbs::Path::make` does.
+
+/// An edge and those that go on from it without a corner, in both directions.
+Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corner, LengthTolerance point);
+/// All around: the opening that an open edge belongs to, or the border of its first face that it lies on.
+Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point);
+/// The outer border of a face.
+Expected<nurbs::Path> outlineOf(const Body& b, int face, LengthTolerance point);
+
+} // namespace lumsk::brep

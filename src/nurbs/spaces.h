@@ -1,0 +1,32 @@
+#pragma once
+#include "base/problem.h"
+#include "nurbs/banded.h"
+#include "nurbs/surface.h"
+
+#include <functional>
+#include <vector>
+
+namespace lumsk::nurbs {
+
+// Functions of one parameter in a spline space.
+
+/// Coefficients of the spline function that takes f's values; exact where f is in the space.
+std::vector<double> coefficientsOf(int degree, const Knots& knots, const std::function<double(double)>& f);
+
+/// Control rows in a space of what has `rows` in another one, by its values at the Greville abscissae: exact where the
+/// space holds it.
+Rows rowsIn(int fromDegree, const Knots& from, const Rows& rows, int toDegree, const Knots& to);
+
+/// The value, or a derivative to third order, of what has `rows` as control rows.
+Eigen::RowVectorXd valueOf(int degree, const Knots& knots, const Rows& rows, double t, int order = 0);
+
+/// A surface with its control rows across (v) in another space, which must hold them.
+Surface withSpaceV(const Surface& s, int degree, const Knots& knots);
+
+/// Functions that are 1 at one of the places and 0 at the others, one row each. Open: polynomials of up to six places
+/// that the degree allows, quintic splines of more (in the space when its breaks hold their averaged knots). Periodic
+/// (the knots are clamped, value and three derivatives agree at the seam): of least third derivative. Fails with
+/// LM-G008 where the space has no room.
+Expected<Rows> cardinalFunctions(int degree, const Knots& knots, const std::vector<double>& places, bool periodic);
+
+} // namespace lumsk::nurbs
