@@ -2,6 +2,7 @@
 
 #include "nurbs/fit.h"
 #include "nurbs/loft_across.h"
+#include "nurbs/loft_centre.h"
 #include "nurbs/loft_ends.h"
 #include "nurbs/loft_guides.h"
 #include "nurbs/loft_sides.h"
@@ -22,6 +23,7 @@ constexpr int kJoinLooks = 53;
 constexpr double kCrossShareStep = 0.2;
 constexpr double kJoinPart = 0.5; ///< of what a join may miss: what the fit may use
 constexpr int kGuideDegree = 5;   ///< at least, in both directions: curvature and its derivative flow
+constexpr double kLeastRelaxedShare = 0.002, kRelaxedShareStep = 0.3;
 constexpr double kGuidePart = 0.5; ///< of `fit`: what following the guides may use
 
 class Lofter {
@@ -40,14 +42,18 @@ public:
     LUMSK_CHECK(readyGuides());
     for (int e : {0, 1}) LUMSK_CHECK(leaving_.prepare(e));
     if (!guides_.empty()) LUMSK_CHECK(leaving_.follow(spread_, guideEnds()));
-    for (int k = 0; k < out_.alignment.strips; ++k) {
-      if (cx_.stopped()) return fail(cancelled());
-      cx_.report(double(k) / out_.alignment.strips, "fitting sections");
-      LUMSK_CHECK(fitStrip(k));
-    }
-    LUMSK_CHECK(placeSections());
+    if (o_.centre != LoftOptions::Centre::None) LUMSK_CHECK(readyCentre());
+    LUMSK_CHECK(fitStrips());
+    if (o_.way == LoftWay::Ruled) return ruled();
     if (!across_) across_.emplace(out_.parameters, o_.degree, ends_, o_.around);
-    for (int k = 0; k < out_.alignment.strips; ++k) LUMSK_CHECK(interpolateAcross(k));
+    auto made = skinAcross();
+    // Sections that were smoothed too much for the angle are smoothed less.
+    while (!made && made.error().code == "LM-L019" && o_.relaxedTurn && relaxedShare_ > kLeastRelaxedShare) {
+      relaxedShare_ *= kRelaxedShareStep;
+      LUMSK_CHECK(fitStrips());
+      made = skinAcross();
+    }
+    LUMSK_CHECK(std::move(made));
     if (!guides_.empty()) LUMSK_CHECK(followGuides());
     LUMSK_CHECK(flowOverSides());
     if (!guides_.empty()) measureGuides();
@@ -199,6 +205,16 @@ private:
     std::array<Rows, 2> cross; ///< derivatives by mm at both ends
   };
 
+  Expected<void> fitStrips() {
+    fits_.clear(), strips_.clear(), cross_.clear();
+    for (int k = 0; k < out_.alignment.strips; ++k) {
+      if (cx_.stopped()) return fail(cancelled());
+      cx_.report(double(k) / out_.alignment.strips, "fitting sections");
+      LUMSK_CHECK(fitStrip(k));
+    }
+    return placeSections();
+  }
+
   /// Fitted more closely until ends that flow on or lean do so within their tolerances.
   Expected<void> fitStrip(int k) {
     double share = std::max(leaving_.order(0), leaving_.order(1)) > 2 ? kFirstThirdShare : kFirstCrossShare;
@@ -214,13 +230,16 @@ private:
     }
   }
 
-  Expected<StripFit> fitOnce(int k, const std::array<double, 4>& weight) {
+  Expected<StripFit> fitOnce(int k, std::array<double, 4> weight) {
+    if (o_.way == LoftWay::Relaxed) // ends that flow on are met as closely as ever
+      for (double& w : weight) w *= std::max(1.0, relaxedShare_ * o_.relaxed.mm / cx_.tolerances.fit.mm);
     std::vector<int> paths;
     for (int i = 0; i < n_; ++i)
       if (sections_[i].path()) paths.push_back(i);
     const size_t cross[2] = {size_t(leaving_.order(0)), size_t(leaving_.order(1))};
     const auto placeWeight = [&](int i) {
-      return (i == 0 && cross[0] > 1) || (i == n_ - 1 && cross[1] > 1) ? weight[0] : 1.0;
+      const size_t least = o_.way == LoftWay::Relaxed ? 0 : 1;
+      return (i == 0 && cross[0] > least) || (i == n_ - 1 && cross[1] > least) ? weight[0] : 1.0;
     };
     CurveFamily family;
     family.curves = int(paths.size() + cross[0] + cross[1]);
@@ -246,7 +265,8 @@ private:
       }
     };
     LeanOptions lean;
-    lean.fit = cx_.tolerances.fit;
+    lean.fit = {o_.way == LoftWay::Relaxed ? relaxedShare_ * o_.relaxed.mm : cx_.tolerances.fit.mm};
+    lean.fair = o_.way == LoftWay::Relaxed;
     lean.degree = 3;
     for (int i : paths) lean.degree = std::clamp(sections_[i].path()->degree(), lean.degree, 5);
     if (before + after > 0) lean.degree = 5; // the third derivative must flow through the plane
@@ -453,23 +473,235 @@ private:
     }
   }
 
-  Expected<void> interpolateAcross(int k) {
-    const Rows& strip = strips_[size_t(k)];
+  // Across the sections: all strips side by side in one row a section
+
+  Rows sideBySide(const std::function<Rows(size_t)>& of) const {
+    std::vector<Rows> parts;
+    Eigen::Index width = 0;
+    for (size_t k = 0; k < strips_.size(); ++k) parts.push_back(of(k)), width += parts.back().cols();
+    Rows out(parts.front().rows(), width);
+    Eigen::Index at = 0;
+    for (const Rows& p : parts) out.middleCols(at, p.cols()) = p, at += p.cols();
+    return out;
+  }
+
+  Expected<void> skinAcross() {
+    std::array<std::vector<Rows>, 2> derivatives;
+    for (size_t k = 0; k < strips_.size(); ++k)
+      for (int e : {0, 1}) {
+        LUMSK_TRY(rows, endRows(k, e));
+        derivatives[size_t(e)].push_back(std::move(rows));
+      }
+    const Rows rows = sideBySide([&](size_t k) { return strips_[k]; });
+    const Rows start = sideBySide([&](size_t k) { return derivatives[0][k]; });
+    const Rows finish = sideBySide([&](size_t k) { return derivatives[1][k]; });
+    LUMSK_TRY(made, centre_ ? alongCentre(rows) : fromRows(rows, start, finish));
+    out_.degree = made.degree;
+    Eigen::Index at = 0;
+    for (size_t k = 0; k < strips_.size(); ++k) {
+      const Eigen::Index width = strips_[k].cols();
+      Surface s = surfaceOf(int(k), made.degree, made.knots, made.controls.middleCols(at, width));
+      if (centre_) {
+        s = withEnd(s, FirstV, derivatives[0][k]);
+        s = withEnd(s, LastV, derivatives[1][k]);
+      }
+      const auto [before, after] = continuedBy(int(k));
+      const double whole = 1 + before + after;
+      if (whole > 1) s = portion(s, before / whole, (1 + before) / whole, 0, 1);
+      out_.strips.push_back(meetingPlanes(std::move(s), int(k), EndShape::Local));
+      at += width;
+    }
+    return {};
+  }
+
+  Surface surfaceOf(int k, int degree, const Knots& knots, const Rows& rows) const {
     const LeanFit& fit = fits_[size_t(k)];
-    LUMSK_TRY(start, endRows(size_t(k), 0));
-    LUMSK_TRY(finish, endRows(size_t(k), 1));
-    LUMSK_TRY(rows, across_->through(strip, start, finish));
-    out_.degree = rows.degree;
-    const Eigen::Index nu = strip.cols() / 3, nv = rows.controls.rows();
+    const Eigen::Index nu = rows.cols() / 3, nv = rows.rows();
     Points grid(nu * nv, 3);
     for (Eigen::Index i = 0; i < nu; ++i)
-      for (Eigen::Index j = 0; j < nv; ++j) grid.row(i * nv + j) = rows.controls.row(j).segment<3>(3 * i);
-    Surface s = Surface::trusted(fit.degree, rows.degree, fit.knots, rows.knots, std::move(grid), fit.closed);
-    const auto [before, after] = continuedBy(k);
-    const double whole = 1 + before + after;
-    if (whole > 1) s = portion(s, before / whole, (1 + before) / whole, 0, 1);
-    out_.strips.push_back(meetingPlanes(std::move(s), k, EndShape::Local));
+      for (Eigen::Index j = 0; j < nv; ++j) grid.row(i * nv + j) = rows.row(j).segment<3>(3 * i);
+    return Surface::trusted(fit.degree, degree, fit.knots, knots, std::move(grid), fit.closed);
+  }
+
+  Expected<AcrossRows> fromRows(const Rows& rows, const Rows& start, const Rows& finish) {
+    return o_.way == LoftWay::Relaxed ? relaxed(rows, start, finish) : across_->through(rows, start, finish);
+  }
+
+  /// Straight from section to section.
+  Expected<LoftResult> ruled() {
+    if (!guides_.empty() || centre_ || end(0).kind != LoftEnd::Free || end(1).kind != LoftEnd::Free ||
+        sideOf(0).kind != LoftEnd::Free || sideOf(1).kind != LoftEnd::Free)
+      return fail(problem("LM-L018", "a ruled skin is straight between its sections: it has no guides, centre line or ends")
+                      .at(polyline(*sections_[sections_[0].path() ? 0 : 1].path(), 4).row(0).transpose())
+                      .tryThis("take them away, or let the skin be exact"));
+    out_.perStretch = n_ - (o_.around ? 0 : 1);
+    out_.degree = 1;
+    for (int k = 0; k < out_.alignment.strips; ++k)
+      for (int i = 0; i < out_.perStretch; ++i) {
+        Rows two(2, strips_[size_t(k)].cols());
+        two << strips_[size_t(k)].row(i), strips_[size_t(k)].row((i + 1) % n_);
+        out_.strips.push_back(surfaceOf(k, 1, uniformKnots(1, 1), two));
+      }
+    return std::move(out_);
+  }
+
+  // Relaxed
+
+  /// How far a skin leaves the sections, in parts of what it may.
+  struct Leaving {
+    double mm = 0, turnDeg = 0;
+  };
+  Leaving leavingOf(const AcrossRows& made) const {
+    constexpr int kPlaces = 97;
+    Leaving worst;
+    Eigen::Index at = 0;
+    for (int k = 0; k < out_.alignment.strips; ++k) {
+      const LeanFit& fit = fits_[size_t(k)];
+      const Eigen::Index width = strips_[size_t(k)].cols();
+      const auto [before, after] = continuedBy(k);
+      for (int i = 0; i < n_; ++i) {
+        if (sections_[size_t(i)].point()) continue;
+        const Eigen::RowVectorXd row =
+            valueOf(made.degree, made.knots, made.controls.middleCols(at, width), out_.parameters[size_t(i)]);
+        for (int p = 0; p <= kPlaces; ++p) {
+          const double t = double(p) / kPlaces, x = (t + before) / (1 + before + after);
+          BasisDerivatives b;
+          basisDerivatives(fit.knots, fit.degree, x, 1, b);
+          Vec3 here = Vec3::Zero(), along = Vec3::Zero();
+          for (int j = 0; j <= fit.degree; ++j) {
+            const Vec3 c = row.segment<3>(3 * (b.first + j)).transpose();
+            here += b.value[0][size_t(j)] * c, along += b.value[1][size_t(j)] * c;
+          }
+          worst.mm = std::max(worst.mm, (here - places_.at(i, k, t)).norm());
+          if (o_.relaxedTurn)
+            worst.turnDeg = std::max(worst.turnDeg, degFromRad(angleBetweenRad(along, places_.tangent(i, k, t))));
+        }
+      }
+      at += width;
+    }
+    return worst;
+  }
+  bool allowed(const Leaving& l) const {
+    return l.mm <= o_.relaxed.mm && (!o_.relaxedTurn || l.turnDeg <= o_.relaxedTurn->deg);
+  }
+
+  /// The most even skin within what is allowed, by bisection over the power of ten of the weight (Reinsch 1967).
+  Expected<AcrossRows> relaxed(const Rows& rows, const Rows& start, const Rows& finish) {
+    double low = -14, high = 4;
+    LUMSK_TRY(best, across_->near(rows, start, finish, std::pow(10.0, low)));
+    Leaving found = leavingOf(best);
+    if (!allowed(found))
+      return fail(problem("LM-L019", "no even skin stays as near to the sections as asked")
+                      .measure(found.mm > o_.relaxed.mm ? millimetres(found.mm) : degrees(found.turnDeg))
+                      .want(found.mm > o_.relaxed.mm ? millimetres(o_.relaxed.mm) : degrees(o_.relaxedTurn->deg))
+                      .at(places_.at(sections_[0].path() ? 0 : 1, 0, 0.5))
+                      .tryThis("allow more, or let the skin be exact"));
+    for (int it = 0; it < 16; ++it) {
+      const double mid = 0.5 * (low + high);
+      LUMSK_TRY(made, across_->near(rows, start, finish, std::pow(10.0, mid)));
+      const Leaving now = leavingOf(made);
+      if (allowed(now))
+        best = std::move(made), found = now, low = mid;
+      else
+        high = mid;
+    }
+    out_.sectionDeviationMm = found.mm;
+    out_.sectionTurnDeg = found.turnDeg;
+    return best;
+  }
+
+  // Along a centre line
+
+  Expected<void> readyCentre() {
+    LUMSK_TRY(centre, LoftCentre::of(places_, o_, cx_));
+    centre_ = std::move(centre);
+    if (out_.parameters.empty()) out_.parameters = centre_->parameters();
+    LUMSK_TRY(map, MonotoneMap::through(out_.parameters, centre_->parameters(), o_.around));
+    alongCentre_ = std::move(map);
     return {};
+  }
+  Frame frameAt(double v) const { return centre_->frame((*alongCentre_)(v)); }
+
+  Expected<AcrossRows> alongCentre(const Rows& rows) {
+    Rows local = rows;
+    for (int i = 0; i < n_; ++i) {
+      const Frame f = frameAt(out_.parameters[size_t(i)]);
+      for (Eigen::Index c = 0; c < rows.cols() / 3; ++c)
+        local.row(i).segment<3>(3 * c) = f.local(rows.row(i).segment<3>(3 * c).transpose()).transpose();
+    }
+    const Rows none(0, rows.cols());
+    LUMSK_TRY(blend, fromRows(local, none, none));
+    LUMSK_CHECK(checkFolds(blend));
+    CurveFamily family;
+    family.curves = int(rows.cols() / 3);
+    family.closed = o_.around;
+    family.sample = [&](double v, double* out) {
+      const Frame f = frameAt(v);
+      const Eigen::RowVectorXd at = valueOf(blend.degree, blend.knots, blend.controls, v);
+      for (Eigen::Index c = 0; c < at.cols() / 3; ++c) {
+        const Vec3 p = at.segment<3>(3 * c).transpose();
+        Eigen::Map<Vec3>(out + 3 * c, 3) = f.at(p.x(), p.y(), p.z());
+      }
+    };
+    LeanOptions lean;
+    const LoftAcross::Space space = across_->space({});
+    lean.degree = std::max(space.degree, blend.degree);
+    lean.firstBreaks = breaksOf(blend.knots, blend.degree, lean.degree);
+    lean.fit = {kGuidePart * cx_.tolerances.fit.mm};
+    LUMSK_TRY(fitted, fitLean(family, lean));
+    // Exactly through the sections; relaxed, through where the blend has them.
+    Rows miss(n_, rows.cols());
+    Eigen::RowVectorXd wanted(rows.cols());
+    for (int i = 0; i < n_; ++i) {
+      family.sample(out_.parameters[size_t(i)], wanted.data());
+      miss.row(i) = wanted - valueOf(fitted.degree, fitted.knots, fitted.controls, out_.parameters[size_t(i)]);
+    }
+    LUMSK_TRY(put, across_->through(miss, none, none, true));
+    AcrossRows out{fitted.degree, fitted.knots, fitted.controls};
+    out.controls += rowsIn(put.degree, put.knots, put.controls, out.degree, out.knots);
+    return out;
+  }
+
+  /// Where the line bends more sharply than the skin reaches from it, planes square to it cross within the skin.
+  Expected<void> checkFolds(const AcrossRows& blend) const {
+    constexpr int kPlaces = 64;
+    double worst = 0;
+    Vec3 at = Vec3::Zero();
+    for (int p = 0; p <= kPlaces; ++p) {
+      const double v = double(p) / kPlaces;
+      const Vec2 bend = centre_->curvature((*alongCentre_)(v));
+      const Frame f = frameAt(v);
+      Eigen::Index from = 0;
+      const Eigen::RowVectorXd row = valueOf(blend.degree, blend.knots, blend.controls, v);
+      for (size_t k = 0; k < strips_.size(); ++k) {
+        const Eigen::RowVectorXd own = row.segment(from, strips_[k].cols());
+        for (int q = 0; q <= kPlaces; ++q) {
+          const Vec3 here = onRow(fits_[k].degree, fits_[k].knots, own, double(q) / kPlaces);
+          if (const double part = here.head<2>().dot(bend); part > worst)
+            worst = part, at = f.at(here.x(), here.y(), here.z());
+        }
+        from += strips_[k].cols();
+      }
+    }
+    if (worst < 1) return {};
+    return fail(problem("LM-L033", "planes square to the centre line cross within the skin: it would fold over")
+                    .measure(ratio(worst))
+                    .want(ratio(1))
+                    .at(at)
+                    .tryThis("let the centre line bend less there, take smaller sections, or no centre line"));
+  }
+
+  /// A skin whose end is made to leave as its derivative rows say; sections stay.
+  Surface withEnd(const Surface& s, Side side, const Rows& wanted) const {
+    if (wanted.rows() == 0) return s;
+    const Eigen::Index nu = s.sizeU(), nv = s.sizeV();
+    Rows rows(nv, 3 * nu);
+    for (Eigen::Index i = 0; i < nu; ++i)
+      for (Eigen::Index j = 0; j < nv; ++j) rows.row(j).segment<3>(3 * i) = s.point(int(i), int(j));
+    Rows add = Rows::Zero(wanted.rows() + 1, wanted.cols());
+    for (Eigen::Index q = 0; q < wanted.rows(); ++q)
+      add.row(q + 1) = wanted.row(q) - valueOf(s.degreeV(), s.knotsV(), rows, side == FirstV ? 0.0 : 1.0, int(q) + 1);
+    return addedAtSide(s, side, add, out_.parameters, EndShape::Smooth);
   }
 
   /// Removes what rounding, fitting and guides leave over at mirror planes.
@@ -700,6 +932,9 @@ private:
   std::vector<ArcLength> guideLengths_;
   std::vector<MonotoneMap> alongGuide_; ///< parameter across to length
   GuideSpread spread_;
+  std::optional<LoftCentre> centre_;
+  std::optional<MonotoneMap> alongCentre_; ///< parameter across to the centre line's
+  double relaxedShare_ = 0.6;              ///< of what a relaxed skin may leave its sections: what smoothing them uses
   LeanFit guideFit_;
   LoftEnds leaving_;
   LoftResult out_;

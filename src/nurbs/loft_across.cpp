@@ -1,5 +1,6 @@
 #include "nurbs/loft_across.h"
 
+#include "nurbs/fit.h"
 #include "nurbs/interpolate.h"
 #include "nurbs/side_conditions.h"
 #include "nurbs/spaces.h"
@@ -89,6 +90,31 @@ Expected<AcrossRows> LoftAcross::through(const Rows& rows, const Rows& start, co
   LUMSK_TRY(across, interpolateRows(c.at, c.rows, p, first, last));
   AcrossRows out = cut(p, across.knots, across.controls);
   if (around_) out.controls.bottomRows(1) = out.controls.topRows(1);
+  return out;
+}
+
+Expected<AcrossRows> LoftAcross::near(const Rows& rows, const Rows& start, const Rows& finish,
+                                      double evenness) const {
+  // What the rows have beyond what their ends ask for is smoothed; by itself it is nothing there.
+  const std::array<int, 2> orders{int(start.rows()), int(finish.rows())};
+  const int p = std::max(5, 2 * std::max(orders[0], orders[1]) + 1);
+  std::vector<double> at(v_.begin(), v_.begin() + sections());
+  AcrossRows base{1, uniformKnots(1, 1), Rows::Zero(2, rows.cols())};
+  if (!around_) {
+    Rows ends(2, rows.cols());
+    ends << rows.topRows(1), rows.bottomRows(1);
+    LUMSK_TRY(between, LoftAcross({0.0, 1.0}, 1 + orders[0] + orders[1], {}, false).through(ends, start, finish));
+    base = std::move(between);
+  }
+  Rows rest = rows;
+  for (Eigen::Index i = 0; i < rest.rows(); ++i)
+    rest.row(i) -= valueOf(base.degree, base.knots, base.controls, at[size_t(i)]);
+  std::vector<double> breaks(v_);
+  const LeastSquares smooth(p, breaks, around_, at, evenness, orders);
+  AcrossRows out{p, smooth.knots(), smooth.solve(rest)};
+  if (!out.controls.allFinite())
+    return fail(problem("LM-G008", "the sections cannot be joined evenly").tryThis("space them more evenly"));
+  out.controls += rowsIn(base.degree, base.knots, base.controls, p, out.knots);
   return out;
 }
 

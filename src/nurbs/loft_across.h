@@ -32,6 +32,10 @@ public:
   /// third order are not to reach far.
   Expected<AcrossRows> through(const Rows& rows, const Rows& start, const Rows& finish, bool vectors = false) const;
 
+  /// Near the rows, as even as a weight says (of the integral of the squared third derivative against the mean square
+  /// distance); the first and the last row, and derivatives there, are met exactly. Around: all rows alike.
+  Expected<AcrossRows> near(const Rows& rows, const Rows& start, const Rows& finish, double evenness) const;
+
   /// A space of at least degree 5 and of at least a degree that holds what is interpolated with so many derivatives at
   /// both ends: its breaks, repeated where that is less smooth.
   struct Space {

@@ -1,0 +1,27 @@
+#pragma once
+#include "nurbs/least_twist.h"
+#include "nurbs/loft_ends.h"
+
+namespace lumsk::nurbs {
+
+/// A line along which a loft's sections follow one another: each is seen in the frame that is carried along it without
+/// turning more than it must, and what lies between is blended in these frames.
+class LoftCentre {
+public:
+  /// Through the middles of the sections, or a given line. Fails with LM-L032 where it does not pass them in order.
+  static Expected<LoftCentre> of(const LoftPlaces& places, const LoftOptions& options, const Context& cx);
+
+  const std::vector<double>& parameters() const { return at_; } ///< of the sections; around, 1 comes last
+  Frame frame(double v) const;                                  ///< around, it turns evenly by what it misses at the end
+  /// Curvature vector of the line where it has the frame, in it: a place whose product with it is 1 is its centre.
+  Vec2 curvature(double v) const;
+
+private:
+  std::shared_ptr<const Path> line_;
+  std::shared_ptr<const LeastTwist> frames_;
+  double from_ = 0, to_ = 1, missing_ = 0; ///< fractions of the line at the first and last section; rad
+  bool reversed_ = false;
+  std::vector<double> at_;
+};
+
+} // namespace lumsk::nurbs
