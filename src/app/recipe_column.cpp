@@ -110,6 +110,11 @@ void RecipeRow::sync(int number) {
     QWidget::style()->unpolish(this);
     QWidget::style()->polish(this);
   }
+  if (form_ && form_->kind() != entry->kind) { // made another kind of step
+    form_->hide();
+    form_->deleteLater();
+    form_ = nullptr;
+  }
   if (open && !form_) {
     form_ = new StepForm(w_, view_, step_, this);
     layout_->addWidget(form_);

@@ -3,6 +3,7 @@
 #include "app/picks_editor.h"
 #include "app/theme.h"
 #include "app/words.h"
+#include "recipe/crossed.h"
 
 #include <nlohmann/json.hpp>
 
@@ -14,6 +15,8 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(6, 2, 6, 8);
   const auto* entry = w_.recipe().find(step_);
+  kind_ = entry->kind;
+  addSwitches(*layout);
   form_ = new FieldForm(w_.registry().schemaOf(entry->kind), w_, view);
   layout->addWidget(form_);
   connect(form_, &FieldForm::changed, this, [this](const std::string& key, const json& v) {
@@ -42,6 +45,34 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
   sync();
 }
 
+/// Of steps through curves that cross: both families exchanged, and the other constructions that the same curves allow.
+void StepForm::addSwitches(QVBoxLayout& layout) {
+  const recipe::Step* step = w_.registry().find(kind_);
+  const auto others = recipe::otherKinds(kind_, w_.registry());
+  if (!step || !step->crossed) return;
+  auto* row = new QHBoxLayout;
+  const auto add = [&](const QString& text, const QString& tip, const QString& name) {
+    auto* b = new QPushButton(text);
+    b->setProperty("role", "link");
+    b->setToolTip(tip);
+    b->setObjectName(name);
+    row->addWidget(b);
+    return b;
+  };
+  if (step->crossed->family.empty()) {
+    swap_ = add(tr("Swap directions"), tr("The guides become the sections, and the sections the guides"), "swap");
+    connect(swap_, &QPushButton::clicked, this, [this] { w_.swapDirections(step_); });
+  }
+  for (const std::string& kind : others) {
+    const QString label = said(w_.registry().find(kind)->label);
+    auto* b = add(tr("Make it a %1").arg(label.toLower()), tr("The same curves; nothing is lost on the way back"),
+                  "make-" + QString::fromStdString(kind));
+    connect(b, &QPushButton::clicked, this, [this, kind] { w_.makeAs(step_, kind); });
+  }
+  row->addStretch();
+  layout.addLayout(row);
+}
+
 void StepForm::sync() {
   const auto* entry = w_.recipe().find(step_);
   if (!entry) return;
@@ -50,6 +81,10 @@ void StepForm::sync() {
     if (auto* picks = dynamic_cast<PicksEditor*>(&e))
       picks->setActive(w_.open() == step_ && w_.field() == e.field().key);
   });
+  if (swap_) { // there have to be guides enough to be sections
+    const auto across = w_.registry().find(kind_)->crossed->across;
+    swap_->setEnabled(entry->inputs->value(across, json::array()).size() > 1);
+  }
   const bool draft = w_.draft() == step_;
   keep_->setVisible(draft);
   drop_->setVisible(draft);

@@ -10,17 +10,19 @@ class StepForm : public QWidget {
   Q_OBJECT
 public:
   StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* parent = nullptr);
+  const std::string& kind() const { return kind_; }
   void sync(); ///< values, problem and buttons from the workspace
 signals:
   void helpWanted(const QString& kind);
 
 private:
   void syncMessages();
+  void addSwitches(QVBoxLayout& layout);
   Workspace& w_;
-  std::string step_;
+  std::string step_, kind_;
   FieldForm* form_;
   QVBoxLayout* messages_;
-  QPushButton *keep_, *drop_;
+  QPushButton *keep_, *drop_, *swap_ = nullptr;
 };
 
 } // namespace lumsk::app

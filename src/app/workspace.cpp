@@ -2,6 +2,7 @@
 #include "app/words.h"
 
 #include "exchange/files.h"
+#include "recipe/crossed.h"
 #include "recipe/rearrange.h"
 
 #include <QFileInfo>
@@ -152,6 +153,7 @@ void Workspace::take(const std::string& step, const Remedy& offer) {
   const recipe::StepEntry* entry = now_->find(step);
   const Field* f = entry ? recipe::findField(registry_.schemaOf(entry->kind), offer.field) : nullptr;
   if (!f) return;
+  if (f->kind == FieldKind::Switch) return setInput(step, offer.field, offer.value == "true", said(offer.text));
   if (f->kind != FieldKind::Picks) return setInput(step, offer.field, offer.value, said(offer.text));
   const QStringList order = QString::fromStdString(offer.value).split(',');
   json list = entry->inputs->value(offer.field, json::array());
@@ -197,6 +199,28 @@ void Workspace::turnItem(const std::string& step, const std::string& key, const 
     }
   }
   setInput(step, key, list, tr("change %1").arg(said(sub->label).toLower()));
+}
+
+void Workspace::swapDirections(const std::string& step) {
+  const auto* entry = now_->find(step);
+  if (const auto turned = entry ? recipe::swapped(*entry, registry_) : nullptr)
+    edit(now_->withStep(turned), tr("swap directions"));
+}
+
+void Workspace::makeAs(const std::string& step, const std::string& kind) {
+  const auto* entry = now_->find(step);
+  if (!entry) return;
+  const auto familyOf = [&](const std::string& item) {
+    recipe::InFamily own;
+    if (const auto* r = model()->result(step); r && r->outcome)
+      for (const auto& f : r->outcome->flags)
+        if (f.item == item) own = {f.group, f.mark.size() > 1 ? std::atoi(f.mark.c_str() + 1) : 0};
+    return own;
+  };
+  if (const auto made = recipe::madeAs(*entry, kind, registry_, familyOf)) {
+    edit(now_->withStep(made), tr("make it a %1").arg(said(registry_.find(kind)->label).toLower()));
+    emit focusChanged();
+  }
 }
 
 void Workspace::dragInput(const std::string& step, const std::string& key, const json& value) {

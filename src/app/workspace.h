@@ -52,6 +52,8 @@ public:
                 const std::string& subKey = {});
   /// Does what a problem offers; of picks, its value is their order by ids.
   void take(const std::string& step, const Remedy& offer);
+  void swapDirections(const std::string& step);                        ///< see recipe/crossed.h
+  void makeAs(const std::string& step, const std::string& kind);
   void dragInput(const std::string& step, const std::string& key, const json& value); ///< live, no undo entry yet
   void endDrag(const QString& words);
   void cancelDrag();

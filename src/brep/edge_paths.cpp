@@ -11,6 +11,7 @@
 #include <TopoDS_Wire.hxx>
 
 #include <algorithm>
+#include <optional>
 
 namespace lumsk::brep {
 
@@ -99,16 +100,26 @@ Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point
   const auto has = [&](const TopoDS_Edge& k) { return k.IsSame(e); };
   for (const Ring& r : openRings(b.shape))
     if (std::any_of(r.edges.begin(), r.edges.end(), has)) return pathOf(r.edges, point);
-  const auto owners = facesAt(b, edge);
-  if (owners.empty()) return fail(unreadable());
-  for (TopExp_Explorer w(faces(b)[size_t(owners.front())], TopAbs_WIRE); w.More(); w.Next())
-    for (TopExp_Explorer k(w.Current(), TopAbs_EDGE); k.More(); k.Next())
-      if (has(TopoDS::Edge(k.Current()))) {
-        const auto p = toPath(TopoDS::Wire(w.Current()), point);
-        if (!p) return fail(unreadable());
-        return *p;
+  // Of the borders that it belongs to, the one of fewest edges that does not run along a seam.
+  std::optional<nurbs::Path> found;
+  size_t fewest = 0;
+  for (int owner : facesAt(b, edge)) {
+    const TopoDS_Face f = faces(b)[size_t(owner)];
+    for (TopExp_Explorer w(f, TopAbs_WIRE); w.More(); w.Next()) {
+      size_t count = 0;
+      bool own = false, seam = false;
+      for (TopExp_Explorer k(w.Current(), TopAbs_EDGE); k.More(); k.Next(), ++count) {
+        own = own || has(TopoDS::Edge(k.Current()));
+        seam = seam || BRep_Tool::IsClosed(TopoDS::Edge(k.Current()), f);
       }
-  return fail(unreadable());
+      if (!own || seam || (found && count >= fewest)) continue;
+      if (auto p = toPath(TopoDS::Wire(w.Current()), point)) found = std::move(p), fewest = count;
+    }
+  }
+  // Around a face with a seam a closed edge is a border by itself.
+  if (!found) found = toPath(e);
+  if (!found) return fail(unreadable());
+  return *found;
 }
 
 Expected<nurbs::Path> outlineOf(const Body& b, int face, LengthTolerance point) {

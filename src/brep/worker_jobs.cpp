@@ -1,3 +1,4 @@
+#include "brep/combine.h"
 #include "brep/convert.h"
 #include "brep/foreign.h"
 #include "brep/foreign_mesh.h"
@@ -75,6 +76,15 @@ Expected<json> cut(const json& a, const Context& cx) {
   return out;
 }
 
+Expected<json> combine(const json& a, const Context& cx) {
+  const BodyPtr target = bodyFrom(a.at("target")), tool = bodyFrom(a.at("tool"));
+  if (!target || !tool) return fail(notHandedOver("the bodies"));
+  LUMSK_TRY(made, combinedHere(*target, *tool, a.at("add").get<bool>() ? Combine::Add : Combine::Cut, cx));
+  json out{{"pieces", json::array()}};
+  for (const auto& p : made) out["pieces"].push_back(brep::toJson(*p));
+  return out;
+}
+
 /// Takes memory until it is refused.
 [[noreturn]] void eat() {
   std::vector<std::vector<char>> eaten;
@@ -87,6 +97,7 @@ Expected<json> workerJob(const std::string& job, const json& a, const Context& c
   if (job == "read") return read(a, cx);
   if (job == "mesh") return mesh(a, cx);
   if (job == "cut") return cut(a, cx);
+  if (job == "combine") return combine(a, cx);
   if (job == "crash") std::abort();
   if (job == "hang")
     for (;;) ::pause();
@@ -181,6 +192,20 @@ Expected<Trimmed> trimByPlane(const Body& b, const Frame& plane, bool above, con
     for (const json& p : answer.at("pieces")) {
       out.pieces.push_back(bodyFrom(p));
       if (!out.pieces.back()) return fail(notHandedOver("the cut pieces"));
+    }
+    return out;
+  });
+}
+
+Expected<std::vector<BodyPtr>> combined(const Body& target, const Body& tool, Combine how, const Context& cx) {
+  LUMSK_TRY(answer,
+            runInWorker("combine", {{"target", toJson(target)}, {"tool", toJson(tool)}, {"add", how == Combine::Add}},
+                        "combining bodies", {}, cx));
+  return guarded("taking over bodies", [&]() -> Expected<std::vector<BodyPtr>> {
+    std::vector<BodyPtr> out;
+    for (const json& p : answer.at("pieces")) {
+      out.push_back(bodyFrom(p));
+      if (!out.back()) return fail(notHandedOver("the bodies"));
     }
     return out;
   });

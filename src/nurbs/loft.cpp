@@ -23,6 +23,7 @@ constexpr int kJoinLooks = 53;
 constexpr double kCrossShareStep = 0.2;
 constexpr double kJoinPart = 0.5; ///< of what a join may miss: what the fit may use
 constexpr int kGuideDegree = 5;   ///< at least, in both directions: curvature and its derivative flow
+constexpr double kSameJump = 1e-6, kNearJump = 0.03; ///< of a strip
 constexpr double kLeastRelaxedShare = 0.002, kRelaxedShareStep = 0.3;
 constexpr double kGuidePart = 0.5; ///< of `fit`: what following the guides may use
 
@@ -271,13 +272,9 @@ private:
     for (int i : paths) lean.degree = std::clamp(sections_[i].path()->degree(), lean.degree, 5);
     if (before + after > 0) lean.degree = 5; // the third derivative must flow through the plane
     if (!guides_.empty() || flowsOverSides()) lean.degree = std::max(lean.degree, kGuideDegree);
-    if (!guides_.empty()) {
-      const auto& at = spread_.places(k);
-      if (spread_.around(k))
-        lean.firstSpans = std::max<int>(lean.firstSpans, int(at.size()) + 3);
-      else if (at.size() > size_t(kGuideDegree) + 1)
-        lean.firstBreaks = breakpoints(averagedKnots(kGuideDegree, at), kGuideDegree);
-    }
+    lean.firstBreaks = breaksFor(k, lean.degree, cross[0] + cross[1] > 0);
+    if (!guides_.empty() && spread_.around(k))
+      lean.firstSpans = std::max<int>(lean.firstSpans, int(spread_.places(k).size()) + 3);
     auto fitted = fitLean(family, lean);
     if (!fitted && cross[0] + cross[1] > 0 && fitted.error().code == "LM-G101") {
       Problem p = fitted.error();
@@ -311,6 +308,37 @@ private:
     }
     if (!guides_.empty()) LUMSK_CHECK(leaveAsGuides(k, made));
     return made;
+  }
+
+  /// Breaks that a strip's fit has to have: for many guides; and where an end leans or flows on, at places where the
+  /// curvature of a section jumps, so often that the skin's may jump there too.
+  std::vector<double> breaksFor(int k, int degree, bool leans) const {
+    const auto [before, after] = continuedBy(k);
+    std::vector<double> own;
+    if (!guides_.empty() && !spread_.around(k) && spread_.places(k).size() > size_t(kGuideDegree) + 1)
+      own = breakpoints(averagedKnots(kGuideDegree, spread_.places(k)), kGuideDegree);
+    std::vector<double> jumps;
+    for (int i = 0; leans && before + after == 0 && i < n_; ++i)
+      if (sections_[size_t(i)].path())
+        for (const LoftPlaces::Jump& j : places_.jumps(i))
+          if (j.at.strip == k) jumps.push_back(j.at.t - std::floor(j.at.t));
+    std::sort(jumps.begin(), jumps.end());
+    jumps.erase(std::unique(jumps.begin(), jumps.end(), [](double a, double b) { return b - a < kSameJump; }), jumps.end());
+    if (jumps.empty()) return own;
+    if (own.empty()) own = {0.0, 0.25, 0.5, 0.75, 1.0};
+    std::vector<double> out{0.0};
+    for (double b : own) {
+      const bool near = std::any_of(jumps.begin(), jumps.end(), [&](double j) { return std::abs(j - b) < kNearJump; });
+      if (b > 0 && b < 1 && !near) out.push_back(b);
+    }
+    for (double j : jumps)
+      if (j < kSameJump || j > 1 - kSameJump)
+        out.insert(out.end(), size_t(degree - 2), 0.0); // around: at the seam
+      else
+        out.insert(out.end(), size_t(degree - 1), j);
+    out.push_back(1.0);
+    std::sort(out.begin(), out.end());
+    return out;
   }
 
   /// Moves the fitted derivatives at ends to what they are on guides: what is left of the fit's errors there.
@@ -899,7 +927,20 @@ private:
       LUMSK_TRY(made, flowingOver(s, flow, *across_, cx_, out_.join));
       s = std::move(made);
     }
+    if (flowsOverSides()) measureSections();
     return {};
+  }
+
+  /// What is put right at sides may move sections.
+  void measureSections() {
+    constexpr int kPlaces = 48;
+    for (int k = 0; k < out_.alignment.strips; ++k)
+      for (int i = 0; i < n_; ++i)
+        for (int p = 0; p <= kPlaces; ++p) {
+          const double t = double(p) / kPlaces;
+          const Vec3 off = out_.strips[size_t(k)].at(t, out_.parameters[size_t(i)]) - places_.at(i, k, t);
+          out_.sectionDeviationMm = std::max(out_.sectionDeviationMm, off.norm());
+        }
   }
 
   void measureGuides() {

@@ -66,6 +66,8 @@ LoftEnd LoftEnds::kind(int e) const {
   return k == LoftEnd::Perpendicular && varies ? LoftEnd::Angle : k;
 }
 
+double LoftEnds::leanOf(int e) const { return radFromDeg(end(e).kind == LoftEnd::Angle ? end(e).angleDeg : 0.0); }
+
 int LoftEnds::order(int e) const {
   switch (kind(e)) {
   case LoftEnd::Angle:
@@ -89,6 +91,7 @@ Expected<void> LoftEnds::prepare(int e) {
     LUMSK_TRY(normal, planeTowards(places_, section(e), beside(e), cx_.tolerances.point));
     leans_[size_t(e)].normal = normal;
     findLeans(e);
+    findJumps(e);
   }
   for (int k = 0; k < places_.alignment.strips; ++k)
     for (int i = 0; i <= kLooks; ++i) {
@@ -109,7 +112,7 @@ void LoftEnds::findLeans(int e) {
     for (double t : {0.1, 0.3, 0.5, 0.7, 0.9})
       side += places_.tangent(section(e), k, t).cross(lean.normal).dot(places_.at(section(e), k, t) - middle);
   lean.outwards = side < 0 ? -1.0 : 1.0;
-  const double a = radFromDeg(end(e).kind == LoftEnd::Angle ? end(e).angleDeg : 0.0);
+  const double a = leanOf(e);
   // At a corner the curves of both sides run in the line in which their leaning planes meet.
   const auto mitre = [&](const Vec3& o, const Vec3& p) {
     return Vec3(std::cos(a) * lean.normal + std::sin(a) / std::max(1 + o.dot(p), 1e-3) * (o + p));
@@ -126,10 +129,75 @@ void LoftEnds::findLeans(int e) {
   }
 }
 
+std::vector<LoftPlaces::Jump> LoftPlaces::jumps(int section) const {
+  constexpr double kBeside = 1e-7, kInside = 1e-6, kLeast = 1e-3; // the latter by the section's length
+  const Path& p = *sections[size_t(section)].path();
+  const ArcLength& length = lengths[size_t(section)];
+  const AlignedSection& a = alignment.sections[size_t(section)];
+  const auto bend = [&](double t) {
+    CurveDerivatives d;
+    p.derivatives(t, 2, d);
+    const double w = d[1].squaredNorm();
+    return Vec3((d[2] - d[2].dot(d[1]) / w * d[1]) / w);
+  };
+  std::vector<Jump> out;
+  for (int joint = p.closed() ? 0 : 1; joint < int(p.segments().size()); ++joint) {
+    const Vec3 change = bend(joint + kBeside) - bend(joint == 0 ? p.last() - kBeside : joint - kBeside);
+    if (change.norm() * length.total() < kLeast) continue;
+    const LoftPlace at = loftPlace(a, alignment.closed, length.fractionAt(joint));
+    const bool whole = alignment.closed && alignment.strips == 1;
+    if (!whole && (at.t < kInside || at.t > 1 - kInside)) continue; // a corner
+    out.push_back({at, a.reversed ? Vec3(-change) : change});
+  }
+  return out;
+}
+
+void LoftEnds::findJumps(int e) {
+  Lean& lean = leans_[size_t(e)];
+  const int i = section(e);
+  const double size = places_.lengths[size_t(i)].total();
+  const bool whole = places_.alignment.closed && places_.alignment.strips == 1;
+  lean.jumps.assign(size_t(places_.alignment.strips), {});
+  for (const LoftPlaces::Jump& j : places_.jumps(i)) {
+    // Leaning directions turn along the section with its curvature towards its outside.
+    const Vec3 along = places_.tangent(i, j.at.strip, j.at.t);
+    const double h = 1e-4, a = std::max(0.0, j.at.t - h), b = std::min(1.0, j.at.t + h);
+    const double stretch = (places_.fraction(i, j.at.strip, b) - places_.fraction(i, j.at.strip, a)) / (b - a) * size;
+    const double slope = j.change.dot(lean.outwards * along.cross(lean.normal)) * stretch;
+    lean.jumps[size_t(j.at.strip)].push_back({j.at.t, slope, 0, 0});
+  }
+  for (auto& strip : lean.jumps) {
+    std::sort(strip.begin(), strip.end(), [](const auto& x, const auto& y) { return x.at < y.at; });
+    for (size_t j = 0; j < strip.size(); ++j) {
+      const size_t n = strip.size();
+      const double last = j > 0 ? strip[j - 1].at : whole ? strip[n - 1].at - 1 : 0.0;
+      const double next = j + 1 < n ? strip[j + 1].at : whole ? strip[0].at + 1 : 1.0;
+      strip[j].before = strip[j].at - last;
+      strip[j].after = next - strip[j].at;
+    }
+  }
+}
+
+double LoftEnds::turning(int e, int k, double t) const {
+  const auto& jumps = leans_[size_t(e)].jumps;
+  if (size_t(k) >= jumps.size()) return 0;
+  const bool whole = places_.alignment.closed && places_.alignment.strips == 1;
+  double sum = 0;
+  for (const Lean::Jump& j : jumps[size_t(k)])
+    for (double turn : {-1.0, 0.0, 1.0}) {
+      if (turn != 0.0 && !whole) continue;
+      const double x = t + turn - j.at, reach = x < 0 ? j.before : j.after;
+      if (std::abs(x) >= reach) continue;
+      const double left = 1 - std::abs(x) / reach;
+      sum += 0.5 * j.slope * std::abs(x) * left * left;
+    }
+  return sum;
+}
+
 /// Square to the section, in the plane in which a leaning skin leaves it.
 Vec3 LoftEnds::leaning(int e, const Vec3& along) const {
   const Lean& lean = leans_[size_t(e)];
-  const double a = radFromDeg(end(e).kind == LoftEnd::Angle ? end(e).angleDeg : 0.0);
+  const double a = leanOf(e);
   return std::cos(a) * lean.normal + std::sin(a) * lean.outwards * along.cross(lean.normal);
 }
 
@@ -156,7 +224,7 @@ Expected<void> LoftEnds::alone(int e, int k, double t, std::array<Vec3, 3>& out)
   if (kind(e) == LoftEnd::Angle) {
     const Vec3 along = places_.tangent(i, k, t);
     const auto& [first, last] = leans_[size_t(e)].along[size_t(k)];
-    const Vec3 turned = leaning(e, along) + (first + (last - first) * t) * along;
+    const Vec3 turned = leaning(e, along) + (first + (last - first) * t + std::sin(leanOf(e)) * turning(e, k, t)) * along;
     out[0] = length(turned) * turned;
     return {};
   }

@@ -17,6 +17,12 @@ struct LoftPlaces {
   double fraction(int section, int strip, double t) const;
   Vec3 at(int section, int strip, double t) const;
   Vec3 tangent(int section, int strip, double t) const; ///< just inside the strip
+  /// Joints of a section without a corner where its curvature jumps.
+  struct Jump {
+    LoftPlace at;
+    Vec3 change; ///< of the curvature vector, along the loft's direction, 1/mm
+  };
+  std::vector<Jump> jumps(int section) const;
 };
 
 /// Unit normal of a planar section's plane, towards another section. Fails with LM-L005.
@@ -61,6 +67,7 @@ public:
 private:
   const LoftEndOptions& end(int e) const { return e ? o_.end : o_.start; }
   LoftEnd kind(int e) const;
+  double leanOf(int e) const; ///< rad
   int section(int e) const { return e ? places_.count() - 1 : 0; }
   int beside(int e) const { return e ? places_.count() - 2 : 1; }
   void findLeans(int e);
@@ -72,7 +79,15 @@ private:
     Vec3 normal = Vec3::UnitZ();
     double outwards = 1.0;
     std::vector<std::pair<double, double>> along;
+    /// Where the section's curvature jumps, directions that follow it have a kink: they are turned along the section
+    /// just there, which takes it out. By strip: place, and slope of the turning on both sides.
+    struct Jump {
+      double at = 0, slope = 0, before = 0, after = 0; ///< the latter: how far the turning reaches
+    };
+    std::vector<std::vector<Jump>> jumps;
   };
+  void findJumps(int e);
+  double turning(int e, int k, double t) const;
   Vec3 leaning(int e, const Vec3& along) const;
 
   const LoftPlaces& places_;

@@ -19,6 +19,7 @@ constexpr double kJoinPart = 0.5;   ///< of what a join may miss: what the fit m
 constexpr double kHelps = 0.7;      ///< a closer fit that leaves more of the miss than this is the last one
 constexpr double kHeldPart = 0.3;   ///< of `fit`: by how much sections may move when their fit is put right
 constexpr int kMostHalved = 4;
+constexpr double kSectionPart = 5;   ///< of a join's tolerances: what a section may miss, since neighbours are fits too
 constexpr double kNoDirectionMm = 1e-9;
 
 Vec3 within(const Vec3& v, const Vec3& normal) { return v - v.dot(normal) * normal; }
@@ -138,10 +139,10 @@ private:
       LUMSK_TRY(w, wanted(d));
       const std::string who = "section " + std::to_string(i + 1);
       const double turn = degFromRad(std::asin(std::min(1.0, std::abs(c[1].dot(w.normal)) / speed)));
-      if (turn > cx_.tolerances.angle.deg)
+      if (turn > kSectionPart * cx_.tolerances.angle.deg)
         return fail(problem("LM-L029", who + " does not leave " + name() + " in the direction that is asked for")
                         .measure(degrees(turn))
-                        .want(degrees(cx_.tolerances.angle.deg))
+                        .want(degrees(kSectionPart * cx_.tolerances.angle.deg))
                         .at(c[0])
                         .tryThis("match the section's end to the neighbour, or leave this side free"));
       if (order_ < 2) continue;
@@ -149,10 +150,10 @@ private:
       const double asked =
           heightsAlong(w.beside->d, w.normal, within(c[1], w.normal), within(c[2], w.normal))[0] / (speed * speed);
       const double off = std::abs(has - asked) / std::max({std::abs(has), std::abs(asked), flat_});
-      if (off > cx_.tolerances.curvature.relative)
+      if (off > kSectionPart * cx_.tolerances.curvature.relative)
         return fail(problem("LM-L029", who + " does not bend at " + name() + " as the neighbour does")
                         .measure(ratio(off))
-                        .want(ratio(cx_.tolerances.curvature.relative))
+                        .want(ratio(kSectionPart * cx_.tolerances.curvature.relative))
                         .at(c[0])
                         .tryThis("match the section's end to the neighbour with G2, or ask for G1 at this side"));
     }

@@ -11,6 +11,12 @@ enum class Stage { Curves, Surfaces, Flow, Trim, Solid, Check, Deliver };
 constexpr int kStages = 7;
 const char* stageName(Stage s);
 
+/// Where a step holds two families of curves that cross, for steps that are made through such.
+struct Crossed {
+  std::string along, across; ///< keys of their picks; `across` is empty where both stand in one field
+  std::string family;        ///< then, the sub-field that tells them apart: "auto", "a", "b"
+};
+
 /// A kind of modelling step: a schema and a pure function.
 struct Step {
   std::string kind;
@@ -20,6 +26,7 @@ struct Step {
   Schema (*schema)() = nullptr;
   /// Same inputs, same outcome; cancel, progress and tolerances through the context. Never throws.
   Expected<Outcome> (*compute)(const Inputs& in, const Context& cx) = nullptr;
+  std::optional<Crossed> crossed = {};
 };
 
 /// All kinds that this program knows.

@@ -1,5 +1,7 @@
 #include "nurbs/loft.h"
 
+#include "brep/combine.h"
+#include "brep/cover.h"
 #include "brep/curves_on.h"
 #include "brep/names.h"
 #include "brep/skin.h"
@@ -60,6 +62,26 @@ Schema schema() {
            length("gap", "Largest gap", "Guides that miss a section by at most this are pulled onto it.", "0.01")
                .within(0, kLargestGapMm)
                .when("guides", {"picked"}),
+           choice("way", "Between",
+                  "How the skin runs from section to section: exactly through them; relaxed, as evenly as can be within a "
+                  "deviation; ruled, straight with an edge at every section.",
+                  {{"exact", "exact"}, {"relaxed", "relaxed"}, {"ruled", "ruled"}}),
+           length("relaxed", "Deviation", "How far a relaxed skin may leave its sections.", "0.05")
+               .within(0.001, 10)
+               .when("way", {"relaxed"}),
+           angle("relaxedTurn", "Direction",
+                 "By how much the direction along a section may differ; 0: as it comes.", "0")
+               .within(0, 45)
+               .when("way", {"relaxed"}),
+           choice("centre", "Centre line",
+                  "A line along which the sections follow one another, each square to it in its own way: none; computed "
+                  "through their middles; or picked.",
+                  {{"none", "none"}, {"computed", "computed"}, {"picked", "picked"}})
+               .unless("way", {"ruled"}),
+           picks("centreLine", "Line", "The centre line.", Kind::Curve | Kind::Edge)
+               .atLeast(1)
+               .atMost(1)
+               .when("centre", {"picked"}),
            toggle("around", "Around", "The last section is followed by the first one.", false)};
   const std::vector<std::string> ends{"free", "perpendicular", "angle", "flat", "g1", "g2", "g3"};
   const std::vector<std::string> sides{"free", "perpendicular", "angle", "g1", "g2", "g3"};
@@ -85,6 +107,14 @@ Schema schema() {
                     "squares of the new pair along the other sections.",
                     {ratioField("at", "At", "Fraction of that section's length.", "0.5").within(0, 1)}));
   s.push_back(mirrorPlaneField());
+  s.push_back(toggle("solid", "Solid", "Covers the ends of closed sections, which makes a solid.", false));
+  s.push_back(picks("target", "Target", "A solid that this one is added to or cut out of.", Kind::Solid)
+                  .optional()
+                  .atMost(1)
+                  .when("solid", {"true"}));
+  s.push_back(choice("combine", "With the target", "Added to it, or cut out of it.", {{"add", "add"}, {"cut", "cut"}})
+                  .when("target", {"picked"})
+                  .when("solid", {"true"}));
   return s;
 }
 
@@ -308,6 +338,15 @@ void noteJoin(Outcome& out, const nurbs::LoftJoin& j, const Tolerances& tol) {
   out.notes.push_back(std::move(p.tryThis("smooth that section and its neighbour, or ask for less at this end")));
 }
 
+void noteSections(Outcome& out, const nurbs::LoftResult& r, const nurbs::LoftOptions& o, const Tolerances& tol) {
+  if (o.way == nurbs::LoftWay::Relaxed || r.sectionDeviationMm <= 2 * tol.fit.mm) return;
+  out.notes.push_back(problem("LM-L108", "the skin leaves its sections by more than the fit tolerance")
+                          .measure(millimetres(r.sectionDeviationMm))
+                          .want(millimetres(tol.fit.mm))
+                          .at(out.flags.front().at)
+                          .tryThis("match the sections' ends to the skin that a side flows into"));
+}
+
 void noteGuides(Outcome& out, const nurbs::LoftResult& r, const Tolerances& tol) {
   std::string pulled;
   double widest = 0;
@@ -360,6 +399,51 @@ std::string summaryOf(const nurbs::LoftResult& r, size_t guides) {
   return out + " - wrinkle index " + formatNumber(nurbs::wrinkleIndex(r.strips), 2);
 }
 
+/// Names of stretches say of how many they are one: with another corner they are other ones, to be found by shape.
+Expected<brep::BodyPtr> skinOf(const Inputs& in, const nurbs::LoftResult& r, const std::vector<PickedSection>& picked,
+                               bool around, const Context& cx) {
+  const bool reversed = (r.alignment.closed || r.mirror) && facesInwards(r.strips, r.mirror);
+  std::vector<brep::NamedSurface> faces;
+  const size_t per = size_t(r.perStretch);
+  for (size_t k = 0; k < r.strips.size(); ++k) {
+    std::string source;
+    if (r.alignment.strips > 1)
+      source = "strip" + std::to_string(k / per + 1) + "of" + std::to_string(r.alignment.strips);
+    const bool ruled = per > 1;
+    if (ruled) source += (source.empty() ? "" : ",") + picked[k % per].item;
+    const std::string& from = picked[ruled ? k % per : 0].item;
+    const std::string& to = picked[ruled ? (k % per + 1) % picked.size() : around ? 0 : picked.size() - 1].item;
+    faces.push_back({std::make_shared<const nurbs::Surface>(r.strips[k]), brep::faceName(in.stepId(), "skin", source),
+                     reversed, sideNames({"", "", from, to})});
+  }
+  return brep::skinFromSurfaces(faces, cx);
+}
+
+/// The skin itself; or with covered ends as a solid, by itself or with the target.
+Expected<std::vector<brep::BodyPtr>> bodiesOf(const Inputs& in, const brep::BodyPtr& skin, bool closed,
+                                              const Context& cx) {
+  if (!in.on("solid")) return std::vector<brep::BodyPtr>{skin};
+  const auto rings = brep::openRings(skin->shape);
+  const auto refused = [&](const Vec3& at) {
+    return fail(problem("LM-L034", "the ends of this skin cannot be covered: it is not closed around")
+                    .at(at)
+                    .inField("solid")
+                    .tryThis("take closed sections, or leave it a skin"));
+  };
+  if (!closed && !rings.empty()) return refused(brep::pointsAlong(rings.front(), 1).row(0).transpose());
+  std::vector<brep::NamedFace> faces = brep::namedFaces(*skin);
+  for (size_t k = 0; k < rings.size(); ++k) {
+    LUMSK_TRY(cover, brep::cover(rings[k], brep::faceName(in.stepId(), "cover", std::to_string(k + 1)), cx));
+    faces.push_back(cover.face);
+  }
+  LUMSK_TRY(knitted, brep::knitFaces(faces, {10 * cx.tolerances.point.mm}, cx));
+  if (!knitted.body->solid()) return refused(brep::pointsAlong(rings.front(), 1).row(0).transpose());
+  if (!in.has("target") || in.picked("target").empty()) return std::vector<brep::BodyPtr>{knitted.body};
+  const auto& target = std::get<brep::BodyPtr>(in.picked("target").front().object);
+  return brep::combined(*target, *knitted.body, in.text("combine") == "cut" ? brep::Combine::Cut : brep::Combine::Add,
+                        cx);
+}
+
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(picked, sectionsIn(in, "sections", cx.tolerances));
   const std::vector<nurbs::Section> sections = sectionsOf(in, picked);
@@ -369,6 +453,15 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   o.guides = guides.paths;
   if (in.has("gap")) o.largestGap = {in.number("gap")};
   o.around = in.on("around");
+  const std::string way = in.text("way");
+  o.way = way == "ruled" ? nurbs::LoftWay::Ruled : way == "relaxed" ? nurbs::LoftWay::Relaxed : nurbs::LoftWay::Exact;
+  if (in.has("relaxed")) o.relaxed = {in.number("relaxed")};
+  if (in.has("relaxedTurn") && in.number("relaxedTurn") > 0) o.relaxedTurn = AngleTolerance{in.number("relaxedTurn")};
+  if (in.has("centre") && in.text("centre") == "computed") o.centre = nurbs::LoftOptions::Centre::Computed;
+  if (in.has("centreLine") && !in.picked("centreLine").empty()) {
+    o.centre = nurbs::LoftOptions::Centre::Given;
+    o.centreLine = *curveOf(in.picked("centreLine").front());
+  }
   LUMSK_TRY(start, endOf(in, "start", &picked.front().pick, cx));
   LUMSK_TRY(end, endOf(in, "end", &picked.back().pick, cx));
   LUMSK_TRY(left, endOf(in, "left", guideAtSide(in, sections, false), cx));
@@ -386,20 +479,19 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
       const std::string wide = formatNumber(p.measured->value * 1.02, 3);
       p.offer({"allow " + wide + " mm", "gap", wide});
     }
+    if (p.code == "LM-L025")
+      p.offer(o.around ? Remedy{"let it be open", "around", "false"} : Remedy{"let it run around", "around", "true"});
     return fail(std::move(p));
   }
   const nurbs::LoftResult& r = *made;
 
-  const bool reversed = (r.alignment.closed || r.mirror) && facesInwards(r.strips, r.mirror);
-  std::vector<brep::NamedSurface> faces;
-  for (size_t k = 0; k < r.strips.size(); ++k)
-    faces.push_back({std::make_shared<const nurbs::Surface>(r.strips[k]),
-                     brep::faceName(in.stepId(), "skin", r.strips.size() > 1 ? "strip" + std::to_string(k + 1) : ""),
-                     reversed,
-                     sideNames({"", "", picked.front().item, (o.around ? picked.front() : picked.back()).item})});
-  LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
+  LUMSK_TRY(skin, skinOf(in, r, picked, o.around, cx));
+  LUMSK_TRY(bodies, bodiesOf(in, skin, r.alignment.closed, cx));
   Outcome out;
-  out.outputs.push_back({"", body, ""});
+  const std::string target = in.has("target") && !in.picked("target").empty() ? in.picked("target").front().objectId() : "";
+  for (size_t k = 0; k < bodies.size(); ++k)
+    out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), bodies[k], k == 0 ? target : ""});
+  if (!target.empty()) out.usedUp.push_back(target);
   out.flags = flagsFor(sections, r, picked);
   if (!order.empty()) {
     const auto [words, offer] = orderOffer(order, picked, in);
@@ -411,6 +503,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   showPairs(out, pairs, sections, r.alignment, picked);
   noteAlignment(out, r);
   noteJoin(out, r.join, cx.tolerances);
+  noteSections(out, r, o, cx.tolerances);
   noteGuides(out, r, cx.tolerances);
   if (r.degree < o.degree)
     out.notes.push_back(problem("LM-L103", "too few sections for the degree across")
@@ -429,6 +522,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step loft() { return {"loft", 1, "Loft", Stage::Surfaces, schema, compute}; }
+Step loft() {
+  return {"loft", 1, "Loft", Stage::Surfaces, schema, compute, Crossed{"sections", "guides", ""}};
+}
 
 } // namespace lumsk::steps

@@ -1,4 +1,7 @@
+#include "brep/names.h"
 #include "inspect/joins.h"
+#include "nurbs/closest.h"
+#include "recipe/crossed.h"
 #include "support/recipes.h"
 
 using namespace lumsk;
@@ -100,6 +103,265 @@ private slots:
       if (const double d = (s.at(i / 20000.0, 0) - out.grips[0].at).norm(); d < best) best = d, u = i / 20000.0;
     VERIFY_AT_MOST((s.at(u, 1) - out.grips[2].at).norm(), 0.02);
     VERIFY_AT_MOST((s.at(u, 0.5) - out.grips[1].at).norm(), 0.1);
+  }
+
+  /// Three arched lines over 60 mm (s1 to s3) and three guides along them (s4 to s6), at heights of their own.
+  static Bench arches() {
+    Bench b;
+    for (double y : {0.0, 30.0, 60.0})
+      b.add("spline", {{"points", pointList({{0, y, 0}, {30, y, 12 + 0.1 * y}, {60, y, 0}})}});
+    for (double x : {0.0, 30.0, 60.0}) {
+      const double top = x == 30 ? 12 : 0, rise = x == 30 ? 0.1 : 0;
+      b.add("spline", {{"points", pointList({{x, 0, top}, {x, 15, top + 15 * rise + 2}, {x, 30, top + 30 * rise},
+                                             {x, 45, top + 45 * rise - 1}, {x, 60, top + 60 * rise}})}});
+    }
+    return b;
+  }
+
+  void guidesAreFollowedAndSwappedWithTheSections() {
+    Bench b = arches();
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3")})},
+                   {"guides", picks({pick("s5"), pick("s4"), pick("s6")})},
+                   {"start", "free"},
+                   {"left", "g3"},
+                   {"leftPull", 1.5}});
+    b.run();
+    QCOMPARE(b.code("s7"), std::string("LM-L008")); // the lines do not meet their mirror plane squarely
+    b.set("s7", "left", "free");
+    b.run();
+    VERIFY_STEP(b, "s7");
+    const auto off = [&] {
+      const auto& s = *b.body("s7")->natural.begin()->second.surface;
+      double worst = 0;
+      for (const char* curve : {"s1", "s2", "s3", "s4", "s5", "s6"})
+        for (int i = 0; i <= 40; ++i) {
+          const nurbs::Path& p = b.curve(curve);
+          worst = std::max(worst, nurbs::closestPoint(s, p.at(p.last() * i / 40)).distanceMm);
+        }
+      return worst;
+    };
+    VERIFY_AT_MOST(off(), 0.0011);
+    const std::string summary = b.result("s7").outcome->summary;
+    QVERIFY(summary.find("3 sections - 3 guides - ") == 0 && summary.find("wrinkle index") != std::string::npos);
+    // Swapped and back: the same inputs to the letter; in between, the guides are the sections.
+    const recipe::StepEntry before = *b.recipe.find("s7");
+    const auto turned = recipe::swapped(before, steps::registry());
+    QVERIFY(turned);
+    QCOMPARE((*turned->inputs)["sections"].size(), size_t(3));
+    QCOMPARE((*turned->inputs)["sections"][0]["step"].get<std::string>(), std::string("s5"));
+    QCOMPARE((*turned->inputs)["startPull"].get<double>(), 1.5);
+    b.recipe = b.recipe.withStep(turned);
+    b.run();
+    QCOMPARE(b.code("s7"), std::string("LM-L022")); // in the order in which they were picked as guides
+    QVERIFY(b.result("s7").problem->remedies.size() == 1);
+    const auto back = recipe::swapped(*turned, steps::registry());
+    QVERIFY(*back->inputs == *before.inputs);
+  }
+
+  void aLoftBecomesANetworkAndALoftAgain() {
+    Bench b = arches();
+    json flipped = pick("s2");
+    flipped["flip"] = true;
+    flipped["extent"] = "alone";
+    b.add("loft", {{"sections", picks({pick("s1"), flipped, pick("s3")})},
+                   {"guides", picks({pick("s4"), pick("s6")})},
+                   {"gap", 0.02},
+                   {"start", "g2"},
+                   {"startPull", 1.2},
+                   {"pairs", json::array({{{"id", "p1.x"}, {"at", 0.3}}})},
+                   {"degree", 4}});
+    const recipe::StepEntry before = *b.recipe.find("s7");
+    const auto net = recipe::madeAs(before, "network", steps::registry(), {});
+    QVERIFY(net);
+    QCOMPARE(net->kind, std::string("network"));
+    QVERIFY(recipe::shapeError(steps::registry().schemaOf("network"), *net->inputs).empty());
+    b.recipe = b.recipe.withStep(net);
+    b.run();
+    VERIFY_STEP(b, "s7");
+    QCOMPARE((*net->inputs)["curves"].size(), size_t(5));
+    QCOMPARE((*net->inputs)["gap"].get<double>(), 0.02);
+    const auto loft = recipe::madeAs(*net, "loft", steps::registry(), {});
+    QVERIFY(*loft->inputs == *before.inputs);
+    QCOMPARE(recipe::otherKinds("loft", steps::registry()), std::vector<std::string>{"network"});
+    // A network whose families were found by itself: the loft gets them in the order in which they were found.
+    json curves = json::array();
+    for (const char* id : {"s6", "s1", "s4", "s3", "s2"}) curves.push_back(pick(id));
+    b.add("network", {{"curves", curves}});
+    b.run();
+    VERIFY_STEP(b, "s8");
+    const auto familyOf = [&](const std::string& item) {
+      for (const auto& f : b.result("s8").outcome->flags)
+        if (f.item == item) return recipe::InFamily{f.group, std::atoi(f.mark.c_str() + 1)};
+      return recipe::InFamily{};
+    };
+    b.recipe = b.recipe.withStep(recipe::madeAs(*b.recipe.find("s8"), "loft", steps::registry(), familyOf));
+    b.run();
+    VERIFY_STEP(b, "s8");
+    const json& made = *b.recipe.find("s8")->inputs;
+    QCOMPARE(made["sections"].size() + made["guides"].size(), size_t(5));
+    VERIFY_AT_MOST(std::abs(int(made["sections"].size()) - int(made["guides"].size())), 1);
+  }
+
+  void outerGuidesFlowIntoTheSkinBesideThem() {
+    // One half of the lines makes a skin; the other half flows into it over the edge between them, which is a guide.
+    Bench b = arches();
+    const auto half = [](const char* id, double from, double to) {
+      json p = pick(id);
+      p["from"] = from, p["to"] = to;
+      return p;
+    };
+    b.add("loft", {{"sections", picks({half("s1", 0, 0.5), half("s2", 0, 0.5), half("s3", 0, 0.5)})}});
+    b.add("loft", {{"sections", picks({half("s1", 0.5, 1), half("s2", 0.5, 1), half("s3", 0.5, 1)})},
+                   {"guides", picks({pick("s7", "edge", "s7.skin|right")})},
+                   {"left", "g2"}});
+    b.add("knit", {{"skins", picks({pick("s7", "skin"), pick("s8", "skin")})}});
+    // Lines that leave the skin at an angle.
+    for (double y : {0.0, 30.0, 60.0})
+      b.add("spline", {{"points", pointList({{30, y, 12 + 0.1 * y}, {45, y, 40}, {60, y, 50}})}});
+    b.add("loft", {{"sections", picks({pick("s10"), pick("s11"), pick("s12")})},
+                   {"guides", picks({pick("s7", "edge", "s7.skin|right")})},
+                   {"left", "g1"}});
+    b.run();
+    for (const char* id : {"s8", "s9"}) VERIFY_STEP(b, id);
+    const auto joins = inspect::joins(*b.body("s9"), {});
+    QCOMPARE(joins.size(), size_t(1));
+    VERIFY_AT_MOST(joins[0].gapMm, 0.001);
+    VERIFY_AT_MOST(joins[0].angleDeg, 0.01);
+    VERIFY_AT_MOST(joins[0].curvatureRel, 0.01);
+    QVERIFY(b.result("s8").outcome->summary.find("worst join") != std::string::npos);
+    QCOMPARE(b.code("s13"), std::string("LM-L029"));
+  }
+
+  void chainsLoopsOutlinesAndJoinedPicksAreSections() {
+    Bench b;
+    b.add("ring", {{"width", 60}, {"depth", 40}, {"shape", "rectangle"}, {"radius", 8}});
+    b.add("ring", {{"width", 60}, {"depth", 40}, {"shape", "rectangle"}, {"radius", 8}, {"height", 20}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}, {"solid", true}});
+    b.add("ring", {{"width", 50}, {"height", 60}});
+    b.run();
+    VERIFY_STEP(b, "s3");
+    QVERIFY(b.body("s3")->solid());
+    std::string cover;
+    for (const auto& name : b.body("s3")->faceNames)
+      if (name.find("cover(2)") != std::string::npos) cover = name;
+    QVERIFY(!cover.empty());
+    std::string edge;
+    for (const auto& name : b.body("s3")->edgeNames)
+      if (name.find(cover) != std::string::npos) edge = name;
+    QVERIFY(!edge.empty());
+    json whole = pick("s3", "edge", edge), chain = whole;
+    whole["extent"] = "loop";
+    chain["extent"] = "chain";
+    b.add("loft", {{"sections", picks({pick("s3", "face", cover), pick("s4")})}});
+    b.add("loft", {{"sections", picks({whole, pick("s4")})}});
+    b.add("loft", {{"sections", picks({chain, pick("s4")})}});
+    // Two lines and an arc that go on from one another, in any direction.
+    b.add("line", {{"points", pointList({{0, 0, 0}, {30, 0, 0}})}});
+    b.add("line", {{"points", pointList({{30, 20, 0}, {30, 0, 0}})}});
+    b.add("line", {{"points", pointList({{0, 0, 30}, {30, 0, 30}, {30, 20, 30}})}});
+    json on = pick("s9");
+    on["extent"] = "joined";
+    b.add("loft", {{"sections", picks({pick("s8"), on, pick("s10")})}});
+    json off = pick("s10");
+    off["extent"] = "joined";
+    b.add("loft", {{"sections", picks({pick("s8"), off, pick("s10")})}});
+    b.run();
+    for (const char* id : {"s5", "s6", "s7", "s11"}) VERIFY_STEP(b, id);
+    QCOMPARE(b.code("s12"), std::string("LM-L031"));
+    QCOMPARE(faces(*b.body("s11")).size(), size_t(2));
+    const double height = brep::signatureOf(*b.body("s3"), brep::PartKind::Face, 0).middle.z(); // half-way up
+    VERIFY_AT_MOST(std::abs(height - 10), 0.01);
+    double at = 0;
+    for (size_t i = 0; i < b.body("s3")->faceNames.size(); ++i)
+      if (b.body("s3")->faceNames[i] == cover) at = brep::signatureOf(*b.body("s3"), brep::PartKind::Face, int(i)).middle.z();
+    for (const char* id : {"s5", "s6", "s7"}) VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body(id)).boxLow.z() - at), 0.01);
+  }
+
+  void solidsAreAddedToATargetAndCutOutOfIt() {
+    Bench b;
+    for (double h : {0.0, 40.0}) b.add("ring", {{"width", 60}, {"height", h}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}, {"solid", true}});
+    for (double h : {20.0, 70.0}) b.add("ring", {{"width", 30}, {"height", h}});
+    for (const char* how : {"add", "cut"})
+      b.add("loft", {{"sections", picks({pick("s4"), pick("s5")})},
+                     {"solid", true},
+                     {"target", picks({pick("s3", "solid")})},
+                     {"combine", how}});
+    b.add("ring", {{"width", 30}, {"height", 200}});
+    b.add("ring", {{"width", 30}, {"height", 230}});
+    b.add("loft", {{"sections", picks({pick("s8"), pick("s9")})}, {"solid", true}, {"target", picks({pick("s3", "solid")})}});
+    b.add("spline", {{"points", pointList({{0, 0, 0}, {40, 30, 0}})}});
+    b.add("spline", {{"points", pointList({{0, 0, 20}, {40, 30, 20}})}});
+    b.add("loft", {{"sections", picks({pick("s11"), pick("s12")})}, {"solid", true}});
+    b.run();
+    for (const char* id : {"s3", "s6", "s7"}) VERIFY_STEP(b, id);
+    const double big = kPi * 900 * 40, small = kPi * 225;
+    const auto volume = [&](const char* id) { return inspect::stateOf(*b.body(id)).volumeMm3; };
+    VERIFY_AT_MOST(std::abs(volume("s6") / (big + small * 30) - 1), 1e-4);
+    VERIFY_AT_MOST(std::abs(volume("s7") / (big - small * 20) - 1), 1e-4);
+    QCOMPARE(b.code("s10"), std::string("LM-B010"));
+    QCOMPARE(b.code("s13"), std::string("LM-L034"));
+  }
+
+  void referencesLastWhenALoftGrows() {
+    Bench b;
+    const auto ring = [&](double height, int corners) {
+      return b.add("ring", {{"shape", "polygon"}, {"sides", corners}, {"radius", 0}, {"width", 60 - 0.1 * height}, {"height", height}});
+    };
+    ring(0, 4), ring(40, 4), ring(90, 4);
+    b.add("spline", {{"points", pointList({{30, 0, 0}, {29, 0, 20}, {28, 0, 40}, {27, 0, 60}, {25.5, 0, 90}})}});
+    const json first = pick("s1"), middle = pick("s2"), last = pick("s3");
+    b.add("loft", {{"sections", picks({first, last})}});
+    b.run();
+    VERIFY_STEP(b, "s5");
+    // A face and an edge, held by a later step each.
+    const std::string face = b.body("s5")->faceNames[2];
+    std::string edge;
+    for (const auto& name : b.body("s5")->edgeNames)
+      if (name.find("end") != std::string::npos && name.find(face) == 0) edge = name;
+    QVERIFY(!edge.empty());
+    const auto signature = brep::signatureOf(*b.body("s5"), brep::PartKind::Face, 2);
+    const auto held = [&] {
+      const auto f = brep::findPart(*b.body("s5"), brep::PartKind::Face, face, &signature);
+      return f.index < 0 ? Vec3(Vec3::Zero()) : brep::signatureOf(*b.body("s5"), brep::PartKind::Face, f.index).direction;
+    };
+    const Vec3 direction = signature.direction;
+    const auto edgeHeight = [&] {
+      const auto f = brep::findPart(*b.body("s5"), brep::PartKind::Edge, edge, nullptr);
+      return f.index < 0 ? -1.0 : brep::signatureOf(*b.body("s5"), brep::PartKind::Edge, f.index).middle.z();
+    };
+    const auto changed = [&](const json& sections) {
+      b.set("s5", "sections", sections);
+      b.run();
+      return b.result("s5").status == recipe::Status::Ok;
+    };
+    QVERIFY(changed(picks({first, middle, last})));
+    VERIFY_AT_MOST((held() - direction).norm(), 0.1);
+    VERIFY_AT_MOST(std::abs(edgeHeight() - 90), 0.01);
+    QVERIFY(changed(picks({last, middle, first}))); // turned: the edge at the last ring is still that
+    VERIFY_AT_MOST(std::abs(std::abs(held().dot(direction)) - 1), 0.1);
+    VERIFY_AT_MOST(std::abs(edgeHeight() - 90), 0.01);
+    QVERIFY(changed(picks({first, middle, last})));
+    b.set("s5", "guides", picks({pick("s4")}));
+    b.set("s5", "gap", 5);
+    b.run();
+    VERIFY_STEP(b, "s5");
+    VERIFY_AT_MOST((held() - direction).norm(), 0.1);
+    VERIFY_AT_MOST(std::abs(edgeHeight() - 90), 0.01);
+  }
+
+  void loftsRunAroundAndAreRuled() {
+    Bench c;
+    for (double h : {0.0, 20.0, 60.0}) c.add("ring", {{"width", 60 - 0.3 * h}, {"height", h}});
+    c.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3")})}, {"way", "ruled"}, {"solid", true}});
+    c.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3")})}, {"way", "relaxed"}, {"relaxed", 0.5}});
+    c.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3")})}, {"centre", "computed"}});
+    c.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3")})}, {"centre", "picked"}});
+    c.run();
+    for (const char* id : {"s4", "s5", "s6"}) VERIFY_STEP(c, id);
+    QCOMPARE(faces(*c.body("s4")).size(), size_t(4));
+    QVERIFY(c.body("s4")->solid());
+    QVERIFY(!c.code("s7").empty());
   }
 
   void badSectionsAreExplained() {

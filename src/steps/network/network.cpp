@@ -170,6 +170,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step network() { return {"network", 1, "Network", Stage::Surfaces, schema, compute}; }
+Step network() {
+  return {"network", 1, "Network", Stage::Surfaces, schema, compute, Crossed{"curves", "", "family"}};
+}
 
 } // namespace lumsk::steps

@@ -1,0 +1,16 @@
+#pragma once
+#include "brep/body.h"
+#include "base/context.h"
+
+namespace lumsk::brep {
+
+enum class Combine { Add, Cut };
+
+/// A solid with another one added to it or cut out of it (boolean operations of the kernel, in the child process).
+/// Faces keep their names. Several pieces may be left of a cut, largest first. Fails with LM-B010 where both do not
+/// touch or nothing is left, LM-K00x, and as `runInWorker` does.
+Expected<std::vector<BodyPtr>> combined(const Body& target, const Body& tool, Combine how, const Context& cx);
+/// The same within this process.
+Expected<std::vector<BodyPtr>> combinedHere(const Body& target, const Body& tool, Combine how, const Context& cx);
+
+} // namespace lumsk::brep
