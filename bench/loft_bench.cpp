@@ -3,6 +3,7 @@
 #include "brep/convert.h"
 #include "nurbs/closest.h"
 #include "nurbs/surface_curves.h"
+#include "nurbs/wrinkles.h"
 #include "shapes/vessels.h"
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
@@ -105,7 +106,7 @@ void sislLoft(benchmark::State& state) {
   state.counters["points"] = points;
 }
 
-BENCHMARK(lumskLoft)->Arg(3)->Arg(8)->Arg(40)->Arg(400)->Unit(benchmark::kMillisecond);
+BENCHMARK(lumskLoft)->Arg(3)->Arg(4)->Arg(8)->Arg(16)->Arg(40)->Arg(100)->Arg(400)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtLoft)->Arg(3)->Arg(8)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtLoft)->Arg(40)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(sislLoft)->Arg(3)->Arg(8)->Arg(40)->Unit(benchmark::kMillisecond);
@@ -135,7 +136,66 @@ void endsThatFlow(benchmark::State& state) {
   state.counters["rate_percent"] = r->join.rate * 100;
 }
 
+/// A part of a skin, lofted anew through six of its lines and along some across them; the outer ones flow into what is
+/// left of the skin. The arguments: guides, and the order of the join (0: none).
+void guidesThatFlow(benchmark::State& state) {
+  const auto whole = std::make_shared<const Surface>(loft(sections(8), {}, {})->strips[0]);
+  const auto near = std::make_shared<const NearestOnSurface>(*whole);
+  const Surface part = portion(*whole, 0.15, 0.85, 0.1, 0.9);
+  std::vector<Section> six;
+  for (int i = 0; i < 6; ++i) six.push_back({*Path::make({part.isoV(0.2 * i)}, {1e-3})});
+  LoftOptions o;
+  const int guides = int(state.range(0));
+  for (int g = 0; g < guides; ++g)
+    o.guides.push_back(*Path::make({part.isoU(double(g) / (guides - 1))}, {1e-3}));
+  constexpr LoftEnd kinds[4] = {LoftEnd::Free, LoftEnd::G1, LoftEnd::G2, LoftEnd::G3};
+  o.left = o.right = LoftEndOptions(kinds[state.range(1)]);
+  o.left.neighbour = o.right.neighbour = [&](const Vec3& p) -> std::optional<NeighbourPlace> {
+    const auto f = near->foot(p);
+    NeighbourPlace n{{}, f.normal, f.distanceMm};
+    whole->derivatives(f.uv.x(), f.uv.y(), 3, n.d);
+    return n;
+  };
+  Expected<LoftResult> r;
+  for (auto _ : state) r = loft(six, o, {});
+  if (!r) return state.SkipWithError(r.error().code.c_str());
+  double at = 0;
+  for (const Section& x : six)
+    for (int k = 0; k <= 40; ++k)
+      at = std::max(at, closestPoint(r->strips[0], x.path()->at(k / 40.0)).distanceMm);
+  double along = 0;
+  for (const Path& x : o.guides)
+    for (int k = 0; k <= 40; ++k) along = std::max(along, closestPoint(r->strips[0], x.at(k / 40.0)).distanceMm);
+  state.counters["points"] = r->strips[0].controlPoints();
+  state.counters["sections_um"] = at * 1000;
+  state.counters["guides_um"] = along * 1000;
+  state.counters["angle_mdeg"] = r->join.angleDeg * 1000;
+  state.counters["curvature_percent"] = r->join.curvature * 100;
+}
+
+/// Ten sections through measured points that are off by up to 0.02 mm, relaxed by 0.05 mm; 0: exactly.
+void noisySections(benchmark::State& state) {
+  std::mt19937 rng(1);
+  std::uniform_real_distribution<double> d(-1, 1);
+  std::vector<Section> ten;
+  for (int i = 0; i < 10; ++i) {
+    Points p(41, 3);
+    for (int k = 0; k <= 40; ++k)
+      p.row(k) = (test::smoothForm(k / 40.0, i / 9.0) + 0.02 * Vec3(d(rng), d(rng), d(rng)) / std::sqrt(3.0)).transpose();
+    ten.push_back({*Path::make({*interpolate(p, {})}, {0.001})});
+  }
+  LoftOptions o;
+  if (state.range(0)) o.way = LoftWay::Relaxed;
+  LoftResult r;
+  for (auto _ : state) r = *loft(ten, o, {});
+  state.counters["points"] = r.strips[0].controlPoints();
+  state.counters["deviation_um"] = r.sectionDeviationMm * 1000;
+  state.counters["wrinkle_index"] = wrinkleIndex(r.strips);
+}
+
 } // namespace
 
 BENCHMARK(endsThatFlow)->DenseRange(0, 3)->Unit(benchmark::kMillisecond);
+BENCHMARK(guidesThatFlow)->ArgsProduct({{2, 4}, {0, 1, 2, 3}})->Unit(benchmark::kMillisecond);
+BENCHMARK(noisySections)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK_MAIN();

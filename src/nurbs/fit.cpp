@@ -25,9 +25,11 @@ public:
     out.degree = options_.degree;
     out.closed = family_.closed;
     out.breaks = breaks;
-    const LeastSquares ls(options_.degree, breaks, family_.closed, t_, fairness, options_.flatEnds);
+    const auto& ends = options_.endDerivatives;
+    const LeastSquares ls(options_.degree, breaks, family_.closed, t_, fairness,
+                          {int(ends[0].rows()), int(ends[1].rows())});
     out.knots = ls.knots();
-    out.controls = ls.solve(Eigen::Map<const Rows>(xyz_.data(), Eigen::Index(t_.size()), width_));
+    out.controls = ls.solve(Eigen::Map<const Rows>(xyz_.data(), Eigen::Index(t_.size()), width_), ends);
     measure(breaks, out);
     return out;
   }
@@ -97,17 +99,15 @@ std::vector<double> equalBreaks(int spans) {
   return b;
 }
 
-/// Greedy removal: the knot between the two best-fitted neighbours goes first.
+/// Greedy removal: the knot between the two best-fitted neighbours goes first; it ends when a few in a row have to stay.
 LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const LeanOptions& o, int fewest) {
-  std::vector<double> refused;
-  for (int tries = 0; tries < 400 && int(breaks.size()) - 1 > fewest; ++tries) {
-    fitter.fit(breaks);
+  std::vector<double> refused, errors = fitter.spanErrors();
+  for (int inRow = 0; inRow < o.patience && int(breaks.size()) - 1 > fewest;) {
     int pick = -1;
     double least = 1e300;
     for (size_t k = 1; k + 1 < breaks.size(); ++k) {
       if (std::find(refused.begin(), refused.end(), breaks[k]) != refused.end()) continue;
-      const double score =
-          std::max(fitter.spanErrors()[k - 1], fitter.spanErrors()[k]) * (breaks[k + 1] - breaks[k - 1]);
+      const double score = std::max(errors[k - 1], errors[k]) * (breaks[k + 1] - breaks[k - 1]);
       if (score < least) least = score, pick = int(k);
     }
     if (pick < 0) break;
@@ -117,8 +117,11 @@ LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const Le
     if (f.deviationMm <= o.fit.mm) {
       best = std::move(f);
       breaks = std::move(trial);
+      errors = fitter.spanErrors();
+      inRow = 0;
     } else {
-      refused.push_back(breaks[pick]);
+      refused.push_back(breaks[size_t(pick)]);
+      ++inRow;
     }
   }
   return best;
@@ -153,9 +156,9 @@ std::vector<double> withoutRepeatedFirst(const std::vector<double>& breaks) {
 } // namespace
 
 LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t,
-                           double fairness, std::array<int, 2> flatEnds)
-    : p_(degree), n_(closed ? int(breaks.size()) - 1 : int(breaks.size()) + degree - 1), from_(1 + flatEnds[0]),
-      to_(1 + flatEnds[1]), closed_(closed),
+                           double fairness, std::array<int, 2> given)
+    : p_(degree), n_(closed ? int(breaks.size()) - 1 : int(breaks.size()) + degree - 1), from_(1 + given[0]),
+      to_(1 + given[1]), closed_(closed),
       knots_(clampedKnots(degree, closed ? withoutRepeatedFirst(breaks) : breaks)),
       A_(std::max(1, closed ? n_ : n_ - from_ - to_), degree, closed) {
   if (closed) periodic_ = periodicKnots(degree, breaks);
@@ -200,13 +203,28 @@ void LeastSquares::accumulate() {
       }
 }
 
-Rows LeastSquares::solve(const Rows& data) const { return closed_ ? solvePeriodic(data) : solveOpen(data); }
+Rows LeastSquares::solve(const Rows& data, const std::array<Rows, 2>& endDerivatives) const {
+  return closed_ ? solvePeriodic(data) : solveOpen(data, endDerivatives);
+}
 
-Rows LeastSquares::solveOpen(const Rows& data) const {
+Rows LeastSquares::solveOpen(const Rows& data, const std::array<Rows, 2>& endDerivatives) const {
   Rows out(n_, data.cols());
   const int free = n_ - from_ - to_;
-  for (int i = 0; i < std::min(from_, n_); ++i) out.row(i) = data.row(at0_);
-  for (int i = std::max(0, n_ - to_); i < n_; ++i) out.row(i) = data.row(at1_);
+  out.row(0) = data.row(at0_);
+  out.row(n_ - 1) = data.row(at1_);
+  // The derivative of order k at an end takes k + 1 control points from there.
+  BasisDerivatives b;
+  for (int e : {0, 1}) {
+    const Rows& given = endDerivatives[size_t(e)];
+    if (given.rows() == 0) continue;
+    basisDerivatives(knots_, p_, e ? knots_.back() : knots_.front(), int(given.rows()), b);
+    for (int k = 1; k <= int(given.rows()) && k < n_ - 1; ++k) {
+      const auto value = [&](int j) { return b.value[size_t(k)][size_t(e ? p_ - j : j)]; };
+      out.row(e ? n_ - 1 - k : k) = given.row(k - 1);
+      for (int j = 0; j < k; ++j) out.row(e ? n_ - 1 - k : k) -= value(j) * out.row(e ? n_ - 1 - j : j);
+      out.row(e ? n_ - 1 - k : k) /= value(k);
+    }
+  }
   if (free <= 0) return out;
   Rows rhs = Rows::Zero(free, data.cols());
   Eigen::RowVectorXd row(data.cols());

@@ -24,7 +24,9 @@ struct LeanOptions {
   int maxSpans = 600;       ///< where it gives up
   int baseSamples = 240;    ///< evenly spread samples; more are added inside short spans
   bool removeKnots = false; ///< try to take out knots again (slower, fewest spans)
-  std::array<int, 2> flatEnds{}; ///< open families: derivatives that are nought at the start and the end, exactly
+  int patience = 400;       ///< after so many in a row that have to stay
+  /// Open families: derivatives that are met exactly at the start and the end, one row an order, 3 * curves wide.
+  std::array<Rows, 2> endDerivatives;
   bool fair = false;        ///< then spend what is left of `fit` on the least integral of the third derivative
 };
 
@@ -46,15 +48,15 @@ class LeastSquares {
 public:
   /// `fairness` weighs the integral of the squared third derivative (second for degree 2) against the mean square
   /// distance from the samples.
-  /// `flatEnds`: so many derivatives are nought at both ends.
+  /// `given`: so many derivatives are given at both ends.
   LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t,
-               double fairness = 0.0, std::array<int, 2> flatEnds = {});
+               double fairness = 0.0, std::array<int, 2> given = {});
   /// `data` one row a sample; returns one row a control point of the clamped spline over `knots()`.
-  Rows solve(const Rows& data) const;
+  Rows solve(const Rows& data, const std::array<Rows, 2>& endDerivatives = {}) const;
   const Knots& knots() const { return knots_; }
 
 private:
-  Rows solveOpen(const Rows& data) const;
+  Rows solveOpen(const Rows& data, const std::array<Rows, 2>& endDerivatives) const;
   Rows solvePeriodic(const Rows& data) const;
   void addFairness(const std::vector<double>& breaks, double weight);
   void accumulate();

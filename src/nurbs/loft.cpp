@@ -23,9 +23,11 @@ constexpr int kJoinLooks = 53;
 constexpr double kCrossShareStep = 0.2;
 constexpr double kJoinPart = 0.5; ///< of what a join may miss: what the fit may use
 constexpr int kGuideDegree = 5;   ///< at least, in both directions: curvature and its derivative flow
+constexpr int kPatience = 3; ///< knots that have to stay, in a row, until a fit counts as lean
+constexpr double kClosenessStep = 5, kMostCloseness = 25, kHelps = 0.7;
 constexpr double kSameJump = 1e-6, kNearJump = 0.03; ///< of a strip
 constexpr double kLeastRelaxedShare = 0.002, kRelaxedShareStep = 0.3;
-constexpr double kGuidePart = 0.5; ///< of `fit`: what following the guides may use
+constexpr double kGuidePart = 0.75; ///< of `fit`: what following the guides may use
 
 class Lofter {
 public:
@@ -55,8 +57,7 @@ public:
       made = skinAcross();
     }
     LUMSK_CHECK(std::move(made));
-    if (!guides_.empty()) LUMSK_CHECK(followGuides());
-    LUMSK_CHECK(flowOverSides());
+    LUMSK_CHECK(followAndFlow());
     if (!guides_.empty()) measureGuides();
     out_.joins = leaving_.order(0) > 0 || leaving_.order(1) > 0 || flowsOverSides();
     return std::move(out_);
@@ -268,11 +269,17 @@ private:
     LeanOptions lean;
     lean.fit = {o_.way == LoftWay::Relaxed ? relaxedShare_ * o_.relaxed.mm : cx_.tolerances.fit.mm};
     lean.fair = o_.way == LoftWay::Relaxed;
+    lean.removeKnots = !guides_.empty();
+    lean.patience = kPatience;
     lean.degree = 3;
     for (int i : paths) lean.degree = std::clamp(sections_[i].path()->degree(), lean.degree, 5);
     if (before + after > 0) lean.degree = 5; // the third derivative must flow through the plane
     if (!guides_.empty() || flowsOverSides()) lean.degree = std::max(lean.degree, kGuideDegree);
     lean.firstBreaks = breaksFor(k, lean.degree, cross[0] + cross[1] > 0);
+    for (int side : {0, 1})
+      if (flowsOver(side) && k == (side ? out_.alignment.strips - 1 : 0) && cross[0] + cross[1] == 0 &&
+          o_.way == LoftWay::Exact)
+        lean.endDerivatives[size_t(side)] = sectionEnds(paths, k, side, family.curves);
     if (!guides_.empty() && spread_.around(k))
       lean.firstSpans = std::max<int>(lean.firstSpans, int(spread_.places(k).size()) + 3);
     auto fitted = fitLean(family, lean);
@@ -308,6 +315,18 @@ private:
     }
     if (!guides_.empty()) LUMSK_CHECK(leaveAsGuides(k, made));
     return made;
+  }
+
+  /// Where the skin flows on over a side, its sections leave it exactly as they do.
+  Rows sectionEnds(const std::vector<int>& paths, int k, int side, int curves) const {
+    const LoftEnd kind = sideOf(side).kind;
+    const int orders = kind == LoftEnd::G3 ? 3 : kind == LoftEnd::G2 ? 2 : 1;
+    Rows out = Rows::Zero(orders, 3 * curves);
+    for (size_t c = 0; c < paths.size(); ++c) {
+      const auto d = places_.derivatives(paths[c], k, side);
+      for (int q = 0; q < orders; ++q) out.row(q).segment<3>(Eigen::Index(3 * c)) = d[size_t(q)].transpose();
+    }
+    return out;
   }
 
   /// Breaks that a strip's fit has to have: for many guides; and where an end leans or flows on, at places where the
@@ -811,7 +830,8 @@ private:
 
   /// What every guide does between the sections beyond what is interpolated of its places on them, and of its
   /// derivatives at ends: nothing there, by itself.
-  Expected<void> fitGuides() {
+  /// `closeness`: so much more closely those are followed that a side flows over, whose curvature the skin has there.
+  Expected<void> fitGuides(double closeness) {
     const Eigen::Index width = Eigen::Index(3 * guides_.size());
     const std::array<int, 2> orders = endOrders();
     Rows at(n_, width);
@@ -830,8 +850,7 @@ private:
     std::vector<double> weight(guides_.size(), 1.0);
     for (size_t g = 0; g < guides_.size(); ++g)
       for (int side : {0, 1})
-        if (flowsOver(side) && spread_.on(side ? out_.alignment.strips - 1 : 0, g) == double(side))
-          weight[g] = std::max(1.0, fit / flowingFit());
+        if (flowsOver(side) && spread_.on(side ? out_.alignment.strips - 1 : 0, g) == double(side)) weight[g] = closeness;
     CurveFamily family;
     family.curves = int(guides_.size());
     family.closed = o_.around;
@@ -844,25 +863,17 @@ private:
     const LoftAcross::Space space = across_->space(orders);
     LeanOptions lean;
     lean.degree = space.degree;
-    lean.flatEnds = orders;
+    for (size_t e : {0, 1}) lean.endDerivatives[e] = Rows::Zero(ends[e].rows(), width);
     lean.firstSpans = o_.around ? n_ : 1;
     if (space.breaks.size() > 2) lean.firstBreaks = space.breaks;
     lean.fit = {fit};
+    lean.removeKnots = true;
+    lean.patience = kPatience;
     auto fitted = fitLean(family, lean);
     if (!fitted) return fail(fitted.error().inField("guides"));
     guideFit_ = std::move(*fitted);
     for (size_t g = 0; g < guides_.size(); ++g) guideFit_.controls.middleCols<3>(Eigen::Index(3 * g)) /= weight[g];
     return {};
-  }
-
-  /// How closely outer guides have to be followed whose curvature the skin has where it flows over its sides, mm.
-  double flowingFit() const {
-    constexpr double kSpansSeen = 25; ///< a curve has about so many spans
-    double size = 0;
-    for (const ArcLength& l : places_.lengths) size = std::max(size, l.total());
-    for (const ArcLength& l : guideLengths_) size = std::max(size, l.total());
-    const double span = size / kSpansSeen;
-    return std::min(cx_.tolerances.fit.mm, kJoinPart * cx_.tolerances.curvature.relative / (10 * size) * span * span);
   }
 
   /// Derivatives of the guides at both ends, by mm as ends have them.
@@ -885,17 +896,12 @@ private:
     const double s = guides_[g].reversed ? whole - alongGuide_[g](v) : alongGuide_[g](v);
     CurveDerivatives c;
     o_.guides[g].derivatives(guideLengths_[g].parameterAt(s), 3, c);
-    const double w = c[1].norm(), w1 = c[1].dot(c[2]) / w, w2 = (c[2].squaredNorm() + c[1].dot(c[3]) - w1 * w1) / w;
-    const double sign = guides_[g].reversed ? -1.0 : 1.0;
-    const Vec3 first = sign * c[1] / w, second = (c[2] * w - c[1] * w1) / (w * w * w);
-    const Vec3 third = sign * ((c[3] * w - c[1] * w2) / (w * w * w) - 3 * w1 * second / w) / w;
-    const auto [m1, m2, m3] = alongGuide_[g].derivatives(v);
-    return {m1 * first, m1 * m1 * second + m2 * first, m1 * m1 * m1 * third + 3 * m1 * m2 * second + m3 * first};
+    return byLength(c, guides_[g].reversed ? -1.0 : 1.0, alongGuide_[g].derivatives(v));
   }
 
   /// Every guide's way off the skin, spread along the sections by functions that are 1 at one guide and 0 at others.
-  Expected<void> followGuides() {
-    LUMSK_CHECK(fitGuides());
+  Expected<void> followGuides(double closeness) {
+    LUMSK_CHECK(fitGuides(closeness));
     const int q = guideFit_.degree;
     const Knots& V = guideFit_.knots;
     LUMSK_TRY(off, across_->between(q, V, guideFit_.controls, endOrders()));
@@ -908,6 +914,24 @@ private:
             s.point(i, j) += share(Eigen::Index(g), i) * off.row(j).segment<3>(Eigen::Index(3 * g));
       out_.strips[size_t(k)] = meetingPlanes(std::move(s), k, EndShape::Smooth);
     }
+    return {};
+  }
+
+  /// Outer guides are followed more closely until the skin flows on over its sides as it is to, or that does not help.
+  Expected<void> followAndFlow() {
+    const std::vector<Surface> bare = out_.strips;
+    const LoftJoin ends = out_.join;
+    LoftResult best;
+    for (double closeness = 1; closeness <= kMostCloseness; closeness *= kClosenessStep) {
+      out_.strips = bare;
+      out_.join = ends;
+      if (!guides_.empty()) LUMSK_CHECK(followGuides(closeness));
+      LUMSK_CHECK(flowOverSides());
+      if (closeness > 1 && out_.join.worst(cx_.tolerances) > kHelps * best.join.worst(cx_.tolerances)) break;
+      best = out_;
+      if (guides_.empty() || !flowsOverSides() || best.join.worst(cx_.tolerances) <= kJoinPart) break;
+    }
+    out_ = std::move(best);
     return {};
   }
 

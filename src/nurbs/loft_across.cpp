@@ -111,7 +111,8 @@ Expected<AcrossRows> LoftAcross::near(const Rows& rows, const Rows& start, const
     rest.row(i) -= valueOf(base.degree, base.knots, base.controls, at[size_t(i)]);
   std::vector<double> breaks(v_);
   const LeastSquares smooth(p, breaks, around_, at, evenness, orders);
-  AcrossRows out{p, smooth.knots(), smooth.solve(rest)};
+  AcrossRows out{p, smooth.knots(),
+                 smooth.solve(rest, {Rows(Rows::Zero(orders[0], rest.cols())), Rows(Rows::Zero(orders[1], rest.cols()))})};
   if (!out.controls.allFinite())
     return fail(problem("LM-G008", "the sections cannot be joined evenly").tryThis("space them more evenly"));
   out.controls += rowsIn(base.degree, base.knots, base.controls, p, out.knots);

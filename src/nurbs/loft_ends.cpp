@@ -129,6 +129,35 @@ void LoftEnds::findLeans(int e) {
   }
 }
 
+std::array<Vec3, 3> byLength(const CurveDerivatives& c, double sign, const std::array<double, 3>& m) {
+  const double w = c[1].norm(), w1 = c[1].dot(c[2]) / w, w2 = (c[2].squaredNorm() + c[1].dot(c[3]) - w1 * w1) / w;
+  const Vec3 first = sign * c[1] / w, second = (c[2] * w - c[1] * w1) / (w * w * w);
+  const Vec3 third = sign * ((c[3] * w - c[1] * w2) / (w * w * w) - 3 * w1 * second / w) / w;
+  return {m[0] * first, m[0] * m[0] * second + m[1] * first,
+          m[0] * m[0] * m[0] * third + 3 * m[0] * m[1] * second + m[2] * first};
+}
+
+std::array<Vec3, 3> LoftPlaces::derivatives(int i, int k, double t) const {
+  const Section& s = sections[size_t(i)];
+  if (s.point()) return {Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
+  const AlignedSection& a = alignment.sections[size_t(i)];
+  const ArcLength& l = lengths[size_t(i)];
+  const LoftPlace at{k, t};
+  const double own = ownFraction(a, alignment.closed, at) * l.total();
+  // Just inside the strip, where a joint lies at its end.
+  constexpr double kInside = 1e-9;
+  const double inwards = (t < 0.5) != a.reversed ? kInside : -kInside;
+  CurveDerivatives d;
+  s.path()->derivatives(std::clamp(l.parameterAt(own) + inwards, 0.0, s.path()->last()), 3, d);
+  const double scale = (a.breaks[size_t(k) + 1] - a.breaks[size_t(k)]) * l.total();
+  std::array<double, 3> m{scale, 0, 0};
+  if (size_t(k) < a.bends.size() && a.bends[size_t(k)]) {
+    m = a.bends[size_t(k)]->derivatives(t);
+    for (double& x : m) x *= scale;
+  }
+  return byLength(d, a.reversed ? -1.0 : 1.0, m);
+}
+
 std::vector<LoftPlaces::Jump> LoftPlaces::jumps(int section) const {
   constexpr double kBeside = 1e-7, kInside = 1e-6, kLeast = 1e-3; // the latter by the section's length
   const Path& p = *sections[size_t(section)].path();

@@ -17,6 +17,8 @@ struct LoftPlaces {
   double fraction(int section, int strip, double t) const;
   Vec3 at(int section, int strip, double t) const;
   Vec3 tangent(int section, int strip, double t) const; ///< just inside the strip
+  /// By the strip's parameter, of first to third order, at a place where the section is smooth.
+  std::array<Vec3, 3> derivatives(int section, int strip, double t) const;
   /// Joints of a section without a corner where its curvature jumps.
   struct Jump {
     LoftPlace at;
@@ -24,6 +26,10 @@ struct LoftPlaces {
   };
   std::vector<Jump> jumps(int section) const;
 };
+
+/// Derivatives of a curve by a parameter over which its length has the given derivatives; `sign` -1: against its own
+/// direction.
+std::array<Vec3, 3> byLength(const CurveDerivatives& own, double sign, const std::array<double, 3>& length);
 
 /// Unit normal of a planar section's plane, towards another section. Fails with LM-L005.
 Expected<Vec3> planeTowards(const LoftPlaces& p, int section, int neighbour, LengthTolerance point);

@@ -5,14 +5,15 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace lumsk::nurbs {
 
 namespace {
 
-constexpr int kLooks = 53;
+constexpr int kLooks = 53, kSamples = 160;
 constexpr double kSpansSeen = 40;   ///< about so many spans a side
-constexpr double kFirstShare = 6;   ///< of a join's tolerances; then a fifth as much each time
+constexpr double kFirstShare = 30;  ///< of a join's tolerances; then a fifth as much each time
 constexpr double kShareStep = 0.2;
 constexpr int kMostTries = 6;
 constexpr double kJoinPart = 0.5;   ///< of what a join may miss: what the fit may use
@@ -103,7 +104,13 @@ private:
 
   /// What has to be added to the derivatives of first to third order across the side.
   using Changes = std::array<Vec3, 3>;
-  Expected<Changes> changes(double v) const {
+  Expected<Changes> changes(double v) {
+    if (const auto known = known_.find(v); known != known_.end()) return known->second;
+    auto made = changesAt(v);
+    if (made) known_[v] = *made;
+    return made;
+  }
+  Expected<Changes> changesAt(double v) const {
     SurfaceDerivatives d;
     s_.derivatives(u_, v, 3, d);
     LUMSK_TRY(w, wanted(d));
@@ -160,7 +167,7 @@ private:
     return {};
   }
 
-  Expected<Surface> once(double share) const {
+  Expected<Surface> once(double share) {
     const double angle = share * radFromDeg(cx_.tolerances.angle.deg);
     const double bend = share * cx_.tolerances.curvature.relative * flat_, rate = bend * flat_;
     SurfaceDerivatives d;
@@ -180,6 +187,7 @@ private:
     };
     LeanOptions lean;
     lean.fit = {fit};
+    lean.baseSamples = kSamples;
     LoftAcross::Space own = across_.space(side_.endOrders);
     lean.degree = std::max(own.degree, s_.degreeV());
     lean.firstBreaks = breaksOf(s_.knotsV(), s_.degreeV(), lean.degree);
@@ -249,6 +257,7 @@ private:
     return worst;
   }
 
+  std::map<double, Changes> known_; ///< fits ask for the same places again and again
   const Surface& s_;
   const LoftSide& side_;
   const LoftAcross& across_;
