@@ -17,6 +17,8 @@ public:
     width_ = 3 * family.curves;
     const int n = options.baseSamples;
     for (int i = 0; i < n + (family.closed ? 0 : 1); ++i) addSample(double(i) / n);
+    for (double t : options.held)
+      if (t > 0 && t < 1) addSample(t, kHeld);
   }
 
   LeanFit fit(const std::vector<double>& breaks, double fairness = 0.0) {
@@ -27,18 +29,21 @@ public:
     out.breaks = breaks;
     const auto& ends = options_.endDerivatives;
     const LeastSquares ls(options_.degree, breaks, family_.closed, t_, fairness,
-                          {int(ends[0].rows()), int(ends[1].rows())});
+                          {int(ends[0].rows()), int(ends[1].rows())}, weights_);
     out.knots = ls.knots();
     out.controls = ls.solve(Eigen::Map<const Rows>(xyz_.data(), Eigen::Index(t_.size()), width_), ends);
-    measure(breaks, out);
+    measure(breaks, ls, out);
     return out;
   }
 
   const std::vector<double>& spanErrors() const { return spanErrors_; }
 
 private:
-  void addSample(double t) {
+  static constexpr double kHeld = 100.0; ///< weight
+
+  void addSample(double t, double weight = 1.0) {
     t_.push_back(t);
+    if (!options_.held.empty()) weights_.push_back(weight);
     xyz_.resize(xyz_.size() + width_);
     family_.sample(t, xyz_.data() + xyz_.size() - width_);
   }
@@ -57,13 +62,14 @@ private:
     return int(std::upper_bound(breaks.begin() + 1, breaks.end() - 1, t) - breaks.begin()) - 1;
   }
 
-  void measure(const std::vector<double>& breaks, LeanFit& out) {
+  void measure(const std::vector<double>& breaks, const LeastSquares& ls, LeanFit& out) {
     spanErrors_.assign(breaks.size() - 1, 0.0);
     double N[kMaxDegree + 1];
     Eigen::RowVectorXd value(width_);
     for (size_t s = 0; s < t_.size(); ++s) {
-      const int f = basisFunctions(out.knots, options_.degree, t_[s], N);
-      combineRows(out.controls.data() + f * width_, width_, N, options_.degree + 1, width_, value.data());
+      auto [f, values] = ls.basisAt(s);
+      if (family_.closed) f = basisFunctions(out.knots, options_.degree, t_[s], N), values = N;
+      combineRows(out.controls.data() + f * width_, width_, values, options_.degree + 1, width_, value.data());
       addScaled(-1.0, xyz_.data() + s * width_, value.data(), width_);
       double worst = 0.0;
       for (int k = 0; k < family_.curves; ++k) worst = std::max(worst, value.segment<3>(3 * k).squaredNorm());
@@ -76,7 +82,7 @@ private:
   const CurveFamily& family_;
   const LeanOptions& options_;
   int width_ = 0;
-  std::vector<double> t_, xyz_;
+  std::vector<double> t_, weights_, xyz_;
   std::vector<double> spanErrors_;
 };
 
@@ -99,9 +105,9 @@ std::vector<double> equalBreaks(int spans) {
   return b;
 }
 
-/// Greedy removal: the knot between the two best-fitted neighbours goes first; it ends when a few in a row have to stay.
+/// Greedy removal, but of given breaks: the knot between the two best-fitted neighbours goes first; it ends when a few in a row have to stay.
 LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const LeanOptions& o, int fewest) {
-  std::vector<double> refused, errors = fitter.spanErrors();
+  std::vector<double> refused = o.firstBreaks, errors = fitter.spanErrors();
   for (int inRow = 0; inRow < o.patience && int(breaks.size()) - 1 > fewest;) {
     int pick = -1;
     double least = 1e300;
@@ -156,7 +162,7 @@ std::vector<double> withoutRepeatedFirst(const std::vector<double>& breaks) {
 } // namespace
 
 LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t,
-                           double fairness, std::array<int, 2> given)
+                           double fairness, std::array<int, 2> given, const std::vector<double>& weights)
     : p_(degree), n_(closed ? int(breaks.size()) - 1 : int(breaks.size()) + degree - 1), from_(1 + given[0]),
       to_(1 + given[1]), closed_(closed),
       knots_(clampedKnots(degree, closed ? withoutRepeatedFirst(breaks) : breaks)),
@@ -165,6 +171,7 @@ LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool c
   basis_.resize(t.size());
   for (size_t s = 0; s < t.size(); ++s) {
     basis_[s].first = basisFunctions(closed ? periodic_ : knots_, p_, t[s], basis_[s].N);
+    if (!weights.empty()) basis_[s].weight = weights[s];
     if (t[s] == 0.0) at0_ = int(s);
     if (t[s] == 1.0) at1_ = int(s);
   }
@@ -192,7 +199,7 @@ void LeastSquares::accumulate() {
   for (const Row& r : basis_)
     for (int i = 0; i <= p_; ++i)
       for (int j = 0; j <= i; ++j) {
-        const double w = r.N[i] * r.N[j];
+        const double w = r.weight * r.N[i] * r.N[j];
         if (closed_) {
           // A short periodic basis may meet itself: both contributions then fall on one entry.
           const int a = (r.first + i) % n_, b = (r.first + j) % n_;
@@ -238,7 +245,7 @@ Rows LeastSquares::solveOpen(const Rows& data, const std::array<Rows, 2>& endDer
       if (const int a = r.first + i; a < from_ || a >= n_ - to_) row -= r.N[i] * out.row(a);
     for (int i = 0; i <= p_; ++i)
       if (const int a = r.first + i - from_; a >= 0 && a < free)
-        addScaled(r.N[i], row.data(), rhs.data() + a * rhs.cols(), rhs.cols());
+        addScaled(r.weight * r.N[i], row.data(), rhs.data() + a * rhs.cols(), rhs.cols());
   }
   A_.solve(rhs);
   out.middleRows(from_, free) = rhs;
@@ -249,7 +256,7 @@ Rows LeastSquares::solvePeriodic(const Rows& data) const {
   Rows rhs = Rows::Zero(n_, data.cols());
   for (size_t s = 0; s < size_t(data.rows()); ++s)
     for (int i = 0; i <= p_; ++i)
-      addScaled(basis_[s].N[i], data.data() + Eigen::Index(s) * data.cols(),
+      addScaled(basis_[s].weight * basis_[s].N[i], data.data() + Eigen::Index(s) * data.cols(),
                 rhs.data() + (basis_[s].first + i) % n_ * rhs.cols(), rhs.cols());
   A_.solve(rhs);
   // From the periodic to the clamped control points: a linear map, the same for all columns, and all but the rows near

@@ -27,6 +27,7 @@ struct LeanOptions {
   int patience = 400;       ///< after so many in a row that have to stay
   /// Open families: derivatives that are met exactly at the start and the end, one row an order, 3 * curves wide.
   std::array<Rows, 2> endDerivatives;
+  std::vector<double> held; ///< parameters at which the fit comes much closer than elsewhere
   bool fair = false;        ///< then spend what is left of `fit` on the least integral of the third derivative
 };
 
@@ -48,12 +49,15 @@ class LeastSquares {
 public:
   /// `fairness` weighs the integral of the squared third derivative (second for degree 2) against the mean square
   /// distance from the samples.
-  /// `given`: so many derivatives are given at both ends.
+  /// `given`: so many derivatives are given at both ends. `weights` of the samples; empty: 1.
   LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t,
-               double fairness = 0.0, std::array<int, 2> given = {});
+               double fairness = 0.0, std::array<int, 2> given = {},
+               const std::vector<double>& weights = {});
   /// `data` one row a sample; returns one row a control point of the clamped spline over `knots()`.
   Rows solve(const Rows& data, const std::array<Rows, 2>& endDerivatives = {}) const;
   const Knots& knots() const { return knots_; }
+  /// Basis functions at a sample, of open families: the first one's number and all values.
+  std::pair<int, const double*> basisAt(size_t sample) const { return {basis_[sample].first, basis_[sample].N}; }
 
 private:
   Rows solveOpen(const Rows& data, const std::array<Rows, 2>& endDerivatives) const;
@@ -63,6 +67,7 @@ private:
   struct Row {
     int first;
     double N[kMaxDegree + 1];
+    double weight = 1.0;
   };
   int p_, n_; ///< n_: control points, around once
   int from_ = 1, to_ = 1; ///< so many of them at both open ends are given

@@ -23,11 +23,14 @@ constexpr int kJoinLooks = 53;
 constexpr double kCrossShareStep = 0.2;
 constexpr double kJoinPart = 0.5; ///< of what a join may miss: what the fit may use
 constexpr int kGuideDegree = 5;   ///< at least, in both directions: curvature and its derivative flow
+constexpr int kGuidedSamples = 160;
 constexpr int kPatience = 3; ///< knots that have to stay, in a row, until a fit counts as lean
 constexpr double kClosenessStep = 5, kMostCloseness = 25, kHelps = 0.7;
 constexpr double kSameJump = 1e-6, kNearJump = 0.03; ///< of a strip
 constexpr double kLeastRelaxedShare = 0.002, kRelaxedShareStep = 0.3;
-constexpr double kGuidePart = 0.75; ///< of `fit`: what following the guides may use
+constexpr double kGuidePart = 0.75, kGuidePartStep = 0.6; ///< of `fit`: what following the guides may use at first, then
+constexpr int kGuideTries = 3;
+constexpr double kCentrePart = 0.5; ///< of `fit`: what following a centre line may use
 
 class Lofter {
 public:
@@ -271,6 +274,10 @@ private:
     lean.fair = o_.way == LoftWay::Relaxed;
     lean.removeKnots = !guides_.empty();
     lean.patience = kPatience;
+    if (!guides_.empty()) {
+      lean.baseSamples = kGuidedSamples;
+      for (double t : spread_.places(k)) lean.held.push_back((t + before) / (1 + before + after));
+    }
     lean.degree = 3;
     for (int i : paths) lean.degree = std::clamp(sections_[i].path()->degree(), lean.degree, 5);
     if (before + after > 0) lean.degree = 5; // the third derivative must flow through the plane
@@ -694,7 +701,7 @@ private:
     const LoftAcross::Space space = across_->space({});
     lean.degree = std::max(space.degree, blend.degree);
     lean.firstBreaks = breaksOf(blend.knots, blend.degree, lean.degree);
-    lean.fit = {kGuidePart * cx_.tolerances.fit.mm};
+    lean.fit = {kCentrePart * cx_.tolerances.fit.mm};
     LUMSK_TRY(fitted, fitLean(family, lean));
     // Exactly through the sections; relaxed, through where the blend has them.
     Rows miss(n_, rows.cols());
@@ -846,7 +853,7 @@ private:
     for (size_t e : {0, 1})
       if (ends_[e]) ends[e].resize(0, width);
     LUMSK_TRY(own, across_->through(at, ends[0], ends[1]));
-    const double fit = kGuidePart * cx_.tolerances.fit.mm;
+    const double fit = guidePart_ * cx_.tolerances.fit.mm;
     std::vector<double> weight(guides_.size(), 1.0);
     for (size_t g = 0; g < guides_.size(); ++g)
       for (int side : {0, 1})
@@ -867,8 +874,10 @@ private:
     lean.firstSpans = o_.around ? n_ : 1;
     if (space.breaks.size() > 2) lean.firstBreaks = space.breaks;
     lean.fit = {fit};
+    lean.held = out_.parameters;
     lean.removeKnots = true;
     lean.patience = kPatience;
+    lean.baseSamples = kGuidedSamples;
     auto fitted = fitLean(family, lean);
     if (!fitted) return fail(fitted.error().inField("guides"));
     guideFit_ = std::move(*fitted);
@@ -925,7 +934,7 @@ private:
     for (double closeness = 1; closeness <= kMostCloseness; closeness *= kClosenessStep) {
       out_.strips = bare;
       out_.join = ends;
-      if (!guides_.empty()) LUMSK_CHECK(followGuides(closeness));
+      if (!guides_.empty()) LUMSK_CHECK(closely(bare, closeness));
       LUMSK_CHECK(flowOverSides());
       if (closeness > 1 && out_.join.worst(cx_.tolerances) > kHelps * best.join.worst(cx_.tolerances)) break;
       best = out_;
@@ -933,6 +942,18 @@ private:
     }
     out_ = std::move(best);
     return {};
+  }
+
+  /// As fits leave more between their samples than at them, they are made closer until the guides are followed.
+  Expected<void> closely(const std::vector<Surface>& bare, double closeness) {
+    const double gap = *std::max_element(out_.guideGapMm.begin(), out_.guideGapMm.end());
+    for (int tries = 1;; ++tries, guidePart_ *= kGuidePartStep) {
+      out_.strips = bare;
+      LUMSK_CHECK(followGuides(closeness));
+      if (tries == kGuideTries || gap > cx_.tolerances.point.mm) return {};
+      measureGuides();
+      if (out_.guideDeviationMm <= cx_.tolerances.fit.mm) return {};
+    }
   }
 
   bool flowsOver(int side) const {
@@ -969,6 +990,7 @@ private:
 
   void measureGuides() {
     constexpr int kGuideLooks = 48;
+    out_.guideDeviationMm = 0;
     for (size_t g = 0; g < guides_.size(); ++g) {
       const LoftPlace& place = spread_.guides()[g];
       const Surface& s = out_.strips[size_t(place.strip)];
@@ -996,6 +1018,7 @@ private:
   std::vector<LoftGuide> guides_;
   std::vector<ArcLength> guideLengths_;
   std::vector<MonotoneMap> alongGuide_; ///< parameter across to length
+  double guidePart_ = kGuidePart;
   GuideSpread spread_;
   std::optional<LoftCentre> centre_;
   std::optional<MonotoneMap> alongCentre_; ///< parameter across to the centre line's
