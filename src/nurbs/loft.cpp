@@ -369,24 +369,28 @@ private:
 
   /// Moves the fitted derivatives at ends to what they are on guides: what is left of the fit's errors there.
   Expected<void> leaveAsGuides(int k, StripFit& made) {
-    LUMSK_TRY(share, guideShares(k, made.fit.degree, made.fit.knots));
+    LUMSK_TRY(share, guideShares(k, made.fit));
     for (size_t e : {0, 1})
       for (Eigen::Index q = 0; q < made.cross[e].rows(); ++q) {
         auto row = made.cross[e].row(q);
         std::vector<Vec3> miss(guides_.size(), Vec3::Zero());
         for (size_t g = 0; g < guides_.size(); ++g)
           if (const auto t = spread_.on(k, g))
-            miss[g] = leaving_.known(int(e), k, *t)[size_t(q)] - onRow(made.fit.degree, made.fit.knots, row, *t);
+            miss[g] = leaving_.known(int(e), k, *t)[size_t(q)] - onFit(k, made.fit, row, *t);
         for (Eigen::Index j = 0; j < row.cols() / 3; ++j)
           for (size_t g = 0; g < guides_.size(); ++g)
             row.segment<3>(3 * j) += share(Eigen::Index(g), j) * miss[g].transpose();
       }
     return {};
   }
-  /// How what each guide asks for is shared along a strip, as control values in its space: one row a guide.
-  Expected<Rows> guideShares(int k, int degree, const Knots& knots) const {
-    LUMSK_TRY(cardinal, cardinalFunctions(degree, knots, spread_.places(k), spread_.around(k)));
-    return Rows(spread_.weights(k).transpose() * cardinal);
+  /// Of a fit, which may go on beyond the strip: how what each guide asks for is shared along it.
+  Expected<Rows> guideShares(int k, const LeanFit& fit) const {
+    const auto [before, after] = continuedBy(k);
+    return spread_.in(k, fit.degree, fit.knots, 1 + before + after, before);
+  }
+  template <class Row> Vec3 onFit(int k, const LeanFit& fit, const Row& row, double t) const {
+    const auto [before, after] = continuedBy(k);
+    return onRow(fit.degree, fit.knots, row, (t + before) / (1 + before + after));
   }
   /// The place at t of a curve whose control points stand in one row: x, y, z of the first, ...
   template <class Row> static Vec3 onRow(int degree, const Knots& knots, const Row& row, double t) {
@@ -497,7 +501,7 @@ private:
   /// In a point, too, the skin leaves as the guides do; they have to leave it in its tangent plane.
   Expected<void> followAtPoint(size_t k, int e, const Vec3& normal, Rows& row) const {
     const LeanFit& fit = fits_[k];
-    LUMSK_TRY(share, guideShares(int(k), fit.degree, fit.knots));
+    LUMSK_TRY(share, guideShares(int(k), fit));
     Rows miss(Eigen::Index(guides_.size()), 3);
     for (size_t g = 0; g < guides_.size(); ++g) {
       const Vec3 d = guideDerivatives(g, e)[0];
@@ -510,7 +514,7 @@ private:
                         .tryThis("let the guide leave the point in its tangent plane, or let it be pointed"));
       miss.row(Eigen::Index(g)).setZero();
       if (const auto t = spread_.on(int(k), g))
-        miss.row(Eigen::Index(g)) = (d - onRow(fit.degree, fit.knots, row.row(0), *t)).transpose();
+        miss.row(Eigen::Index(g)) = (d - onFit(int(k), fit, row.row(0), *t)).transpose();
     }
     for (Eigen::Index c = 0; c < row.cols() / 3; ++c)
       for (Eigen::Index g = 0; g < miss.rows(); ++g) row.row(0).segment<3>(3 * c) += share(g, c) * miss.row(g);
@@ -803,7 +807,7 @@ private:
     for (const LoftGuide& g : guides_)
       on.push_back(
           loftPlace(out_.alignment.sections[first], out_.alignment.closed, g.crossings[first].fraction));
-    spread_ = GuideSpread(out_.alignment, std::move(on));
+    spread_ = GuideSpread(out_.alignment, std::move(on), {sides_[0].has_value(), sides_[1].has_value()});
     std::vector<std::vector<double>> along;
     std::vector<double> v(size_t(n_) + (o_.around ? 1 : 0), 0.0);
     for (size_t g = 0; g < guides_.size(); ++g) {
@@ -916,7 +920,7 @@ private:
     LUMSK_TRY(off, across_->between(q, V, guideFit_.controls, endOrders()));
     for (int k = 0; k < out_.alignment.strips; ++k) {
       Surface s = withSpaceV(out_.strips[size_t(k)], q, V);
-      LUMSK_TRY(share, guideShares(k, s.degreeU(), s.knotsU()));
+      LUMSK_TRY(share, spread_.in(k, s.degreeU(), s.knotsU()));
       for (int i = 0; i < s.sizeU(); ++i)
         for (int j = 0; j < s.sizeV(); ++j)
           for (size_t g = 0; g < guides_.size(); ++g)

@@ -160,7 +160,7 @@ Expected<std::vector<LoftGuide>> crossGuides(const std::vector<Section>& section
   return out;
 }
 
-GuideSpread::GuideSpread(const Alignment& a, std::vector<LoftPlace> guides)
+GuideSpread::GuideSpread(const Alignment& a, std::vector<LoftPlace> guides, std::array<bool, 2> even)
     : guides_(std::move(guides)), closed_(a.closed), strips_(size_t(a.strips)) {
   const size_t strips = strips_.size();
   // Mean shares of the sections that the strips have.
@@ -202,11 +202,45 @@ GuideSpread::GuideSpread(const Alignment& a, std::vector<LoftPlace> guides)
         }
       s.weight.row(Eigen::Index(i)) = w;
     }
-    const int n = int(s.at.size());
+    // With images at sides that go on as those, so that nothing has a kink there.
+    s.even = {even[0] && k == 0, even[1] && k + 1 == strips};
+    std::vector<std::pair<double, Eigen::Index>> all;
+    for (size_t i = 0; i < s.at.size(); ++i) {
+      all.emplace_back(s.at[i], Eigen::Index(i));
+      if (s.even[0] && s.at[i] > 0) all.emplace_back(-s.at[i], Eigen::Index(i));
+      if (s.even[1] && s.at[i] < 1) all.emplace_back(2 - s.at[i], Eigen::Index(i));
+    }
+    std::sort(all.begin(), all.end());
+    std::vector<double> at;
+    Eigen::MatrixXd weight(Eigen::Index(all.size()), s.weight.cols());
+    for (size_t i = 0; i < all.size(); ++i) {
+      at.push_back(all[i].first);
+      weight.row(Eigen::Index(i)) = s.weight.row(all[i].second);
+    }
+    const int n = int(at.size());
     s.degree = s.periodic ? 5 : std::min(n - 1, 5);
-    s.knots = s.periodic ? uniformKnots(5, std::max(12, 3 * n)) : averagedKnots(s.degree, s.at);
-    if (const auto c = cardinalFunctions(s.degree, s.knots, s.at, s.periodic)) s.functions = s.weight.transpose() * *c;
+    s.knots = s.periodic ? uniformKnots(5, std::max(12, 3 * n)) : averagedKnots(s.degree, at);
+    if (const auto c = cardinalFunctions(s.degree, s.knots, at, s.periodic)) s.functions = weight.transpose() * *c;
   }
+}
+
+Expected<Rows> GuideSpread::in(int strip, int degree, const Knots& knots, double scale, double before) const {
+  const Strip& s = strips_[size_t(strip)];
+  std::vector<double> x;
+  for (double t : s.at) x.push_back((t + before) / scale);
+  LUMSK_TRY(cardinal, cardinalFunctions(degree, knots, x, s.periodic));
+  if (s.periodic) return Rows(s.weight.transpose() * cardinal);
+  const std::vector<double> where = greville(knots, degree);
+  Rows values(Eigen::Index(where.size()), s.weight.cols());
+  for (size_t i = 0; i < where.size(); ++i)
+    values.row(Eigen::Index(i)) = at(strip, scale * (where[i] - knots.front()) / (knots.back() - knots.front()) - before);
+  const Rows own = rowsThrough(degree, knots, std::move(values));
+  // Exactly at the guides, where the space does not hold the functions.
+  Rows miss(Eigen::Index(s.at.size()), own.cols());
+  for (size_t i = 0; i < s.at.size(); ++i)
+    miss.row(Eigen::Index(i)) =
+        s.weight.row(Eigen::Index(i)) - valueOf(degree, knots, own, x[i]);
+  return Rows(own.transpose() + miss.transpose() * cardinal);
 }
 
 std::optional<double> GuideSpread::on(int k, size_t guide) const {
@@ -252,7 +286,10 @@ Eigen::RowVectorXd GuideSpread::shared(double at) const {
 
 Eigen::RowVectorXd GuideSpread::at(int strip, double t) const {
   const Strip& s = strips_[size_t(strip)];
-  return valueOf(s.degree, s.knots, s.functions.transpose(), s.periodic ? t - std::floor(t) : std::clamp(t, 0.0, 1.0));
+  if (s.periodic) t -= std::floor(t);
+  if (s.even[0] && t < 0) t = -t;
+  if (s.even[1] && t > 1) t = 2 - t;
+  return valueOf(s.degree, s.knots, s.functions.transpose(), std::clamp(t, 0.0, 1.0));
 }
 
 } // namespace lumsk::nurbs

@@ -31,7 +31,8 @@ Expected<std::vector<LoftGuide>> crossGuides(const std::vector<Section>& section
 class GuideSpread {
 public:
   GuideSpread() = default;
-  GuideSpread(const Alignment& a, std::vector<LoftPlace> guides);
+  /// `even`: at the first and the last side, open sections go on as their mirror images.
+  GuideSpread(const Alignment& a, std::vector<LoftPlace> guides, std::array<bool, 2> even);
 
   const std::vector<LoftPlace>& guides() const { return guides_; }
   /// Places along a strip where values are given: those of the guides, and its ends where it has them.
@@ -40,8 +41,10 @@ public:
   /// by distance; beyond the outermost ones it goes on in a line, as far again as they lie apart.
   const Eigen::MatrixXd& weights(int strip) const { return strips_[size_t(strip)].weight; }
   bool around(int strip) const { return strips_[size_t(strip)].periodic; }
-  /// What each guide's value counts at a place of a strip.
+  /// What each guide's value counts at a place of a strip, or beyond it where it goes on as its image.
   Eigen::RowVectorXd at(int strip, double t) const;
+  /// The same as control values in a space over which the strip's parameter is `scale` * x - `before`: one row a guide.
+  Expected<Rows> in(int strip, int degree, const Knots& knots, double scale = 1, double before = 0) const;
   /// The place of a guide on a strip, if it is there.
   std::optional<double> on(int strip, size_t guide) const;
 
@@ -51,6 +54,7 @@ private:
     std::vector<double> at;
     Eigen::MatrixXd weight;
     bool periodic = false;
+    std::array<bool, 2> even{};
     int degree = 1;
     Knots knots;
     Rows functions; ///< control values, one row a guide

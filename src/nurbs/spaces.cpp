@@ -8,21 +8,18 @@
 
 namespace lumsk::nurbs {
 
-std::vector<double> coefficientsOf(int p, const Knots& U, const std::function<double(double)>& f) {
+Rows rowsThrough(int p, const Knots& U, Rows values) {
   const std::vector<double> at = greville(U, p);
-  const int n = int(at.size());
-  BandedLu A(n, p, p);
-  Rows rhs(n, 1);
+  BandedLu A(int(at.size()), p, p);
   double N[kMaxDegree + 1];
-  for (int i = 0; i < n; ++i) {
+  for (int i = 0; i < int(at.size()); ++i) {
     const int first = basisFunctions(U, p, at[size_t(i)], N);
     for (int j = 0; j <= p; ++j)
       if (std::abs(first + j - i) <= p) A.at(i, first + j) = N[j];
-    rhs(i, 0) = f(at[size_t(i)]);
   }
   A.factor();
-  A.solve(rhs);
-  return {rhs.data(), rhs.data() + n};
+  A.solve(values);
+  return values;
 }
 
 Eigen::RowVectorXd valueOf(int p, const Knots& U, const Rows& rows, double t, int order) {
@@ -35,18 +32,9 @@ Eigen::RowVectorXd valueOf(int p, const Knots& U, const Rows& rows, double t, in
 
 Rows rowsIn(int fromDegree, const Knots& from, const Rows& rows, int p, const Knots& to) {
   const std::vector<double> at = greville(to, p);
-  BandedLu A(int(at.size()), p, p);
-  Rows rhs(Eigen::Index(at.size()), rows.cols());
-  double N[kMaxDegree + 1];
-  for (int i = 0; i < int(at.size()); ++i) {
-    const int first = basisFunctions(to, p, at[size_t(i)], N);
-    for (int j = 0; j <= p; ++j)
-      if (std::abs(first + j - i) <= p) A.at(i, first + j) = N[j];
-    rhs.row(i) = valueOf(fromDegree, from, rows, at[size_t(i)]);
-  }
-  A.factor();
-  A.solve(rhs);
-  return rhs;
+  Rows values(Eigen::Index(at.size()), rows.cols());
+  for (size_t i = 0; i < at.size(); ++i) values.row(Eigen::Index(i)) = valueOf(fromDegree, from, rows, at[i]);
+  return rowsThrough(p, to, std::move(values));
 }
 
 Surface withSpaceV(const Surface& s, int degree, const Knots& knots) {

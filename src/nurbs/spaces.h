@@ -3,15 +3,14 @@
 #include "nurbs/banded.h"
 #include "nurbs/surface.h"
 
-#include <functional>
 #include <vector>
 
 namespace lumsk::nurbs {
 
 // Functions of one parameter in a spline space.
 
-/// Coefficients of the spline function that takes f's values; exact where f is in the space.
-std::vector<double> coefficientsOf(int degree, const Knots& knots, const std::function<double(double)>& f);
+/// Control rows of what takes the given values, one row each, at the Greville abscissae.
+Rows rowsThrough(int degree, const Knots& knots, Rows values);
 
 /// Control rows in a space of what has `rows` in another one, by its values at the Greville abscissae: exact where the
 /// space holds it.
