@@ -337,7 +337,9 @@ bool RowsEditor::eventFilter(QObject* o, QEvent* e) {
 }
 
 void RowsEditor::fitHeight() {
-  const int rows = std::clamp(table_->rowCount(), kFewestRowsShown, kMostRowsShown);
+  // Few steps need graphs and tables: while they are empty they take little room.
+  const bool spare = table_->rowCount() == 0 && field_.kind != FieldKind::Points;
+  const int rows = spare ? 1 : std::clamp(table_->rowCount(), kFewestRowsShown, kMostRowsShown);
   table_->setFixedHeight(table_->horizontalHeader()->sizeHint().height() + 2 * table_->frameWidth() +
                          rows * table_->verticalHeader()->defaultSectionSize());
 }

@@ -2,6 +2,7 @@
 #include "app/words.h"
 
 #include <QGridLayout>
+#include <algorithm>
 
 namespace lumsk::app {
 
@@ -16,8 +17,11 @@ FieldForm::FieldForm(recipe::Schema schema, Workspace& w, ViewWidget& view, QWid
   grid->setVerticalSpacing(5);
   int row = 0;
   for (const recipe::Field& f : schema_) {
+    // Chips that carry a choice need room for their name beside it.
+    const bool chosen = std::any_of(f.each.begin(), f.each.end(),
+                                    [](const recipe::Field& sub) { return sub.kind == FieldKind::Choice; });
     Line line{new QLabel(said(f.label)), makeEditor(f, w, view),
-              f.kind == FieldKind::Points || f.kind == FieldKind::Table || f.kind == FieldKind::Graph};
+              f.kind == FieldKind::Points || f.kind == FieldKind::Table || f.kind == FieldKind::Graph || chosen};
     line.label->setProperty("tone", "soft");
     line.label->setToolTip(said(f.help));
     if (line.wide) {

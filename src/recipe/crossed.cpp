@@ -11,13 +11,17 @@ using nlohmann::json;
 namespace {
 
 const char* const kAside = "aside";
-const char* const kOfItems = "items"; ///< aside: sub-values of picks by the pick's id
+const char* const kOfItems = "items";  ///< aside: sub-values of picks, by family and id: "2:p3"
+const char* const kTurned = "turned";  ///< aside: what belongs to the picks of the other direction
+const char* const kWas = "was";        ///< of a pick: its id where both families stand in fields of their own
 
 /// A pick and its family.
 struct Member {
   json pick;
   int family = 0, place = 0;
 };
+
+std::string keyOf(int family, const std::string& id) { return std::to_string(family) + ":" + id; }
 
 /// Inputs that are in the middle of a switch: picks by family, and all other values.
 class Switch {
@@ -28,20 +32,26 @@ public:
         aside_ = value;
       else
         values_[key] = value;
+    if (!aside_.is_object()) aside_ = json::object();
   }
 
   void take(const Crossed& from, const FamilyOf& familyOf) {
+    const json items = aside_.value(kOfItems, json::object());
+    aside_.erase(kOfItems);
     const auto add = [&](const std::string& key, int family) {
       const json list = values_.value(key, json::array());
       values_.erase(key);
       for (json pick : list) {
         InFamily own{family, 0};
+        const std::string id = pick.value("id", "");
+        if (id.size() > 1) last_ = std::max(last_, std::atoi(id.c_str() + 1));
         if (family == 0) {
           const std::string chosen = pick.value(from.family, "auto");
-          if (familyOf) own = familyOf(pick.value("id", ""));
+          if (familyOf) own = familyOf(id);
           if (chosen != "auto") own.family = chosen == "a" ? 1 : 2;
+          pick.erase(from.family);
         }
-        if (!from.family.empty()) pick.erase(from.family);
+        if (const auto kept = items.find(keyOf(family, id)); kept != items.end()) pick.update(*kept);
         members_.push_back({std::move(pick), own.family, own.place});
       }
     };
@@ -50,35 +60,43 @@ public:
       add(from.across, 2);
     } else {
       add(from.along, 0);
-      std::stable_sort(members_.begin(), members_.end(), [](const Member& a, const Member& b) { return a.place < b.place; });
+      std::stable_sort(members_.begin(), members_.end(),
+                       [](const Member& a, const Member& b) { return a.place < b.place; });
     }
   }
 
-  /// What is asked at the first and last of one family is asked at those of the other one.
-  void swap() {
+  /// What is asked at the first and last of one family is asked at those of the other one; what belongs to the picks
+  /// of a direction waits until they stand there again.
+  void swap(const Crossed& step) {
     for (Member& m : members_) m.family = m.family == 1 ? 2 : m.family == 2 ? 1 : 0;
-    json turned = json::object();
-    for (const auto& [key, value] : values_.items()) turned[other(key)] = value;
+    json waiting = json::object(), turned = json::object();
+    for (const auto& [key, value] : values_.items())
+      (std::find(step.ofAlong.begin(), step.ofAlong.end(), key) != step.ofAlong.end() ? waiting : turned)[other(key)] =
+          value;
+    turned.update(aside_.value(kTurned, json::object()));
+    aside_.erase(kTurned);
+    if (!waiting.empty()) aside_[kTurned] = std::move(waiting);
     values_ = std::move(turned);
   }
 
   json put(const Crossed& to, const Schema& schema) {
-    json out = json::object();
+    json out = json::object(), aside = json::object(), items = json::object();
     json all = std::move(aside_);
-    if (!all.is_object()) all = json::object();
-    json items = all.value(kOfItems, json::object());
-    all.erase(kOfItems);
     all.update(values_);
-    json aside = json::object();
     for (const auto& [key, value] : all.items()) {
-      const bool own = key != to.along && key != to.across && shapeError(schema, {{key, value}}).empty();
+      const bool own = key != to.along && key != to.across && key != kTurned && shapeError(schema, {{key, value}}).empty();
       (own ? out : aside)[key] = value;
     }
     std::array<json, 2> lists{json::array(), json::array()};
     for (Member& m : members_) {
       const bool across = to.family.empty() && m.family == 2;
       const Field* field = findField(schema, across ? to.across : to.along);
-      lists[across].push_back(fitting(std::move(m), *field, to.family, items));
+      json& list = lists[across];
+      if (to.family.empty())
+        giveBackId(m.pick, list);
+      else
+        makeUnique(m.pick, list);
+      list.push_back(fitting(std::move(m), *field, to.family, items));
     }
     out[to.along] = std::move(lists[0]);
     if (to.family.empty()) out[to.across] = std::move(lists[1]);
@@ -99,27 +117,37 @@ private:
     return key;
   }
 
-  /// The pick with the sub-values that the field has a place for; the others go aside, and come back from there.
+  static bool has(const json& list, const std::string& id) {
+    return std::any_of(list.begin(), list.end(), [&](const json& p) { return p.value("id", "") == id; });
+  }
+  static void giveBackId(json& pick, const json& list) {
+    const std::string was = pick.value(kWas, "");
+    pick.erase(kWas);
+    if (!was.empty() && !has(list, was)) pick["id"] = was;
+  }
+  void makeUnique(json& pick, const json& list) {
+    const std::string id = pick.value("id", "");
+    if (!has(list, id)) return;
+    pick[kWas] = id;
+    pick["id"] = "p" + std::to_string(++last_);
+  }
+
+  /// The pick with the sub-values that the field has a place for; the others go aside.
   static json fitting(Member m, const Field& field, const std::string& familyKey, json& items) {
     static const std::vector<std::string> kOwn{"id", "step", "kind", "part", "near"};
-    const std::string id = m.pick.value("id", "");
-    json kept = items.value(id, json::object());
-    items.erase(id);
-    json pick = json::object();
-    for (const auto& [key, value] : m.pick.items())
-      if (std::find(kOwn.begin(), kOwn.end(), key) != kOwn.end())
-        pick[key] = value;
-      else
-        kept[key] = value;
-    if (!familyKey.empty() && m.family > 0) kept[familyKey] = m.family == 1 ? "a" : "b";
-    json aside = json::object();
-    for (const auto& [key, value] : kept.items()) (findField(field.each, key) ? pick : aside)[key] = value;
-    if (!aside.empty()) items[id] = std::move(aside);
+    if (!familyKey.empty() && m.family > 0) m.pick[familyKey] = m.family == 1 ? "a" : "b";
+    json pick = json::object(), aside = json::object();
+    for (const auto& [key, value] : m.pick.items()) {
+      const bool own = std::find(kOwn.begin(), kOwn.end(), key) != kOwn.end() || findField(field.each, key);
+      (own ? pick : aside)[key] = value;
+    }
+    if (!aside.empty()) items[keyOf(familyKey.empty() ? m.family : 0, pick.value("id", ""))] = std::move(aside);
     return pick;
   }
 
   json values_ = json::object(), aside_ = json::object();
   std::vector<Member> members_;
+  int last_ = 0; ///< highest number of a pick's id
 };
 
 StepPtr with(const StepEntry& entry, const Step& step, json inputs) {
@@ -137,7 +165,7 @@ StepPtr swapped(const StepEntry& entry, const Registry& registry) {
   if (!step || !step->crossed || !step->crossed->family.empty()) return nullptr;
   Switch s(*entry.inputs);
   s.take(*step->crossed, {});
-  s.swap();
+  s.swap(*step->crossed);
   return with(entry, *step, s.put(*step->crossed, registry.schemaOf(entry.kind)));
 }
 

@@ -203,8 +203,13 @@ const Field* findField(const Schema& s, const std::string& key) {
 
 std::vector<Option> optionsFor(const Field& choice, const json& pick) {
   std::vector<Option> out;
-  for (const Option& o : choice.options)
-    if (o.onlyFor == Kind::None || kindNames(o.onlyFor) == pick.value("kind", "")) out.push_back(o);
+  const std::string kind = pick.value("kind", "curve");
+  for (const Option& o : choice.options) {
+    bool fits = o.onlyFor == Kind::None;
+    for (unsigned bit = 1; bit <= unsigned(Kind::Plane); bit *= 2)
+      fits = fits || (has(o.onlyFor, Kind(bit)) && kindNames(Kind(bit)) == kind);
+    if (fits) out.push_back(o);
+  }
   return out;
 }
 

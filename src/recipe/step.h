@@ -15,6 +15,7 @@ const char* stageName(Stage s);
 struct Crossed {
   std::string along, across; ///< keys of their picks; `across` is empty where both stand in one field
   std::string family;        ///< then, the sub-field that tells them apart: "auto", "a", "b"
+  std::vector<std::string> ofAlong = {}; ///< keys of what belongs to the picks of `along`
 };
 
 /// A kind of modelling step: a schema and a pure function.

@@ -1,5 +1,7 @@
 #include "app/window.h"
+#include "nurbs/closest.h"
 
+#include <QFile>
 #include <QTableWidget>
 
 using namespace lumsk;
@@ -20,7 +22,132 @@ class LoftsWindowTest : public WindowTestBase {
     view().setFocus();
   }
 
+  /// Arched lines across (s1 to s3) and lines along them (s4 to s6), opened from a file.
+  void openArches() {
+    recipe::Recipe r;
+    const auto add = [&](const std::vector<std::array<double, 3>>& points) {
+      auto s = std::make_shared<recipe::StepEntry>();
+      s->id = "s" + r.newId();
+      s->kind = "spline";
+      s->label = "Line " + s->id;
+      json list = json::array();
+      for (const auto& p : points) list.push_back({{"id", "q" + std::to_string(list.size() + 1)}, {"at", p}});
+      s->inputs = std::make_shared<const json>(json{{"points", list}});
+      r.steps.push_back(s);
+    };
+    for (double y : {0.0, 30.0, 60.0}) add({{0, y, 0}, {30, y, 12}, {60, y, 0}});
+    for (double x : {0.0, 30.0, 60.0}) {
+      const double top = x == 30 ? 12 : 0;
+      add({{x, 0, top}, {x, 15, top + 3}, {x, 30, top}, {x, 45, top - 2}, {x, 60, top}});
+    }
+    QFile f(dir_.filePath("recipe.json"));
+    QVERIFY(f.open(QIODevice::WriteOnly));
+    f.write(QByteArray::fromStdString(recipe::toText(r)));
+    f.close();
+    QVERIFY(window_->openPath(f.fileName()) && settled());
+    keys(Qt::Key_Home, Qt::ControlModifier);
+  }
+  const nurbs::Surface& skinOf(const std::string& id) {
+    return *std::get<brep::BodyPtr>(result(id)->outcome->outputs[0].object)->natural.begin()->second.surface;
+  }
+  double offCurve(const std::string& skin, const std::string& curve) {
+    const nurbs::Path& p = *std::get<recipe::CurvePtr>(result(curve)->outcome->outputs[0].object);
+    double worst = 0;
+    for (int i = 0; i <= 30; ++i)
+      worst = std::max(worst, nurbs::closestPoint(skinOf(skin), p.at(p.last() * i / 30)).distanceMm);
+    return worst;
+  }
+
 private slots:
+  void guidesAreAddedSwappedAndBecomeANetwork() {
+    openArches();
+    startLoft();
+    const std::string id = w().draft();
+    for (double y : {0.0, 30.0, 60.0}) pickAt({10, y, 12.0 * (1 - 400.0 / 900)});
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    QVERIFY(offCurve(id, "s5") > 0.5);
+    click("pick-guides");
+    for (double x : {30.0, 0.0, 60.0}) pickAt({x, 15, (x == 30 ? 12 : 0) + 3.0});
+    QCOMPARE(inputs(id)["guides"].size(), size_t(3));
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    for (const char* curve : {"s1", "s2", "s3", "s4", "s5", "s6"}) VERIFY_AT_MOST(offCurve(id, curve), 0.001);
+    click("keep");
+    QVERIFY(settled());
+    w().unfold(id);
+    QVERIFY(settled());
+    const json before = inputs(id);
+    // The guides become the sections: in the order in which they were picked, which one chip put right mends.
+    click("swap");
+    QVERIFY(settled());
+    QCOMPARE(inputs(id)["sections"][0]["step"].get<std::string>(), std::string("s5"));
+    QCOMPARE(inputs(id)["guides"].size(), size_t(3));
+    QCOMPARE(result(id)->problem->code, std::string("LM-L022"));
+    click("remedy");
+    QVERIFY(settled());
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    for (const char* curve : {"s1", "s2", "s3", "s4", "s5", "s6"}) VERIFY_AT_MOST(offCurve(id, curve), 0.001);
+    click("make-network");
+    QVERIFY(settled());
+    QCOMPARE(w().recipe().find(id)->kind, std::string("network"));
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    QCOMPARE(inputs(id)["curves"].size(), size_t(6));
+    click("make-loft");
+    QVERIFY(settled());
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    for (int i = 0; i < 4; ++i) keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(settled());
+    QVERIFY(inputs(id) == before);
+  }
+
+  void anEdgeIsASectionAloneAsAChainAndAllAround() {
+    for (const auto& [width, height] : {std::pair("60", "0"), {"60", "25"}, {"50", "70"}}) ring(width, height);
+    keys(Qt::Key_Home, Qt::ControlModifier);
+    startLoft();
+    pickAt(onRing(60, 0));
+    pickAt(onRing(60, 25));
+    click("keep");
+    QVERIFY(settled());
+    w().setVisible("s2", false);
+    QVERIFY(settled());
+    startLoft();
+    const std::string id = w().draft();
+    const QPoint at = onScreen(onRing(60, 25, -1.2));
+    QTest::mouseMove(&view(), at);
+    QTest::mouseDClick(&view(), Qt::LeftButton, {}, at);
+    QVERIFY(settled());
+    QCOMPARE(inputs(id)["sections"].size(), size_t(1));
+    QCOMPARE(inputs(id)["sections"][0]["extent"].get<std::string>(), std::string("chain"));
+    pickAt(onRing(50, 70));
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    click("pick-choice"); // of the last chip with one
+    QVERIFY(settled());
+    click("keep");
+    QVERIFY(settled());
+  }
+
+  void theStartOfASectionIsDragged() {
+    for (const char* height : {"0", "60"}) ring("60", height);
+    keys(Qt::Key_Home, Qt::ControlModifier);
+    startLoft();
+    const std::string id = w().draft();
+    for (double height : {0.0, 60.0}) pickAt(onRing(60, height));
+    const std::string item = inputs(id)["sections"][1]["id"].get<std::string>();
+    const Mark flag = mark(Mark::Kind::Flag, [&](const Mark& m) { return m.item == item; });
+    drag(flag.at.toPoint(), onScreen(onRing(60, 60, -1.4)));
+    QVERIFY(inputs(id)["sections"][1].contains("start"));
+    const auto& flags = result(id)->outcome->flags;
+    VERIFY_AT_MOST((flags[1].at - onRing(60, 60, -1.4)).norm(), 1.5);
+    // The skin starts there, and a click on the flag turns its direction.
+    VERIFY_AT_MOST((skinOf(id).at(0, 1) - flags[1].at).norm(), 0.01);
+    const Vec3 before = flags[1].direction;
+    const Mark moved = mark(Mark::Kind::Flag, [&](const Mark& m) { return m.item == item; });
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, moved.at.toPoint());
+    QVERIFY(settled());
+    QVERIFY(result(id)->outcome->flags[1].direction.dot(before) < 0);
+    click("keep");
+    QVERIFY(settled());
+  }
+
   void aLoftFlowsOnFromAnEdgeAndIsPulledInTheView() {
     for (const auto& [width, height] : {std::pair("60", "0"), {"69", "25"}, {"50", "70"}}) ring(width, height);
     keys(Qt::Key_Home, Qt::ControlModifier);

@@ -156,7 +156,7 @@ private slots:
     const auto half = readBack();
     VERIFY_OK(half);
     const auto edges = inspect::atPlane(*(*half)[0].body, recipe::worldPlanes().back().second, 0.01);
-    QCOMPARE(edges.size(), size_t(6));
+    QCOMPARE(edges.size(), size_t(8));
     for (const auto& e : edges) {
       VERIFY_AT_MOST(e.offMm, 0.001);
       VERIFY_AT_MOST(e.angleDeg, 0.01);

@@ -396,7 +396,8 @@ std::string summaryOf(const nurbs::LoftResult& r, size_t guides) {
   if (r.joins)
     out += " - worst join " + format(degrees(r.join.angleDeg), 1) +
            (r.join.curvature > 0 ? ", " + formatNumber(100 * r.join.curvature, 2) + " %" : "");
-  return out + " - wrinkle index " + formatNumber(nurbs::wrinkleIndex(r.strips), 2);
+  const double wrinkles = nurbs::wrinkleIndex(r.strips);
+  return out + " - wrinkle index " + formatNumber(wrinkles >= 100 ? std::round(wrinkles) : wrinkles, wrinkles >= 100 ? 6 : 2);
 }
 
 /// Names of stretches say of how many they are one: with another corner they are other ones, to be found by shape.
@@ -523,7 +524,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 } // namespace
 
 Step loft() {
-  return {"loft", 1, "Loft", Stage::Surfaces, schema, compute, Crossed{"sections", "guides", ""}};
+  return {"loft", 1, "Loft", Stage::Surfaces, schema, compute, Crossed{"sections", "guides", "", {"pairs"}}};
 }
 
 } // namespace lumsk::steps

@@ -160,11 +160,18 @@ private slots:
 
   void aLoftBecomesANetworkAndALoftAgain() {
     Bench b = arches();
-    json flipped = pick("s2");
-    flipped["flip"] = true;
-    flipped["extent"] = "alone";
-    b.add("loft", {{"sections", picks({pick("s1"), flipped, pick("s3")})},
-                   {"guides", picks({pick("s4"), pick("s6")})},
+    // Every field counts its picks from p1 on.
+    const auto numbered = [](std::initializer_list<const char*> steps) {
+      json out = json::array();
+      for (const char* s : steps)
+        out.push_back({{"id", "p" + std::to_string(out.size() + 1)}, {"step", s}, {"kind", "curve"}});
+      return out;
+    };
+    json sections = numbered({"s1", "s2", "s3"});
+    sections[1]["flip"] = true;
+    sections[1]["extent"] = "alone";
+    b.add("loft", {{"sections", sections},
+                   {"guides", numbered({"s4", "s6"})},
                    {"gap", 0.02},
                    {"start", "g2"},
                    {"startPull", 1.2},
@@ -182,6 +189,12 @@ private slots:
     QCOMPARE((*net->inputs)["gap"].get<double>(), 0.02);
     const auto loft = recipe::madeAs(*net, "loft", steps::registry(), {});
     QVERIFY(*loft->inputs == *before.inputs);
+    const auto turned = recipe::swapped(before, steps::registry());
+    QVERIFY(!turned->inputs->contains("pairs")); // they belong to the sections, which are guides now
+    QVERIFY(*recipe::swapped(*turned, steps::registry())->inputs == *before.inputs);
+    const auto turnedNet = recipe::madeAs(*turned, "network", steps::registry(), {});
+    const auto turnedBack = recipe::madeAs(*turnedNet, "loft", steps::registry(), {});
+    QVERIFY(*turnedBack->inputs == *turned->inputs);
     QCOMPARE(recipe::otherKinds("loft", steps::registry()), std::vector<std::string>{"network"});
     // A network whose families were found by itself: the loft gets them in the order in which they were found.
     json curves = json::array();
