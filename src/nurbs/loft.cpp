@@ -6,6 +6,7 @@
 #include "nurbs/loft_ends.h"
 #include "nurbs/loft_guides.h"
 #include "nurbs/loft_sides.h"
+#include "nurbs/meet.h"
 #include "nurbs/spaces.h"
 
 #include <algorithm>
@@ -43,6 +44,7 @@ public:
       static const Path nothing = *Path::make({LineSegment{{0, 0, 0}, {1, 0, 0}}}, {1e-9});
       places_.lengths.emplace_back(s.path() ? *s.path() : nothing);
     }
+    LUMSK_CHECK(checkCrossings());
     LUMSK_CHECK(align());
     LUMSK_CHECK(findMirrors());
     LUMSK_CHECK(readyGuides());
@@ -92,6 +94,33 @@ private:
         return fail(problem("LM-L003", "a loft that runs around has no ends for a point")
                         .at(*s.point())
                         .tryThis("take the point out, or let the loft be open"));
+    return {};
+  }
+
+  /// Neighbouring sections that cross would fold the skin. Only those are looked at that do not lie one after the other
+  /// along the way from one to the next.
+  Expected<void> checkCrossings() const {
+    constexpr int kPlaces = 24;
+    std::vector<Points> at;
+    for (const Section& s : sections_) at.push_back(s.path() ? polyline(*s.path(), kPlaces) : Points(0, 3));
+    for (int i = 1; i < n_ + (o_.around ? 1 : 0); ++i) {
+      const Points &a = at[size_t(i - 1)], &b = at[size_t(i % n_)];
+      if (a.rows() == 0 || b.rows() == 0) continue;
+      const Eigen::RowVector3d way = b.colwise().mean() - a.colwise().mean();
+      const double room = 0.1 * way.norm() * way.norm();
+      if ((a * way.transpose()).maxCoeff() + room < (b * way.transpose()).minCoeff()) continue;
+      const Path &p = *sections_[size_t(i - 1)].path(), &q = *sections_[size_t(i % n_)].path();
+      const double near = cx_.tolerances.point.mm;
+      const Meetings found = meetings(p, q, near);
+      const auto atEnd = [&](const Path& path, const Vec3& x) {
+        return !path.closed() && std::min((path.start() - x).norm(), (path.end() - x).norm()) < 10 * near;
+      };
+      for (const Meeting& m : found.list)
+        if (!found.overlap && !(atEnd(p, m.a) && atEnd(q, m.b)))
+          return fail(problem("LM-L035", "sections " + std::to_string(i) + " and " + std::to_string(i % n_ + 1) + " cross")
+                          .at(m.a)
+                          .tryThis("move one of them, or change their order"));
+    }
     return {};
   }
 

@@ -100,7 +100,8 @@ struct LoftResult {
 /// where an end's directions change by jumps, LM-L026 where a guide contradicts an end, LM-L027 for too few sections to
 /// run around, LM-L028 where open sections would close with half a twist, LM-L018 for guides, a centre line or ends of a
 /// ruled skin, LM-L019 where no relaxed skin keeps to the angle, LM-L032 where the centre line does not pass the
-/// sections in order, LM-L033 where planes square to it cross within the skin.
+/// sections in order, LM-L033 where planes square to it cross within the skin, LM-L035 for
+/// neighbouring sections that cross.
 Expected<LoftResult> loft(const std::vector<Section>& sections, const LoftOptions& options, const Context& cx);
 
 } // namespace lumsk::nurbs

@@ -75,8 +75,14 @@ Expected<std::vector<PickedSection>> sectionsIn(const Inputs& in, const std::str
     }
     out.push_back({picked[i].item, picked[i], curve, {}, {i}});
   }
+  constexpr double kFoldsBackDeg = 178;
   for (size_t i = 0; i < out.size(); ++i) {
     if (!out[i].curve) continue;
+    for (double t : out[i].curve->corners({kFoldsBackDeg})) {
+      Problem p = problem("LM-L036", "section " + std::to_string(i + 1) + " folds back on itself");
+      p.item = out[i].item;
+      return fail(std::move(p.at(out[i].curve->at(t)).inField(key).tryThis("take the piece out that runs back")));
+    }
     if (const auto at = nurbs::selfCrossings(*out[i].curve, tol.point); !at.empty()) {
       Problem p = problem("LM-L007", "section " + std::to_string(i + 1) + " crosses itself");
       p.item = out[i].item;

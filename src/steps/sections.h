@@ -18,7 +18,7 @@ struct PickedSection {
 recipe::Field extentField();
 
 /// The sections that a field holds. Faces count as their outer border. Fails with LM-L007 (a section that crosses
-/// itself), LM-L031 (a pick that goes on from one that it does not touch).
+/// itself), LM-L031 (a pick that goes on from one that it does not touch), LM-L036 (a section that folds back).
 Expected<std::vector<PickedSection>> sectionsIn(const recipe::Inputs& in, const std::string& key,
                                                 const Tolerances& tol);
 

@@ -236,9 +236,10 @@ private slots:
     QVERIFY(settled());
     press("tag-joins");
     auto* table = find<QTableWidget>("lens-table");
-    QVERIFY(table && QTest::qWaitFor([&] { return table->rowCount() == 30; }, 10000));
-    clickOn(table->viewport(), table->visualItemRect(table->item(0, 2)).center());
     const auto joins = inspect::joins(*w().model()->bodies.front().body, w().recipe().tolerances);
+    QVERIFY(joins.size() > 30);
+    QVERIFY(table && QTest::qWaitFor([&] { return table->rowCount() == int(joins.size()); }, 10000));
+    clickOn(table->viewport(), table->visualItemRect(table->item(0, 2)).center());
     const auto worst = std::max_element(joins.begin(), joins.end(), [&](const auto& a, const auto& b) {
       return a.badness(w().recipe().tolerances) < b.badness(w().recipe().tolerances);
     });

@@ -29,16 +29,6 @@ class LoftEndsTest : public QObject {
             z + d(r);
     return Surface::trusted(5, 5, U, V, grid, false);
   }
-  static Neighbour beside(const Surface& s) {
-    return [&s](const Vec3& p) -> std::optional<NeighbourPlace> {
-      const auto c = closestPoint(s, p);
-      NeighbourPlace n;
-      s.derivatives(c.u, c.v, 3, n.d);
-      n.normal = s.normal(c.u, c.v);
-      n.distanceMm = c.distanceMm;
-      return n;
-    };
-  }
   static Path pathOf(Spline c) { return *Path::make({std::move(c)}, {1e-3}); }
 
   /// Height of a surface over the tangent plane at a place, by a step along a direction: found by closest points alone.

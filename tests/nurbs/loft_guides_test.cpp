@@ -30,16 +30,6 @@ class LoftGuidesTest : public QObject {
         grid.row(Eigen::Index(i * gv.size() + j)) << 200 * gu[i] + 3 * d(r), 200 * gv[j] + 3 * d(r), 14 * d(r);
     return Surface::trusted(5, 5, U, V, grid, false);
   }
-  static Neighbour beside(const Surface& s) {
-    return [&s](const Vec3& p) -> std::optional<NeighbourPlace> {
-      const auto c = closestPoint(s, p);
-      NeighbourPlace n;
-      s.derivatives(c.u, c.v, 3, n.d);
-      n.normal = s.normal(c.u, c.v);
-      n.distanceMm = c.distanceMm;
-      return n;
-    };
-  }
   static std::vector<Section> sectionsOf(const Surface& s, int n) {
     std::vector<Section> out;
     for (int i = 0; i < n; ++i) out.push_back({pathOf(s.isoV(s.firstV() + (s.lastV() - s.firstV()) * i / (n - 1)))});

@@ -1,4 +1,5 @@
 #pragma once
+#include "nurbs/closest.h"
 #include "nurbs/fit.h"
 #include "nurbs/interpolate.h"
 #include "nurbs/loft.h"
@@ -52,6 +53,18 @@ inline std::vector<nurbs::Section> tumblerSections() {
           {*nurbs::circle(levelAt(45), 66)},
           {*nurbs::circle(levelAt(80), 70)},
           {*nurbs::circle(levelAt(110), 76)}};
+}
+
+/// A surface as the neighbour of a skin; it must outlive what this gives.
+inline nurbs::Neighbour beside(const nurbs::Surface& s) {
+  return [&s](const Vec3& p) -> std::optional<nurbs::NeighbourPlace> {
+    const auto c = nurbs::closestPoint(s, p);
+    nurbs::NeighbourPlace n;
+    s.derivatives(c.u, c.v, 3, n.d);
+    n.normal = s.normal(c.u, c.v);
+    n.distanceMm = c.distanceMm;
+    return n;
+  };
 }
 
 } // namespace lumsk::test

@@ -386,7 +386,14 @@ private slots:
     b.add("loft", {{"sections", picks({pick("s1"), pick("s3")})}});
     b.add("loft", {{"sections", picks({pick("s1"), pick("s1")})}});
     b.add("loft", {{"sections", picks({pick("s1")})}});
+    b.add("ring", {{"width", 60}, {"x", 20}});
+    b.add("line", {{"points", pointList({{0, 0, 0}, {30, 0, 0}, {10, 0, 0}})}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s8")})}});
+    b.add("loft", {{"sections", picks({pick("s9"), pick("s3")})}});
     b.run();
+    QCOMPARE(b.code("s10"), std::string("LM-L035"));
+    QVERIFY(!b.result("s10").problem->where.empty());
+    QCOMPARE(b.code("s11"), std::string("LM-L036"));
     QCOMPARE(b.code("s4"), std::string("LM-L007"));
     QCOMPARE(b.code("s5"), std::string("LM-L002"));
     QCOMPARE(b.code("s6"), std::string("LM-L004"));
