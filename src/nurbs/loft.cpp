@@ -44,8 +44,8 @@ public:
       static const Path nothing = *Path::make({LineSegment{{0, 0, 0}, {1, 0, 0}}}, {1e-9});
       places_.lengths.emplace_back(s.path() ? *s.path() : nothing);
     }
-    LUMSK_CHECK(checkCrossings());
     LUMSK_CHECK(align());
+    LUMSK_CHECK(checkCrossings());
     LUMSK_CHECK(findMirrors());
     LUMSK_CHECK(readyGuides());
     for (int e : {0, 1}) LUMSK_CHECK(leaving_.prepare(e));
@@ -97,18 +97,29 @@ private:
     return {};
   }
 
-  /// Neighbouring sections that cross would fold the skin. Only those are looked at that do not lie one after the other
-  /// along the way from one to the next.
+  /// Neighbouring sections that cross would fold the skin. Those are not looked at whose places that belong together
+  /// all follow one another in one direction.
   Expected<void> checkCrossings() const {
-    constexpr int kPlaces = 24;
-    std::vector<Points> at;
-    for (const Section& s : sections_) at.push_back(s.path() ? polyline(*s.path(), kPlaces) : Points(0, 3));
+    constexpr double kForwards = 0.2; // cosine
+    const int perStrip = std::max(3, 12 / out_.alignment.strips);
+    const auto placesOf = [&](int i) {
+      Points at(out_.alignment.strips * perStrip, 3);
+      for (int k = 0; k < out_.alignment.strips; ++k)
+        for (int j = 0; j < perStrip; ++j)
+          at.row(k * perStrip + j) = places_.at(i, k, (j + 0.5) / perStrip).transpose();
+      return at;
+    };
+    Points a, b = placesOf(0);
     for (int i = 1; i < n_ + (o_.around ? 1 : 0); ++i) {
-      const Points &a = at[size_t(i - 1)], &b = at[size_t(i % n_)];
-      if (a.rows() == 0 || b.rows() == 0) continue;
-      const Eigen::RowVector3d way = b.colwise().mean() - a.colwise().mean();
-      const double room = 0.1 * way.norm() * way.norm();
-      if ((a * way.transpose()).maxCoeff() + room < (b * way.transpose()).minCoeff()) continue;
+      a = std::move(b);
+      b = placesOf(i % n_);
+      if (!sections_[size_t(i - 1)].path() || !sections_[size_t(i % n_)].path()) continue;
+      const Points ways = b - a;
+      const Eigen::RowVector3d mean = ways.colwise().mean().normalized();
+      bool forwards = true;
+      for (Eigen::Index j = 0; j < ways.rows(); ++j)
+        forwards = forwards && ways.row(j).dot(mean) > kForwards * ways.row(j).norm();
+      if (forwards) continue;
       const Path &p = *sections_[size_t(i - 1)].path(), &q = *sections_[size_t(i % n_)].path();
       const double near = cx_.tolerances.point.mm;
       const Meetings found = meetings(p, q, near);
