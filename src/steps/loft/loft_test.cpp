@@ -363,7 +363,63 @@ private slots:
     VERIFY_AT_MOST(std::abs(edgeHeight() - 90), 0.01);
   }
 
-  void loftsRunAroundAndAreRuled() {
+  void aFaceIsFoundAgainWhenASectionGetsAnotherCorner() {
+    Bench b;
+    const auto outline = [&](double z, bool fifth) {
+      std::vector<std::array<double, 3>> p{{-30, -20, z}, {30, -20, z}, {30, 20, z}, {-30, 20, z}};
+      if (fifth) p.insert(p.begin() + 1, {0, -24, z});
+      return pointList(p);
+    };
+    for (double z : {0.0, 50.0}) b.add("line", {{"points", outline(z, false)}, {"closed", true}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
+    b.run();
+    VERIFY_STEP(b, "s3");
+    QCOMPARE(faces(*b.body("s3")).size(), size_t(4));
+    std::vector<brep::Signature> was;
+    const auto names = b.body("s3")->faceNames;
+    for (int k = 0; k < 4; ++k) was.push_back(brep::signatureOf(*b.body("s3"), brep::PartKind::Face, k));
+    b.set("s1", "points", outline(0, true));
+    b.set("s2", "points", outline(50, true));
+    b.run();
+    VERIFY_STEP(b, "s3");
+    QCOMPARE(faces(*b.body("s3")).size(), size_t(5));
+    int kept = 0;
+    for (int k = 0; k < 4; ++k) {
+      const auto f = brep::findPart(*b.body("s3"), brep::PartKind::Face, names[size_t(k)], &was[size_t(k)]);
+      if (f.index < 0) continue; // the one that was divided: it has to be picked again
+      QVERIFY(f.doubtful);
+      const auto now = brep::signatureOf(*b.body("s3"), brep::PartKind::Face, f.index);
+      VERIFY_AT_MOST((now.middle - was[size_t(k)].middle).norm(), 0.01);
+      ++kept;
+    }
+    QCOMPARE(kept, 3);
+  }
+
+  void loftsRunAroundToAClosedBody() {
+    // Rings on planes around an axis: the planes are turned by moves of one ring's curve.
+    Bench b;
+    for (int i = 0; i < 4; ++i) {
+      const double a = 0.5 * kPi * i, c = std::cos(a), s = std::sin(a);
+      json points = json::array();
+      for (int k = 0; k < 8; ++k) {
+        const double t = 0.25 * kPi * k, r = 50 + 12 * std::cos(t);
+        points.push_back({{"id", "q" + std::to_string(k + 1)}, {"at", {r * c, r * s, 12 * std::sin(t)}}});
+      }
+      b.add("spline", {{"points", points}, {"closed", true}});
+    }
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3"), pick("s4")})}, {"around", true}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3"), pick("s4")})},
+                   {"around", true},
+                   {"centre", "computed"},
+                   {"solid", true}});
+    b.run();
+    for (const char* id : {"s5", "s6"}) VERIFY_STEP(b, id);
+    QVERIFY(b.body("s6")->solid());
+    const double volume = 2 * kPi * kPi * 50 * 144;
+    VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body("s6")).volumeMm3 / volume - 1), 0.05);
+  }
+
+  void loftsAreRuledAndRelaxedAndRunAlongALine() {
     Bench c;
     for (double h : {0.0, 20.0, 60.0}) c.add("ring", {{"width", 60 - 0.3 * h}, {"height", h}});
     c.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3")})}, {"way", "ruled"}, {"solid", true}});
