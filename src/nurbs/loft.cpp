@@ -98,9 +98,9 @@ private:
   }
 
   /// Neighbouring sections that cross would fold the skin. Those are not looked at whose places that belong together
-  /// all follow one another in one direction.
+  /// all follow one another in one direction, across the sections.
   Expected<void> checkCrossings() const {
-    constexpr double kForwards = 0.2; // cosine
+    constexpr double kForwards = 0.2, kAcross = 0.3; // cosine, sine
     const int perStrip = std::max(3, 12 / out_.alignment.strips);
     const auto placesOf = [&](int i) {
       Points at(out_.alignment.strips * perStrip, 3);
@@ -117,8 +117,11 @@ private:
       const Points ways = b - a;
       const Eigen::RowVector3d mean = ways.colwise().mean().normalized();
       bool forwards = true;
-      for (Eigen::Index j = 0; j < ways.rows(); ++j)
-        forwards = forwards && ways.row(j).dot(mean) > kForwards * ways.row(j).norm();
+      for (Eigen::Index j = 0; j < ways.rows() && forwards; ++j) {
+        const Vec3 along = places_.tangent(i - 1, int(j) / perStrip, (int(j) % perStrip + 0.5) / perStrip);
+        const Vec3 way = ways.row(j).transpose();
+        forwards = way.dot(mean.transpose()) > kForwards * way.norm() && along.cross(way).norm() > kAcross * way.norm();
+      }
       if (forwards) continue;
       const Path &p = *sections_[size_t(i - 1)].path(), &q = *sections_[size_t(i % n_)].path();
       const double near = cx_.tolerances.point.mm;
