@@ -89,6 +89,12 @@ private:
       return fail(problem("LM-L027", "a loft that runs around needs three sections")
                       .measure(count(n_))
                       .tryThis("add sections, or let the loft be open"));
+    if (end(0).kind != LoftEnd::Free || end(1).kind != LoftEnd::Free) {
+      const Path* first = sections_.front().path();
+      return fail(problem("LM-L012", "a loft that runs around has no ends to lean or to flow on from")
+                      .at(first ? first->start() : *sections_.front().point())
+                      .tryThis("leave both ends free, or let the loft be open"));
+    }
     for (const Section& s : sections_)
       if (s.point())
         return fail(problem("LM-L003", "a loft that runs around has no ends for a point")
@@ -1056,7 +1062,6 @@ private:
   const LoftOptions& o_;
   const Context& cx_;
   int n_;
-  std::vector<ArcLength> lengths_;
   std::vector<LeanFit> fits_;
   std::vector<Rows> strips_;
   std::vector<std::array<Rows, 2>> cross_; ///< of every strip and end: derivatives by mm, as `crossAt` has them

@@ -95,28 +95,44 @@ Expected<AcrossRows> LoftAcross::through(const Rows& rows, const Rows& start, co
 
 Expected<AcrossRows> LoftAcross::near(const Rows& rows, const Rows& start, const Rows& finish,
                                       double evenness) const {
+  // Over [0, 1] with images beyond mirrors; around, by itself.
+  const bool images = mirrors_[0] || mirrors_[1];
+  Continued c;
+  if (images)
+    c = continued(rows, false);
+  else
+    c = {{v_.begin(), v_.begin() + sections()}, rows};
+  const double from = images ? c.at.front() : 0.0, whole = images ? c.at.back() - from : 1.0;
+  for (double& x : c.at) x = (x - from) / whole;
+  if (images) c.at.front() = 0.0, c.at.back() = 1.0;
+  std::array<Rows, 2> ends{mirrors_[0] ? imageOfDerivatives(finish, *mirrors_[0]) : start,
+                           mirrors_[1] ? imageOfDerivatives(start, *mirrors_[1]) : finish};
+  for (Rows& r : ends) {
+    double scale = 1.0;
+    for (Eigen::Index q = 0; q < r.rows(); ++q) r.row(q) *= scale *= whole;
+  }
   // What the rows have beyond what their ends ask for is smoothed; by itself it is nothing there.
-  const std::array<int, 2> orders{int(start.rows()), int(finish.rows())};
+  const std::array<int, 2> orders{int(ends[0].rows()), int(ends[1].rows())};
   const int p = std::max(5, 2 * std::max(orders[0], orders[1]) + 1);
-  std::vector<double> at(v_.begin(), v_.begin() + sections());
   AcrossRows base{1, uniformKnots(1, 1), Rows::Zero(2, rows.cols())};
   if (!around_) {
-    Rows ends(2, rows.cols());
-    ends << rows.topRows(1), rows.bottomRows(1);
-    LUMSK_TRY(between, LoftAcross({0.0, 1.0}, 1 + orders[0] + orders[1], {}, false).through(ends, start, finish));
+    Rows both(2, rows.cols());
+    both << c.rows.topRows(1), c.rows.bottomRows(1);
+    LUMSK_TRY(between, LoftAcross({0.0, 1.0}, 1 + orders[0] + orders[1], {}, false).through(both, ends[0], ends[1]));
     base = std::move(between);
   }
-  Rows rest = rows;
+  Rows rest = c.rows;
   for (Eigen::Index i = 0; i < rest.rows(); ++i)
-    rest.row(i) -= valueOf(base.degree, base.knots, base.controls, at[size_t(i)]);
-  std::vector<double> breaks(v_);
-  const LeastSquares smooth(p, breaks, around_, at, evenness, orders);
-  AcrossRows out{p, smooth.knots(),
-                 smooth.solve(rest, {Rows(Rows::Zero(orders[0], rest.cols())), Rows(Rows::Zero(orders[1], rest.cols()))})};
-  if (!out.controls.allFinite())
+    rest.row(i) -= valueOf(base.degree, base.knots, base.controls, c.at[size_t(i)]);
+  const LeastSquares smooth(p, around_ ? v_ : c.at, around_, c.at, evenness, orders);
+  Knots knots = smooth.knots();
+  Rows controls =
+      smooth.solve(rest, {Rows(Rows::Zero(orders[0], rest.cols())), Rows(Rows::Zero(orders[1], rest.cols()))});
+  if (!controls.allFinite())
     return fail(problem("LM-G008", "the sections cannot be joined evenly").tryThis("space them more evenly"));
-  out.controls += rowsIn(base.degree, base.knots, base.controls, p, out.knots);
-  return out;
+  controls += rowsIn(base.degree, base.knots, base.controls, p, knots);
+  for (double& k : knots) k = from + whole * k;
+  return cut(p, knots, controls);
 }
 
 LoftAcross::Space LoftAcross::space(const std::array<int, 2>& endOrders) const {

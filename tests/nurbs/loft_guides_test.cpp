@@ -321,6 +321,9 @@ private slots:
     };
     o.guides.clear();
     QCOMPARE(code({ring[0], ring[3]}), std::string("LM-L027"));
+    o.end = LoftEnd::Perpendicular;
+    QCOMPARE(code(ring), std::string("LM-L012"));
+    o.end = LoftEnd::Free;
     QCOMPARE(code({{Vec3(0, 0, 0)}, ring[0], ring[3]}), std::string("LM-L003"));
     // A strip that turns by half around.
     std::vector<Section> strip;

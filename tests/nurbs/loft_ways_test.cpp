@@ -96,6 +96,32 @@ private slots:
     QVERIFY(wrinkleIndex(free->strips) < wrinkleIndex(r->strips));
   }
 
+  void relaxedSkinsMeetTheirMirrorPlane() {
+    // Half rings that stand in the plane x = 0 at one end: relaxed, the form and its image are one there.
+    std::vector<Section> sections;
+    for (int i = 0; i < 6; ++i) {
+      Points p(9, 3);
+      for (int k = 0; k < 9; ++k)
+        p.row(k) << 12.0 * i, 40 * std::cos(kPi * k / 8) + 0.01 * ((i * k) % 3), 30 * std::sin(kPi * k / 8) - 0.3 * i * i;
+      sections.push_back({*Path::make({*interpolate(p, {})}, {0.001})});
+    }
+    LoftOptions o;
+    o.start = LoftEnd::Mirror;
+    o.way = LoftWay::Relaxed;
+    const auto r = loft(sections, o, {});
+    VERIFY_OK(r);
+    VERIFY_AT_MOST(r->sectionDeviationMm, 0.05);
+    for (const Section& x : sections) VERIFY_AT_MOST(worstFrom(*x.path(), r->strips[0]), 0.05);
+    for (int i = 1; i < 20; ++i) {
+      SurfaceDerivatives d;
+      r->strips[0].derivatives(i / 20.0, 0, 3, d);
+      const PlaneLeaving l = leavingPlane({d(0, 0), d(0, 1), d(0, 2), d(0, 3)}, Vec3::UnitX());
+      VERIFY_AT_MOST(degFromRad(l.angleRad), 0.01);
+      VERIFY_AT_MOST(l.bendRate * 100 * 100, 0.01);
+    }
+    VERIFY_AT_MOST(wrinkleIndex(r->strips), wrinkleIndex(loft(sections, {}, {})->strips));
+  }
+
   /// The angle by which a skin's lines across turn against lines of least twist: of neighbouring sections, both centred,
   /// the rotation about their common axis that brings the places with equal parameters nearest to one another.
   static double twistOf(const Surface& s, const std::vector<double>& at) {
