@@ -36,14 +36,16 @@ void addEnd(Schema& s, const std::string& key, const std::string& label, const s
                   .optional()
                   .atMost(1)
                   .when(key, kFlows));
-  s.push_back(ratioField(key + "Pull", "Pull", "How far the skin goes along that direction: 1 is as an arc would.", "1")
-                  .within(0.05, 10)
-                  .unless(key, {"free"})
-                  .withHandle(Handle::Magnitude));
+  Field pull =
+      ratioField(key + "Pull", "Pull", "How far the skin goes along that direction: 1 is as an arc would.", "1")
+          .within(0.05, 10)
+          .withHandle(Handle::Magnitude);
+  const bool atEnd = key == "start" || key == "end";
+  s.push_back(atEnd ? pull.unless(key, {"free"}) : pull.when(key, {"angle", "g1", "g2", "g3"}));
   s.push_back(graph(key + "Along", "Pull along", "Factors of the pull by the fraction along " + along,
                     Dimension::Ratio)
                   .when(key, {"angle", "g1", "g2", "g3"}));
-  if (key == "start" || key == "end")
+  if (atEnd)
     for (size_t i = from; i < s.size(); ++i) s[i].when("around", {"false"});
 }
 
@@ -339,10 +341,11 @@ void noteJoin(Outcome& out, const nurbs::LoftJoin& j, const Tolerances& tol) {
 }
 
 void noteSections(Outcome& out, const nurbs::LoftResult& r, const nurbs::LoftOptions& o, const Tolerances& tol) {
-  if (o.way == nurbs::LoftWay::Relaxed || r.sectionDeviationMm <= 2 * tol.fit.mm) return;
-  out.notes.push_back(problem("LM-L108", "the skin leaves its sections by more than the fit tolerance")
+  const bool relaxed = o.way == nurbs::LoftWay::Relaxed;
+  if (r.sectionDeviationMm <= (relaxed ? o.relaxed.mm : 2 * tol.fit.mm)) return;
+  out.notes.push_back(problem("LM-L108", "the skin leaves its sections by more than it may")
                           .measure(millimetres(r.sectionDeviationMm))
-                          .want(millimetres(tol.fit.mm))
+                          .want(millimetres(relaxed ? o.relaxed.mm : tol.fit.mm))
                           .at(out.flags.front().at)
                           .tryThis("match the sections' ends to the skin that a side flows into"));
 }
@@ -475,6 +478,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   auto made = nurbs::loft(sections, o, cx);
   if (!made) {
     Problem p = made.error();
+    if (p.field.empty() && p.code >= "LM-L020" && p.code <= "LM-L026") p.inField("guides");
     if (!order.empty() && (p.code != "LM-L020" && p.code != "LM-L021")) p.offer(orderOffer(order, picked, in).second);
     if (p.code == "LM-L020" && p.measured && p.measured->value <= kLargestGapMm) {
       const std::string wide = formatNumber(p.measured->value * 1.02, 3);
