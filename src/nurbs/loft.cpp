@@ -801,10 +801,7 @@ private:
   /// A skin whose end is made to leave as its derivative rows say; sections stay.
   Surface withEnd(const Surface& s, Side side, const Rows& wanted) const {
     if (wanted.rows() == 0) return s;
-    const Eigen::Index nu = s.sizeU(), nv = s.sizeV();
-    Rows rows(nv, 3 * nu);
-    for (Eigen::Index i = 0; i < nu; ++i)
-      for (Eigen::Index j = 0; j < nv; ++j) rows.row(j).segment<3>(3 * i) = s.point(int(i), int(j));
+    const Rows rows = rowsAcross(s);
     Rows add = Rows::Zero(wanted.rows() + 1, wanted.cols());
     for (Eigen::Index q = 0; q < wanted.rows(); ++q)
       add.row(q + 1) = wanted.row(q) - valueOf(s.degreeV(), s.knotsV(), rows, side == FirstV ? 0.0 : 1.0, int(q) + 1);

@@ -38,6 +38,19 @@ Vec3 LoftPlaces::tangent(int section, int k, double t) const {
                         fraction(section, k, std::clamp(t, kInside, 1 - kInside)));
 }
 
+Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point, const std::string& who,
+                                 const std::string& remedy) {
+  const auto beside = neighbour ? neighbour(at) : std::nullopt;
+  const double near = kOnSkinTolerances * point.mm;
+  if (beside && beside->distanceMm <= near) return *beside;
+  Problem p = problem("LM-L013", who + " does not lie on the skin that it is to flow into")
+                  .at(at)
+                  .want(millimetres(near))
+                  .tryThis(remedy);
+  if (beside) p.measure(millimetres(beside->distanceMm));
+  return fail(std::move(p));
+}
+
 Expected<Vec3> planeTowards(const LoftPlaces& places, int i, int neighbour, LengthTolerance point) {
   const Path& p = *places.sections[size_t(i)].path();
   const PlaneOfPoints plane = fitPlane(polyline(p, 16));
@@ -231,16 +244,8 @@ Vec3 LoftEnds::leaning(int e, const Vec3& along) const {
 }
 
 Expected<NeighbourPlace> LoftEnds::neighbour(int e, const Vec3& at) const {
-  const auto beside = end(e).neighbour ? end(e).neighbour(at) : std::nullopt;
-  const double near = kOnSkinTolerances * cx_.tolerances.point.mm;
-  if (beside && beside->distanceMm <= near) return *beside;
-  Problem p =
-      problem("LM-L013", "section " + std::to_string(section(e) + 1) + " does not lie on the skin that it is to flow into")
-          .at(at)
-          .want(millimetres(near))
-          .tryThis("take an edge of that skin, or a curve drawn on it");
-  if (beside) p.measure(millimetres(beside->distanceMm));
-  return fail(std::move(p));
+  return placeOn(end(e).neighbour, at, cx_.tolerances.point, "section " + std::to_string(section(e) + 1),
+                 "take an edge of that skin, or a curve drawn on it");
 }
 
 /// As if there were no guides.

@@ -90,15 +90,9 @@ private:
       const Vec3 leaning = std::cos(a) * line_ + std::sin(a) * outwards_ * t.cross(line_);
       return Wanted{t.cross(leaning).normalized(), {}};
     }
-    const auto beside = side_.flow.neighbour ? side_.flow.neighbour(d(0, 0)) : std::nullopt;
-    const double near = 10 * cx_.tolerances.point.mm;
-    if (beside && beside->distanceMm <= near) return Wanted{beside->normal, beside};
-    Problem p = problem("LM-L013", name() + " does not lie on the skin that it is to flow into")
-                    .at(d(0, 0))
-                    .want(millimetres(near))
-                    .tryThis("take an edge of that skin as guide, or a curve drawn on it");
-    if (beside) p.measure(millimetres(beside->distanceMm));
-    return fail(std::move(p));
+    LUMSK_TRY(beside, placeOn(side_.flow.neighbour, d(0, 0), cx_.tolerances.point, name(),
+                              "take an edge of that skin as guide, or a curve drawn on it"));
+    return Wanted{beside.normal, beside};
   }
   std::string name() const { return side_.side == FirstU ? "the side at starts" : "the side at ends"; }
 

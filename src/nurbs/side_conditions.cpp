@@ -23,10 +23,7 @@ bool atFirst(Side side) { return side == FirstU || side == FirstV; }
 Across across(const Surface& s, Side side) {
   const int nu = s.sizeU(), nv = s.sizeV();
   if (alongU(side)) return {s.degreeU(), s.knotsU(), Eigen::Map<const Rows>(s.grid().data(), nu, 3 * nv)};
-  Rows rows(nv, 3 * nu);
-  for (int i = 0; i < nu; ++i)
-    for (int j = 0; j < nv; ++j) rows.row(j).segment<3>(3 * i) = s.point(i, j);
-  return {s.degreeV(), s.knotsV(), std::move(rows)};
+  return {s.degreeV(), s.knotsV(), rowsAcross(s)};
 }
 
 Surface withRows(const Surface& s, Side side, const Rows& rows) {

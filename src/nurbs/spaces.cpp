@@ -37,12 +37,16 @@ Rows rowsIn(int fromDegree, const Knots& from, const Rows& rows, int p, const Kn
   return rowsThrough(p, to, std::move(values));
 }
 
+Rows rowsAcross(const Surface& s) {
+  Rows rows(s.sizeV(), 3 * s.sizeU());
+  for (int i = 0; i < s.sizeU(); ++i)
+    for (int j = 0; j < s.sizeV(); ++j) rows.row(j).segment<3>(3 * i) = s.point(i, j);
+  return rows;
+}
+
 Surface withSpaceV(const Surface& s, int degree, const Knots& knots) {
-  const Eigen::Index nu = s.sizeU(), nv = s.sizeV();
-  Rows rows(nv, 3 * nu);
-  for (Eigen::Index i = 0; i < nu; ++i)
-    for (Eigen::Index j = 0; j < nv; ++j) rows.row(j).segment<3>(3 * i) = s.point(int(i), int(j));
-  const Rows in = rowsIn(s.degreeV(), s.knotsV(), rows, degree, knots);
+  const Eigen::Index nu = s.sizeU();
+  const Rows in = rowsIn(s.degreeV(), s.knotsV(), rowsAcross(s), degree, knots);
   Points grid(nu * in.rows(), 3);
   for (Eigen::Index i = 0; i < nu; ++i)
     for (Eigen::Index j = 0; j < in.rows(); ++j) grid.row(i * in.rows() + j) = in.row(j).segment<3>(3 * i);

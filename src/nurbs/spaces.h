@@ -19,6 +19,9 @@ Rows rowsIn(int fromDegree, const Knots& from, const Rows& rows, int toDegree, c
 /// The value, or a derivative to third order, of what has `rows` as control rows.
 Eigen::RowVectorXd valueOf(int degree, const Knots& knots, const Rows& rows, double t, int order = 0);
 
+/// Control points of a surface by rows across (v): row j holds x, y, z of point (0, j), (1, j), ...
+Rows rowsAcross(const Surface& s);
+
 /// A surface with its control rows across (v) in another space, which must hold them.
 Surface withSpaceV(const Surface& s, int degree, const Knots& knots);
 
