@@ -4,6 +4,7 @@
 #include "nurbs/loft_across.h"
 #include "nurbs/loft_centre.h"
 #include "nurbs/loft_ends.h"
+#include "nurbs/guide_run.h"
 #include "nurbs/loft_guides.h"
 #include "nurbs/loft_sides.h"
 #include "nurbs/meet.h"
@@ -24,8 +25,6 @@ constexpr int kJoinLooks = 53;
 constexpr double kCrossShareStep = 0.2;
 constexpr double kJoinPart = 0.5; ///< of what a join may miss: what the fit may use
 constexpr int kGuideDegree = 5;   ///< at least, in both directions: curvature and its derivative flow
-constexpr int kGuidedSamples = 160;
-constexpr int kPatience = 3; ///< knots that have to stay, in a row, until a fit counts as lean
 constexpr double kClosenessStep = 5, kMostCloseness = 25, kHelps = 0.7;
 constexpr double kSameJump = 1e-6, kNearJump = 0.03; ///< of a strip
 constexpr double kLeastRelaxedShare = 0.002, kRelaxedShareStep = 0.3;
@@ -49,7 +48,7 @@ public:
     LUMSK_CHECK(findMirrors());
     LUMSK_CHECK(readyGuides());
     for (int e : {0, 1}) LUMSK_CHECK(leaving_.prepare(e));
-    if (!guides_.empty()) LUMSK_CHECK(leaving_.follow(spread_, guideEnds()));
+    if (!guides_.empty()) LUMSK_CHECK(leaving_.follow(spread_, run_->ends({o_.start.pull, o_.end.pull})));
     if (o_.centre != LoftOptions::Centre::None) LUMSK_CHECK(readyCentre());
     LUMSK_CHECK(fitStrips());
     if (o_.way == LoftWay::Ruled) return ruled();
@@ -322,9 +321,9 @@ private:
     lean.fit = {o_.way == LoftWay::Relaxed ? relaxedShare_ * o_.relaxed.mm : cx_.tolerances.fit.mm};
     lean.fair = o_.way == LoftWay::Relaxed;
     lean.removeKnots = !guides_.empty();
-    lean.patience = kPatience;
+    lean.patience = GuideRun::kPatience;
     if (!guides_.empty()) {
-      lean.baseSamples = kGuidedSamples;
+      lean.baseSamples = GuideRun::kSamples;
       for (double t : spread_.places(k)) lean.held.push_back((t + before) / (1 + before + after));
     }
     lean.degree = 3;
@@ -553,7 +552,7 @@ private:
     LUMSK_TRY(share, guideShares(int(k), fit));
     Rows miss(Eigen::Index(guides_.size()), 3);
     for (size_t g = 0; g < guides_.size(); ++g) {
-      const Vec3 d = guideDerivatives(g, e)[0];
+      const Vec3 d = run_->derivatives(g, e)[0];
       const double turn = std::abs(90 - degFromRad(angleBetweenRad(d, normal)));
       if (turn > cx_.tolerances.angle.deg)
         return fail(problem("LM-L026", "guide " + std::to_string(g + 1) + " does not leave the point squarely")
@@ -844,126 +843,36 @@ private:
     return out;
   }
 
-  /// Parameters of the sections from the guides, and the guides fitted over them.
   Expected<void> readyGuides() {
     if (guides_.empty()) return {};
-    std::vector<LoftPlace> on;
     size_t first = 0;
     while (!sections_[first].path()) ++first;
+    std::vector<LoftPlace> on;
     for (const LoftGuide& g : guides_)
-      on.push_back(
-          loftPlace(out_.alignment.sections[first], out_.alignment.closed, g.crossings[first].fraction));
+      on.push_back(loftPlace(out_.alignment.sections[first], out_.alignment.closed, g.crossings[first].fraction));
     spread_ = GuideSpread(out_.alignment, std::move(on), {sides_[0].has_value(), sides_[1].has_value()});
-    std::vector<std::vector<double>> along;
-    std::vector<double> v(size_t(n_) + (o_.around ? 1 : 0), 0.0);
-    for (size_t g = 0; g < guides_.size(); ++g) {
-      std::vector<double> at;
-      for (const GuideCrossing& c : guides_[g].crossings) at.push_back(c.along);
-      guideLengths_.emplace_back(o_.guides[g]);
-      if (o_.around) at.push_back(at.front() + guideLengths_.back().total());
-      for (size_t i = 0; i < v.size(); ++i)
-        v[i] += (at[i] - at.front()) / (at.back() - at.front()) / double(guides_.size());
-      along.push_back(std::move(at));
-    }
-    v.front() = 0.0, v.back() = 1.0;
-    for (size_t g = 0; g < guides_.size(); ++g) {
-      auto map = MonotoneMap::through(v, along[g], o_.around);
-      if (!map) return fail(map.error().at(guides_[g].crossings[0].at));
-      alongGuide_.push_back(std::move(*map));
-    }
-    out_.parameters = v;
-    across_.emplace(std::move(v), o_.degree < 3 ? o_.degree : std::max(o_.degree, kGuideDegree), ends_, o_.around);
+    LUMSK_TRY(run, GuideRun::of(o_.guides, guides_, o_.around));
+    run_.emplace(std::move(run));
+    out_.parameters = run_->parameters();
+    across_.emplace(out_.parameters, o_.degree < 3 ? o_.degree : std::max(o_.degree, kGuideDegree), ends_, o_.around);
     return {};
   }
 
-  /// Place of a guide at a parameter across.
-  Vec3 guideAt(size_t g, double v) const {
-    const double whole = guideLengths_[g].total();
-    double s = alongGuide_[g](v);
-    if (guides_[g].reversed) s = whole - s;
-    if (o_.around) s -= whole * std::floor(s / whole);
-    return o_.guides[g].at(guideLengths_[g].parameterAt(s));
-  }
-
-  /// What every guide does between the sections beyond what is interpolated of its places on them, and of its
-  /// derivatives at ends: nothing there, by itself.
   /// `closeness`: so much more closely those are followed that a side flows over, whose curvature the skin has there.
-  Expected<void> fitGuides(double closeness) {
-    const Eigen::Index width = Eigen::Index(3 * guides_.size());
-    const std::array<int, 2> orders = endOrders();
-    Rows at(n_, width);
-    std::array<Rows, 2> ends{Rows(orders[0], width), Rows(orders[1], width)};
-    for (size_t g = 0; g < guides_.size(); ++g) {
-      const Eigen::Index c = Eigen::Index(3 * g);
-      for (int i = 0; i < n_; ++i) at.row(i).segment<3>(c) = guideAt(g, out_.parameters[size_t(i)]).transpose();
-      for (size_t e : {0, 1})
-        for (Eigen::Index q = 0; q < ends[e].rows(); ++q)
-          ends[e].row(q).segment<3>(c) = guideDerivatives(g, int(e))[size_t(q)].transpose();
-    }
-    for (size_t e : {0, 1})
-      if (ends_[e]) ends[e].resize(0, width);
-    LUMSK_TRY(own, across_->through(at, ends[0], ends[1]));
-    const double fit = guidePart_ * cx_.tolerances.fit.mm;
+  Expected<LeanFit> fitGuides(double closeness) const {
     std::vector<double> weight(guides_.size(), 1.0);
     for (size_t g = 0; g < guides_.size(); ++g)
       for (int side : {0, 1})
         if (flowsOver(side) && spread_.on(side ? out_.alignment.strips - 1 : 0, g) == double(side)) weight[g] = closeness;
-    CurveFamily family;
-    family.curves = int(guides_.size());
-    family.closed = o_.around;
-    family.sample = [&](double v, double* out) {
-      const Eigen::RowVectorXd base = valueOf(own.degree, own.knots, own.controls, v);
-      for (size_t g = 0; g < guides_.size(); ++g)
-        Eigen::Map<Vec3>(out + 3 * g, 3) =
-            weight[g] * (guideAt(g, v) - base.segment<3>(Eigen::Index(3 * g)).transpose());
-    };
-    const LoftAcross::Space space = across_->space(orders);
-    LeanOptions lean;
-    lean.degree = space.degree;
-    for (size_t e : {0, 1}) lean.endDerivatives[e] = Rows::Zero(ends[e].rows(), width);
-    lean.firstSpans = o_.around ? n_ : 1;
-    if (space.breaks.size() > 2) lean.firstBreaks = space.breaks;
-    lean.fit = {fit};
-    lean.held = out_.parameters;
-    lean.removeKnots = true;
-    lean.patience = kPatience;
-    lean.baseSamples = kGuidedSamples;
-    auto fitted = fitLean(family, lean);
-    if (!fitted) return fail(fitted.error().inField("guides"));
-    guideFit_ = std::move(*fitted);
-    for (size_t g = 0; g < guides_.size(); ++g) guideFit_.controls.middleCols<3>(Eigen::Index(3 * g)) /= weight[g];
-    return {};
-  }
-
-  /// Derivatives of the guides at both ends, by mm as ends have them.
-  std::vector<std::array<std::array<Vec3, 3>, 2>> guideEnds() const {
-    std::vector<std::array<std::array<Vec3, 3>, 2>> out(guides_.size());
-    for (size_t g = 0; g < guides_.size(); ++g)
-      for (int e : {0, 1}) {
-        const auto& v = out_.parameters;
-        const size_t last = size_t(n_) - 1;
-        const double way = e ? v[last - 1] - v[last] : v[1] - v[0];
-        const auto d = guideDerivatives(g, e);
-        double scale = 1;
-        for (size_t q = 0; q < 3; ++q) out[g][size_t(e)][q] = (scale *= way / end(e).pull) * d[q];
-      }
-    return out;
-  }
-  /// By the parameter across, of first to third order: of the curve by its length, and of its length.
-  std::array<Vec3, 3> guideDerivatives(size_t g, int e) const {
-    const double v = e ? 1.0 : 0.0, whole = guideLengths_[g].total();
-    const double s = guides_[g].reversed ? whole - alongGuide_[g](v) : alongGuide_[g](v);
-    CurveDerivatives c;
-    o_.guides[g].derivatives(guideLengths_[g].parameterAt(s), 3, c);
-    return byLength(c, guides_[g].reversed ? -1.0 : 1.0, alongGuide_[g].derivatives(v));
+    return run_->between(*across_, endOrders(), weight, {guidePart_ * cx_.tolerances.fit.mm});
   }
 
   /// Every guide's way off the skin, spread along the sections by functions that are 1 at one guide and 0 at others.
   Expected<void> followGuides(double closeness) {
-    LUMSK_CHECK(fitGuides(closeness));
-    const int q = guideFit_.degree;
-    const Knots& V = guideFit_.knots;
-    LUMSK_TRY(off, across_->between(q, V, guideFit_.controls, endOrders()));
+    LUMSK_TRY(fit, fitGuides(closeness));
+    const int q = fit.degree;
+    const Knots& V = fit.knots;
+    LUMSK_TRY(off, across_->between(q, V, fit.controls, endOrders()));
     for (int k = 0; k < out_.alignment.strips; ++k) {
       Surface s = withSpaceV(out_.strips[size_t(k)], q, V);
       LUMSK_TRY(share, spread_.in(k, s.degreeU(), s.knotsU()));
@@ -1047,7 +956,7 @@ private:
       const double u = s.firstU() + place.t * (s.lastU() - s.firstU());
       for (int i = 0; i < kGuideLooks; ++i) {
         const double v = (i + 0.37) / kGuideLooks;
-        const Vec3 p = guideAt(g, v);
+        const Vec3 p = run_->at(g, v);
         if (const double d = (s.at(u, v) - p).norm(); d > out_.guideDeviationMm)
           out_.guideDeviationMm = d, out_.guideDeviationAt = p;
       }
@@ -1065,14 +974,12 @@ private:
   std::array<std::optional<Frame>, 2> ends_, sides_; ///< mirror planes
   std::optional<LoftAcross> across_;
   std::vector<LoftGuide> guides_;
-  std::vector<ArcLength> guideLengths_;
-  std::vector<MonotoneMap> alongGuide_; ///< parameter across to length
+  std::optional<GuideRun> run_;
   double guidePart_ = kGuidePart;
   GuideSpread spread_;
   std::optional<LoftCentre> centre_;
   std::optional<MonotoneMap> alongCentre_; ///< parameter across to the centre line's
   double relaxedShare_ = 0.6;              ///< of what a relaxed skin may leave its sections: what smoothing them uses
-  LeanFit guideFit_;
   LoftEnds leaving_;
   LoftResult out_;
 };

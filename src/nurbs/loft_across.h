@@ -55,6 +55,7 @@ public:
   const std::vector<double>& parameters() const { return v_; }
   int sections() const { return int(v_.size()) - around_; }
   bool around() const { return around_; }
+  bool mirrored(int e) const { return mirrors_[size_t(e)].has_value(); }
 
 private:
   struct Continued {
