@@ -177,6 +177,7 @@ void ChoiceEditor::setValue(const json& v) {
 
 SwitchEditor::SwitchEditor(Field f) : FieldEditor(std::move(f)), box_(new QCheckBox) {
   flat(this)->addWidget(box_);
+  box_->setObjectName("switch-" + QString::fromStdString(field_.key));
   box_->setAccessibleName(said(field_.label));
   connect(box_, &QCheckBox::clicked, this, [this](bool on) { emit changed(on); });
 }

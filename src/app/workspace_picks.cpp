@@ -1,5 +1,5 @@
-#include "app/workspace.h"
 #include "app/words.h"
+#include "app/workspace.h"
 
 #include <nlohmann/json.hpp>
 

@@ -1,6 +1,6 @@
 #pragma once
-#include "brep/body.h"
 #include "base/context.h"
+#include "brep/body.h"
 
 namespace lumsk::brep {
 

@@ -17,9 +17,7 @@ namespace lumsk::brep {
 
 namespace {
 
-Problem unreadable() {
-  return problem("LM-G005", "this edge cannot be read as a curve").tryThis("pick another edge");
-}
+Problem unreadable() { return problem("LM-G005", "this edge cannot be read as a curve").tryThis("pick another edge"); }
 
 Vec3 leavingEnd(const nurbs::Path& p) {
   nurbs::CurveDerivatives d;
@@ -84,7 +82,7 @@ Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corne
       if (best < 0) break;
       used[size_t(best)] = grown = true;
       tip = TopExp::FirstVertex(all[size_t(best)]).IsSame(tip) ? TopExp::LastVertex(all[size_t(best)])
-                                                                : TopExp::FirstVertex(all[size_t(best)]);
+                                                               : TopExp::FirstVertex(all[size_t(best)]);
       if (!forward) next = nurbs::reversed(next);
       segments.insert(forward ? segments.end() : segments.begin(), next.segments().begin(), next.segments().end());
       const double near = std::max(point.mm, 2 * BRep_Tool::Tolerance(tip));
@@ -124,7 +122,8 @@ Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point
 
 Expected<nurbs::Path> outlineOf(const Body& b, int face, LengthTolerance point) {
   const auto p = toPath(BRepTools::OuterWire(faces(b)[size_t(face)]), point);
-  if (!p) return fail(problem("LM-G005", "the border of this face cannot be read as a curve").tryThis("pick its edges"));
+  if (!p)
+    return fail(problem("LM-G005", "the border of this face cannot be read as a curve").tryThis("pick its edges"));
   return *p;
 }
 

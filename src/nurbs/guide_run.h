@@ -8,6 +8,7 @@ namespace lumsk::nurbs {
 /// The guides of a loft as functions of the parameter across it, which has the sections at common values.
 class GuideRun {
 public:
+  static constexpr int kDegree = 5;    ///< at least, in both directions: curvature and its derivative flow
   static constexpr int kSamples = 160; ///< of fits beside guides
   static constexpr int kPatience = 3;  ///< knots that have to stay, in a row, until such a fit counts as lean
 

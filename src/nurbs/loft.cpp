@@ -1,11 +1,8 @@
 #include "nurbs/loft.h"
 
-#include "nurbs/fit.h"
-#include "nurbs/loft_across.h"
-#include "nurbs/loft_centre.h"
-#include "nurbs/loft_ends.h"
 #include "nurbs/guide_run.h"
-#include "nurbs/loft_guides.h"
+#include "nurbs/loft_centre.h"
+#include "nurbs/loft_relaxed.h"
 #include "nurbs/loft_sides.h"
 #include "nurbs/meet.h"
 #include "nurbs/spaces.h"
@@ -18,19 +15,12 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr double kMostLeanDeg = 85;
-constexpr double kFirstCrossShare = 30;   ///< of a join's tolerances; then a fifth as much each time
-constexpr double kFirstThirdShare = 3000; ///< for ends of third order, whose derivatives hardly count at first
-constexpr int kMostCrossTries = 8;
-constexpr int kJoinLooks = 53;
-constexpr double kCrossShareStep = 0.2;
 constexpr double kJoinPart = 0.5; ///< of what a join may miss: what the fit may use
-constexpr int kGuideDegree = 5;   ///< at least, in both directions: curvature and its derivative flow
 constexpr double kClosenessStep = 5, kMostCloseness = 25, kHelps = 0.7;
-constexpr double kSameJump = 1e-6, kNearJump = 0.03; ///< of a strip
 constexpr double kLeastRelaxedShare = 0.002, kRelaxedShareStep = 0.3;
-constexpr double kGuidePart = 0.75, kGuidePartStep = 0.6; ///< of `fit`: what following the guides may use at first, then
+constexpr double kGuidePart = 0.75,
+                 kGuidePartStep = 0.6; ///< of `fit`: what following the guides may use at first, then
 constexpr int kGuideTries = 3;
-constexpr double kCentrePart = 0.5; ///< of `fit`: what following a centre line may use
 
 class Lofter {
 public:
@@ -50,14 +40,14 @@ public:
     for (int e : {0, 1}) LUMSK_CHECK(leaving_.prepare(e));
     if (!guides_.empty()) LUMSK_CHECK(leaving_.follow(spread_, run_->ends({o_.start.pull, o_.end.pull})));
     if (o_.centre != LoftOptions::Centre::None) LUMSK_CHECK(readyCentre());
-    LUMSK_CHECK(fitStrips());
+    LUMSK_CHECK(fitSections());
     if (o_.way == LoftWay::Ruled) return ruled();
     if (!across_) across_.emplace(out_.parameters, o_.degree, ends_, o_.around);
     auto made = skinAcross();
     // Sections that were smoothed too much for the angle are smoothed less.
     while (!made && made.error().code == "LM-L019" && o_.relaxedTurn && relaxedShare_ > kLeastRelaxedShare) {
       relaxedShare_ *= kRelaxedShareStep;
-      LUMSK_CHECK(fitStrips());
+      LUMSK_CHECK(fitSections());
       made = skinAcross();
     }
     LUMSK_CHECK(std::move(made));
@@ -136,9 +126,10 @@ private:
       };
       for (const Meeting& m : found.list)
         if (!found.overlap && !(atEnd(p, m.a) && atEnd(q, m.b)))
-          return fail(problem("LM-L035", "sections " + std::to_string(i) + " and " + std::to_string(i % n_ + 1) + " cross")
-                          .at(m.a)
-                          .tryThis("move one of them, or change their order"));
+          return fail(
+              problem("LM-L035", "sections " + std::to_string(i) + " and " + std::to_string(i % n_ + 1) + " cross")
+                  .at(m.a)
+                  .tryThis("move one of them, or change their order"));
     }
     return {};
   }
@@ -156,7 +147,7 @@ private:
       lines.push_back(std::move(line));
     }
     std::vector<Section> started = sections_;
-    if (!guides_.empty() && !seamCorner())
+    if (!guides_.empty() && !beginsInCorner(places_, cx_.tolerances.corner))
       for (size_t i = 0; i < started.size(); ++i)
         if (started[i].path() && started[i].path()->closed() && !started[i].start)
           started[i].start = guides_[0].crossings[i].fraction;
@@ -181,7 +172,7 @@ private:
       }
     if (out_.alignment.closed) return {};
     for (int side : {0, 1}) {
-      const SideMeets meets = meetsOf(side);
+      const SideMeets meets = meetsOf(sideOf(side).kind);
       if (meets == SideMeets::Free) continue;
       Points pts(n_, 3);
       std::vector<SideTangent> tangents;
@@ -199,14 +190,6 @@ private:
     for (const auto& plane : {sides_[0], sides_[1], ends_[0], ends_[1]})
       if (plane && !out_.mirror) out_.mirror = plane;
     return {};
-  }
-
-  /// Of sides at a mirror plane.
-  SideMeets meetsOf(int side) const {
-    const LoftEnd kind = sideOf(side).kind;
-    return kind == LoftEnd::Perpendicular ? SideMeets::Perpendicular
-           : kind == LoftEnd::Mirror      ? SideMeets::G3
-                                          : SideMeets::Free;
   }
 
   struct SideTangent {
@@ -246,241 +229,12 @@ private:
     return {};
   }
 
-  /// How far strip k is continued before its start and after its end, in lengths of its own.
-  std::pair<double, double> continuedBy(int k) const {
-    return {k == 0 && sides_[0] ? 1.0 : 0.0, k + 1 == out_.alignment.strips && sides_[1] ? 1.0 : 0.0};
-  }
-
-  /// Common lean fit of one stretch of all sections; kept with one row a section: x, y, z of control point 0, 1, ...
-  struct StripFit {
-    LeanFit fit;
-    Rows strip;                ///< one row a section
-    std::array<Rows, 2> cross; ///< derivatives by mm at both ends
-  };
-
-  Expected<void> fitStrips() {
-    fits_.clear(), strips_.clear(), cross_.clear();
-    for (int k = 0; k < out_.alignment.strips; ++k) {
-      if (cx_.stopped()) return fail(cancelled());
-      cx_.report(double(k) / out_.alignment.strips, "fitting sections");
-      LUMSK_CHECK(fitStrip(k));
-    }
+  Expected<void> fitSections() {
+    LUMSK_TRY(made, fitStrips({places_, o_, spread_, sides_}, leaving_, relaxedShare_, cx_));
+    strips_ = std::move(made.strips);
+    out_.join = made.join;
+    out_.sectionDeviationMm = made.deviationMm;
     return placeSections();
-  }
-
-  /// Fitted more closely until ends that flow on or lean do so within their tolerances.
-  Expected<void> fitStrip(int k) {
-    double share = std::max(leaving_.order(0), leaving_.order(1)) > 2 ? kFirstThirdShare : kFirstCrossShare;
-    for (int tries = 1;; ++tries, share *= kCrossShareStep) {
-      LUMSK_TRY(f, fitOnce(k, leaving_.weights(share)));
-      const LoftJoin join = joinOf(k, f);
-      if (tries < kMostCrossTries && join.worst(cx_.tolerances) > kJoinPart) continue;
-      out_.join.take(join, cx_.tolerances);
-      fits_.push_back(std::move(f.fit));
-      strips_.push_back(std::move(f.strip));
-      cross_.push_back(std::move(f.cross));
-      return {};
-    }
-  }
-
-  Expected<StripFit> fitOnce(int k, std::array<double, 4> weight) {
-    if (o_.way == LoftWay::Relaxed) // ends that flow on are met as closely as ever
-      for (double& w : weight) w *= std::max(1.0, relaxedShare_ * o_.relaxed.mm / cx_.tolerances.fit.mm);
-    std::vector<int> paths;
-    for (int i = 0; i < n_; ++i)
-      if (sections_[i].path()) paths.push_back(i);
-    const size_t cross[2] = {size_t(leaving_.order(0)), size_t(leaving_.order(1))};
-    const auto placeWeight = [&](int i) {
-      const size_t least = o_.way == LoftWay::Relaxed ? 0 : 1;
-      return (i == 0 && cross[0] > least) || (i == n_ - 1 && cross[1] > least) ? weight[0] : 1.0;
-    };
-    CurveFamily family;
-    family.curves = int(paths.size() + cross[0] + cross[1]);
-    family.closed = out_.alignment.closed && out_.alignment.strips == 1 && !seamCorner();
-    const auto [before, after] = continuedBy(k);
-    family.sample = [&, before = before, after = after](double x, double* out) {
-      double t = x * (1 + before + after) - before;
-      const std::optional<Frame>* image = nullptr;
-      if (before > 0 && t < 0) t = -t, image = &sides_[0];
-      if (after > 0 && t > 1) t = 2 - t, image = &sides_[1];
-      for (size_t c = 0; c < paths.size(); ++c) {
-        const Vec3 p = places_.at(paths[c], k, t);
-        Eigen::Map<Vec3>(out + 3 * c, 3) = placeWeight(paths[c]) * (image ? mirroredPoint(p, **image) : p);
-      }
-      double* next = out + 3 * paths.size();
-      for (int e : {0, 1}) {
-        std::array<Vec3, 3> r;
-        if (cross[e] > 0) r = leaving_.known(e, k, t);
-        for (size_t q = 0; q < cross[e]; ++q, next += 3) {
-          r[q] *= weight[q + 1];
-          Eigen::Map<Vec3>(next, 3) = image ? Vec3(r[q] - 2 * r[q].dot((*image)->normal()) * (*image)->normal()) : r[q];
-        }
-      }
-    };
-    LeanOptions lean;
-    lean.fit = {o_.way == LoftWay::Relaxed ? relaxedShare_ * o_.relaxed.mm : cx_.tolerances.fit.mm};
-    lean.fair = o_.way == LoftWay::Relaxed;
-    lean.removeKnots = !guides_.empty();
-    lean.patience = GuideRun::kPatience;
-    if (!guides_.empty()) {
-      lean.baseSamples = GuideRun::kSamples;
-      for (double t : spread_.places(k)) lean.held.push_back((t + before) / (1 + before + after));
-    }
-    lean.degree = 3;
-    for (int i : paths) lean.degree = std::clamp(sections_[i].path()->degree(), lean.degree, 5);
-    if (before + after > 0) lean.degree = 5; // the third derivative must flow through the plane
-    if (!guides_.empty() || flowsOverSides()) lean.degree = std::max(lean.degree, kGuideDegree);
-    lean.firstBreaks = breaksFor(k, lean.degree, cross[0] + cross[1] > 0);
-    for (int side : {0, 1})
-      if (flowsOver(side) && k == (side ? out_.alignment.strips - 1 : 0) && cross[0] + cross[1] == 0 &&
-          o_.way == LoftWay::Exact)
-        lean.endDerivatives[size_t(side)] = sectionEnds(paths, k, side, family.curves);
-    if (!guides_.empty() && spread_.around(k))
-      lean.firstSpans = std::max<int>(lean.firstSpans, int(spread_.places(k).size()) + 3);
-    auto fitted = fitLean(family, lean);
-    if (!fitted && cross[0] + cross[1] > 0 && fitted.error().code == "LM-G101") {
-      Problem p = fitted.error();
-      p.code = "LM-L015";
-      p.what = "an end cannot lean or flow on where its section's bending jumps";
-      p.at(leaving_.sharpest(k));
-      return fail(std::move(p.tryThis("refit that section so that it bends evenly, or take square or free")));
-    }
-    if (!fitted) return fail(fitted.error());
-    StripFit made{std::move(*fitted), {}, {}};
-    const LeanFit& fit = made.fit;
-    out_.sectionDeviationMm = std::max(out_.sectionDeviationMm, fit.deviationMm);
-    const Eigen::Index controls = fit.controls.rows();
-    made.strip = Rows(n_, 3 * controls);
-    for (int i = 0, c = 0; i < n_; ++i) {
-      const Vec3* point = sections_[i].point();
-      for (Eigen::Index j = 0; j < controls; ++j) {
-        if (point)
-          made.strip.row(i).segment<3>(3 * j) = point->transpose();
-        else
-          made.strip.row(i).segment<3>(3 * j) = fit.controls.row(j).segment<3>(3 * c) / placeWeight(i);
-      }
-      c += point ? 0 : 1;
-    }
-    for (size_t e = 0, c = paths.size(); e < 2; ++e) {
-      made.cross[e] = Rows(Eigen::Index(cross[e]), 3 * controls);
-      for (size_t q = 0; q < cross[e]; ++q, ++c)
-        for (Eigen::Index j = 0; j < controls; ++j)
-          made.cross[e].row(Eigen::Index(q)).segment<3>(3 * j) =
-              fit.controls.row(j).segment<3>(Eigen::Index(3 * c)) / weight[q + 1];
-    }
-    if (!guides_.empty()) LUMSK_CHECK(leaveAsGuides(k, made));
-    return made;
-  }
-
-  /// Where the skin flows on over a side, its sections leave it exactly as they do.
-  Rows sectionEnds(const std::vector<int>& paths, int k, int side, int curves) const {
-    const LoftEnd kind = sideOf(side).kind;
-    const int orders = kind == LoftEnd::G3 ? 3 : kind == LoftEnd::G2 ? 2 : 1;
-    Rows out = Rows::Zero(orders, 3 * curves);
-    for (size_t c = 0; c < paths.size(); ++c) {
-      const auto d = places_.derivatives(paths[c], k, side);
-      for (int q = 0; q < orders; ++q) out.row(q).segment<3>(Eigen::Index(3 * c)) = d[size_t(q)].transpose();
-    }
-    return out;
-  }
-
-  /// Breaks that a strip's fit has to have: for many guides; and where an end leans or flows on, at places where the
-  /// curvature of a section jumps, so often that the skin's may jump there too.
-  std::vector<double> breaksFor(int k, int degree, bool leans) const {
-    const auto [before, after] = continuedBy(k);
-    std::vector<double> own;
-    if (!guides_.empty() && !spread_.around(k) && spread_.places(k).size() > size_t(kGuideDegree) + 1)
-      own = breakpoints(averagedKnots(kGuideDegree, spread_.places(k)), kGuideDegree);
-    std::vector<double> jumps;
-    for (int i = 0; leans && before + after == 0 && i < n_; ++i)
-      if (sections_[size_t(i)].path())
-        for (const LoftPlaces::Jump& j : places_.jumps(i))
-          if (j.at.strip == k) jumps.push_back(j.at.t - std::floor(j.at.t));
-    std::sort(jumps.begin(), jumps.end());
-    jumps.erase(std::unique(jumps.begin(), jumps.end(), [](double a, double b) { return b - a < kSameJump; }), jumps.end());
-    if (jumps.empty()) return own;
-    if (own.empty()) own = {0.0, 0.25, 0.5, 0.75, 1.0};
-    std::vector<double> out{0.0};
-    for (double b : own) {
-      const bool near = std::any_of(jumps.begin(), jumps.end(), [&](double j) { return std::abs(j - b) < kNearJump; });
-      if (b > 0 && b < 1 && !near) out.push_back(b);
-    }
-    for (double j : jumps)
-      if (j < kSameJump || j > 1 - kSameJump)
-        out.insert(out.end(), size_t(degree - 2), 0.0); // around: at the seam
-      else
-        out.insert(out.end(), size_t(degree - 1), j);
-    out.push_back(1.0);
-    std::sort(out.begin(), out.end());
-    return out;
-  }
-
-  /// Moves the fitted derivatives at ends to what they are on guides: what is left of the fit's errors there.
-  Expected<void> leaveAsGuides(int k, StripFit& made) {
-    LUMSK_TRY(share, guideShares(k, made.fit));
-    for (size_t e : {0, 1})
-      for (Eigen::Index q = 0; q < made.cross[e].rows(); ++q) {
-        auto row = made.cross[e].row(q);
-        std::vector<Vec3> miss(guides_.size(), Vec3::Zero());
-        for (size_t g = 0; g < guides_.size(); ++g)
-          if (const auto t = spread_.on(k, g))
-            miss[g] = leaving_.known(int(e), k, *t)[size_t(q)] - onFit(k, made.fit, row, *t);
-        for (Eigen::Index j = 0; j < row.cols() / 3; ++j)
-          for (size_t g = 0; g < guides_.size(); ++g)
-            row.segment<3>(3 * j) += share(Eigen::Index(g), j) * miss[g].transpose();
-      }
-    return {};
-  }
-  /// Of a fit, which may go on beyond the strip: how what each guide asks for is shared along it.
-  Expected<Rows> guideShares(int k, const LeanFit& fit) const {
-    const auto [before, after] = continuedBy(k);
-    return spread_.in(k, fit.degree, fit.knots, 1 + before + after, before);
-  }
-  template <class Row> Vec3 onFit(int k, const LeanFit& fit, const Row& row, double t) const {
-    const auto [before, after] = continuedBy(k);
-    return onRow(fit.degree, fit.knots, row, (t + before) / (1 + before + after));
-  }
-  /// The place at t of a curve whose control points stand in one row: x, y, z of the first, ...
-  template <class Row> static Vec3 onRow(int degree, const Knots& knots, const Row& row, double t) {
-    double N[kMaxDegree + 1];
-    const int first = basisFunctions(knots, degree, t, N);
-    Vec3 at = Vec3::Zero();
-    for (int j = 0; j <= degree; ++j) at += N[j] * row.template segment<3>(3 * (first + j)).transpose();
-    return at;
-  }
-
-  /// How a fitted strip meets what its ends are to flow into or to lean by, at places between the samples.
-  LoftJoin joinOf(int k, const StripFit& f) const {
-    LoftJoin worst;
-    const auto [before, after] = continuedBy(k);
-    for (int e : {0, 1}) {
-      if (leaving_.order(e) == 0) continue;
-      const auto spline = [&](const Rows& rows, Eigen::Index row) {
-        Points p(rows.cols() / 3, 3);
-        for (Eigen::Index j = 0; j < p.rows(); ++j) p.row(j) = rows.row(row).segment<3>(3 * j);
-        return Spline::trusted(f.fit.degree, f.fit.knots, std::move(p), f.fit.closed);
-      };
-      std::vector<Spline> across{spline(f.strip, e ? n_ - 1 : 0)};
-      for (Eigen::Index q = 0; q < f.cross[size_t(e)].rows(); ++q) across.push_back(spline(f.cross[size_t(e)], q));
-      for (int i = 0; i < kJoinLooks; ++i) {
-        const double t = (i + 0.41) / kJoinLooks;
-        SurfaceDerivatives d;
-        for (int q = 0; q <= 3; ++q)
-          for (int l = 0; l + q <= 3; ++l) d(l, q) = Vec3::Zero();
-        for (size_t q = 0; q < across.size(); ++q) {
-          CurveDerivatives c;
-          across[q].derivatives((t + before) / (1 + before + after), int(3 - q), c);
-          for (size_t l = 0; l + q <= 3; ++l) d(int(l), int(q)) = c[l];
-        }
-        worst.take(leaving_.join(e, k, t, d), cx_.tolerances);
-      }
-    }
-    return worst;
-  }
-  bool seamCorner() const {
-    for (int i = 0; i < n_; ++i)
-      if (sections_[i].path() && !sections_[i].path()->corners(cx_.tolerances.corner).empty()) return true;
-    return false;
   }
 
   /// Parameters across from mean distances of neighbouring control rows, the same for all strips; with guides, from
@@ -489,18 +243,18 @@ private:
     std::vector<double> v{0.0};
     for (int i = 1; i < n_ + (o_.around ? 1 : 0); ++i) {
       double sum = 0.0, count = 0.0, largest = 0.0;
-      for (const Rows& s : strips_)
-        for (Eigen::Index j = 0; j < s.cols() / 3; ++j, ++count) {
-          const double d = (s.row(i % n_).segment<3>(3 * j) - s.row(i - 1).segment<3>(3 * j)).norm();
+      for (const LoftStrip& s : strips_)
+        for (Eigen::Index j = 0; j < s.rows.cols() / 3; ++j, ++count) {
+          const double d = (s.rows.row(i % n_).segment<3>(3 * j) - s.rows.row(i - 1).segment<3>(3 * j)).norm();
           sum += d;
           largest = std::max(largest, d);
         }
       if (largest <= cx_.tolerances.point.mm)
-        return fail(problem("LM-L004", "sections " + std::to_string(i) + " and " + std::to_string(i % n_ + 1) +
-                                           " coincide")
-                        .measure(millimetres(largest))
-                        .at(strips_[0].row(i % n_).segment<3>(0).transpose())
-                        .tryThis("move one of them or take it out"));
+        return fail(
+            problem("LM-L004", "sections " + std::to_string(i) + " and " + std::to_string(i % n_ + 1) + " coincide")
+                .measure(millimetres(largest))
+                .at(strips_[0].rows.row(i % n_).segment<3>(0).transpose())
+                .tryThis("move one of them or take it out"));
       v.push_back(v.back() + sum / count);
     }
     const double whole = v.back();
@@ -511,14 +265,14 @@ private:
 
   /// Derivative rows of strip k at an end; none when it is free. `e` 0: first, 1: last.
   Expected<Rows> endRows(size_t k, int e) {
-    const Rows& strip = strips_[k];
+    const Rows& strip = strips_[k].rows;
     const LoftEnd kind = end(e).kind;
     const double pull = end(e).pull;
     const int i = e ? n_ - 1 : 0, j = e ? n_ - 2 : 1;
     const double dv = std::abs(out_.parameters[j] - out_.parameters[i]);
     const double sign = e ? -1.0 : 1.0;
     if (leaving_.order(e) > 0) {
-      Rows rows = cross_[k][size_t(e)];
+      Rows rows = strips_[k].cross[size_t(e)];
       double scale = 1.0;
       for (Eigen::Index q = 0; q < rows.rows(); ++q) rows.row(q) *= scale *= sign * pull / dv;
       return rows;
@@ -529,7 +283,7 @@ private:
       LUMSK_TRY(normal, planeTowards(places_, j, i, cx_.tolerances.point));
       // D = s (Q - P) in the tangent plane: linear in Q, so it is exact on the same knots, and all normals agree.
       double arcs = 0.0, reach = 0.0;
-      for (const Rows& s : strips_) arcSums(s, i, j, normal, true, arcs, reach);
+      for (const LoftStrip& s : strips_) arcSums(s.rows, i, j, normal, true, arcs, reach);
       const double scale = sign * pull * arcs / reach / dv;
       for (Eigen::Index c = 0; c < strip.cols() / 3; ++c) {
         const Vec3 d = (strip.row(j) - strip.row(i)).segment<3>(3 * c).transpose();
@@ -540,7 +294,7 @@ private:
     }
     LUMSK_TRY(normal, planeTowards(places_, i, j, cx_.tolerances.point));
     double arcs = 0.0, number = 0.0;
-    for (const Rows& s : strips_) arcSums(s, i, j, normal, false, arcs, number);
+    for (const LoftStrip& s : strips_) arcSums(s.rows, i, j, normal, false, arcs, number);
     for (Eigen::Index c = 0; c < strip.cols() / 3; ++c)
       row.row(0).segment<3>(3 * c) = (sign * pull * arcs / number / dv * normal).transpose();
     return row;
@@ -548,8 +302,7 @@ private:
 
   /// In a point, too, the skin leaves as the guides do; they have to leave it in its tangent plane.
   Expected<void> followAtPoint(size_t k, int e, const Vec3& normal, Rows& row) const {
-    const LeanFit& fit = fits_[k];
-    LUMSK_TRY(share, guideShares(int(k), fit));
+    LUMSK_TRY(share, guideShares(spread_, int(k), strips_[k]));
     Rows miss(Eigen::Index(guides_.size()), 3);
     for (size_t g = 0; g < guides_.size(); ++g) {
       const Vec3 d = run_->derivatives(g, e)[0];
@@ -562,7 +315,7 @@ private:
                         .tryThis("let the guide leave the point in its tangent plane, or let it be pointed"));
       miss.row(Eigen::Index(g)).setZero();
       if (const auto t = spread_.on(int(k), g))
-        miss.row(Eigen::Index(g)) = (d - onFit(int(k), fit, row.row(0), *t)).transpose();
+        miss.row(Eigen::Index(g)) = (d - strips_[k].at(row.row(0), *t)).transpose();
     }
     for (Eigen::Index c = 0; c < row.cols() / 3; ++c)
       for (Eigen::Index g = 0; g < miss.rows(); ++g) row.row(0).segment<3>(3 * c) += share(g, c) * miss.row(g);
@@ -598,123 +351,63 @@ private:
         LUMSK_TRY(rows, endRows(k, e));
         derivatives[size_t(e)].push_back(std::move(rows));
       }
-    const Rows rows = sideBySide([&](size_t k) { return strips_[k]; });
+    const Rows rows = sideBySide([&](size_t k) { return strips_[k].rows; });
     const Rows start = sideBySide([&](size_t k) { return derivatives[0][k]; });
     const Rows finish = sideBySide([&](size_t k) { return derivatives[1][k]; });
-    LUMSK_TRY(made, centre_ ? alongCentre(rows) : fromRows(rows, start, finish));
+    LUMSK_TRY(made, centre_ ? alongCentre(rows) : fromRows({rows, start, finish}));
     out_.degree = made.degree;
     Eigen::Index at = 0;
     for (size_t k = 0; k < strips_.size(); ++k) {
-      const Eigen::Index width = strips_[k].cols();
-      Surface s = surfaceOf(int(k), made.degree, made.knots, made.controls.middleCols(at, width));
+      const Eigen::Index width = strips_[k].rows.cols();
+      Surface s = strips_[k].surface(made.degree, made.knots, made.controls.middleCols(at, width));
       if (centre_) {
         s = withEnd(s, FirstV, derivatives[0][k]);
         s = withEnd(s, LastV, derivatives[1][k]);
       }
-      const auto [before, after] = continuedBy(int(k));
-      const double whole = 1 + before + after;
-      if (whole > 1) s = portion(s, before / whole, (1 + before) / whole, 0, 1);
+      if (strips_[k].whole() > 1) s = portion(s, strips_[k].parameter(0), strips_[k].parameter(1), 0, 1);
       out_.strips.push_back(meetingPlanes(std::move(s), int(k), EndShape::Local));
       at += width;
     }
     return {};
   }
 
-  Surface surfaceOf(int k, int degree, const Knots& knots, const Rows& rows) const {
-    const LeanFit& fit = fits_[size_t(k)];
-    const Eigen::Index nu = rows.cols() / 3, nv = rows.rows();
-    Points grid(nu * nv, 3);
-    for (Eigen::Index i = 0; i < nu; ++i)
-      for (Eigen::Index j = 0; j < nv; ++j) grid.row(i * nv + j) = rows.row(j).segment<3>(3 * i);
-    return Surface::trusted(fit.degree, degree, fit.knots, knots, std::move(grid), fit.closed);
+  Expected<AcrossRows> fromRows(const AcrossGoal& goal, std::vector<Frame> frames = {}) {
+    if (o_.way != LoftWay::Relaxed) return across_->through(goal.rows, goal.start, goal.finish);
+    LUMSK_TRY(made, relaxedRows(*across_, goal, {places_, strips_, std::move(frames), o_.relaxed, o_.relaxedTurn}));
+    out_.sectionDeviationMm = made.deviationMm;
+    out_.sectionTurnDeg = made.turnDeg;
+    return std::move(made.rows);
   }
 
-  Expected<AcrossRows> fromRows(const Rows& rows, const Rows& start, const Rows& finish) {
-    return o_.way == LoftWay::Relaxed ? relaxed(rows, start, finish) : across_->through(rows, start, finish);
+  Expected<AcrossRows> alongCentre(const Rows& rows) {
+    std::vector<Frame> frames;
+    for (int i = 0; i < n_; ++i) frames.push_back(centre_->frame(out_.parameters[size_t(i)]));
+    const Rows none(0, rows.cols());
+    const auto blend = [&](const Rows& local) { return fromRows({local, none, none}, frames); };
+    return centre_->along(rows, strips_, *across_, blend, cx_.tolerances.fit);
   }
 
   /// Straight from section to section.
   Expected<LoftResult> ruled() {
     if (!guides_.empty() || centre_ || end(0).kind != LoftEnd::Free || end(1).kind != LoftEnd::Free ||
         sideOf(0).kind != LoftEnd::Free || sideOf(1).kind != LoftEnd::Free)
-      return fail(problem("LM-L018", "a ruled skin is straight between its sections: it has no guides, centre line or ends")
-                      .at(polyline(*sections_[sections_[0].path() ? 0 : 1].path(), 4).row(0).transpose())
-                      .tryThis("take them away, or let the skin be exact"));
+      return fail(
+          problem("LM-L018", "a ruled skin is straight between its sections: it has no guides, centre line or ends")
+              .at(polyline(*sections_[sections_[0].path() ? 0 : 1].path(), 4).row(0).transpose())
+              .tryThis("take them away, or let the skin be exact"));
     out_.perStretch = n_ - (o_.around ? 0 : 1);
     out_.degree = 1;
     for (int k = 0; k < out_.alignment.strips; ++k)
       for (int i = 0; i < out_.perStretch; ++i) {
-        Rows two(2, strips_[size_t(k)].cols());
-        two << strips_[size_t(k)].row(i), strips_[size_t(k)].row((i + 1) % n_);
-        out_.strips.push_back(surfaceOf(k, 1, uniformKnots(1, 1), two));
+        const Rows& rows = strips_[size_t(k)].rows;
+        Rows two(2, rows.cols());
+        two << rows.row(i), rows.row((i + 1) % n_);
+        out_.strips.push_back(strips_[size_t(k)].surface(1, uniformKnots(1, 1), two));
       }
     return std::move(out_);
   }
 
   // Relaxed
-
-  /// How far a skin leaves the sections, in parts of what it may.
-  struct Leaving {
-    double mm = 0, turnDeg = 0;
-  };
-  Leaving leavingOf(const AcrossRows& made) const {
-    constexpr int kPlaces = 97;
-    Leaving worst;
-    Eigen::Index at = 0;
-    for (int k = 0; k < out_.alignment.strips; ++k) {
-      const LeanFit& fit = fits_[size_t(k)];
-      const Eigen::Index width = strips_[size_t(k)].cols();
-      const auto [before, after] = continuedBy(k);
-      for (int i = 0; i < n_; ++i) {
-        if (sections_[size_t(i)].point()) continue;
-        const Eigen::RowVectorXd row =
-            valueOf(made.degree, made.knots, made.controls.middleCols(at, width), out_.parameters[size_t(i)]);
-        for (int p = 0; p <= kPlaces; ++p) {
-          const double t = double(p) / kPlaces, x = (t + before) / (1 + before + after);
-          BasisDerivatives b;
-          basisDerivatives(fit.knots, fit.degree, x, 1, b);
-          Vec3 here = Vec3::Zero(), along = Vec3::Zero();
-          for (int j = 0; j <= fit.degree; ++j) {
-            const Vec3 c = row.segment<3>(3 * (b.first + j)).transpose();
-            here += b.value[0][size_t(j)] * c, along += b.value[1][size_t(j)] * c;
-          }
-          worst.mm = std::max(worst.mm, (here - places_.at(i, k, t)).norm());
-          if (o_.relaxedTurn)
-            worst.turnDeg = std::max(worst.turnDeg, degFromRad(angleBetweenRad(along, places_.tangent(i, k, t))));
-        }
-      }
-      at += width;
-    }
-    return worst;
-  }
-  bool allowed(const Leaving& l) const {
-    return l.mm <= o_.relaxed.mm && (!o_.relaxedTurn || l.turnDeg <= o_.relaxedTurn->deg);
-  }
-
-  /// The most even skin within what is allowed, by bisection over the power of ten of the weight (Reinsch 1967).
-  Expected<AcrossRows> relaxed(const Rows& rows, const Rows& start, const Rows& finish) {
-    double low = -14, high = 4;
-    LUMSK_TRY(best, across_->near(rows, start, finish, std::pow(10.0, low)));
-    Leaving found = leavingOf(best);
-    if (!allowed(found))
-      return fail(problem("LM-L019", "no even skin stays as near to the sections as asked")
-                      .measure(found.mm > o_.relaxed.mm ? millimetres(found.mm) : degrees(found.turnDeg))
-                      .want(found.mm > o_.relaxed.mm ? millimetres(o_.relaxed.mm) : degrees(o_.relaxedTurn->deg))
-                      .at(places_.at(sections_[0].path() ? 0 : 1, 0, 0.5))
-                      .tryThis("allow more, or let the skin be exact"));
-    for (int it = 0; it < 16; ++it) {
-      const double mid = 0.5 * (low + high);
-      LUMSK_TRY(made, across_->near(rows, start, finish, std::pow(10.0, mid)));
-      const Leaving now = leavingOf(made);
-      if (allowed(now))
-        best = std::move(made), found = now, low = mid;
-      else
-        high = mid;
-    }
-    out_.sectionDeviationMm = found.mm;
-    out_.sectionTurnDeg = found.turnDeg;
-    return best;
-  }
 
   // Along a centre line
 
@@ -722,79 +415,7 @@ private:
     LUMSK_TRY(centre, LoftCentre::of(places_, o_, cx_));
     centre_ = std::move(centre);
     if (out_.parameters.empty()) out_.parameters = centre_->parameters();
-    LUMSK_TRY(map, MonotoneMap::through(out_.parameters, centre_->parameters(), o_.around));
-    alongCentre_ = std::move(map);
-    return {};
-  }
-  Frame frameAt(double v) const { return centre_->frame((*alongCentre_)(v)); }
-
-  Expected<AcrossRows> alongCentre(const Rows& rows) {
-    Rows local = rows;
-    for (int i = 0; i < n_; ++i) {
-      const Frame f = frameAt(out_.parameters[size_t(i)]);
-      for (Eigen::Index c = 0; c < rows.cols() / 3; ++c)
-        local.row(i).segment<3>(3 * c) = f.local(rows.row(i).segment<3>(3 * c).transpose()).transpose();
-    }
-    const Rows none(0, rows.cols());
-    LUMSK_TRY(blend, fromRows(local, none, none));
-    LUMSK_CHECK(checkFolds(blend));
-    CurveFamily family;
-    family.curves = int(rows.cols() / 3);
-    family.closed = o_.around;
-    family.sample = [&](double v, double* out) {
-      const Frame f = frameAt(v);
-      const Eigen::RowVectorXd at = valueOf(blend.degree, blend.knots, blend.controls, v);
-      for (Eigen::Index c = 0; c < at.cols() / 3; ++c) {
-        const Vec3 p = at.segment<3>(3 * c).transpose();
-        Eigen::Map<Vec3>(out + 3 * c, 3) = f.at(p.x(), p.y(), p.z());
-      }
-    };
-    LeanOptions lean;
-    const LoftAcross::Space space = across_->space({});
-    lean.degree = std::max(space.degree, blend.degree);
-    lean.firstBreaks = breaksOf(blend.knots, blend.degree, lean.degree);
-    lean.fit = {kCentrePart * cx_.tolerances.fit.mm};
-    LUMSK_TRY(fitted, fitLean(family, lean));
-    // Exactly through the sections; relaxed, through where the blend has them.
-    Rows miss(n_, rows.cols());
-    Eigen::RowVectorXd wanted(rows.cols());
-    for (int i = 0; i < n_; ++i) {
-      family.sample(out_.parameters[size_t(i)], wanted.data());
-      miss.row(i) = wanted - valueOf(fitted.degree, fitted.knots, fitted.controls, out_.parameters[size_t(i)]);
-    }
-    LUMSK_TRY(put, across_->through(miss, none, none, true));
-    AcrossRows out{fitted.degree, fitted.knots, fitted.controls};
-    out.controls += rowsIn(put.degree, put.knots, put.controls, out.degree, out.knots);
-    return out;
-  }
-
-  /// Where the line bends more sharply than the skin reaches from it, planes square to it cross within the skin.
-  Expected<void> checkFolds(const AcrossRows& blend) const {
-    constexpr int kPlaces = 64;
-    double worst = 0;
-    Vec3 at = Vec3::Zero();
-    for (int p = 0; p <= kPlaces; ++p) {
-      const double v = double(p) / kPlaces;
-      const Vec2 bend = centre_->curvature((*alongCentre_)(v));
-      const Frame f = frameAt(v);
-      Eigen::Index from = 0;
-      const Eigen::RowVectorXd row = valueOf(blend.degree, blend.knots, blend.controls, v);
-      for (size_t k = 0; k < strips_.size(); ++k) {
-        const Eigen::RowVectorXd own = row.segment(from, strips_[k].cols());
-        for (int q = 0; q <= kPlaces; ++q) {
-          const Vec3 here = onRow(fits_[k].degree, fits_[k].knots, own, double(q) / kPlaces);
-          if (const double part = here.head<2>().dot(bend); part > worst)
-            worst = part, at = f.at(here.x(), here.y(), here.z());
-        }
-        from += strips_[k].cols();
-      }
-    }
-    if (worst < 1) return {};
-    return fail(problem("LM-L033", "planes square to the centre line cross within the skin: it would fold over")
-                    .measure(ratio(worst))
-                    .want(ratio(1))
-                    .at(at)
-                    .tryThis("let the centre line bend less there, take smaller sections, or no centre line"));
+    return centre_->place(out_.parameters, o_.around);
   }
 
   /// A skin whose end is made to leave as its derivative rows say; sections stay.
@@ -816,8 +437,8 @@ private:
     };
     meet(FirstV, ends_[0], SideMeets::G3);
     meet(LastV, ends_[1], SideMeets::G3);
-    if (k == 0) meet(FirstU, sides_[0], meetsOf(0));
-    if (k + 1 == out_.alignment.strips) meet(LastU, sides_[1], meetsOf(1));
+    if (k == 0) meet(FirstU, sides_[0], meetsOf(o_.left.kind));
+    if (k + 1 == out_.alignment.strips) meet(LastU, sides_[1], meetsOf(o_.right.kind));
     return s;
   }
 
@@ -854,7 +475,8 @@ private:
     LUMSK_TRY(run, GuideRun::of(o_.guides, guides_, o_.around));
     run_.emplace(std::move(run));
     out_.parameters = run_->parameters();
-    across_.emplace(out_.parameters, o_.degree < 3 ? o_.degree : std::max(o_.degree, kGuideDegree), ends_, o_.around);
+    across_.emplace(out_.parameters, o_.degree < 3 ? o_.degree : std::max(o_.degree, int(GuideRun::kDegree)), ends_,
+                    o_.around);
     return {};
   }
 
@@ -863,7 +485,7 @@ private:
     std::vector<double> weight(guides_.size(), 1.0);
     for (size_t g = 0; g < guides_.size(); ++g)
       for (int side : {0, 1})
-        if (flowsOver(side) && spread_.on(side ? out_.alignment.strips - 1 : 0, g) == double(side)) weight[g] = closeness;
+        if (flows(side) && spread_.on(side ? out_.alignment.strips - 1 : 0, g) == double(side)) weight[g] = closeness;
     return run_->between(*across_, endOrders(), weight, {guidePart_ * cx_.tolerances.fit.mm});
   }
 
@@ -915,15 +537,12 @@ private:
     }
   }
 
-  bool flowsOver(int side) const {
-    const LoftEnd k = sideOf(side).kind;
-    return !out_.alignment.closed && k != LoftEnd::Free && meetsOf(side) == SideMeets::Free;
-  }
-  bool flowsOverSides() const { return flowsOver(0) || flowsOver(1); }
+  bool flows(int side) const { return !out_.alignment.closed && flowsOver(sideOf(side).kind); }
+  bool flowsOverSides() const { return flows(0) || flows(1); }
 
   Expected<void> flowOverSides() {
     for (int side : {0, 1}) {
-      if (!flowsOver(side)) continue;
+      if (!flows(side)) continue;
       const int k = side ? out_.alignment.strips - 1 : 0;
       LoftSide flow{side ? LastU : FirstU, sideOf(side), guidesOn(k), {}, endOrders()};
       for (int i = 0; i < n_; ++i) flow.sections.push_back(tangentAt(i, side == 0).d);
@@ -968,9 +587,7 @@ private:
   const LoftOptions& o_;
   const Context& cx_;
   int n_;
-  std::vector<LeanFit> fits_;
-  std::vector<Rows> strips_;
-  std::vector<std::array<Rows, 2>> cross_; ///< of every strip and end: derivatives by mm, as `crossAt` has them
+  std::vector<LoftStrip> strips_;
   std::array<std::optional<Frame>, 2> ends_, sides_; ///< mirror planes
   std::optional<LoftAcross> across_;
   std::vector<LoftGuide> guides_;
@@ -978,8 +595,7 @@ private:
   double guidePart_ = kGuidePart;
   GuideSpread spread_;
   std::optional<LoftCentre> centre_;
-  std::optional<MonotoneMap> alongCentre_; ///< parameter across to the centre line's
-  double relaxedShare_ = 0.6;              ///< of what a relaxed skin may leave its sections: what smoothing them uses
+  double relaxedShare_ = 0.6; ///< of what a relaxed skin may leave its sections: what smoothing them uses
   LoftEnds leaving_;
   LoftResult out_;
 };

@@ -24,8 +24,7 @@ Rows imageOfDerivatives(Rows rows, const Frame& f) {
   for (Eigen::Index q = 0; q < rows.rows(); ++q) {
     sign = -sign;
     for (Eigen::Index c = 0; c < rows.cols() / 3; ++c)
-      rows.row(q).segment<3>(3 * c) =
-          sign * image(rows.row(q).segment<3>(3 * c).transpose(), f, true).transpose();
+      rows.row(q).segment<3>(3 * c) = sign * image(rows.row(q).segment<3>(3 * c).transpose(), f, true).transpose();
   }
   return rows;
 }
@@ -93,8 +92,7 @@ Expected<AcrossRows> LoftAcross::through(const Rows& rows, const Rows& start, co
   return out;
 }
 
-Expected<AcrossRows> LoftAcross::near(const Rows& rows, const Rows& start, const Rows& finish,
-                                      double evenness) const {
+Expected<AcrossRows> LoftAcross::near(const Rows& rows, const Rows& start, const Rows& finish, double evenness) const {
   // Over [0, 1] with images beyond mirrors; around, by itself.
   const bool images = mirrors_[0] || mirrors_[1];
   Continued c;

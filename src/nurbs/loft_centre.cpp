@@ -2,6 +2,7 @@
 
 #include "nurbs/closest.h"
 #include "nurbs/interpolate.h"
+#include "nurbs/spaces.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,8 +11,9 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr int kLooks = 48;         ///< places of a section that say where its middle is
-constexpr double kNear = 1e-4;     ///< of the line: for differences
+constexpr int kLooks = 48;          ///< places of a section that say where its middle is
+constexpr double kCentrePart = 0.5; ///< of `fit`: what following the line may use
+constexpr double kNear = 1e-4;      ///< of the line: for differences
 
 Vec3 middleOf(const LoftPlaces& p, int i) {
   if (const Vec3* point = p.sections[size_t(i)].point()) return *point;
@@ -39,10 +41,10 @@ Expected<LoftCentre> LoftCentre::of(const LoftPlaces& places, const LoftOptions&
     c.line_ = std::make_shared<const Path>(std::move(path));
   }
   if (c.line_->closed() != o.around)
-    return fail(problem("LM-L032", o.around ? "the centre line is open, and the loft runs around"
-                                            : "the centre line is closed")
-                    .at(c.line_->start())
-                    .tryThis("take another centre line, or let it be computed"));
+    return fail(
+        problem("LM-L032", o.around ? "the centre line is open, and the loft runs around" : "the centre line is closed")
+            .at(c.line_->start())
+            .tryThis("take another centre line, or let it be computed"));
   c.frames_ = std::make_shared<const LeastTwist>(*c.line_);
   const ArcLength length(*c.line_);
   std::vector<double> f;
@@ -79,7 +81,15 @@ Expected<LoftCentre> LoftCentre::of(const LoftPlaces& places, const LoftOptions&
   return c;
 }
 
-Frame LoftCentre::frame(double v) const {
+Expected<void> LoftCentre::place(const std::vector<double>& sections, bool around) {
+  LUMSK_TRY(map, MonotoneMap::through(sections, at_, around));
+  placed_ = std::move(map);
+  return {};
+}
+
+Frame LoftCentre::frame(double v) const { return frameOnLine(placed_ ? (*placed_)(v) : v); }
+
+Frame LoftCentre::frameOnLine(double v) const {
   double f = from_ + v * (to_ - from_);
   if (reversed_) f = 1 - f;
   f -= f > 1 || f < 0 ? std::floor(f) : 0.0;
@@ -92,11 +102,84 @@ Frame LoftCentre::frame(double v) const {
 }
 
 Vec2 LoftCentre::curvature(double v) const {
+  if (placed_) v = (*placed_)(v);
   const double a = std::max(0.0, v - kNear), b = std::min(1.0, v + kNear);
-  const Frame low = frame(a), high = frame(b), here = frame(v);
+  const Frame low = frameOnLine(a), high = frameOnLine(b), here = frameOnLine(v);
   const Vec3 turn = (high.normal() - low.normal()) * (reversed_ ? -1.0 : 1.0); // normals do not turn over
   const double way = (high.origin - low.origin).norm();
   return way > 0 ? Vec2(turn.dot(here.x) / way, turn.dot(here.y) / way) : Vec2(Vec2::Zero());
+}
+
+Expected<AcrossRows> LoftCentre::along(const Rows& rows, const std::vector<LoftStrip>& strips, const LoftAcross& across,
+                                       const Blend& blended, LengthTolerance fit) const {
+  const std::vector<double>& at = across.parameters();
+  const int sections = across.sections();
+  Rows local = rows;
+  for (int i = 0; i < sections; ++i) {
+    const Frame f = frame(at[size_t(i)]);
+    for (Eigen::Index c = 0; c < rows.cols() / 3; ++c)
+      local.row(i).segment<3>(3 * c) = f.local(rows.row(i).segment<3>(3 * c).transpose()).transpose();
+  }
+  const Rows none(0, rows.cols());
+  LUMSK_TRY(blend, blended(local));
+  LUMSK_CHECK(checkFolds(blend, strips));
+  CurveFamily family;
+  family.curves = int(rows.cols() / 3);
+  family.closed = across.around();
+  family.sample = [&](double v, double* out) {
+    const Frame f = frame(v);
+    const Eigen::RowVectorXd row = valueOf(blend.degree, blend.knots, blend.controls, v);
+    for (Eigen::Index c = 0; c < row.cols() / 3; ++c) {
+      const Vec3 p = row.segment<3>(3 * c).transpose();
+      Eigen::Map<Vec3>(out + 3 * c, 3) = f.at(p.x(), p.y(), p.z());
+    }
+  };
+  LeanOptions lean;
+  const LoftAcross::Space space = across.space({});
+  lean.degree = std::max(space.degree, blend.degree);
+  lean.firstBreaks = breaksOf(blend.knots, blend.degree, lean.degree);
+  lean.fit = {kCentrePart * fit.mm};
+  LUMSK_TRY(fitted, fitLean(family, lean));
+  // Exactly through the sections; relaxed, through where the blend has them.
+  Rows miss(sections, rows.cols());
+  Eigen::RowVectorXd wanted(rows.cols());
+  for (int i = 0; i < sections; ++i) {
+    family.sample(at[size_t(i)], wanted.data());
+    miss.row(i) = wanted - valueOf(fitted.degree, fitted.knots, fitted.controls, at[size_t(i)]);
+  }
+  LUMSK_TRY(put, across.through(miss, none, none, true));
+  AcrossRows out{fitted.degree, fitted.knots, fitted.controls};
+  out.controls += rowsIn(put.degree, put.knots, put.controls, out.degree, out.knots);
+  return out;
+}
+
+/// Where the line bends more sharply than the skin reaches from it, planes square to it cross within the skin.
+Expected<void> LoftCentre::checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips) const {
+  constexpr int kPlaces = 64;
+  double worst = 0;
+  Vec3 at = Vec3::Zero();
+  for (int p = 0; p <= kPlaces; ++p) {
+    const double v = double(p) / kPlaces;
+    const Vec2 bend = curvature(v);
+    const Frame f = frame(v);
+    Eigen::Index from = 0;
+    const Eigen::RowVectorXd row = valueOf(blend.degree, blend.knots, blend.controls, v);
+    for (const LoftStrip& strip : strips) {
+      const Eigen::RowVectorXd own = row.segment(from, strip.rows.cols());
+      for (int q = 0; q <= kPlaces; ++q) {
+        const Vec3 here = strip.at(own, double(q) / kPlaces);
+        if (const double part = here.head<2>().dot(bend); part > worst)
+          worst = part, at = f.at(here.x(), here.y(), here.z());
+      }
+      from += strip.rows.cols();
+    }
+  }
+  if (worst < 1) return {};
+  return fail(problem("LM-L033", "planes square to the centre line cross within the skin: it would fold over")
+                  .measure(ratio(worst))
+                  .want(ratio(1))
+                  .at(at)
+                  .tryThis("let the centre line bend less there, take smaller sections, or no centre line"));
 }
 
 } // namespace lumsk::nurbs

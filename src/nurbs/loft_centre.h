@@ -1,6 +1,8 @@
 #pragma once
 #include "nurbs/least_twist.h"
-#include "nurbs/loft_ends.h"
+#include "nurbs/loft_across.h"
+#include "nurbs/loft_strips.h"
+#include "nurbs/monotone.h"
 
 namespace lumsk::nurbs {
 
@@ -12,16 +14,29 @@ public:
   static Expected<LoftCentre> of(const LoftPlaces& places, const LoftOptions& options, const Context& cx);
 
   const std::vector<double>& parameters() const { return at_; } ///< of the sections; around, 1 comes last
-  Frame frame(double v) const;                                  ///< around, it turns evenly by what it misses at the end
-  /// Curvature vector of the line where it has the frame, in it: a place whose product with it is 1 is its centre.
-  Vec2 curvature(double v) const;
+  /// Has the sections at other parameters from here on.
+  Expected<void> place(const std::vector<double>& sections, bool around);
+  Frame frame(double v) const; ///< around, it turns evenly by what it misses at the end
+
+  /// Rows across a loft, blended in the line's frames from one row a section; `blend` gets these rows as the frames see
+  /// them. Exactly through the sections, or where the blend has them. Fails with LM-L033 where planes square to the
+  /// line cross within the skin.
+  using Blend = std::function<Expected<AcrossRows>(const Rows& local)>;
+  Expected<AcrossRows> along(const Rows& rows, const std::vector<LoftStrip>& strips, const LoftAcross& across,
+                             const Blend& blend, LengthTolerance fit) const;
 
 private:
+  Frame frameOnLine(double v) const;
+  /// Curvature vector of the line where it has the frame, in it: a place whose product with it is 1 is its centre.
+  Vec2 curvature(double v) const;
+  Expected<void> checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips) const;
+
   std::shared_ptr<const Path> line_;
   std::shared_ptr<const LeastTwist> frames_;
   double from_ = 0, to_ = 1, missing_ = 0; ///< fractions of the line at the first and last section; rad
   bool reversed_ = false;
   std::vector<double> at_;
+  std::optional<MonotoneMap> placed_; ///< from parameters of the loft
 };
 
 } // namespace lumsk::nurbs

@@ -38,8 +38,8 @@ Vec3 LoftPlaces::tangent(int section, int k, double t) const {
                         fraction(section, k, std::clamp(t, kInside, 1 - kInside)));
 }
 
-Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point, const std::string& who,
-                                 const std::string& remedy) {
+Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point,
+                                 const std::string& who, const std::string& remedy) {
   const auto beside = neighbour ? neighbour(at) : std::nullopt;
   const double near = kOnSkinTolerances * point.mm;
   if (beside && beside->distanceMm <= near) return *beside;
@@ -61,8 +61,7 @@ Expected<Vec3> planeTowards(const LoftPlaces& places, int i, int neighbour, Leng
                     .at(p.start())
                     .tryThis("take a planar section or leave this end free"));
   const Section& other = places.sections[size_t(neighbour)];
-  const Vec3 there =
-      other.point() ? *other.point() : Vec3(polyline(*other.path(), 16).colwise().mean().transpose());
+  const Vec3 there = other.point() ? *other.point() : Vec3(polyline(*other.path(), 16).colwise().mean().transpose());
   const Vec3 n = plane.frame.normal();
   return Vec3(n.dot(there - plane.frame.origin) < 0 ? -n : n);
 }
@@ -258,7 +257,8 @@ Expected<void> LoftEnds::alone(int e, int k, double t, std::array<Vec3, 3>& out)
   if (kind(e) == LoftEnd::Angle) {
     const Vec3 along = places_.tangent(i, k, t);
     const auto& [first, last] = leans_[size_t(e)].along[size_t(k)];
-    const Vec3 turned = leaning(e, along) + (first + (last - first) * t + std::sin(leanOf(e)) * turning(e, k, t)) * along;
+    const Vec3 turned =
+        leaning(e, along) + (first + (last - first) * t + std::sin(leanOf(e)) * turning(e, k, t)) * along;
     out[0] = length(turned) * turned;
     return {};
   }
@@ -318,7 +318,8 @@ Expected<void> LoftEnds::follow(const GuideSpread& spread,
         normal = beside.normal;
         const double speed = wanted[0].squaredNorm();
         bend = (wanted[1].dot(normal) - heightsAlong(beside.d, normal, wanted[0], wanted[1])[0]) / speed;
-        most = std::max(std::abs(wanted[1].dot(normal)) / speed, 1 / (10 * places_.lengths[size_t(section(e))].total()));
+        most =
+            std::max(std::abs(wanted[1].dot(normal)) / speed, 1 / (10 * places_.lengths[size_t(section(e))].total()));
       }
       const double turn = std::abs(90 - degFromRad(angleBetweenRad(wanted[0], normal)));
       const std::string who = "guide " + std::to_string(g + 1);
@@ -392,8 +393,7 @@ LoftJoin LoftEnds::join(int e, int k, double t, const SurfaceDerivatives& d) con
   LoftJoin out;
   out.at = d(0, 0);
   const Vec3 along = places_.tangent(section(e), k, t);
-  out.angleDeg =
-      degFromRad(angleBetweenRad(d(1, 0).cross(d(0, 1)), Vec3(along.cross(leaning(e, along)))));
+  out.angleDeg = degFromRad(angleBetweenRad(d(1, 0).cross(d(0, 1)), Vec3(along.cross(leaning(e, along)))));
   return out;
 }
 

@@ -32,8 +32,8 @@ struct LoftPlaces {
 std::array<Vec3, 3> byLength(const CurveDerivatives& own, double sign, const std::array<double, 3>& length);
 
 /// The neighbour at a place that lies on it, ten times `point` near. Fails with LM-L013: `who` does not, `remedy`.
-Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point, const std::string& who,
-                                 const std::string& remedy);
+Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point,
+                                 const std::string& who, const std::string& remedy);
 
 /// Unit normal of a planar section's plane, towards another section. Fails with LM-L005.
 Expected<Vec3> planeTowards(const LoftPlaces& p, int section, int neighbour, LengthTolerance point);

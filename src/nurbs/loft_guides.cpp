@@ -146,8 +146,9 @@ Expected<std::vector<LoftGuide>> crossGuides(const std::vector<Section>& section
   std::vector<MeetingSide> sides;
   for (const Section& s : sections) sides.emplace_back(s.path() ? *s.path() : nothing);
   for (size_t g = 0; g < guides.size(); ++g) {
-    LUMSK_TRY(made, Crosser(guides[g], "guide " + std::to_string(g + 1), largestGap, tol)
-                        .run(sections, sides, lengths, around));
+    LUMSK_TRY(
+        made,
+        Crosser(guides[g], "guide " + std::to_string(g + 1), largestGap, tol).run(sections, sides, lengths, around));
     out.push_back(std::move(made));
     for (size_t h = 0; h < g; ++h)
       for (size_t i = 0; i < sections.size(); ++i)
@@ -233,13 +234,13 @@ Expected<Rows> GuideSpread::in(int strip, int degree, const Knots& knots, double
   const std::vector<double> where = greville(knots, degree);
   Rows values(Eigen::Index(where.size()), s.weight.cols());
   for (size_t i = 0; i < where.size(); ++i)
-    values.row(Eigen::Index(i)) = at(strip, scale * (where[i] - knots.front()) / (knots.back() - knots.front()) - before);
+    values.row(Eigen::Index(i)) =
+        at(strip, scale * (where[i] - knots.front()) / (knots.back() - knots.front()) - before);
   const Rows own = rowsThrough(degree, knots, std::move(values));
   // Exactly at the guides, where the space does not hold the functions.
   Rows miss(Eigen::Index(s.at.size()), own.cols());
   for (size_t i = 0; i < s.at.size(); ++i)
-    miss.row(Eigen::Index(i)) =
-        s.weight.row(Eigen::Index(i)) - valueOf(degree, knots, own, x[i]);
+    miss.row(Eigen::Index(i)) = s.weight.row(Eigen::Index(i)) - valueOf(degree, knots, own, x[i]);
   return Rows(own.transpose() + miss.transpose() * cardinal);
 }
 

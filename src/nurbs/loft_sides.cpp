@@ -12,15 +12,15 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kLooks = 53, kSamples = 160;
-constexpr double kSpansSeen = 40;   ///< about so many spans a side
-constexpr double kFirstShare = 30;  ///< of a join's tolerances; then a fifth as much each time
+constexpr double kSpansSeen = 40;  ///< about so many spans a side
+constexpr double kFirstShare = 30; ///< of a join's tolerances; then a fifth as much each time
 constexpr double kShareStep = 0.2;
 constexpr int kMostTries = 6;
-constexpr double kJoinPart = 0.5;   ///< of what a join may miss: what the fit may use
-constexpr double kHelps = 0.7;      ///< a closer fit that leaves more of the miss than this is the last one
-constexpr double kHeldPart = 0.3;   ///< of `fit`: by how much sections may move when their fit is put right
+constexpr double kJoinPart = 0.5; ///< of what a join may miss: what the fit may use
+constexpr double kHelps = 0.7;    ///< a closer fit that leaves more of the miss than this is the last one
+constexpr double kHeldPart = 0.3; ///< of `fit`: by how much sections may move when their fit is put right
 constexpr int kMostHalved = 4;
-constexpr double kSectionPart = 5;   ///< of a join's tolerances: what a section may miss, since neighbours are fits too
+constexpr double kSectionPart = 5; ///< of a join's tolerances: what a section may miss, since neighbours are fits too
 constexpr double kNoDirectionMm = 1e-9;
 
 Vec3 within(const Vec3& v, const Vec3& normal) { return v - v.dot(normal) * normal; }
@@ -29,7 +29,9 @@ class Flowing {
 public:
   Flowing(const Surface& s, const LoftSide& side, const LoftAcross& across, const Context& cx)
       : s_(s), side_(side), across_(across), cx_(cx), u_(side.side == FirstU ? s.firstU() : s.lastU()),
-        order_(side.flow.kind == LoftEnd::G3 ? 3 : side.flow.kind == LoftEnd::G2 ? 2 : 1) {
+        order_(side.flow.kind == LoftEnd::G3   ? 3
+               : side.flow.kind == LoftEnd::G2 ? 2
+                                               : 1) {
     const Vec3 low = s.grid().colwise().minCoeff().transpose(), high = s.grid().colwise().maxCoeff().transpose();
     size_ = (high - low).norm();
     flat_ = 1 / (10 * size_);

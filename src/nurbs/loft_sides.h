@@ -7,11 +7,20 @@ namespace lumsk::nurbs {
 /// An outer guide, or the line through the ends of open sections, along which a loft's skin flows on.
 struct LoftSide {
   Side side = FirstU;
-  LoftEndOptions flow;             ///< `Angle`, `G1` to `G3`
-  std::vector<double> keep;        ///< u of inner guides, which stay
+  LoftEndOptions flow;                    ///< `Angle`, `G1` to `G3`
+  std::vector<double> keep;               ///< u of inner guides, which stay
   std::vector<CurveDerivatives> sections; ///< how each section leaves the side; of points nought
-  std::array<int, 2> endOrders{};  ///< to which the skin's ends stay as they are
+  std::array<int, 2> endOrders{};         ///< to which the skin's ends stay as they are
 };
+
+/// How a side meets a mirror plane.
+inline SideMeets meetsOf(LoftEnd side) {
+  return side == LoftEnd::Perpendicular ? SideMeets::Perpendicular
+         : side == LoftEnd::Mirror      ? SideMeets::G3
+                                        : SideMeets::Free;
+}
+/// A side that leans or flows on into a neighbour.
+inline bool flowsOver(LoftEnd side) { return side != LoftEnd::Free && meetsOf(side) == SideMeets::Free; }
 
 /// Changes how a skin (u along the sections, v across) leaves a side, by as little as can be along the sections: the
 /// derivative across the side is brought into the plane that is asked for, and higher ones bend as the neighbour does.

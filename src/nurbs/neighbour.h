@@ -30,7 +30,8 @@ NormalSection normalSection(const SurfaceDerivatives& d, const Vec3& normal, con
 std::array<Vec3, 3> continuing(const NormalSection& section, const Vec3& normal, const Vec3& direction, double mm);
 
 /// Second and third derivative, along the normal, of a curve that lies in a surface, from the first and second one
-/// within the tangent plane: how a skin whose curves leave the edge so has to bend to meet the neighbour with G2 and G3.
+/// within the tangent plane: how a skin whose curves leave the edge so has to bend to meet the neighbour with G2 and
+/// G3.
 std::array<double, 2> heightsAlong(const SurfaceDerivatives& d, const Vec3& normal, const Vec3& first,
                                    const Vec3& second);
 

@@ -11,9 +11,9 @@ using nlohmann::json;
 namespace {
 
 const char* const kAside = "aside";
-const char* const kOfItems = "items";  ///< aside: sub-values of picks, by family and id: "2:p3"
-const char* const kTurned = "turned";  ///< aside: what belongs to the picks of the other direction
-const char* const kWas = "was";        ///< of a pick: its id where both families stand in fields of their own
+const char* const kOfItems = "items"; ///< aside: sub-values of picks, by family and id: "2:p3"
+const char* const kTurned = "turned"; ///< aside: what belongs to the picks of the other direction
+const char* const kWas = "was";       ///< of a pick: its id where both families stand in fields of their own
 
 /// A pick and its family.
 struct Member {
@@ -84,7 +84,8 @@ public:
     json all = std::move(aside_);
     all.update(values_);
     for (const auto& [key, value] : all.items()) {
-      const bool own = key != to.along && key != to.across && key != kTurned && shapeError(schema, {{key, value}}).empty();
+      const bool own =
+          key != to.along && key != to.across && key != kTurned && shapeError(schema, {{key, value}}).empty();
       (own ? out : aside)[key] = value;
     }
     std::array<json, 2> lists{json::array(), json::array()};

@@ -7,7 +7,8 @@ namespace lumsk::recipe {
 // as sections and guides, another picks together. Switching between them, or swapping the families, loses nothing:
 // what the new form has no place for is kept aside (key "aside" of the inputs) and comes back with the next switch.
 
-/// Family of a pick, 1 or 2, 0 where it is not known, and its place in it. Only asked for picks that stand in one field.
+/// Family of a pick, 1 or 2, 0 where it is not known, and its place in it. Only asked for picks that stand in one
+/// field.
 struct InFamily {
   int family = 0, place = 0;
 };

@@ -256,6 +256,10 @@ Handle(Graphic3d_ArrayOfTriangles)
   return a;
 }
 
+/// A skin lies behind the solid that was made of it, of whose mesh its own differs a little: in steps of the depth that
+/// is drawn, about a 4000th of what is seen.
+constexpr float kSkinBehind = 4000.0f;
+
 Handle(Graphic3d_AspectFillArea3d) bothSides() {
   Handle(Graphic3d_AspectFillArea3d) aspect = new Graphic3d_AspectFillArea3d();
   aspect->SetInteriorStyle(Aspect_IS_SOLID);
@@ -291,7 +295,7 @@ void Viewer::drawBody(const DrawnBody& b) {
     const Handle(Graphic3d_Group) g = s->NewGroup();
     const Handle(Graphic3d_AspectFillArea3d) aspect = bothSides();
     aspect->SetShaderProgram(programs_.of(kindOf(b, *f)));
-    aspect->SetPolygonOffsets(Aspect_POM_Fill, 1.0f, 2.0f);
+    aspect->SetPolygonOffsets(Aspect_POM_Fill, 1.0f, b.solid ? 2.0f : kSkinBehind);
     if (b.opacity < 1) aspect->SetAlphaMode(Graphic3d_AlphaMode_Blend);
     g->SetGroupPrimitivesAspect(aspect);
     g->AddPrimitiveArray(trianglesOf(*f, bodyColour(b.colour), b.opacity, valuesOf(*f)));

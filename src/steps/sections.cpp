@@ -10,7 +10,10 @@ Field extentField() {
   Field f = choice("extent", "What counts",
                    "What of this pick counts: itself alone, the edges that go on from it without a corner, all around, "
                    "or together with the pick before it.",
-                   {{"alone", "alone"}, {"chain", "chain", Kind::Edge}, {"loop", "loop", Kind::Edge}, {"joined", "goes on", Kind::Curve | Kind::Edge}});
+                   {{"alone", "alone"},
+                    {"chain", "chain", Kind::Edge},
+                    {"loop", "loop", Kind::Edge},
+                    {"joined", "goes on", Kind::Curve | Kind::Edge}});
   return f;
 }
 

@@ -1,5 +1,6 @@
 #include "app/window.h"
 #include "nurbs/closest.h"
+#include "nurbs/wrinkles.h"
 
 #include <QFile>
 #include <QTableWidget>
@@ -22,34 +23,47 @@ class LoftsWindowTest : public WindowTestBase {
     view().setFocus();
   }
 
-  /// Arched lines across (s1 to s3) and lines along them (s4 to s6), opened from a file.
-  void openArches() {
-    recipe::Recipe r;
-    const auto add = [&](const std::vector<std::array<double, 3>>& points) {
+  /// A recipe of splines, opened from a file.
+  class Splines {
+  public:
+    void add(const std::vector<std::array<double, 3>>& points, bool closed = false) {
       auto s = std::make_shared<recipe::StepEntry>();
-      s->id = "s" + r.newId();
+      s->id = "s" + r_.newId();
       s->kind = "spline";
       s->label = "Line " + s->id;
       json list = json::array();
       for (const auto& p : points) list.push_back({{"id", "q" + std::to_string(list.size() + 1)}, {"at", p}});
-      s->inputs = std::make_shared<const json>(json{{"points", list}});
-      r.steps.push_back(s);
-    };
-    for (double y : {0.0, 30.0, 60.0}) add({{0, y, 0}, {30, y, 12}, {60, y, 0}});
-    for (double x : {0.0, 30.0, 60.0}) {
-      const double top = x == 30 ? 12 : 0;
-      add({{x, 0, top}, {x, 15, top + 3}, {x, 30, top}, {x, 45, top - 2}, {x, 60, top}});
+      s->inputs = std::make_shared<const json>(json{{"points", list}, {"closed", closed}});
+      r_.steps.push_back(s);
     }
+    QByteArray text() const { return QByteArray::fromStdString(recipe::toText(r_)); }
+
+  private:
+    recipe::Recipe r_;
+  };
+  void openSplines(const Splines& all) {
     QFile f(dir_.filePath("recipe.json"));
     QVERIFY(f.open(QIODevice::WriteOnly));
-    f.write(QByteArray::fromStdString(recipe::toText(r)));
+    f.write(all.text());
     f.close();
     QVERIFY(window_->openPath(f.fileName()) && settled());
     keys(Qt::Key_Home, Qt::ControlModifier);
   }
-  const nurbs::Surface& skinOf(const std::string& id) {
-    return *std::get<brep::BodyPtr>(result(id)->outcome->outputs[0].object)->natural.begin()->second.surface;
+
+  /// Arched lines across (s1 to s3) and lines along them (s4 to s6).
+  void openArches() {
+    Splines all;
+    for (double y : {0.0, 30.0, 60.0}) all.add({{0, y, 0}, {30, y, 12}, {60, y, 0}});
+    for (double x : {0.0, 30.0, 60.0}) {
+      const double top = x == 30 ? 12 : 0;
+      all.add({{x, 0, top}, {x, 15, top + 3}, {x, 30, top}, {x, 45, top - 2}, {x, 60, top}});
+    }
+    openSplines(all);
   }
+  brep::BodyPtr bodyOf(const std::string& id) {
+    return std::get<brep::BodyPtr>(result(id)->outcome->outputs[0].object);
+  }
+  const nurbs::Surface& skinOf(const std::string& id) { return *bodyOf(id)->natural.begin()->second.surface; }
   double offCurve(const std::string& skin, const std::string& curve) {
     const nurbs::Path& p = *std::get<recipe::CurvePtr>(result(curve)->outcome->outputs[0].object);
     double worst = 0;
@@ -97,6 +111,122 @@ private slots:
     for (int i = 0; i < 4; ++i) keys(Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(settled());
     QVERIFY(inputs(id) == before);
+  }
+
+  void aSkinIsRelaxedAndRuled() {
+    Splines all;
+    const std::array<double, 6> off{0, 0.4, -0.3, 0.2, -0.4, 0};
+    for (size_t i = 0; i < off.size(); ++i) all.add({{0, 12.0 * i, 0}, {30, 12.0 * i, 12 + off[i]}, {60, 12.0 * i, 0}});
+    openSplines(all);
+    startLoft();
+    const std::string id = w().draft();
+    for (size_t i = 0; i < off.size(); ++i) pickAt({30, 12.0 * i, 12 + off[i]});
+    QCOMPARE(inputs(id)["sections"].size(), size_t(6));
+    VERIFY_AT_MOST(offCurve(id, "s2"), 0.001);
+    const double before = nurbs::wrinkleIndex({skinOf(id)});
+    click("option-way-relaxed");
+    QVERIFY(settled());
+    type("relaxed", "0.3");
+    QVERIFY(settled());
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    double worst = 0;
+    for (const char* line : {"s2", "s3", "s4", "s5"}) worst = std::max(worst, offCurve(id, line));
+    QVERIFY(worst > 0.2 && worst <= 0.3);
+    QVERIFY(nurbs::wrinkleIndex({skinOf(id)}) < 0.5 * before);
+    click("option-way-ruled");
+    QVERIFY(settled());
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    QCOMPARE(inspect::stateOf(*bodyOf(id)).faces, 5);
+    for (const auto& [name, face] : bodyOf(id)->natural) QCOMPARE(face.surface->degreeV(), 1);
+    click("keep");
+    QVERIFY(settled());
+  }
+
+  void sectionsFollowALineThatIsPicked() {
+    Splines all;
+    for (double z : {0.0, 60.0}) all.add({{30, 0, z}, {0, 30, z}, {-30, 0, z}, {0, -30, z}}, true);
+    all.add({{0, 0, 0}, {5, 0, 30}, {0, 0, 60}});
+    openSplines(all);
+    startLoft();
+    const std::string id = w().draft();
+    for (double z : {0.0, 60.0}) pickAt({0, -30, z});
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    const auto middle = [&] {
+      Vec3 sum = Vec3::Zero();
+      for (int i = 0; i < 40; ++i) sum += skinOf(id).at(i / 40.0, 0.5) / 40;
+      return sum;
+    };
+    VERIFY_AT_MOST((middle() - Vec3(0, 0, 30)).norm(), 0.01);
+    click("option-centre-picked");
+    QVERIFY(settled());
+    click("pick-centreLine");
+    pickAt({5, 0, 30});
+    QCOMPARE(inputs(id)["centreLine"].size(), size_t(1));
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    VERIFY_AT_MOST((middle() - Vec3(5, 0, 30)).norm(), 0.1);
+    click("option-centre-computed");
+    QVERIFY(settled());
+    VERIFY_AT_MOST((middle() - Vec3(0, 0, 30)).norm(), 0.01);
+    click("keep");
+    QVERIFY(settled());
+  }
+
+  void aLoftRunsAroundAsASolidAndIsCutOutOfAnother() {
+    Splines all;
+    std::vector<Vec3> outside;
+    for (int i = 0; i < 4; ++i) {
+      const double a = 0.5 * kPi * i, c = std::cos(a), s = std::sin(a);
+      std::vector<std::array<double, 3>> points;
+      for (int k = 0; k < 8; ++k) {
+        const double t = 0.25 * kPi * k, r = 50 + 12 * std::cos(t);
+        points.push_back({r * c, r * s, 12 * std::sin(t)});
+      }
+      all.add(points, true);
+      outside.push_back({(50 + 12 * std::cos(1.2)) * c, (50 + 12 * std::cos(1.2)) * s, 12 * std::sin(1.2)});
+    }
+    openSplines(all);
+    startLoft();
+    const std::string ring = w().draft();
+    for (const Vec3& p : outside) pickAt(p);
+    QCOMPARE(inputs(ring)["sections"].size(), size_t(4));
+    toggle("around");
+    toggle("solid");
+    QVERIFY(result(ring)->status == recipe::Status::Ok);
+    const double whole = inspect::stateOf(*bodyOf(ring)).volumeMm3;
+    QVERIFY(bodyOf(ring)->solid());
+    VERIFY_AT_MOST(std::abs(whole / (2 * kPi * kPi * 50 * 144) - 1), 0.15);
+    click("keep");
+    QVERIFY(settled());
+    // A tube through it, over its first section: added, and then cut out.
+    keys(Qt::Key_1);
+    for (const char* height : {"-30", "30"}) {
+      click("tool-ring");
+      QVERIFY(settled());
+      type("width", "12");
+      type("x", "50");
+      type("height", height);
+      click("keep");
+      QVERIFY(settled());
+    }
+    startLoft();
+    const std::string tube = w().draft();
+    for (double height : {-30.0, 30.0}) pickAt({50 + 6 * std::cos(-1.6), 6 * std::sin(-1.6), height});
+    toggle("solid");
+    QVERIFY(bodyOf(tube)->solid());
+    const double own = inspect::stateOf(*bodyOf(tube)).volumeMm3;
+    click("pick-target");
+    pickAt({0, -50, 12});
+    QCOMPARE(inputs(tube)["target"].size(), size_t(1));
+    QVERIFY(result(tube)->status == recipe::Status::Ok);
+    const double added = inspect::stateOf(*bodyOf(tube)).volumeMm3;
+    QVERIFY(added > whole + 100 && added < whole + own - 100);
+    click("option-combine-cut");
+    QVERIFY(settled());
+    QVERIFY(result(tube)->status == recipe::Status::Ok);
+    const double cut = inspect::stateOf(*bodyOf(tube)).volumeMm3;
+    VERIFY_AT_MOST(std::abs(added - cut - own), 1.0);
+    click("keep");
+    QVERIFY(settled());
   }
 
   void anEdgeIsASectionAloneAsAChainAndAllAround() {

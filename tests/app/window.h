@@ -8,6 +8,7 @@
 
 #include <QAbstractItemView>
 #include <QApplication>
+#include <QCheckBox>
 #include <QComboBox>
 #include <QFileDialog>
 #include <QLineEdit>
@@ -51,6 +52,13 @@ protected:
     auto* b = find<QAbstractButton>(name);
     QVERIFY2(b, qPrintable(name));
     QTest::mouseClick(b, Qt::LeftButton);
+  }
+
+  void toggle(const QString& field) {
+    auto* box = find<QCheckBox>("switch-" + field);
+    QVERIFY2(box, qPrintable(field));
+    QTest::mouseClick(box, Qt::LeftButton, {}, {8, box->height() / 2});
+    QVERIFY(settled());
   }
 
   void type(const QString& field, const QString& text) {

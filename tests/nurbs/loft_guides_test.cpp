@@ -41,7 +41,8 @@ class LoftGuidesTest : public QObject {
     Points p(161, 3);
     for (int i = 0; i <= 160; ++i) {
       const double v = i / 160.0, wave = std::sin(kPi * v * (sections - 1));
-      p.row(i) = (c.at(c.first() + (c.last() - c.first()) * v) + bulge * wave * wave * wave * Vec3(0.2, 0, 1)).transpose();
+      p.row(i) =
+          (c.at(c.first() + (c.last() - c.first()) * v) + bulge * wave * wave * wave * Vec3(0.2, 0, 1)).transpose();
     }
     return pathOf(*interpolate(p, {}));
   }
@@ -57,8 +58,8 @@ private slots:
       const Surface s = portion(field(seed), 0.25, 0.75, 0.25, 0.75);
       const int n = 3 + seed;
       const std::vector<Section> sections = sectionsOf(s, n);
-      for (const std::vector<double>& at :
-           std::vector<std::vector<double>>{{0.4}, {0, 1}, {0.2, 0.9}, {0, 0.3, 0.6, 1}, {0, .1, .25, .4, .5, .6, .8, .9, 1}})
+      for (const std::vector<double>& at : std::vector<std::vector<double>>{
+               {0.4}, {0, 1}, {0.2, 0.9}, {0, 0.3, 0.6, 1}, {0, .1, .25, .4, .5, .6, .8, .9, 1}})
         for (double bulge : {0.0, 2.5}) {
           LoftOptions o;
           double sign = 1;
@@ -75,7 +76,8 @@ private slots:
           if (at.size() <= 4) VERIFY_AT_MOST(r->strips[0].controlPoints(), bulge == 0 ? 300 : 1000);
           // Without bulges the guides are what the skin is anyway, or nearly.
           if (bulge == 0 && at.size() == 4)
-            for (int k = 1; k < 20; ++k) VERIFY_AT_MOST(closestPoint(s, r->strips[0].at(k / 20.0, 0.37)).distanceMm, 0.2);
+            for (int k = 1; k < 20; ++k)
+              VERIFY_AT_MOST(closestPoint(s, r->strips[0].at(k / 20.0, 0.37)).distanceMm, 0.2);
         }
     }
   }
@@ -207,7 +209,10 @@ private slots:
                                         std::max({std::abs(a.rate), std::abs(b.rate), floor * floor}));
             }
           qInfo("seed %d, %d inner, order %d: %d points, %.4f degree, %.3f %%, %.2f %%", seed, inner,
-                kind == LoftEnd::G1 ? 1 : kind == LoftEnd::G2 ? 2 : 3, t.controlPoints(), angle, 100 * bend, 100 * rate);
+                kind == LoftEnd::G1   ? 1
+                : kind == LoftEnd::G2 ? 2
+                                      : 3,
+                t.controlPoints(), angle, 100 * bend, 100 * rate);
           VERIFY_AT_MOST(angle, 0.01);
           if (kind != LoftEnd::G1) VERIFY_AT_MOST(bend, 0.01);
           if (kind == LoftEnd::G3) VERIFY_AT_MOST(rate, 0.05);
@@ -349,8 +354,10 @@ private slots:
     QCOMPARE(code({good}), std::string());
     QCOMPARE(code({*pathPortion(good, 0.0, 0.7 * good.last(), {1e-3})}), std::string("LM-L020"));
     QCOMPARE(code({good, good}), std::string("LM-L024"));
-    QCOMPARE(code({*Path::make({LineSegment{s.at(0.5, 0), s.at(0.6, 1.0 / 3)}, LineSegment{s.at(0.6, 1.0 / 3), s.at(0.5, 1)}}, {1e-3})}),
-             std::string("LM-L023"));
+    QCOMPARE(
+        code({*Path::make(
+            {LineSegment{s.at(0.5, 0), s.at(0.6, 1.0 / 3)}, LineSegment{s.at(0.6, 1.0 / 3), s.at(0.5, 1)}}, {1e-3})}),
+        std::string("LM-L023"));
     // There and back over the first section.
     Points p(5, 3);
     p << s.at(0.3, 0.1).transpose(), s.at(0.35, 0.0).transpose(), (s.at(0.42, 0) + Vec3(0, -15, 0)).transpose(),
@@ -364,8 +371,16 @@ private slots:
     o.guides = {*circle(levelAt(0), 60)};
     QVERIFY(loft(sections, o, {}).error().code == "LM-L025");
     // Two that cross between sections change their order.
-    QCOMPARE(code({*Path::make({*interpolate((Points(4, 3) << s.at(0.3, 0).transpose(), s.at(0.35, 1.0 / 3).transpose(), s.at(0.65, 2.0 / 3).transpose(), s.at(0.7, 1).transpose()).finished(), {})}, {1e-3}),
-                   *Path::make({*interpolate((Points(4, 3) << s.at(0.7, 0).transpose(), s.at(0.65, 1.0 / 3).transpose(), s.at(0.35, 2.0 / 3).transpose(), s.at(0.3, 1).transpose()).finished(), {})}, {1e-3})}),
+    QCOMPARE(code({*Path::make({*interpolate((Points(4, 3) << s.at(0.3, 0).transpose(), s.at(0.35, 1.0 / 3).transpose(),
+                                              s.at(0.65, 2.0 / 3).transpose(), s.at(0.7, 1).transpose())
+                                                 .finished(),
+                                             {})},
+                               {1e-3}),
+                   *Path::make({*interpolate((Points(4, 3) << s.at(0.7, 0).transpose(), s.at(0.65, 1.0 / 3).transpose(),
+                                              s.at(0.35, 2.0 / 3).transpose(), s.at(0.3, 1).transpose())
+                                                 .finished(),
+                                             {})},
+                               {1e-3})}),
              std::string("LM-L011"));
   }
 };

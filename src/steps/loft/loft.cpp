@@ -42,49 +42,50 @@ void addEnd(Schema& s, const std::string& key, const std::string& label, const s
           .withHandle(Handle::Magnitude);
   const bool atEnd = key == "start" || key == "end";
   s.push_back(atEnd ? pull.unless(key, {"free"}) : pull.when(key, {"angle", "g1", "g2", "g3"}));
-  s.push_back(graph(key + "Along", "Pull along", "Factors of the pull by the fraction along " + along,
-                    Dimension::Ratio)
+  s.push_back(graph(key + "Along", "Pull along", "Factors of the pull by the fraction along " + along, Dimension::Ratio)
                   .when(key, {"angle", "g1", "g2", "g3"}));
   if (atEnd)
     for (size_t i = from; i < s.size(); ++i) s[i].when("around", {"false"});
 }
 
 Schema schema() {
-  Schema s{picks("sections", "Sections", "Curves the skin passes through, in order: also chains and loops of edges, outlines of faces; a point may be "
-                   "first or last.",
-                 Kind::Curve | Kind::Edge | Kind::Point | Kind::Face)
-               .atLeast(2)
-               .prefer(Kind::Curve | Kind::Edge | Kind::Point)
-               .eachWith({startMark(), flip(), extentField()}),
-           picks("guides", "Guides",
-                 "Curves that the skin follows between the sections, in any order; each crosses all of them once. A "
-                 "point: where all sections end.",
-                 Kind::Curve | Kind::Edge | Kind::Point)
-               .optional(),
-           length("gap", "Largest gap", "Guides that miss a section by at most this are pulled onto it.", "0.01")
-               .within(0, kLargestGapMm)
-               .when("guides", {"picked"}),
-           choice("way", "Between",
-                  "How the skin runs from section to section: exactly through them; relaxed, as evenly as can be within a "
-                  "deviation; ruled, straight with an edge at every section.",
-                  {{"exact", "exact"}, {"relaxed", "relaxed"}, {"ruled", "ruled"}}),
-           length("relaxed", "Deviation", "How far a relaxed skin may leave its sections.", "0.05")
-               .within(0.001, 10)
-               .when("way", {"relaxed"}),
-           angle("relaxedTurn", "Direction",
-                 "By how much the direction along a section may differ; 0: as it comes.", "0")
-               .within(0, 45)
-               .when("way", {"relaxed"}),
-           choice("centre", "Centre line",
-                  "A line along which the sections follow one another, each square to it in its own way: none; computed "
-                  "through their middles; or picked.",
-                  {{"none", "none"}, {"computed", "computed"}, {"picked", "picked"}})
-               .unless("way", {"ruled"}),
-           picks("centreLine", "Line", "The centre line.", Kind::Curve | Kind::Edge)
-               .atLeast(1)
-               .atMost(1)
-               .when("centre", {"picked"}),
-           toggle("around", "Around", "The last section is followed by the first one.", false)};
+  Schema s{
+      picks(
+          "sections", "Sections",
+          "Curves the skin passes through, in order: also chains and loops of edges, outlines of faces; a point may be "
+          "first or last.",
+          Kind::Curve | Kind::Edge | Kind::Point | Kind::Face)
+          .atLeast(2)
+          .prefer(Kind::Curve | Kind::Edge | Kind::Point)
+          .eachWith({startMark(), flip(), extentField()}),
+      picks("guides", "Guides",
+            "Curves that the skin follows between the sections, in any order; each crosses all of them once. A "
+            "point: where all sections end.",
+            Kind::Curve | Kind::Edge | Kind::Point)
+          .optional(),
+      length("gap", "Largest gap", "Guides that miss a section by at most this are pulled onto it.", "0.01")
+          .within(0, kLargestGapMm)
+          .when("guides", {"picked"}),
+      choice("way", "Between",
+             "How the skin runs from section to section: exactly through them; relaxed, as evenly as can be within a "
+             "deviation; ruled, straight with an edge at every section.",
+             {{"exact", "exact"}, {"relaxed", "relaxed"}, {"ruled", "ruled"}}),
+      length("relaxed", "Deviation", "How far a relaxed skin may leave its sections.", "0.05")
+          .within(0.001, 10)
+          .when("way", {"relaxed"}),
+      angle("relaxedTurn", "Direction", "By how much the direction along a section may differ; 0: as it comes.", "0")
+          .within(0, 45)
+          .when("way", {"relaxed"}),
+      choice("centre", "Centre line",
+             "A line along which the sections follow one another, each square to it in its own way: none; computed "
+             "through their middles; or picked.",
+             {{"none", "none"}, {"computed", "computed"}, {"picked", "picked"}})
+          .unless("way", {"ruled"}),
+      picks("centreLine", "Line", "The centre line.", Kind::Curve | Kind::Edge)
+          .atLeast(1)
+          .atMost(1)
+          .when("centre", {"picked"}),
+      toggle("around", "Around", "The last section is followed by the first one.", false)};
   const std::vector<std::string> ends{"free", "perpendicular", "angle", "flat", "g1", "g2", "g3"};
   const std::vector<std::string> sides{"free", "perpendicular", "angle", "g1", "g2", "g3"};
   const auto end = [](const std::string& which) {
@@ -243,8 +244,7 @@ Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const std::string& key,
 }
 
 /// An end, or a side: `edge` is the pick that lies there, if one does.
-Expected<nurbs::LoftEndOptions> endOf(const Inputs& in, const std::string& key, const Picked* edge,
-                                      const Context& cx) {
+Expected<nurbs::LoftEndOptions> endOf(const Inputs& in, const std::string& key, const Picked* edge, const Context& cx) {
   static const std::map<std::string, nurbs::LoftEnd> kinds{
       {"free", nurbs::LoftEnd::Free},   {"perpendicular", nurbs::LoftEnd::Perpendicular},
       {"angle", nurbs::LoftEnd::Angle}, {"flat", nurbs::LoftEnd::Flat},
@@ -307,10 +307,11 @@ Expected<Guides> guidesOf(const Inputs& in, const std::vector<nurbs::Section>& s
       const nurbs::Path* p = sections[i].path();
       const double off = p && !p->closed() ? std::min((p->start() - at).norm(), (p->end() - at).norm()) : 1e300;
       if (off > near)
-        return fail(problem("LM-L030", "section " + std::to_string(i + 1) + " does not end in the point among the guides")
-                        .at(at)
-                        .inField("guides")
-                        .tryThis("take the point out, or let all sections end in it"));
+        return fail(
+            problem("LM-L030", "section " + std::to_string(i + 1) + " does not end in the point among the guides")
+                .at(at)
+                .inField("guides")
+                .tryThis("take the point out, or let all sections end in it"));
     }
   }
   return out;
@@ -359,8 +360,7 @@ void noteGuides(Outcome& out, const nurbs::LoftResult& r, const Tolerances& tol)
       pulled += (pulled.empty() ? "" : ", ") + std::to_string(g + 1) + " by " + formatNumber(r.guideGapMm[g], 2);
   }
   if (!pulled.empty())
-    out.notes.push_back(
-        problem("LM-L106", "pulled guides onto the sections (mm): " + pulled).at(r.guideDeviationAt));
+    out.notes.push_back(problem("LM-L106", "pulled guides onto the sections (mm): " + pulled).at(r.guideDeviationAt));
   if (r.guideDeviationMm > tol.fit.mm + 1.5 * widest)
     out.notes.push_back(problem("LM-L107", "the skin leaves its guides by more than the fit tolerance")
                             .measure(millimetres(r.guideDeviationMm))
@@ -372,7 +372,8 @@ void noteGuides(Outcome& out, const nurbs::LoftResult& r, const Tolerances& tol)
 /// A handle for the pull in the middle of a side of the skin, as long as a third of the way across it.
 void addPull(Outcome& out, const std::string& key, const nurbs::Surface& s, nurbs::Side side, nurbs::LoftEnd kind) {
   if (kind == nurbs::LoftEnd::Free || kind == nurbs::LoftEnd::Mirror) return;
-  const bool alongV = side == nurbs::FirstV || side == nurbs::LastV, last = side == nurbs::LastV || side == nurbs::LastU;
+  const bool alongV = side == nurbs::FirstV || side == nurbs::LastV,
+             last = side == nurbs::LastV || side == nurbs::LastU;
   if (!alongV && kind == nurbs::LoftEnd::Perpendicular) return; // at a mirror plane
   const double u = 0.5 * (s.firstU() + s.lastU()), v = 0.5 * (s.firstV() + s.lastV());
   const auto at = [&](double f) {
@@ -400,7 +401,8 @@ std::string summaryOf(const nurbs::LoftResult& r, size_t guides) {
     out += " - worst join " + format(degrees(r.join.angleDeg), 1) +
            (r.join.curvature > 0 ? ", " + formatNumber(100 * r.join.curvature, 2) + " %" : "");
   const double wrinkles = nurbs::wrinkleIndex(r.strips);
-  return out + " - wrinkle index " + formatNumber(wrinkles >= 100 ? std::round(wrinkles) : wrinkles, wrinkles >= 100 ? 6 : 2);
+  return out + " - wrinkle index " +
+         formatNumber(wrinkles >= 100 ? std::round(wrinkles) : wrinkles, wrinkles >= 100 ? 6 : 2);
 }
 
 /// Names of stretches say of how many they are one: with another corner they are other ones, to be found by shape.
@@ -493,7 +495,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(skin, skinOf(in, r, picked, o.around, cx));
   LUMSK_TRY(bodies, bodiesOf(in, skin, r.alignment.closed, cx));
   Outcome out;
-  const std::string target = in.has("target") && !in.picked("target").empty() ? in.picked("target").front().objectId() : "";
+  const std::string target =
+      in.has("target") && !in.picked("target").empty() ? in.picked("target").front().objectId() : "";
   for (size_t k = 0; k < bodies.size(); ++k)
     out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), bodies[k], k == 0 ? target : ""});
   if (!target.empty()) out.usedUp.push_back(target);

@@ -112,8 +112,11 @@ private slots:
       b.add("spline", {{"points", pointList({{0, y, 0}, {30, y, 12 + 0.1 * y}, {60, y, 0}})}});
     for (double x : {0.0, 30.0, 60.0}) {
       const double top = x == 30 ? 12 : 0, rise = x == 30 ? 0.1 : 0;
-      b.add("spline", {{"points", pointList({{x, 0, top}, {x, 15, top + 15 * rise + 2}, {x, 30, top + 30 * rise},
-                                             {x, 45, top + 45 * rise - 1}, {x, 60, top + 60 * rise}})}});
+      b.add("spline", {{"points", pointList({{x, 0, top},
+                                             {x, 15, top + 15 * rise + 2},
+                                             {x, 30, top + 30 * rise},
+                                             {x, 45, top + 45 * rise - 1},
+                                             {x, 60, top + 60 * rise}})}});
     }
     return b;
   }
@@ -286,8 +289,10 @@ private slots:
     VERIFY_AT_MOST(std::abs(height - 10), 0.01);
     double at = 0;
     for (size_t i = 0; i < b.body("s3")->faceNames.size(); ++i)
-      if (b.body("s3")->faceNames[i] == cover) at = brep::signatureOf(*b.body("s3"), brep::PartKind::Face, int(i)).middle.z();
-    for (const char* id : {"s5", "s6", "s7"}) VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body(id)).boxLow.z() - at), 0.01);
+      if (b.body("s3")->faceNames[i] == cover)
+        at = brep::signatureOf(*b.body("s3"), brep::PartKind::Face, int(i)).middle.z();
+    for (const char* id : {"s5", "s6", "s7"})
+      VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body(id)).boxLow.z() - at), 0.01);
   }
 
   void solidsAreAddedToATargetAndCutOutOfIt() {
@@ -302,7 +307,8 @@ private slots:
                      {"combine", how}});
     b.add("ring", {{"width", 30}, {"height", 200}});
     b.add("ring", {{"width", 30}, {"height", 230}});
-    b.add("loft", {{"sections", picks({pick("s8"), pick("s9")})}, {"solid", true}, {"target", picks({pick("s3", "solid")})}});
+    b.add("loft",
+          {{"sections", picks({pick("s8"), pick("s9")})}, {"solid", true}, {"target", picks({pick("s3", "solid")})}});
     b.add("spline", {{"points", pointList({{0, 0, 0}, {40, 30, 0}})}});
     b.add("spline", {{"points", pointList({{0, 0, 20}, {40, 30, 20}})}});
     b.add("loft", {{"sections", picks({pick("s11"), pick("s12")})}, {"solid", true}});
@@ -319,7 +325,9 @@ private slots:
   void referencesLastWhenALoftGrows() {
     Bench b;
     const auto ring = [&](double height, int corners) {
-      return b.add("ring", {{"shape", "polygon"}, {"sides", corners}, {"radius", 0}, {"width", 60 - 0.1 * height}, {"height", height}});
+      return b.add(
+          "ring",
+          {{"shape", "polygon"}, {"sides", corners}, {"radius", 0}, {"width", 60 - 0.1 * height}, {"height", height}});
     };
     ring(0, 4), ring(40, 4), ring(90, 4);
     b.add("spline", {{"points", pointList({{30, 0, 0}, {29, 0, 20}, {28, 0, 40}, {27, 0, 60}, {25.5, 0, 90}})}});
@@ -336,7 +344,8 @@ private slots:
     const auto signature = brep::signatureOf(*b.body("s5"), brep::PartKind::Face, 2);
     const auto held = [&] {
       const auto f = brep::findPart(*b.body("s5"), brep::PartKind::Face, face, &signature);
-      return f.index < 0 ? Vec3(Vec3::Zero()) : brep::signatureOf(*b.body("s5"), brep::PartKind::Face, f.index).direction;
+      return f.index < 0 ? Vec3(Vec3::Zero())
+                         : brep::signatureOf(*b.body("s5"), brep::PartKind::Face, f.index).direction;
     };
     const Vec3 direction = signature.direction;
     const auto edgeHeight = [&] {
