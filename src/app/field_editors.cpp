@@ -1,11 +1,11 @@
 #include "app/field_editors.h"
 
+#include "app/list_box.h"
 #include "app/picks_editor.h"
 #include "app/theme.h"
 #include "app/words.h"
 
 #include <QCheckBox>
-#include <QComboBox>
 #include <QFileDialog>
 #include <QHeaderView>
 #include <QKeyEvent>
@@ -23,7 +23,7 @@ using recipe::FieldKind;
 namespace {
 
 constexpr int kFewestRowsShown = 2, kMostRowsShown = 6; ///< of a table, without scrolling
-constexpr size_t kMostLetters = 28; ///< of labels that stand side by side
+constexpr int kSegmentsWide = 166, kSegmentMargin = 18; ///< px: room for labels side by side, and beside each
 
 QHBoxLayout* flat(QWidget* w) {
   auto* l = new QHBoxLayout(w);
@@ -132,14 +132,16 @@ bool QuantityEditor::eventFilter(QObject* o, QEvent* e) {
   return FieldEditor::eventFilter(o, e);
 }
 
+void QuantityEditor::setInstead(const QString& words) { edit_->setPlaceholderText(words); }
+
 // Choice
 
 ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)) {
   auto* l = flat(this);
-  size_t letters = 0;
-  for (const auto& o : field_.options) letters += o.label.size();
-  if (field_.options.size() > 3 || letters > kMostLetters) {
-    box_ = new QComboBox;
+  int wide = 0;
+  for (const auto& o : field_.options) wide += fontMetrics().horizontalAdvance(said(o.label)) + kSegmentMargin;
+  if (field_.options.size() > 3 || wide > kSegmentsWide) {
+    box_ = new ListBox;
     box_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     box_->setMinimumContentsLength(6);
     for (const auto& o : field_.options) box_->addItem(said(o.label), QString::fromStdString(o.key));

@@ -37,6 +37,7 @@ public:
   QuantityEditor(recipe::Field f, Workspace& w);
   void setValue(const json& v) override;
   void markProblem(const QString& reason) override;
+  void setInstead(const QString& words); ///< what stands there while there is no number
 
 protected:
   bool eventFilter(QObject* o, QEvent* e) override;

@@ -1,9 +1,9 @@
 #include "app/numbers_panel.h"
 
+#include "app/list_box.h"
 #include "app/theme.h"
 #include "app/words.h"
 
-#include <QComboBox>
 #include <QFormLayout>
 #include <QHeaderView>
 #include <QLineEdit>
@@ -138,7 +138,7 @@ void NumbersPanel::sync() {
     put(3, v == names.end() ? QString("-") : QString::fromStdString(format(v->second)), false);
     auto* box = qobject_cast<QComboBox*>(table_->cellWidget(r, 2));
     if (!box) {
-      box = new QComboBox;
+      box = new ListBox;
       for (Dimension d : kDimensions) box->addItem(said(dimensionName(d)));
       table_->setCellWidget(r, 2, box);
       connect(box, &QComboBox::activated, this, [this, r](int i) {

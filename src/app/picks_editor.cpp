@@ -247,7 +247,13 @@ QWidget* PicksEditor::partRow(int index) {
     auto* editor = new QuantityEditor(*f, w_);
     editor->setObjectName(QString("part-") + key);
     editor->setAccessibleName(said(f->help));
-    editor->setValue(value_[size_t(index)].value(key, json(std::string(key) == "from" ? 0 : 1)));
+    const json& pick = value_[size_t(index)];
+    if (const json at = pick.value(std::string(key) + "At", json()); at.is_array() && !at.empty()) {
+      const auto* step = w_.recipe().find(at[0].value("step", ""));
+      editor->setInstead(step ? tr("at %1").arg(QString::fromStdString(step->label)) : tr("at a pick"));
+    } else {
+      editor->setValue(pick.value(key, json(std::string(key) == "from" ? 0 : 1)));
+    }
     connect(editor, &FieldEditor::changed, this, [this, index, key](const json& v) {
       json next = value_;
       next[size_t(index)][key] = v;

@@ -12,6 +12,7 @@ constexpr double kStartMm = 1e-4;
 constexpr double kMeshMm = 0.5;
 /// Rays of the draft start this far off the form, farther than its mesh strays from it.
 constexpr double kClearMm = 0.05;
+constexpr double kBesideMm = 0.1; ///< wider than slits between meshes
 constexpr double kUprightDeg = 0.25; ///< walls that stand along the pull within this hide nothing
 constexpr double kOpposite = 0.5;    ///< cosine: both sides of a wall look about the opposite ways
 
@@ -29,6 +30,17 @@ std::vector<FaceSurface> surfacesOf(const brep::Body& b,
     out.emplace_back(b, int(at - b.faceNames.begin()));
   }
   return out;
+}
+
+/// Meshes of neighbouring faces leave slits along their edges, so thin that of rays beside one another one falls through.
+std::optional<OnMesh> exitAt(const MeshTree& tree, const Vec3& at, const Vec3& inward) {
+  const Vec3 x = inward.unitOrthogonal();
+  std::optional<OnMesh> first;
+  for (const Vec3& beside : {Vec3(0, 0, 0), Vec3(kBesideMm * x), Vec3(kBesideMm * inward.cross(x))}) {
+    auto on = tree.exitAlong(at + beside, inward, kStartMm);
+    if (on && (!first || on->distanceMm < first->distanceMm - kBesideMm)) first = std::move(on);
+  }
+  return first;
 }
 
 template <class At> FieldValues valuesAt(const brep::FaceMesh& m, const Context& cx, const At& at) {
@@ -56,7 +68,7 @@ FieldValues curvatureField(const MeasuredForm& form, int mesh) {
 
 std::optional<double> wallAt(const MeasuredForm& form, const Vec3& at, const Vec3& outward, bool exact) {
   const Vec3 inward = -outward;
-  const auto on = form.tree().exitAlong(at, inward, kStartMm);
+  const auto on = exitAt(form.tree(), at, inward);
   if (!on || form.tree().normalOf(*on).dot(inward) < kOpposite) return {};
   if (!exact) return on->distanceMm;
   const auto met = form.surface(on->mesh).meet(at, inward, form.tree().parametersAt(*on));

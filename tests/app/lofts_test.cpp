@@ -4,6 +4,7 @@
 
 #include <QFile>
 #include <QTableWidget>
+#include <QWheelEvent>
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -142,6 +143,26 @@ private slots:
     QVERIFY(settled());
   }
 
+  void theWheelGoesPastListsAndChangesNothing() {
+    openArches();
+    startLoft();
+    const std::string id = w().draft();
+    for (double y : {0.0, 30.0, 60.0}) pickAt({10, y, 12.0 * (1 - 400.0 / 900)});
+    const json before = inputs(id);
+    auto* box = find<QComboBox>("choose-start");
+    QVERIFY(box);
+    for (bool focused : {false, true}) {
+      if (focused) box->setFocus();
+      QWheelEvent wheel(QPointF(9, 9), box->mapToGlobal(QPoint(9, 9)), {}, {0, -120}, Qt::NoButton, {}, Qt::NoScrollPhase, false);
+      QApplication::sendEvent(box, &wheel);
+      QVERIFY(settled());
+      QVERIFY(!wheel.isAccepted());
+      QVERIFY(inputs(id) == before);
+    }
+    click("keep");
+    QVERIFY(settled());
+  }
+
   void sectionsFollowALineThatIsPicked() {
     Splines all;
     for (double z : {0.0, 60.0}) all.add({{30, 0, z}, {0, 30, z}, {-30, 0, z}, {0, -30, z}}, true);
@@ -157,15 +178,13 @@ private slots:
       return sum;
     };
     VERIFY_AT_MOST((middle() - Vec3(0, 0, 30)).norm(), 0.01);
-    click("option-centre-picked");
-    QVERIFY(settled());
+    choose("centre", "picked");
     click("pick-centreLine");
     pickAt({5, 0, 30});
     QCOMPARE(inputs(id)["centreLine"].size(), size_t(1));
     QVERIFY(result(id)->status == recipe::Status::Ok);
     VERIFY_AT_MOST((middle() - Vec3(5, 0, 30)).norm(), 0.1);
-    click("option-centre-computed");
-    QVERIFY(settled());
+    choose("centre", "computed");
     VERIFY_AT_MOST((middle() - Vec3(0, 0, 30)).norm(), 0.01);
     click("keep");
     QVERIFY(settled());

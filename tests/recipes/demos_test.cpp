@@ -2,6 +2,7 @@
 #include "exchange/export.h"
 #include "exchange/project.h"
 #include "exchange/step_file.h"
+#include "inspect/fields.h"
 #include "inspect/joins.h"
 #include "inspect/mirror_plane.h"
 #include "inspect/wall.h"
@@ -88,6 +89,30 @@ private slots:
     VERIFY_AT_MOST(joins.gapMm, 0.001);
     VERIFY_AT_MOST(joins.angleDeg, 0.01);
     VERIFY_AT_MOST(joins.curvatureRel, 0.01);
+  }
+
+  void noRayFallsThroughBetweenTheMeshesOfAWall() {
+    Bench b = demo("pell_kettle");
+    b.run();
+    const brep::BodyPtr body = b.model->bodies[0].body;
+    for (const brep::MeshLimits& limits : {brep::MeshLimits{0.3, 15}, {0.1, 10}, {0.05, 6}}) {
+      std::vector<std::shared_ptr<const brep::FaceMesh>> meshes;
+      for (auto& m : brep::displayMesh(*body, limits, 20000))
+        meshes.push_back(std::make_shared<brep::FaceMesh>(std::move(m)));
+      const inspect::MeasuredForm form(body, meshes);
+      int measured = 0;
+      for (int m = 0; m < int(meshes.size()); ++m) {
+        if (meshes[size_t(m)]->face.find(".front(") == std::string::npos) continue;
+        const auto walls = inspect::wallField(form, m, true, {});
+        for (size_t i = 0; i < walls.size(); ++i) {
+          const double z = meshes[size_t(m)]->points[i].z();
+          if (z < 25 || z > 125 || walls[i].b == 0) continue; // away from foot and lip
+          VERIFY_AT_MOST(std::abs(walls[i].a - 2.2), 0.1);
+          ++measured;
+        }
+      }
+      QVERIFY(measured > 100);
+    }
   }
 
   void theKettlesNetworkMeetsAndItsPathsFlow() {
