@@ -23,7 +23,8 @@ using recipe::FieldKind;
 namespace {
 
 constexpr int kFewestRowsShown = 2, kMostRowsShown = 6; ///< of a table, without scrolling
-constexpr int kSegmentsWide = 166, kSegmentMargin = 18; ///< px: room for labels side by side, and beside each
+constexpr size_t kMostSegments = 3; ///< options that may stand side by side
+constexpr int kSegmentMargin = 10; ///< px, beside the words of each
 
 QHBoxLayout* flat(QWidget* w) {
   auto* l = new QHBoxLayout(w);
@@ -136,21 +137,16 @@ void QuantityEditor::setInstead(const QString& words) { edit_->setPlaceholderTex
 
 // Choice
 
-ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)) {
+ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)), box_(new ListBox) {
   auto* l = flat(this);
-  int wide = 0;
-  for (const auto& o : field_.options) wide += fontMetrics().horizontalAdvance(said(o.label)) + kSegmentMargin;
-  if (field_.options.size() > 3 || wide > kSegmentsWide) {
-    box_ = new ListBox;
-    box_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    box_->setMinimumContentsLength(6);
-    for (const auto& o : field_.options) box_->addItem(said(o.label), QString::fromStdString(o.key));
-    box_->setAccessibleName(said(field_.label));
-    box_->setObjectName("choose-" + QString::fromStdString(field_.key));
-    l->addWidget(box_);
-    connect(box_, &QComboBox::activated, this, [this](int i) { emit changed(field_.options[i].key); });
-    return;
-  }
+  box_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  box_->setMinimumContentsLength(6);
+  for (const auto& o : field_.options) box_->addItem(said(o.label), QString::fromStdString(o.key));
+  box_->setAccessibleName(said(field_.label));
+  box_->setObjectName("choose-" + QString::fromStdString(field_.key));
+  l->addWidget(box_);
+  connect(box_, &QComboBox::activated, this, [this](int i) { emit changed(field_.options[i].key); });
+  if (field_.options.size() > kMostSegments) return;
   for (const auto& o : field_.options) {
     auto* b = new QPushButton(said(o.label));
     b->setProperty("role", "segment");
@@ -165,13 +161,25 @@ ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)) {
       emit changed(key);
     });
   }
+  box_->hide();
+}
+
+/// Side by side where there is room for all words, else in a list.
+void ChoiceEditor::resizeEvent(QResizeEvent* e) {
+  FieldEditor::resizeEvent(e);
+  if (segments_.empty()) return;
+  int wide = 0;
+  for (const QPushButton* b : segments_) wide += b->fontMetrics().horizontalAdvance(b->text()) + kSegmentMargin;
+  const bool fits = wide <= width();
+  box_->setVisible(!fits);
+  for (QPushButton* b : segments_) b->setVisible(fits);
 }
 
 void ChoiceEditor::setValue(const json& v) {
   for (size_t i = 0; i < field_.options.size(); ++i) {
     const bool now = v.is_string() && v.get<std::string>() == field_.options[i].key;
-    if (box_ && now) box_->setCurrentIndex(int(i));
-    if (!box_) segments_[i]->setChecked(now);
+    if (now) box_->setCurrentIndex(int(i));
+    if (!segments_.empty()) segments_[i]->setChecked(now);
   }
 }
 

@@ -56,9 +56,12 @@ public:
   explicit ChoiceEditor(recipe::Field f); ///< also for continuity
   void setValue(const json& v) override;
 
+protected:
+  void resizeEvent(QResizeEvent* e) override;
+
 private:
-  std::vector<QPushButton*> segments_;
-  QComboBox* box_ = nullptr;
+  std::vector<QPushButton*> segments_; ///< empty: there are too many
+  QComboBox* box_;
 };
 
 class SwitchEditor : public FieldEditor {

@@ -510,7 +510,7 @@ private:
   /// Outer guides are followed more closely until the skin flows on over its sides as it is to, or that does not help.
   Expected<void> followAndFlow() {
     const std::vector<Surface> bare = out_.strips;
-    const LoftJoin ends = out_.join;
+    const SkinJoin ends = out_.join;
     LoftResult best;
     for (double closeness = 1; closeness <= kMostCloseness; closeness *= kClosenessStep) {
       out_.strips = bare;

@@ -54,22 +54,6 @@ struct LoftOptions {
   std::vector<PairLine> pairs; ///< places that must correspond
 };
 
-/// Worst join of a loft's ends with what they flow into or lean by.
-struct LoftJoin {
-  double angleDeg = 0.0, curvature = 0.0, rate = 0.0; ///< the latter relative, with floors of 1/(10 L) and its square
-  Vec3 at = Vec3::Zero();                             ///< where it is worst
-  void take(const LoftJoin& o, const Tolerances& tol) {
-    if (o.worst(tol) >= worst(tol)) at = o.at;
-    angleDeg = std::max(angleDeg, o.angleDeg), curvature = std::max(curvature, o.curvature);
-    rate = std::max(rate, o.rate);
-  }
-  /// In parts of what is allowed.
-  double worst(const Tolerances& tol) const {
-    return std::max({angleDeg / tol.angle.deg, curvature / tol.curvature.relative, rate / kRateAllowed});
-  }
-  static constexpr double kRateAllowed = 0.05;
-};
-
 struct LoftResult {
   /// One per stretch between corners; u along the sections, v across them. Ruled: of every stretch one from section to
   /// section.
@@ -81,7 +65,7 @@ struct LoftResult {
   std::vector<double> guideGapMm; ///< of each guide: by how much it was pulled onto sections at most
   double guideDeviationMm = 0.0;  ///< of the skin from its guides; at least half the largest gap
   Vec3 guideDeviationAt = Vec3::Zero();
-  LoftJoin join;               ///< measured at places between the samples
+  SkinJoin join;               ///< measured at places between the samples
   bool joins = false;          ///< an end or a side flows on or leans
   int degree = 3;              ///< degree used across
   std::optional<Frame> mirror; ///< a plane that sides or G3 ends meet

@@ -8,7 +8,6 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kLooks = 32;               ///< places of a strip where an end is tried before it is fitted
-constexpr double kOnSkinTolerances = 10; ///< point tolerances within which a section lies on its neighbour
 constexpr double kMostArcTurn = 2.0;     ///< rad: arcs that turn more are as long as those
 constexpr double kStraightRad = 1e-6;
 constexpr double kSpansSeen = 40;      ///< about so many spans a section
@@ -36,19 +35,6 @@ Vec3 LoftPlaces::tangent(int section, int k, double t) const {
   constexpr double kInside = 1e-9; // of a strip: corners have two tangents
   return alignedTangent(sections[size_t(section)], lengths[size_t(section)], alignment.sections[size_t(section)],
                         fraction(section, k, std::clamp(t, kInside, 1 - kInside)));
-}
-
-Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point,
-                                 const std::string& who, const std::string& remedy) {
-  const auto beside = neighbour ? neighbour(at) : std::nullopt;
-  const double near = kOnSkinTolerances * point.mm;
-  if (beside && beside->distanceMm <= near) return *beside;
-  Problem p = problem("LM-L013", who + " does not lie on the skin that it is to flow into")
-                  .at(at)
-                  .want(millimetres(near))
-                  .tryThis(remedy);
-  if (beside) p.measure(millimetres(beside->distanceMm));
-  return fail(std::move(p));
 }
 
 Expected<Vec3> planeTowards(const LoftPlaces& places, int i, int neighbour, LengthTolerance point) {
@@ -388,30 +374,12 @@ std::array<double, 4> LoftEnds::weights(double share) {
   return {fit / place, fit / first, fit / second, fit / third};
 }
 
-LoftJoin LoftEnds::join(int e, int k, double t, const SurfaceDerivatives& d) const {
+SkinJoin LoftEnds::join(int e, int k, double t, const SurfaceDerivatives& d) const {
   if (kind(e) != LoftEnd::Angle) return joinWith(end(e).neighbour, order(e), d, d(1, 0), flat_);
-  LoftJoin out;
+  SkinJoin out;
   out.at = d(0, 0);
   const Vec3 along = places_.tangent(section(e), k, t);
   out.angleDeg = degFromRad(angleBetweenRad(d(1, 0).cross(d(0, 1)), Vec3(along.cross(leaning(e, along)))));
-  return out;
-}
-
-LoftJoin joinWith(const Neighbour& neighbour, int order, const SurfaceDerivatives& d, const Vec3& along, double flat) {
-  LoftJoin out;
-  out.at = d(0, 0);
-  const auto beside = neighbour(d(0, 0));
-  if (!beside) return out;
-  const Vec3 n = d(1, 0).cross(d(0, 1)).normalized();
-  const Vec3 m = beside->normal.dot(n) < 0 ? Vec3(-beside->normal) : beside->normal;
-  const Vec3 across = n.cross(along).normalized(), there = within(across, m).normalized();
-  const NormalSection a = normalSection(d, n, across), b = normalSection(beside->d, m, there);
-  out.angleDeg = degFromRad(angleBetweenRad(n, m));
-  const auto apart = [](double x, double y, double least) {
-    return std::abs(x - y) / std::max({std::abs(x), std::abs(y), least});
-  };
-  if (order > 1) out.curvature = apart(a.curvature, b.curvature, flat);
-  if (order > 2) out.rate = apart(a.rate, b.rate, flat * flat);
   return out;
 }
 

@@ -31,19 +31,11 @@ struct LoftPlaces {
 /// direction.
 std::array<Vec3, 3> byLength(const CurveDerivatives& own, double sign, const std::array<double, 3>& length);
 
-/// The neighbour at a place that lies on it, ten times `point` near. Fails with LM-L013: `who` does not, `remedy`.
-Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point,
-                                 const std::string& who, const std::string& remedy);
-
 /// Unit normal of a planar section's plane, towards another section. Fails with LM-L005.
 Expected<Vec3> planeTowards(const LoftPlaces& p, int section, int neighbour, LengthTolerance point);
 
 /// Length of an arc over a chord that leaves in a direction: chord * theta / sin(theta), theta between both.
 double arcOver(const Vec3& chord, const Vec3& direction);
-
-/// How a skin with these derivatives meets a neighbour across a direction along their edge, to an order; curvatures are
-/// compared with a floor of `flat`, 1/mm.
-LoftJoin joinWith(const Neighbour& neighbour, int order, const SurfaceDerivatives& d, const Vec3& along, double flat);
 
 /// How the skin leaves the ends of a loft where that varies along the section (`e` 0: first, 1: last; `k`: strip).
 class LoftEnds {
@@ -72,7 +64,7 @@ public:
   /// which the next order sees as twist.
   std::array<double, 4> weights(double share);
   /// How a skin with these derivatives (u along the section, v across) meets what the end is to flow into or lean by.
-  LoftJoin join(int e, int k, double t, const SurfaceDerivatives& d) const;
+  SkinJoin join(int e, int k, double t, const SurfaceDerivatives& d) const;
 
 private:
   const LoftEndOptions& end(int e) const { return e ? o_.end : o_.start; }

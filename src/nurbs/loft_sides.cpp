@@ -37,16 +37,16 @@ public:
     flat_ = 1 / (10 * size_);
   }
 
-  Expected<Surface> run(LoftJoin& join) {
+  Expected<Surface> run(SkinJoin& join) {
     if (side_.flow.kind == LoftEnd::Angle) LUMSK_CHECK(findLine());
     LUMSK_CHECK(checkSections());
     double share = kFirstShare;
     Surface best = s_;
-    LoftJoin found;
+    SkinJoin found;
     for (int tries = 1;; ++tries, share *= kShareStep) {
       if (cx_.stopped()) return fail(cancelled());
       LUMSK_TRY(made, once(share));
-      const LoftJoin now = measured(made);
+      const SkinJoin now = measured(made);
       const bool better = tries == 1 || now.worst(cx_.tolerances) < kHelps * found.worst(cx_.tolerances);
       if (tries == 1 || now.worst(cx_.tolerances) < found.worst(cx_.tolerances)) best = std::move(made), found = now;
       if (found.worst(cx_.tolerances) <= kJoinPart || tries == kMostTries || (!better && tries > 2)) break;
@@ -232,8 +232,8 @@ private:
     }
   }
 
-  LoftJoin measured(const Surface& s) const {
-    LoftJoin worst;
+  SkinJoin measured(const Surface& s) const {
+    SkinJoin worst;
     for (int i = 0; i < kLooks; ++i) {
       SurfaceDerivatives d;
       s.derivatives(u_, (i + 0.41) / kLooks, 3, d);
@@ -242,7 +242,7 @@ private:
         worst.take(joinWith(side_.flow.neighbour, order_, d, d(0, 1), flat_), cx_.tolerances);
         continue;
       }
-      LoftJoin j;
+      SkinJoin j;
       j.at = d(0, 0);
       if (const auto w = wanted(d)) {
         const double turn = degFromRad(angleBetweenRad(d(1, 0).cross(d(0, 1)), w->normal));
@@ -268,7 +268,7 @@ private:
 } // namespace
 
 Expected<Surface> flowingOver(const Surface& s, const LoftSide& side, const LoftAcross& across, const Context& cx,
-                              LoftJoin& join) {
+                              SkinJoin& join) {
   return Flowing(s, side, across, cx).run(join);
 }
 

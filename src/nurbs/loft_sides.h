@@ -27,6 +27,6 @@ inline bool flowsOver(LoftEnd side) { return side != LoftEnd::Free && meetsOf(si
 /// Sections and ends stay. Fails with LM-L029 where a section does not leave the side so itself, LM-L013 where the side
 /// does not lie on its neighbour, LM-L005 for an angle to a line that is not planar. `join` takes the worst.
 Expected<Surface> flowingOver(const Surface& s, const LoftSide& side, const LoftAcross& across, const Context& cx,
-                              LoftJoin& join);
+                              SkinJoin& join);
 
 } // namespace lumsk::nurbs

@@ -56,7 +56,7 @@ private:
     double share = std::max(leaving_.order(0), leaving_.order(1)) > 2 ? kFirstThirdShare : kFirstCrossShare;
     for (int tries = 1;; ++tries, share *= kCrossShareStep) {
       LUMSK_TRY(made, fitOnce(k, leaving_.weights(share)));
-      const LoftJoin join = joinOf(k, made);
+      const SkinJoin join = joinOf(k, made);
       if (tries < kMostCrossTries && join.worst(cx_.tolerances) > kJoinPart) continue;
       out_.join.take(join, cx_.tolerances);
       out_.deviationMm = std::max(out_.deviationMm, made.fit.deviationMm);
@@ -220,8 +220,8 @@ private:
     return {};
   }
   /// How a fitted strip meets what its ends are to flow into or to lean by, at places between the samples.
-  LoftJoin joinOf(int k, const LoftStrip& f) const {
-    LoftJoin worst;
+  SkinJoin joinOf(int k, const LoftStrip& f) const {
+    SkinJoin worst;
     for (int e : {0, 1}) {
       if (leaving_.order(e) == 0) continue;
       const auto spline = [&](const Rows& rows, Eigen::Index row) {

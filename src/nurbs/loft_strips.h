@@ -22,7 +22,7 @@ struct LoftStrip {
 struct LoftStrips {
   std::vector<LoftStrip> strips;
   double deviationMm = 0.0; ///< from the sections
-  LoftJoin join;            ///< of the ends that flow on or lean, at places between the samples
+  SkinJoin join;            ///< of the ends that flow on or lean, at places between the samples
 };
 
 /// What a loft knows about its sections when they are fitted.

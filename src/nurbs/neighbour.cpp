@@ -1,8 +1,16 @@
 #include "nurbs/neighbour.h"
 
 #include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
 
 namespace lumsk::nurbs {
+
+namespace {
+
+constexpr double kOnSkinTolerances = 10; ///< point tolerances within which a section lies on its neighbour
+
+} // namespace
 
 NormalSection normalSection(const SurfaceDerivatives& d, const Vec3& normal, const Vec3& direction) {
   // S(u(x), v(x)) = P + x d + h(x) n: u and v are differentiated alongside the heights h.
@@ -43,6 +51,44 @@ std::array<double, 2> heightsAlong(const SurfaceDerivatives& d, const Vec3& norm
   const Vec3 third = a.x() * a.x() * a.x() * d(3, 0) + 3 * a.x() * a.x() * a.y() * d(2, 1) +
                      3 * a.x() * a.y() * a.y() * d(1, 2) + a.y() * a.y() * a.y() * d(0, 3);
   return {bend.dot(normal), (3 * bent(a, b) + third).dot(normal)};
+}
+
+SkinJoin joinWith(const NeighbourPlace& beside, int order, const SurfaceDerivatives& d, const Vec3& along,
+                  double flat) {
+  SkinJoin out;
+  out.at = d(0, 0);
+  const Vec3 n = d(1, 0).cross(d(0, 1)).normalized();
+  const Vec3 m = beside.normal.dot(n) < 0 ? Vec3(-beside.normal) : beside.normal;
+  const Vec3 across = n.cross(along).normalized(), there = (across - across.dot(m) * m).normalized();
+  const NormalSection a = normalSection(d, n, across), b = normalSection(beside.d, m, there);
+  out.angleDeg = degFromRad(angleBetweenRad(n, m));
+  const auto apart = [](double x, double y, double least) {
+    return std::abs(x - y) / std::max({std::abs(x), std::abs(y), least});
+  };
+  if (order > 1) out.curvature = apart(a.curvature, b.curvature, flat);
+  if (order > 2) out.rate = apart(a.rate, b.rate, flat * flat);
+  return out;
+}
+
+SkinJoin joinWith(const Neighbour& neighbour, int order, const SurfaceDerivatives& d, const Vec3& along, double flat) {
+  if (const auto beside = neighbour(d(0, 0))) return joinWith(*beside, order, d, along, flat);
+  SkinJoin none;
+  none.at = d(0, 0);
+  none.angleDeg = 90;
+  return none;
+}
+
+Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point,
+                                 const std::string& who, const std::string& remedy) {
+  const auto beside = neighbour ? neighbour(at) : std::nullopt;
+  const double near = kOnSkinTolerances * point.mm;
+  if (beside && beside->distanceMm <= near) return *beside;
+  Problem p = problem("LM-L013", who + " does not lie on the skin that it is to flow into")
+                  .at(at)
+                  .want(millimetres(near))
+                  .tryThis(remedy);
+  if (beside) p.measure(millimetres(beside->distanceMm));
+  return fail(std::move(p));
 }
 
 } // namespace lumsk::nurbs

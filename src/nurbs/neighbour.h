@@ -1,4 +1,5 @@
 #pragma once
+#include "base/tolerances.h"
 #include "nurbs/surface.h"
 
 #include <functional>
@@ -34,5 +35,32 @@ std::array<Vec3, 3> continuing(const NormalSection& section, const Vec3& normal,
 /// G3.
 std::array<double, 2> heightsAlong(const SurfaceDerivatives& d, const Vec3& normal, const Vec3& first,
                                    const Vec3& second);
+
+/// Worst join of a skin with what it flows into or leans by.
+struct SkinJoin {
+  double angleDeg = 0.0, curvature = 0.0, rate = 0.0; ///< the latter relative, with floors of 1/(10 L) and its square
+  Vec3 at = Vec3::Zero();                             ///< where it is worst
+  void take(const SkinJoin& o, const Tolerances& tol) {
+    if (o.worst(tol) >= worst(tol)) at = o.at;
+    angleDeg = std::max(angleDeg, o.angleDeg), curvature = std::max(curvature, o.curvature);
+    rate = std::max(rate, o.rate);
+  }
+  /// In parts of what is allowed.
+  double worst(const Tolerances& tol) const {
+    return std::max({angleDeg / tol.angle.deg, curvature / tol.curvature.relative, rate / kRateAllowed});
+  }
+  static constexpr double kRateAllowed = 0.05;
+};
+
+/// How a skin with these derivatives meets its neighbour across a direction along their edge, to an order; curvatures are
+/// compared with a floor of `flat`, 1/mm.
+SkinJoin joinWith(const NeighbourPlace& neighbour, int order, const SurfaceDerivatives& d, const Vec3& along,
+                  double flat);
+/// The same where the skin is; without a neighbour there they stand square to one another.
+SkinJoin joinWith(const Neighbour& neighbour, int order, const SurfaceDerivatives& d, const Vec3& along, double flat);
+
+/// The neighbour at a place that lies on it, ten times `point` near. Fails with LM-L013: `who` does not, `remedy`.
+Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point,
+                                 const std::string& who, const std::string& remedy);
 
 } // namespace lumsk::nurbs

@@ -125,8 +125,7 @@ private slots:
     QCOMPARE(inputs(id)["sections"].size(), size_t(6));
     VERIFY_AT_MOST(offCurve(id, "s2"), 0.001);
     const double before = nurbs::wrinkleIndex({skinOf(id)});
-    click("option-way-relaxed");
-    QVERIFY(settled());
+    choose("way", "relaxed");
     type("relaxed", "0.3");
     QVERIFY(settled());
     QVERIFY(result(id)->status == recipe::Status::Ok);
@@ -134,8 +133,7 @@ private slots:
     for (const char* line : {"s2", "s3", "s4", "s5"}) worst = std::max(worst, offCurve(id, line));
     QVERIFY(worst > 0.2 && worst <= 0.3);
     QVERIFY(nurbs::wrinkleIndex({skinOf(id)}) < 0.5 * before);
-    click("option-way-ruled");
-    QVERIFY(settled());
+    choose("way", "ruled");
     QVERIFY(result(id)->status == recipe::Status::Ok);
     QCOMPARE(inspect::stateOf(*bodyOf(id)).faces, 5);
     for (const auto& [name, face] : bodyOf(id)->natural) QCOMPARE(face.surface->degreeV(), 1);
@@ -239,8 +237,7 @@ private slots:
     QVERIFY(result(tube)->status == recipe::Status::Ok);
     const double added = inspect::stateOf(*bodyOf(tube)).volumeMm3;
     QVERIFY(added > whole + 100 && added < whole + own - 100);
-    click("option-combine-cut");
-    QVERIFY(settled());
+    choose("combine", "cut");
     QVERIFY(result(tube)->status == recipe::Status::Ok);
     const double cut = inspect::stateOf(*bodyOf(tube)).volumeMm3;
     VERIFY_AT_MOST(std::abs(added - cut - own), 1.0);

@@ -117,8 +117,14 @@ protected:
     return mark(Mark::Kind::Handle, [&](const Mark& m) { return m.field == field; });
   }
 
-  /// Takes an option of a list by keys.
+  /// Takes an option: side by side by a click, in a list by keys.
   void choose(const QString& field, const QString& option) {
+    for (auto* b : window_->findChildren<QAbstractButton*>("option-" + field + "-" + option))
+      if (b->isVisible()) {
+        QTest::mouseClick(b, Qt::LeftButton);
+        QVERIFY(settled());
+        return;
+      }
     auto* box = find<QComboBox>("choose-" + field);
     QVERIFY2(box, qPrintable(field));
     box->setFocus();

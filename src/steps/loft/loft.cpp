@@ -329,7 +329,7 @@ std::pair<std::string, Remedy> orderOffer(const std::vector<int>& better, const 
   return {order, {"put them in the order " + order, "sections", items}};
 }
 
-void noteJoin(Outcome& out, const nurbs::LoftJoin& j, const Tolerances& tol) {
+void noteJoin(Outcome& out, const nurbs::SkinJoin& j, const Tolerances& tol) {
   if (j.worst(tol) <= 1) return;
   Problem p = problem("LM-L105", "an end does not flow on as closely as asked").at(j.at);
   if (j.angleDeg > tol.angle.deg)
@@ -337,7 +337,7 @@ void noteJoin(Outcome& out, const nurbs::LoftJoin& j, const Tolerances& tol) {
   else if (j.curvature > tol.curvature.relative)
     p.measure(ratio(j.curvature)).want(ratio(tol.curvature.relative));
   else
-    p.measure(ratio(j.rate)).want(ratio(nurbs::LoftJoin::kRateAllowed));
+    p.measure(ratio(j.rate)).want(ratio(nurbs::SkinJoin::kRateAllowed));
   out.notes.push_back(std::move(p.tryThis("smooth that section and its neighbour, or ask for less at this end")));
 }
 

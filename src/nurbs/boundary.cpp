@@ -1,0 +1,320 @@
+#include "nurbs/boundary.h"
+
+#include "nurbs/closest.h"
+#include "nurbs/curve_parts.h"
+#include "nurbs/loft.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+constexpr double kShortest = 1e-3;    ///< of the ring: shorter edges are refused
+constexpr double kOpenSide = 0.02;    ///< of the edges' length: narrower gaps are gaps, not sides
+constexpr double kSmoothCornerDeg = 2;
+constexpr int kFoldLooks = 24;
+constexpr int kGuideLooks = 90;
+
+/// A side of the ring, in its direction.
+struct Piece {
+  Path path;
+  int edge = 0;
+  bool reversed = false;
+  Vec3 start() const { return reversed ? path.end() : path.start(); }
+  Vec3 finish() const { return reversed ? path.start() : path.end(); }
+  /// Unit tangent at its start or end, in its direction.
+  Vec3 tangent(bool first) const {
+    const bool atStart = first != reversed;
+    CurveDerivatives d;
+    path.derivatives(0, 1, d);
+    const Vec3 t = atStart ? d[1] : path.tangentBefore(path.last());
+    return (reversed ? Vec3(-t) : t).normalized();
+  }
+};
+
+std::string called(int edge) { return "edge " + std::to_string(edge + 1); }
+
+class Bounder {
+public:
+  Bounder(const std::vector<BoundaryEdge>& edges, const BoundaryOptions& o, const Context& cx)
+      : edges_(edges), o_(o), cx_(cx) {}
+
+  Expected<BoundaryResult> run() {
+    LUMSK_CHECK(divide());
+    LUMSK_CHECK(sortRing());
+    out_.edges.resize(edges_.size());
+    if (apart_) return between();
+    for (const Piece& p : ring_) lengths_.emplace_back(p.path);
+    LUMSK_CHECK(checkLengths());
+    LUMSK_TRY(sides, takeSides());
+    PatchFitOptions fit;
+    for (const Path& g : o_.guides) fit.guides.push_back(&g);
+    fit.zoneShare = o_.zoneShare;
+    LUMSK_TRY(made, fitPatch(sides, fit, cx_));
+    for (int k = 0; k < 4; ++k)
+      if (pieceOf_[size_t(k)] >= 0) {
+        BoundaryEdgeResult& e = out_.edges[size_t(ring_[size_t(pieceOf_[size_t(k)])].edge)];
+        e.sides.push_back(k);
+        e.gapMm = std::max(e.gapMm, made.gapMm[size_t(k)]);
+        e.join.take(made.joins[size_t(k)], cx_.tolerances);
+      }
+    out_.corners = std::move(made.corners);
+    out_.surface = std::move(made.surface);
+    LUMSK_CHECK(measureGuides());
+    findFolds();
+    return std::move(out_);
+  }
+
+private:
+  Expected<void> divide() {
+    for (size_t i = 0; i < edges_.size(); ++i) {
+      const Path& p = edges_[i].path;
+      if (!(edges_[i].tension >= 0.2 && edges_[i].tension <= 5))
+        return fail(problem("LM-H007", "the tension of " + called(int(i)) + " is out of range")
+                        .measure(ratio(edges_[i].tension))
+                        .at(p.start())
+                        .tryThis("take 0.2 to 5"));
+      const std::vector<double> corners = p.corners(cx_.tolerances.corner);
+      if (p.closed() && corners.size() < 2)
+        return fail(problem("LM-H004", called(int(i)) + " is closed and has no corners that make it a ring of edges")
+                        .at(p.start())
+                        .tryThis("take parts of it as edges"));
+      std::vector<Path> parts{p};
+      if (!corners.empty()) {
+        LUMSK_TRY(cut, splitAt(p, corners, cx_.tolerances.point));
+        parts = std::move(cut);
+      }
+      for (Path& part : parts) pieces_.push_back({std::move(part), int(i), false});
+    }
+    if (pieces_.size() >= 2 && pieces_.size() <= 4) return {};
+    return fail(problem("LM-H001", pieces_.size() < 2 ? "a patch needs two edges at least"
+                                                      : "a patch has four edges at most, corners divide them")
+                    .measure(count(int(pieces_.size())))
+                    .want(count(4))
+                    .at(pieces_.empty() ? Vec3(Vec3::Zero()) : pieces_.front().start())
+                    .tryThis(pieces_.size() < 2 ? "pick more edges" : "join edges that go on in one another, or make several patches"));
+  }
+
+  /// Gaps behind every piece of an arrangement.
+  static std::vector<double> gapsOf(const std::vector<Piece>& ring) {
+    std::vector<double> out;
+    for (size_t i = 0; i < ring.size(); ++i) out.push_back((ring[(i + 1) % ring.size()].start() - ring[i].finish()).norm());
+    return out;
+  }
+
+  /// The arrangement with the least gaps, of which the widest counts least: it may be an open side.
+  Expected<void> sortRing() {
+    const size_t n = pieces_.size();
+    std::vector<size_t> order;
+    for (size_t i = 0; i < n; ++i) order.push_back(i);
+    double best = 1e300;
+    do {
+      for (unsigned flips = 0; flips < (1u << n); flips += 2) { // the first one as it is
+        std::vector<Piece> ring;
+        for (size_t i = 0; i < n; ++i) {
+          ring.push_back(pieces_[order[i]]);
+          if (flips >> i & 1) ring.back().reversed = true;
+        }
+        const std::vector<double> gaps = gapsOf(ring);
+        double sum = 0;
+        for (double g : gaps) sum += g;
+        const double widest = *std::max_element(gaps.begin(), gaps.end());
+        const double weighed = n == 3 ? sum - 0.9 * widest : sum;
+        if (weighed < best - 1e-9) best = weighed, ring_ = std::move(ring);
+      }
+    } while (std::next_permutation(order.begin() + 1, order.end()));
+    const std::vector<double> gaps = gapsOf(ring_);
+    const size_t widest = size_t(std::max_element(gaps.begin(), gaps.end()) - gaps.begin());
+    double length = 0;
+    for (const Piece& p : ring_) length += ArcLength(p.path).total();
+    const int open = int(std::count_if(gaps.begin(), gaps.end(), [&](double g) { return g > o_.largestGap.mm; }));
+    if (open == 0) {
+      out_.largestGapMm = gaps[widest];
+    } else if (n == 2 && open == 2) {
+      apart_ = true;
+    } else if (n == 3 && open == 1 && gaps[widest] > kOpenSide * length) {
+      out_.openSide = true;
+      std::rotate(ring_.begin(), ring_.begin() + long(widest) + 1, ring_.end());
+      const std::vector<double> turned = gapsOf(ring_);
+      out_.largestGapMm = std::max(turned[0], turned[1]);
+    } else {
+      const Piece &a = ring_[widest], &b = ring_[(widest + 1) % n];
+      return fail(problem("LM-H002", called(a.edge) + " and " + called(b.edge) + " do not meet: the edges do not form a ring")
+                      .measure(millimetres(gaps[widest]))
+                      .want(millimetres(o_.largestGap.mm))
+                      .at(a.finish())
+                      .at(b.start())
+                      .tryThis("extend or trim them so that they meet, allow a larger gap, or pick the missing edge"));
+    }
+    return {};
+  }
+
+  Expected<void> checkLengths() const {
+    double ring = 0;
+    for (const ArcLength& l : lengths_) ring += l.total();
+    for (size_t i = 0; i < ring_.size(); ++i)
+      if (lengths_[i].total() < kShortest * ring)
+        return fail(problem("LM-H003", called(ring_[i].edge) + " is very short beside the others")
+                        .measure(millimetres(lengths_[i].total()))
+                        .want(millimetres(kShortest * ring))
+                        .at(ring_[i].start())
+                        .tryThis("leave it out and let its neighbours meet, or take a longer one"));
+    return {};
+  }
+
+  Vec3 cornerBefore(size_t piece) const {
+    const size_t n = ring_.size();
+    return 0.5 * (ring_[piece].start() + ring_[(piece + n - 1) % n].finish());
+  }
+
+  /// The corner with the pole: the piece that starts there.
+  size_t poleOfThree() const {
+    if (o_.pole)
+      for (size_t i = 0; i < 3; ++i)
+        if (ring_[(i + 1) % 3].edge == *o_.pole) return i;
+    size_t best = 0;
+    double least = 1e300;
+    for (size_t i = 0; i < 3; ++i) {
+      const double angle = angleBetweenRad(ring_[i].tangent(true), Vec3(-ring_[(i + 2) % 3].tangent(false)));
+      if (angle < least - 1e-6) least = angle, best = i;
+    }
+    return best;
+  }
+
+  Expected<std::array<PatchSide, 4>> takeSides() {
+    const size_t n = ring_.size();
+    std::vector<int> on; // piece of every side
+    if (n == 4) {
+      on = {0, 1, 2, 3};
+    } else if (n == 3 && out_.openSide) {
+      on = {0, 1, 2, -1};
+    } else if (n == 3) {
+      std::rotate(ring_.begin(), ring_.begin() + long(poleOfThree()), ring_.end());
+      lengths_.clear();
+      for (const Piece& p : ring_) lengths_.emplace_back(p.path);
+      on = {-1, 0, 1, 2};
+      out_.poles = {cornerBefore(0)};
+    } else {
+      on = {0, -1, 1, -1};
+      out_.poles = {cornerBefore(0), cornerBefore(1)};
+    }
+    std::array<PatchSide, 4> sides;
+    for (int k = 0; k < 4; ++k) {
+      PatchSide& s = sides[size_t(k)];
+      const bool back = k > 1; // against the ring
+      const int piece = pieceOf_[size_t(k)] = on[size_t(k)];
+      if (piece < 0) {
+        const Vec3 pole = n == 2 ? cornerBefore(k == 1 ? 1 : 0) : n == 3 ? cornerBefore(0) : Vec3(Vec3::Zero());
+        s.ends = out_.openSide ? std::array<Vec3, 2>{ring_[0].start(), ring_[2].finish()} : std::array<Vec3, 2>{pole, pole};
+        s.free = out_.openSide;
+        continue;
+      }
+      const Piece& p = ring_[size_t(piece)];
+      const BoundaryEdge& e = edges_[size_t(p.edge)];
+      s.path = &p.path;
+      s.length = &lengths_[size_t(piece)];
+      s.reversed = p.reversed != back;
+      const bool first = out_.openSide && piece == 0, last = out_.openSide && piece == 2;
+      s.ends = {first ? p.start() : cornerBefore(size_t(piece)), last ? p.finish() : cornerBefore((size_t(piece) + 1) % n)};
+      if (back) std::swap(s.ends[0], s.ends[1]);
+      s.meets = e.meets;
+      s.neighbour = e.neighbour;
+      s.tension = e.tension;
+      if (e.meets == PatchMeets::Perpendicular || e.meets == PatchMeets::Mirror) {
+        const Vec3 leaving = ring_[(size_t(piece) + n - 1) % n].tangent(false);
+        LUMSK_TRY(plane, planeOfSide(polyline(p.path, 16), o_.mirror, leaving, cx_.tolerances.point, {"LM-H006", called(p.edge)}));
+        s.plane = plane.normal();
+      }
+    }
+    for (size_t i = 0; i < n && n > 2; ++i) {
+      if (out_.openSide && i == 0) continue;
+      const double turn = degFromRad(angleBetweenRad(ring_[(i + n - 1) % n].tangent(false), ring_[i].tangent(true)));
+      if (std::min(turn, 180 - turn) < kSmoothCornerDeg) out_.smoothCornerAt = cornerBefore(i);
+    }
+    return sides;
+  }
+
+  /// Two edges that do not meet: straight on from one to the other, as a loft does.
+  Expected<BoundaryResult> between() {
+    static constexpr LoftEnd kinds[] = {LoftEnd::Free, LoftEnd::G1,            LoftEnd::G2,
+                                        LoftEnd::G3,   LoftEnd::Perpendicular, LoftEnd::Mirror};
+    LoftOptions loft;
+    loft.mirror = o_.mirror;
+    loft.guides = o_.guides;
+    loft.largestGap = o_.largestGap;
+    std::vector<Section> sections;
+    for (int i : {0, 1}) {
+      const BoundaryEdge& e = edges_[size_t(pieces_[size_t(i)].edge)];
+      sections.push_back({pieces_[size_t(i)].path});
+      LoftEndOptions end(kinds[int(e.meets)]);
+      end.neighbour = e.neighbour;
+      end.pull = e.tension;
+      (i ? loft.end : loft.start) = end;
+    }
+    LUMSK_TRY(made, lumsk::nurbs::loft(sections, loft, cx_));
+    for (int i : {0, 1}) {
+      BoundaryEdgeResult& e = out_.edges[size_t(pieces_[size_t(i)].edge)];
+      e.sides.push_back(i ? 2 : 0);
+      e.join = made.join;
+      e.gapMm = made.sectionDeviationMm;
+    }
+    out_.guideMm.assign(o_.guides.size(), made.guideDeviationMm);
+    out_.surface = std::move(made.strips.front());
+    findFolds();
+    return std::move(out_);
+  }
+
+  Expected<void> measureGuides() {
+    const Surface& s = out_.surface;
+    for (size_t g = 0; g < o_.guides.size(); ++g) {
+      const Path& path = o_.guides[g];
+      double worst = 0;
+      for (int i = 0; i <= kGuideLooks; ++i) {
+        const Vec3 p = path.at(path.last() * i / kGuideLooks);
+        const ClosestOnSurface c = closestPoint(s, p);
+        worst = std::max(worst, c.distanceMm);
+        const bool border = c.u < 1e-6 || c.u > 1 - 1e-6 || c.v < 1e-6 || c.v > 1 - 1e-6;
+        if (border && c.distanceMm > 10 * std::max(o_.largestGap.mm, cx_.tolerances.point.mm))
+          return fail(problem("LM-H005", "curve " + std::to_string(g + 1) + " inside leaves the patch over its edges")
+                          .measure(millimetres(c.distanceMm))
+                          .at(p)
+                          .tryThis("take the part of it that lies within the edges"));
+      }
+      out_.guideMm.push_back(worst);
+    }
+    return {};
+  }
+
+  void findFolds() {
+    const Surface& s = out_.surface;
+    const auto at = [](int i) { return (i + 0.5) / kFoldLooks; };
+    std::vector<Vec3> before(kFoldLooks, Vec3::Zero());
+    for (int i = 0; i < kFoldLooks; ++i)
+      for (int j = 0; j < kFoldLooks; ++j) {
+        const Vec3 n = s.normal(at(i), at(j));
+        const bool turned = (i > 0 && n.dot(before[size_t(j)]) < 0) || (j > 0 && n.dot(before[size_t(j) - 1]) < 0);
+        if (turned && !out_.foldsAt) out_.foldsAt = s.at(at(i), at(j));
+        before[size_t(j)] = n;
+      }
+  }
+
+  const std::vector<BoundaryEdge>& edges_;
+  const BoundaryOptions& o_;
+  const Context& cx_;
+  std::vector<Piece> pieces_, ring_;
+  std::vector<ArcLength> lengths_;
+  std::array<int, 4> pieceOf_{-1, -1, -1, -1};
+  bool apart_ = false;
+  BoundaryResult out_;
+};
+
+} // namespace
+
+Expected<BoundaryResult> boundary(const std::vector<BoundaryEdge>& edges, const BoundaryOptions& options,
+                                  const Context& cx) {
+  return Bounder(edges, options, cx).run();
+}
+
+} // namespace lumsk::nurbs

@@ -1,0 +1,486 @@
+#include "nurbs/patch_fit.h"
+
+#include "nurbs/closest.h"
+#include "nurbs/fit.h"
+#include "nurbs/gauss.h"
+#include "nurbs/side_conditions.h"
+#include "nurbs/surface_squares.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+constexpr int kDegree = 5;
+constexpr int kPerSpan = 4;      ///< places with conditions, of every span of a side (Gauss-Legendre)
+constexpr int kLooksPerSpan = 5; ///< places between them where joins are measured
+constexpr int kFirstSpans = 5;
+constexpr int kSteps = 2;           ///< of Gauss-Newton, after the linear one
+constexpr int kGuideSteps = 4;      ///< so many more along guides
+constexpr int kMostTries = 7;
+constexpr double kJoinPart = 0.05;  ///< of a join's tolerances: what the fit may use
+constexpr double kGapPart = 0.2;    ///< of `fit`
+constexpr double kEvenness = 1e-14;  ///< weight of the evenness in unit scale; less as the patch is refined
+constexpr double kEvennessStep = 0.1;
+constexpr double kBendWeight = 1.0, kZoneBendWeight = 0.05; ///< of curvature rows; the latter where corners disagree
+constexpr double kDamping = 0.05;   ///< of the tangential part of derivatives across, in zones
+constexpr double kTensionWeight = 0.5, kTensionFades = 0.3; ///< the latter: towards corners, of a side
+constexpr int kGradings = 4;        ///< halvings of the knots towards corners that disagree
+
+/// 0 to 1, with two derivatives nought at both ends.
+double quinticStep(double x) {
+  x = std::clamp(x, 0.0, 1.0);
+  return x * x * x * (10 + x * (6 * x - 15));
+}
+
+/// A place of a side with what is asked for there.
+struct Asked {
+  int side = 0;
+  double s = 0, u = 0, v = 0;
+  double share = 0;  ///< of the ring's length
+  double spacing = 0; ///< mm between knots along the side
+  Vec3 at, along;    ///< the latter: unit tangent, as u or v run
+  NeighbourPlace beside;
+  double tangency = 1, bending = 1; ///< 0 in corners that disagree
+};
+
+class PatchFitter {
+public:
+  PatchFitter(const std::array<PatchSide, 4>& sides, const PatchFitOptions& o, const Context& cx)
+      : sides_(sides), o_(o), cx_(cx) {}
+
+  Expected<PatchFitted> run() {
+    findSizes();
+    LUMSK_CHECK(lookAtCorners());
+    for (bool u : {true, false}) LUMSK_CHECK(firstBreaks(u));
+    PatchFitted best;
+    double found = 1e300;
+    for (int tries = 1; tries <= kMostTries; ++tries) {
+      if (cx_.stopped()) return fail(cancelled());
+      cx_.report(double(tries - 1) / kMostTries, "fitting the patch");
+      LUMSK_TRY(s, solve());
+      PatchFitted now;
+      now.surface = std::move(s);
+      LUMSK_TRY(worst, measure(now));
+      if (worst < found) best = std::move(now), found = worst;
+      if (found <= 1 || !refine()) break;
+    }
+    best.corners = corners_;
+    return best;
+  }
+
+private:
+  // Sides: 0: v = 0, 1: u = 1, 2: v = 1, 3: u = 0
+
+  static bool alongU(int side) { return side % 2 == 0; }
+  static bool atLast(int side) { return side == 1 || side == 2; }
+  static Vec2 domain(int side, double s) {
+    return alongU(side) ? Vec2(s, atLast(side) ? 1 : 0) : Vec2(atLast(side) ? 1 : 0, s);
+  }
+  bool bare(int side) const { return sides_[size_t(side)].path == nullptr; }
+  bool pole(int side) const { return bare(side) && !sides_[size_t(side)].free; }
+  int order(int side) const {
+    const PatchMeets m = sides_[size_t(side)].meets;
+    return m == PatchMeets::G0 ? 0 : m == PatchMeets::G2 ? 2 : m == PatchMeets::G3 || m == PatchMeets::Mirror ? 3 : 1;
+  }
+  bool atPlane(int side) const {
+    const PatchMeets m = sides_[size_t(side)].meets;
+    return m == PatchMeets::Perpendicular || m == PatchMeets::Mirror;
+  }
+
+  /// Place and derivatives by arc length of a side; of poles only the place.
+  CurveDerivatives onSide(int side, double s) const {
+    const PatchSide& p = sides_[size_t(side)];
+    CurveDerivatives d{(1 - s) * p.ends[0] + s * p.ends[1], Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
+    if (bare(side)) return d;
+    const double f = p.reversed ? 1 - s : s;
+    p.path->derivatives(std::min(p.length->parameterAtFraction(f), std::nextafter(p.path->last(), 0.0)), 2, d);
+    if (f >= 1) d[0] = p.path->end();
+    const double speed = d[1].norm();
+    d[1] /= speed;
+    d[2] = (d[2] - d[2].dot(d[1]) * d[1]) / (speed * speed);
+    if (p.reversed) d[1] = -d[1];
+    d[0] += (1 - s) * (p.ends[0] - end(side, 0)) + s * (p.ends[1] - end(side, 1));
+    return d;
+  }
+  Vec3 end(int side, int e) const {
+    const PatchSide& p = sides_[size_t(side)];
+    return p.reversed == (e == 0) ? p.path->end() : p.path->start();
+  }
+
+  void findSizes() {
+    Vec3 low = Vec3::Constant(1e300), high = -low;
+    for (int k = 0; k < 4; ++k) {
+      length_[size_t(k)] = bare(k) ? (sides_[size_t(k)].ends[1] - sides_[size_t(k)].ends[0]).norm() : sides_[size_t(k)].length->total();
+      ring_ += length_[size_t(k)];
+      for (int i = 0; i <= 16; ++i) {
+        const Vec3 p = onSide(k, i / 16.0)[0];
+        low = low.cwiseMin(p), high = high.cwiseMax(p);
+      }
+    }
+    flat_ = 1 / (10 * (high - low).norm());
+    sizeU_ = std::max(0.5 * (length_[0] + length_[2]), 1e-3 * ring_);
+    sizeV_ = std::max(0.5 * (length_[1] + length_[3]), 1e-3 * ring_);
+  }
+
+  /// The neighbour at a place of a side; at a mirror plane the plane square to it.
+  Expected<NeighbourPlace> beside(int side, const CurveDerivatives& d) const {
+    if (atPlane(side)) {
+      NeighbourPlace p;
+      p.normal = sides_[size_t(side)].plane.cross(d[1]).normalized();
+      return p;
+    }
+    return placeOn(sides_[size_t(side)].neighbour, d[0], cx_.tolerances.point, "the edge",
+                   "pick the skin that the edge lies on, or take G0 here");
+  }
+
+  // Corners: k between sides k - 1 and k, at (0, 0), (1, 0), (1, 1), (0, 1)
+
+  static double cornerOn(int side, int corner) { // s of the side there
+    static constexpr double at[4][4] = {{0, 1, -1, -1}, {-1, 0, 1, -1}, {-1, -1, 1, 0}, {0, -1, -1, 1}};
+    return at[side][corner];
+  }
+
+  Expected<void> lookAtCorners() {
+    for (int k = 0; k < 4; ++k) {
+      const int a = (k + 3) % 4, b = k;
+      if (bare(a) || bare(b) || (order(a) == 0 && order(b) == 0)) continue;
+      PatchCorner c;
+      c.side = k;
+      std::array<std::optional<NeighbourPlace>, 2> n;
+      std::array<CurveDerivatives, 2> curve;
+      for (int i : {0, 1}) {
+        const int side = i ? b : a;
+        curve[size_t(i)] = onSide(side, cornerOn(side, k));
+        c.at = curve[size_t(i)][0];
+        if (order(side) == 0) continue;
+        LUMSK_TRY(place, beside(side, curve[size_t(i)]));
+        n[size_t(i)] = place;
+      }
+      for (int i : {0, 1}) {
+        if (!n[size_t(i)]) continue;
+        const Vec3& normal = n[size_t(i)]->normal;
+        const CurveDerivatives& other = curve[size_t(1 - i)];
+        c.angleDeg = std::max(c.angleDeg, std::abs(90 - degFromRad(angleBetweenRad(normal, other[1]))));
+        if (order(i ? b : a) < 2 || atPlane(i ? b : a)) continue;
+        const double wanted = heightsAlong(n[size_t(i)]->d, normal, other[1], Vec3::Zero())[0];
+        c.curvature = std::max(c.curvature, apart(wanted, other[2].dot(normal)));
+      }
+      if (n[0] && n[1] && !atPlane(a) && !atPlane(b)) {
+        // The twist is dictated by both tangent planes.
+        const double turn = n[0]->normal.dot(n[1]->normal) < 0 ? -1.0 : 1.0;
+        const double one = twist(*n[0], curve[0][1], curve[1][1]), other = turn * twist(*n[1], curve[0][1], curve[1][1]);
+        const double size = std::max({std::abs(one), std::abs(other), flat_, largest(*n[0], curve), largest(*n[1], curve)});
+        c.curvature = std::max(c.curvature, std::abs(one - other) / size);
+      }
+      const bool kink = c.angleDeg > cx_.tolerances.angle.deg;
+      if (!kink && c.curvature <= kCornerPart * cx_.tolerances.curvature.relative) continue;
+      c.zoneMm = o_.zoneShare * std::min(length_[size_t(a)], length_[size_t(b)]);
+      corners_.push_back(c);
+    }
+    return {};
+  }
+  double apart(double x, double y) const { return std::abs(x - y) / std::max({std::abs(x), std::abs(y), flat_}); }
+  static double bend(const NeighbourPlace& p, const Vec3& w) { return heightsAlong(p.d, p.normal, w, Vec3::Zero())[0]; }
+  static double twist(const NeighbourPlace& p, const Vec3& x, const Vec3& y) {
+    return 0.25 * (bend(p, x + y) - bend(p, x - y));
+  }
+  static double largest(const NeighbourPlace& p, const std::array<CurveDerivatives, 2>& c) {
+    return std::max(std::abs(bend(p, c[0][1])), std::abs(bend(p, c[1][1])));
+  }
+
+  // Knots
+
+  /// Breaks on which both sides of a direction, and the normals beside them, are fitted closely enough.
+  Expected<void> firstBreaks(bool u) {
+    std::vector<double>& breaks = u ? breaksU_ : breaksV_;
+    CurveFamily family;
+    std::vector<int> sides;
+    for (int k = u ? 0 : 1; k < 4; k += 2)
+      if (!bare(k)) sides.push_back(k);
+    for (int k : sides) family.curves += order(k) > 0 ? 2 : 1;
+    LeanOptions lean;
+    lean.degree = kDegree;
+    lean.fit = {kGapPart * cx_.tolerances.fit.mm};
+    lean.firstSpans = kFirstSpans;
+    lean.baseSamples = 80;
+    const double perRad = lean.fit.mm / (kJoinPart * radFromDeg(cx_.tolerances.angle.deg));
+    std::optional<Problem> missing;
+    family.sample = [&](double t, double* out) {
+      for (int k : sides) {
+        const CurveDerivatives d = onSide(k, t);
+        Eigen::Map<Vec3>(out, 3) = d[0], out += 3;
+        if (order(k) == 0) continue;
+        auto place = beside(k, d);
+        if (!place && !missing) missing = place.error();
+        Vec3 n = place ? place->normal : Vec3(Vec3::UnitZ());
+        if (n.dot(lastNormal_[size_t(k)]) < 0) n = -n;
+        lastNormal_[size_t(k)] = n;
+        Eigen::Map<Vec3>(out, 3) = perRad * n, out += 3;
+      }
+    };
+    if (sides.empty()) {
+      breaks = {0, 0.25, 0.5, 0.75, 1};
+    } else {
+      auto fit = fitLean(family, lean);
+      if (missing) return fail(*missing);
+      if (!fit) return fail(fit.error());
+      breaks = fit->breaks;
+    }
+    for (const PatchCorner& c : corners_) {
+      const bool last = u ? c.side == 1 || c.side == 2 : c.side == 2 || c.side == 3;
+      const double zone = c.zoneMm / std::max(u ? sizeU_ : sizeV_, 1e-9);
+      for (int g = 0; g < kGradings; ++g) {
+        const double x = zone / double(1 << g);
+        breaks.push_back(last ? 1 - x : x);
+      }
+    }
+    std::sort(breaks.begin(), breaks.end());
+    constexpr double kLeast = 2e-3;
+    breaks.erase(std::unique(breaks.begin(), breaks.end(), [](double a, double b) { return b - a < kLeast; }), breaks.end());
+    breaks.back() = 1;
+    return {};
+  }
+
+  // Rows
+
+  Expected<void> collect() {
+    asked_.clear();
+    const GaussRule rule = gaussLegendre(kPerSpan);
+    for (int k = 0; k < 4; ++k) {
+      if (sides_[size_t(k)].free) continue;
+      const std::vector<double>& b = alongU(k) ? breaksU_ : breaksV_;
+      for (size_t i = 0; i + 1 < b.size(); ++i)
+        for (int g = 0; g < kPerSpan; ++g) {
+          LUMSK_TRY(a, ask(k, b[i] + (b[i + 1] - b[i]) * rule.at[size_t(g)]));
+          const double part = (b[i + 1] - b[i]) * rule.weight[size_t(g)];
+          a.share = part * std::max(length_[size_t(k)], 0.05 * ring_) / ring_;
+          a.spacing = (b[i + 1] - b[i]) * length_[size_t(k)];
+          asked_.push_back(std::move(a));
+        }
+    }
+    return {};
+  }
+  Expected<Asked> ask(int side, double s) const {
+    Asked a;
+    a.side = side, a.s = s;
+    const Vec2 x = domain(side, s);
+    a.u = x.x(), a.v = x.y();
+    const CurveDerivatives d = onSide(side, s);
+    a.at = d[0], a.along = d[1];
+    if (pole(side) && order(side) == 0) return a;
+    if (order(side) > 0) {
+      LUMSK_TRY(p, beside(side, d));
+      a.beside = p;
+      if (pole(side)) a.along = p.normal.unitOrthogonal();
+    }
+    if (pole(side)) return a;
+    for (const PatchCorner& c : corners_) {
+      const double from = cornerOn(side, c.side);
+      if (from < 0) continue;
+      const double inside = quinticStep(std::abs(s - from) * length_[size_t(side)] / c.zoneMm);
+      a.bending = std::min(a.bending, inside);
+      if (c.angleDeg > cx_.tolerances.angle.deg) a.tangency = std::min(a.tangency, inside);
+    }
+    return a;
+  }
+
+  Expected<Surface> solve() {
+    LUMSK_CHECK(collect());
+    SurfaceSquares squares(kDegree, clampedKnots(kDegree, breaksU_), clampedKnots(kDegree, breaksV_));
+    std::optional<Surface> now;
+    bool bends = !o_.guides.empty();
+    for (int k = 0; k < 4; ++k) bends |= order(k) > 1;
+    const int steps = (bends ? kSteps : 0) + (o_.guides.empty() ? 0 : kGuideSteps);
+    for (int step = 0; step <= steps; ++step) LUMSK_CHECK(solveOnce(squares, now, nullptr));
+    const bool pulled = std::any_of(sides_.begin(), sides_.end(), [](const PatchSide& s) { return s.tension != 1; });
+    if (pulled) {
+      const Surface even = *now;
+      for (int step = 0; step <= (bends ? kSteps : 0); ++step) LUMSK_CHECK(solveOnce(squares, now, &even));
+    }
+    return std::move(*now);
+  }
+
+  /// `even`: the patch without tension.
+  Expected<void> solveOnce(SurfaceSquares& squares, std::optional<Surface>& now, const Surface* even) {
+    if (cx_.stopped()) return fail(cancelled());
+    squares.begin(evenness_, sizeU_, sizeV_);
+    for (const Asked& a : asked_) squares.add(rowsOf(squares, a, now ? &*now : nullptr, even));
+    if (now)
+      for (const Path* g : o_.guides) addGuide(squares, *g, *now);
+    auto next = squares.solve();
+    if (!next)
+      return fail(problem("LM-H010", "the patch is not determined by its edges").at(sides_[0].ends[0]).tryThis("check that the edges lie apart"));
+    now = std::move(next);
+    return {};
+  }
+
+  PlaceRows rowsOf(const SurfaceSquares& squares, const Asked& a, const Surface* now, const Surface* even) const {
+    const int q = now ? order(a.side) : std::min(1, order(a.side));
+    PlaceRows rows = squares.at(a.u, a.v, q);
+    const double root = std::sqrt(a.share);
+    rows.askPoint(a.at, root);
+    if (q == 0) return rows;
+    const bool u = !alongU(a.side);
+    const double sign = atLast(a.side) ? -1 : 1;
+    const auto term = [&](int k, const Vec3& by) {
+      return PlaceRows::Term{u ? k : 0, u ? 0 : k, k % 2 ? Vec3(sign * by) : by};
+    };
+    SurfaceDerivatives d;
+    if (now) now->derivatives(a.u, a.v, 3, d);
+    const auto across = [&](int k) { return Vec3((k % 2 ? sign : 1.0) * (u ? d(k, 0) : d(0, k))); };
+    const Vec3& n = a.beside.normal;
+    const double reach = now ? across(1).norm() : (onSide((a.side + 2) % 4, a.s)[0] - a.at).norm();
+    const double h = a.spacing / std::max(reach, 1e-6 * ring_);
+    rows.ask({term(1, n)}, 0, a.tangency * root * h);
+    if (atPlane(a.side)) {
+      if (q < 3) return rows;
+      // Even about the plane: what is odd goes straight on, and the third derivative with it.
+      rows.ask({term(1, a.along)}, 0, a.tangency * root * h);
+      rows.ask({term(3, n)}, 0, a.bending * root * h * h * h);
+      rows.ask({term(3, a.along)}, 0, a.bending * root * h * h * h);
+      return rows;
+    }
+    const auto within = [&](const Vec3& x) { return Vec3(x - x.dot(n) * n); };
+    if (q >= 2) {
+      const Vec3 w = within(across(1));
+      const Vec3 slope = slopeOf(a, w);
+      const double height = bend(a.beside, w);
+      const double weight = a.bending * root * h * h * (corners_.empty() ? kBendWeight : kZoneBendWeight);
+      rows.ask({term(2, n), term(1, -slope)}, height - slope.dot(w), weight);
+      if (q >= 3) askRate(rows, a, term, w, within(across(2)), a.bending * root * h * h * h);
+    }
+    if (now && !even && a.bending < 1) tie(rows, term, a, within(across(1)), kDamping * root * h);
+    if (even) {
+      even->derivatives(a.u, a.v, 1, d);
+      const double fades = quinticStep(std::min(a.s, 1 - a.s) / kTensionFades);
+      const double by = 1 + (sides_[size_t(a.side)].tension - 1) * fades;
+      tie(rows, term, a, by * within(across(1)), kTensionWeight * root * h);
+    }
+    return rows;
+  }
+
+  /// Of the height that the neighbour has in a direction, by the direction.
+  static Vec3 slopeOf(const Asked& a, const Vec3& w) {
+    const Vec3 x = a.along, y = a.beside.normal.cross(a.along);
+    return 2 * (twist(a.beside, w, x) * x + twist(a.beside, w, y) * y);
+  }
+
+  template <class TermOf> static void tie(PlaceRows& rows, const TermOf& term, const Asked& a, const Vec3& wanted, double weight) {
+    const Vec3 x = a.along, y = a.beside.normal.cross(a.along);
+    rows.ask({term(1, x)}, wanted.dot(x), weight);
+    rows.ask({term(1, y)}, wanted.dot(y), weight);
+  }
+
+  /// The third height, linear around the previous result.
+  template <class TermOf>
+  static void askRate(PlaceRows& rows, const Asked& a, const TermOf& term, const Vec3& w, const Vec3& w2, double weight) {
+    const Vec3& n = a.beside.normal;
+    const Vec3 axes[2] = {a.along, n.cross(a.along)};
+    const auto third = [&](const Vec3& first, const Vec3& second) { return heightsAlong(a.beside.d, n, first, second)[1]; };
+    const double here = third(w, w2), near = 1e-4 * w.norm();
+    Vec3 by1 = Vec3::Zero(), by2 = Vec3::Zero();
+    for (const Vec3& x : axes) {
+      by1 += (third(w + near * x, w2) - third(w - near * x, w2)) / (2 * near) * x;
+      by2 += (third(w, w2 + x) - here) * x; // linear
+    }
+    rows.ask({term(3, n), term(2, -by2), term(1, -by1)}, here - by1.dot(w) - by2.dot(w2), weight);
+  }
+
+  void addGuide(SurfaceSquares& squares, const Path& g, const Surface& now) const {
+    constexpr int kPlaces = 60;
+    const double root = std::sqrt(1.0 / kPlaces);
+    for (int i = 0; i <= kPlaces; ++i) {
+      const Vec3 p = g.at(g.last() * i / kPlaces);
+      const ClosestOnSurface at = closestPoint(now, p);
+      PlaceRows rows = squares.at(at.u, at.v, 0);
+      rows.ask({{0, 0, now.normal(at.u, at.v)}}, now.normal(at.u, at.v).dot(p), root);
+      squares.add(rows);
+    }
+  }
+
+  // Measuring
+
+  /// In parts of what the fit may use; bad spans are kept for `refine`.
+  Expected<double> measure(PatchFitted& f) {
+    double worst = 0;
+    badU_.clear(), badV_.clear();
+    for (int k = 0; k < 4; ++k) {
+      if (sides_[size_t(k)].free) continue;
+      const std::vector<double>& b = alongU(k) ? breaksU_ : breaksV_;
+      for (size_t i = 0; i + 1 < b.size(); ++i) {
+        double here = 0;
+        for (int j = 0; j < kLooksPerSpan; ++j) {
+          const double s = b[i] + (b[i + 1] - b[i]) * (j + 0.5) / kLooksPerSpan;
+          LUMSK_TRY(a, ask(k, s));
+          SurfaceDerivatives d;
+          f.surface.derivatives(a.u, a.v, 3, d);
+          const double gap = (d(0, 0) - a.at).norm();
+          f.gapMm[size_t(k)] = std::max(f.gapMm[size_t(k)], gap);
+          here = std::max(here, gap / (kGapPart * cx_.tolerances.fit.mm));
+          if (order(k) == 0 || pole(k) || a.bending < 1) continue;
+          const SkinJoin join = joinOf(a, d);
+          f.joins[size_t(k)].take(join, cx_.tolerances);
+          here = std::max(here, join.worst(cx_.tolerances) / kJoinPart);
+        }
+        if (here > 1) (alongU(k) ? badU_ : badV_).push_back(i);
+        worst = std::max(worst, here);
+      }
+    }
+    return worst;
+  }
+
+  SkinJoin joinOf(const Asked& a, const SurfaceDerivatives& d) const {
+    const int q = order(a.side);
+    if (!atPlane(a.side)) return joinWith(a.beside, q, d, a.along, flat_);
+    SkinJoin out;
+    out.at = d(0, 0);
+    const Vec3 n = d(1, 0).cross(d(0, 1)).normalized();
+    out.angleDeg = std::abs(90 - degFromRad(angleBetweenRad(n, sides_[size_t(a.side)].plane)));
+    if (q > 2) {
+      const Vec3 across = n.cross(a.along).normalized();
+      // A kink of kFlatKink counts as what a rate may miss.
+      const double kink = std::abs(normalSection(d, n, across).rate) / (100 * flat_ * flat_);
+      out.rate = kink / kFlatKink * SkinJoin::kRateAllowed;
+    }
+    return out;
+  }
+
+  bool refine() {
+    for (bool u : {true, false}) {
+      std::vector<double>& b = u ? breaksU_ : breaksV_;
+      std::vector<size_t>& bad = u ? badU_ : badV_;
+      std::vector<double> add;
+      for (size_t i : bad) add.push_back(0.5 * (b[i] + b[i + 1]));
+      b.insert(b.end(), add.begin(), add.end());
+      std::sort(b.begin(), b.end());
+      b.erase(std::unique(b.begin(), b.end()), b.end());
+    }
+    evenness_ *= kEvennessStep;
+    return (breaksU_.size() + kDegree - 1) * (breaksV_.size() + kDegree - 1) <= kMostPoints;
+  }
+
+  static constexpr size_t kMostPoints = 900;
+  static constexpr double kCornerPart = 0.5; ///< of the curvature's tolerance: what corners may disagree
+
+  const std::array<PatchSide, 4>& sides_;
+  const PatchFitOptions& o_;
+  const Context& cx_;
+  std::array<double, 4> length_{};
+  std::array<Vec3, 4> lastNormal_{Vec3::Zero(), Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
+  double ring_ = 0, flat_ = 1e-3, sizeU_ = 1, sizeV_ = 1, evenness_ = kEvenness;
+  std::vector<double> breaksU_, breaksV_;
+  std::vector<size_t> badU_, badV_;
+  std::vector<PatchCorner> corners_;
+  std::vector<Asked> asked_;
+};
+
+} // namespace
+
+Expected<PatchFitted> fitPatch(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options, const Context& cx) {
+  return PatchFitter(sides, options, cx).run();
+}
+
+} // namespace lumsk::nurbs

@@ -1,0 +1,124 @@
+#include "nurbs/surface_squares.h"
+
+#include "nurbs/gauss.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+constexpr int kMostRows = 8; ///< at a place
+
+/// Integrals of products of derivatives of one order: exact, by Gauss-Legendre with p + 1 places a span.
+Rows gram(const Knots& U, int degree, int order) {
+  const int n = int(U.size()) - degree - 1;
+  Rows out = Rows::Zero(n, degree + 1);
+  const GaussRule rule = gaussLegendre(degree + 1);
+  const std::vector<double> breaks = breakpoints(U, degree);
+  for (size_t s = 0; s + 1 < breaks.size(); ++s) {
+    const double h = breaks[s + 1] - breaks[s];
+    for (size_t g = 0; g < rule.at.size(); ++g) {
+      BasisDerivatives b;
+      basisDerivatives(U, degree, breaks[s] + h * rule.at[g], order, b);
+      for (int i = 0; i <= degree; ++i)
+        for (int j = i; j <= degree; ++j)
+          out(b.first + i, j - i) += h * rule.weight[g] * b.value[size_t(order)][size_t(i)] * b.value[size_t(order)][size_t(j)];
+    }
+  }
+  return out;
+}
+
+/// The first and the number of functions that count up to an order.
+std::pair<int, int> counting(const BasisDerivatives& b, int degree, int order) {
+  const auto nought = [&](int i) {
+    for (int k = 0; k <= order; ++k)
+      if (b.value[size_t(k)][size_t(i)] != 0) return false;
+    return true;
+  };
+  int first = 0, last = degree;
+  while (first < last && nought(first)) ++first;
+  while (last > first && nought(last)) --last;
+  return {first, last - first + 1};
+}
+
+} // namespace
+
+PlaceRows::PlaceRows(const Knots& U, const Knots& V, int degree, double u, double v, int order) {
+  basisDerivatives(U, degree, u, order, u_);
+  basisDerivatives(V, degree, v, order, v_);
+  std::tie(i0_, ni_) = counting(u_, degree, order);
+  std::tie(j0_, nj_) = counting(v_, degree, order);
+  rows_.resize(ni_ * nj_ * 3, kMostRows);
+  wanted_.resize(kMostRows);
+}
+
+void PlaceRows::ask(std::initializer_list<Term> terms, double wanted, double weight) {
+  auto row = rows_.col(count_);
+  row.setZero();
+  for (const Term& t : terms)
+    for (int i = 0, at = 0; i < ni_; ++i) {
+      const double a = weight * u_.value[size_t(t.a)][size_t(i0_ + i)];
+      for (int j = 0; j < nj_; ++j, at += 3) row.segment<3>(at) += a * v_.value[size_t(t.b)][size_t(j0_ + j)] * t.by;
+    }
+  wanted_[count_++] = weight * wanted;
+}
+
+void PlaceRows::askPoint(const Vec3& wanted, double weight) {
+  for (int k = 0; k < 3; ++k) ask({{0, 0, Vec3::Unit(k)}}, wanted[k], weight);
+}
+
+SurfaceSquares::SurfaceSquares(int degree, Knots U, Knots V)
+    : degree_(degree), U_(std::move(U)), V_(std::move(V)), nu_(int(U_.size()) - degree - 1),
+      nv_(int(V_.size()) - degree - 1), matrix_(nu_, 3 * nv_, degree), rhs_(Rows::Zero(3 * nu_ * nv_, 1)) {
+  for (int k = 0; k < 4; ++k) gramU_[size_t(k)] = gram(U_, degree_, k), gramV_[size_t(k)] = gram(V_, degree_, k);
+}
+
+void SurfaceSquares::begin(double weight, double lengthU, double lengthV) {
+  matrix_.clear();
+  rhs_.setZero();
+  addEvenness(weight, lengthU, lengthV);
+}
+
+void SurfaceSquares::addEvenness(double weight, double lengthU, double lengthV) {
+  constexpr std::array<double, 4> kTimes{1, 3, 3, 1};
+  const double size = 0.5 * (lengthU + lengthV);
+  std::array<double, 4> by{}; // of the product of the a-th derivative in u and the (3 - a)-th in v
+  for (int a = 0; a < 4; ++a)
+    by[size_t(a)] = weight * std::pow(size, 4) * kTimes[size_t(a)] * std::pow(lengthU, 1 - 2 * a) *
+                    std::pow(lengthV, 1 - 2 * (3 - a));
+  for (int i = 0; i < nu_; ++i)
+    for (int di = 0; di <= degree_ && i + di < nu_; ++di)
+      for (int j = 0; j < nv_; ++j)
+        for (int dj = di == 0 ? 0 : -std::min(j, degree_); dj <= degree_ && j + dj < nv_; ++dj) {
+          double sum = 0;
+          const int low = std::min(j, j + dj);
+          for (size_t a = 0; a < 4; ++a) sum += by[a] * gramU_[a](i, di) * gramV_[3 - a](low, std::abs(dj));
+          const int one = 3 * ((i + di) * nv_ + j + dj), other = 3 * (i * nv_ + j);
+          for (int k = 0; k < 3; ++k) matrix_.at(one + k, other + k) += sum;
+        }
+}
+
+void SurfaceSquares::add(const PlaceRows& r) {
+  const int width = 3 * r.nj_, offset = 3 * (r.j0_ + r.v_.first), first = r.i0_ + r.u_.first;
+  const auto rows = r.rows_.leftCols(r.count_);
+  for (int a = 0; a < r.ni_; ++a) {
+    const auto one = rows.middleRows(a * width, width);
+    for (int b = 0; b <= a; ++b)
+      matrix_.block(first + a, first + b).block(offset, offset, width, width).noalias() +=
+          one.lazyProduct(rows.middleRows(b * width, width).transpose());
+    rhs_.middleRows((first + a) * 3 * nv_ + offset, width).noalias() += one.lazyProduct(r.wanted_.head(r.count_));
+  }
+}
+
+std::optional<Surface> SurfaceSquares::solve() {
+  if (!matrix_.factor()) return std::nullopt;
+  matrix_.solve(rhs_);
+  Points grid(Eigen::Index(nu_) * nv_, 3);
+  for (Eigen::Index k = 0; k < grid.rows(); ++k) grid.row(k) = rhs_.col(0).segment<3>(3 * k).transpose();
+  if (!grid.allFinite()) return std::nullopt;
+  return Surface::trusted(degree_, degree_, U_, V_, std::move(grid), false);
+}
+
+} // namespace lumsk::nurbs
