@@ -19,7 +19,7 @@ FieldForm::FieldForm(recipe::Schema schema, Workspace& w, ViewWidget& view, QWid
   for (const recipe::Field& f : schema_) {
     // Chips that carry a choice need room for their name beside it.
     const bool chosen = std::any_of(f.each.begin(), f.each.end(),
-                                    [](const recipe::Field& sub) { return sub.kind == FieldKind::Choice; });
+                                    [](const recipe::Field& sub) { return sub.kind == FieldKind::Choice || sub.kind == FieldKind::Continuity; });
     Line line{new QLabel(said(f.label)), makeEditor(f, w, view),
               f.kind == FieldKind::Points || f.kind == FieldKind::Table || f.kind == FieldKind::Graph || chosen};
     line.label->setProperty("tone", "soft");

@@ -12,11 +12,35 @@ namespace lumsk::app {
 using recipe::Field;
 using recipe::FieldKind;
 
+const Field* fieldOf(const Workspace& w, const Mark& m) {
+  const auto* entry = w.recipe().find(m.step);
+  const Field* f = entry ? recipe::findField(w.registry().schemaOf(entry->kind), m.field) : nullptr;
+  return f && !m.item.empty() ? recipe::findField(f->each, m.key) : f;
+}
+
+json valueOf(const Workspace& w, const Mark& m) {
+  const auto* entry = w.recipe().find(m.step);
+  const Field* f = fieldOf(w, m);
+  if (!entry || !f) return {};
+  if (m.item.empty()) return entry->inputs->value(m.field, recipe::defaultValue(*f));
+  for (const json& item : entry->inputs->value(m.field, json::array()))
+    if (item.value("id", "") == m.item && item.contains(m.key)) return item[m.key];
+  return recipe::defaultValue(*f);
+}
+
+json inputWith(const Workspace& w, const Mark& m, const json& value) {
+  if (m.item.empty()) return value;
+  json list = w.recipe().find(m.step)->inputs->value(m.field, json::array());
+  for (json& item : list)
+    if (item.value("id", "") == m.item) item[m.key] = value;
+  return list;
+}
+
 namespace {
 
 QPointF pixel(const Vec3& screen) { return {screen.x(), screen.y()}; }
 
-double valueOf(const json& v, const Field& f, const recipe::Names& names) {
+double numberOf(const json& v, const Field& f, const recipe::Names& names) {
   if (v.is_number()) return v.get<double>();
   const auto q =
       v.is_string() ? recipe::evaluate(v.get<std::string>(), f.dimension, names) : Expected<Quantity>(Quantity{});
@@ -31,7 +55,7 @@ void addPoints(const Workspace& w, const recipe::StepEntry& entry, const Field& 
   const json points = entry.inputs->value(f.key, json::array());
   for (size_t i = 0; i < points.size(); ++i) {
     Vec3 p;
-    for (int k = 0; k < 3; ++k) p[k] = valueOf(points[i]["at"][k], coordinate, names);
+    for (int k = 0; k < 3; ++k) p[k] = numberOf(points[i]["at"][k], coordinate, names);
     if (!p.allFinite() || p.norm() > 1e7) continue;
     if (place) p = place->toWorld({p.x(), p.y(), 0});
     Mark m{Mark::Kind::Point,
@@ -53,10 +77,11 @@ void addHandles(const Workspace& w, const recipe::StepEntry& entry, const recipe
   const auto& schema = w.registry().schemaOf(entry.kind);
   const auto names = w.names();
   for (const auto& h : o.handles) {
-    const Field* f = recipe::findField(schema, h.field);
-    if (!f || !recipe::applies(*f, schema, *entry.inputs)) continue;
-    const double v =
-        valueOf(entry.inputs->contains(h.field) ? (*entry.inputs)[h.field] : recipe::defaultValue(*f), *f, names);
+    Mark wanted{Mark::Kind::Handle, {}, {}, {}, {}, entry.id, h.field, h.item};
+    wanted.key = h.key;
+    const Field* f = fieldOf(w, wanted);
+    if (!f || (h.item.empty() && !recipe::applies(*f, schema, *entry.inputs))) continue;
+    const double v = numberOf(valueOf(w, wanted), *f, names);
     const Vec3 at = h.at + h.direction * (v * h.mmPerUnit);
     Mark m{Mark::Kind::Handle,
            pixel(c.toScreen(at)),
@@ -65,7 +90,8 @@ void addHandles(const Workspace& w, const recipe::StepEntry& entry, const recipe
            said(f->label).toLower() + " " + shown({v, f->dimension}),
            entry.id,
            h.field,
-           ""};
+           h.item};
+    m.key = h.key;
     // A handle that would sit on its own foot is moved out, so that it can be grabbed.
     const QPointF d = m.at - m.from;
     if (std::hypot(d.x(), d.y()) < 24) {

@@ -20,10 +20,15 @@ struct Mark {
   double mmPerUnit = 1.0, value = 0.0;
   bool startMovable = false;
   int group = 0;            ///< flags
-  std::string key;          ///< flags: of the item's number that dragging sets
+  std::string key;          ///< flags and handles: of the item's number that dragging sets
   bool moved = false;       ///< grips: holds a move already
   recipe::CurvePtr on = {}; ///< grips: the curve that it stays on
 };
+
+/// The field that a handle changes, the value that it has, and all of the step's input with another one.
+const recipe::Field* fieldOf(const Workspace& w, const Mark& handle);
+nlohmann::json valueOf(const Workspace& w, const Mark& handle);
+nlohmann::json inputWith(const Workspace& w, const Mark& handle, const nlohmann::json& value);
 
 /// All marks for the open step, seen by a camera.
 std::vector<Mark> marksFor(const Workspace& w, const scene::Camera& camera);

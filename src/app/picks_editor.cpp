@@ -3,6 +3,7 @@
 #include "app/view_widget.h"
 #include "app/words.h"
 
+#include <QMenu>
 #include <QMouseEvent>
 
 namespace lumsk::app {
@@ -33,15 +34,15 @@ Chip::Chip(int number, const QString& text, QWidget* parent) : QWidget(parent) {
   connect(x, &QPushButton::clicked, this, &Chip::removed);
 }
 
-void Chip::addChoice(const QString& text, const QString& tip) {
+QPushButton* Chip::addChoice(const QString& text, const QString& tip) {
   auto* b = new QPushButton(text);
   b->setObjectName("pick-choice");
   b->setToolTip(tip);
   b->setAccessibleName(tip);
   b->setFixedHeight(20);
-  connect(b, &QPushButton::clicked, this, &Chip::choiceClicked);
   auto* l = static_cast<QHBoxLayout*>(layout());
   l->insertWidget(l->count() - 1, b);
+  return b;
 }
 
 void Chip::addPart(bool on) {
@@ -164,8 +165,9 @@ void PicksEditor::setValue(const json& v) {
     auto* chip = new Chip(i + 1, labelOf(v[i]), this);
     list_->addWidget(chip);
     chips_.push_back(chip);
-    addChoice(chip, v[i]);
+    addChoices(chip, i);
     addPart(chip, i);
+    addNumbers(i);
     const std::string item = v[size_t(i)].value("id", "");
     chip->setState(stateOf(item), item == w_.replacing());
     connect(chip, &Chip::clicked, this, [this, item] { w_.replace(w_.open(), field_.key, item); });
@@ -197,27 +199,63 @@ Chip::State PicksEditor::stateOf(const std::string& item) const {
   return Chip::State::Sound;
 }
 
+void PicksEditor::addChoices(Chip* chip, int index) {
+  const json& pick = value_[size_t(index)];
+  for (const recipe::Field& sub : field_.each)
+    if (sub.kind == recipe::FieldKind::Continuity)
+      addContinuity(chip, index, sub);
+    else if (sub.kind == recipe::FieldKind::Choice && recipe::optionsFor(sub, pick).size() > 1)
+      addChoice(chip, pick, sub);
+}
+
 /// The button of a pick's choice; "by itself" shows what was found, as its flag in the view does.
-void PicksEditor::addChoice(Chip* chip, const json& pick) {
-  for (const recipe::Field& sub : field_.each) {
-    if (sub.kind != recipe::FieldKind::Choice || recipe::optionsFor(sub, pick).size() < 2) continue;
-    const std::string chosen = pick.value(sub.key, sub.options[0].key), id = pick.value("id", "");
-    QString text;
-    for (const auto& o : sub.options)
-      if (o.key == chosen) text = said(o.label);
-    int group = 0;
-    if (const auto* r = w_.model()->result(w_.open()); r && r->outcome)
-      for (const auto& f : r->outcome->flags)
-        if (f.field == field_.key && f.item == id) {
-          group = f.group;
-          if (!f.mark.empty()) text = QString::fromStdString(f.mark) + (chosen == sub.options[0].key ? "" : " ●");
-        }
-    chip->addChoice(text, said(sub.help));
-    connect(chip, &Chip::choiceClicked, this, [this, id, group, key = sub.key] {
-      w_.turnItem(w_.open(), field_.key, id, group, key);
+void PicksEditor::addChoice(Chip* chip, const json& pick, const recipe::Field& sub) {
+  const std::string chosen = pick.value(sub.key, sub.options[0].key), id = pick.value("id", "");
+  QString text;
+  for (const auto& o : sub.options)
+    if (o.key == chosen) text = said(o.label);
+  int group = 0;
+  if (const auto* r = w_.model()->result(w_.open()); r && r->outcome && sub.options[0].key == "auto")
+    for (const auto& f : r->outcome->flags)
+      if (f.field == field_.key && f.item == id) {
+        group = f.group;
+        if (!f.mark.empty()) text = QString::fromStdString(f.mark) + (chosen == sub.options[0].key ? "" : " ●");
+      }
+  connect(chip->addChoice(text, said(sub.help)), &QPushButton::clicked, this, [this, id, group, key = sub.key] {
+    w_.turnItem(w_.open(), field_.key, id, group, key);
+  });
+}
+
+/// How the skin leaves this pick: a short list under its button.
+void PicksEditor::addContinuity(Chip* chip, int index, const recipe::Field& sub) {
+  const std::string chosen = value_[size_t(index)].value(sub.key, sub.options[0].key);
+  QString text;
+  for (const auto& o : sub.options)
+    if (o.key == chosen) text = said(o.label);
+  auto* b = chip->addChoice(text, said(sub.help));
+  b->setObjectName("pick-" + QString::fromStdString(sub.key));
+  auto* list = new QMenu(b);
+  for (const auto& o : sub.options) {
+    auto* a = list->addAction(said(o.label));
+    a->setCheckable(true);
+    a->setChecked(o.key == chosen);
+    connect(a, &QAction::triggered, this, [this, index, key = sub.key, value = o.key] {
+      json next = value_;
+      next[size_t(index)][key] = value;
+      emit changed(next);
     });
-    return;
   }
+  connect(b, &QPushButton::clicked, list, [b, list] { list->popup(b->mapToGlobal(QPoint(0, b->height()))); });
+}
+
+/// Numbers of a pick that apply to it.
+void PicksEditor::addNumbers(int index) {
+  std::vector<std::string> keys;
+  for (const recipe::Field& sub : field_.each)
+    if (sub.kind == recipe::FieldKind::Quantity && sub.handle != recipe::Handle::None &&
+        recipe::applies(sub, field_.each, value_[size_t(index)]))
+      keys.push_back(sub.key);
+  if (!keys.empty()) list_->addWidget(numbersRow(index, keys));
 }
 
 void PicksEditor::addPart(Chip* chip, int index) {
@@ -236,28 +274,30 @@ void PicksEditor::addPart(Chip* chip, int index) {
   if (isPart(pick)) list_->addWidget(partRow(index));
 }
 
-QWidget* PicksEditor::partRow(int index) {
+QWidget* PicksEditor::partRow(int index) { return numbersRow(index, {"from", "to"}); }
+
+QWidget* PicksEditor::numbersRow(int index, const std::vector<std::string>& keys) {
   auto* row = new QWidget(this);
   auto* l = new QHBoxLayout(row);
   l->setContentsMargins(26, 0, 0, 0);
   l->setSpacing(4);
-  for (const char* key : {"from", "to"}) {
+  const json& pick = value_[size_t(index)];
+  for (const std::string& key : keys) {
     const recipe::Field* f = recipe::findField(field_.each, key);
     l->addWidget(new QLabel(said(f->label).toLower()));
     auto* editor = new QuantityEditor(*f, w_);
-    editor->setObjectName(QString("part-") + key);
+    editor->setObjectName("part-" + QString::fromStdString(key));
     editor->setAccessibleName(said(f->help));
-    const json& pick = value_[size_t(index)];
-    if (const json at = pick.value(std::string(key) + "At", json()); at.is_array() && !at.empty()) {
+    if (const json at = pick.value(key + "At", json()); at.is_array() && !at.empty()) {
       const auto* step = w_.recipe().find(at[0].value("step", ""));
       editor->setInstead(step ? tr("at %1").arg(QString::fromStdString(step->label)) : tr("at a pick"));
     } else {
-      editor->setValue(pick.value(key, json(std::string(key) == "from" ? 0 : 1)));
+      editor->setValue(pick.value(key, key == "to" ? json(1) : key == "from" ? json(0) : recipe::defaultValue(*f)));
     }
     connect(editor, &FieldEditor::changed, this, [this, index, key](const json& v) {
       json next = value_;
       next[size_t(index)][key] = v;
-      next[size_t(index)].erase(std::string(key) + "At");
+      next[size_t(index)].erase(key + "At");
       emit changed(next);
     });
     l->addWidget(editor, 1);

@@ -9,13 +9,12 @@ class Chip : public QWidget {
   Q_OBJECT
 public:
   Chip(int number, const QString& text, QWidget* parent);
-  void addChoice(const QString& text, const QString& tip); ///< a button for a choice of this pick
+  QPushButton* addChoice(const QString& text, const QString& tip); ///< a button for a choice of this pick
   void addPart(bool on); ///< a button that takes only a part of the picked curve
   enum class State { Sound, Doubtful, Lost };
   void setState(State s, bool waits); ///< `waits`: the next pick takes its place
 signals:
   void clicked();
-  void choiceClicked();
   void partClicked();
   void removed();
   void hovered(bool on);
@@ -46,9 +45,13 @@ protected:
 
 private:
   QString labelOf(const json& pick) const;
-  void addChoice(Chip* chip, const json& pick);
+  void addChoices(Chip* chip, int index); ///< of those that a pick has
+  void addChoice(Chip* chip, const json& pick, const recipe::Field& sub);
+  void addContinuity(Chip* chip, int index, const recipe::Field& sub);
+  void addNumbers(int index);
   void addPart(Chip* chip, int index);
   QWidget* partRow(int index); ///< editors for the two ends of a part
+  QWidget* numbersRow(int index, const std::vector<std::string>& keys);
   Chip::State stateOf(const std::string& item) const;
   void move(int from, QPoint global);
   Workspace& w_;

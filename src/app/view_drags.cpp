@@ -97,9 +97,10 @@ void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
     const auto start = camera().ray(pressed_.x(), pressed_.y());
     const double moved =
         alongAxis(grabbed_.world, grabbed_.direction, ray) - alongAxis(grabbed_.world, grabbed_.direction, start);
-    const recipe::Field* f = recipe::findField(w_.registry().schemaOf(entry->kind), grabbed_.field);
+    const recipe::Field* f = fieldOf(w_, grabbed_);
+    if (!f) return;
     const double v = std::clamp(grabbed_.value + moved / grabbed_.mmPerUnit, f->low, f->high);
-    w_.dragInput(grabbed_.step, grabbed_.field, tidy(v));
+    w_.dragInput(grabbed_.step, grabbed_.field, inputWith(w_, grabbed_, tidy(v)));
   } else if (grabbed_.kind == Mark::Kind::Point) {
     const auto place = placeFor(p, grabbed_.field, grabbed_.world, keys);
     overlay_->setSnap(place.what.empty() ? std::nullopt : std::optional(place.at));

@@ -483,21 +483,20 @@ void ViewWidget::hoverAt(QPointF p) {
 }
 
 void ViewWidget::editHandle(const Mark& m) {
-  const auto* entry = w_.recipe().find(m.step);
-  const recipe::Field* f = entry ? recipe::findField(w_.registry().schemaOf(entry->kind), m.field) : nullptr;
+  const recipe::Field* f = fieldOf(w_, m);
   if (!f) return;
   closeEditor();
   editor_ = new QuantityEditor(*f, w_);
   editor_->setParent(this);
   editor_->setObjectName("handle-editor");
-  editor_->setValue(entry->inputs->contains(m.field) ? (*entry->inputs)[m.field] : json(m.value));
+  editor_->setValue(valueOf(w_, m));
   editor_->setGeometry(int(m.at.x()) + 12, int(m.at.y()) - 15, 130, 30);
   editor_->show();
   auto* line = editor_->findChild<QLineEdit*>();
   line->setFocus();
   line->selectAll();
   connect(editor_, &FieldEditor::changed, this, [this, m, label = f->label](const json& v) {
-    w_.setInput(m.step, m.field, v, tr("set %1").arg(QString::fromStdString(label).toLower()));
+    w_.setInput(m.step, m.field, inputWith(w_, m, v), tr("set %1").arg(QString::fromStdString(label).toLower()));
   });
   connect(editor_, &FieldEditor::changed, this, &ViewWidget::closeEditor);
   connect(editor_, &FieldEditor::enterAgain, this, &ViewWidget::closeEditor);

@@ -197,7 +197,7 @@ private:
       on = {-1, 0, 1, 2};
       out_.poles = {cornerBefore(0)};
     } else {
-      on = {0, -1, 1, -1};
+      on = {-1, 0, -1, 1};
       out_.poles = {cornerBefore(0), cornerBefore(1)};
     }
     std::array<PatchSide, 4> sides;
@@ -206,7 +206,7 @@ private:
       const bool back = k > 1; // against the ring
       const int piece = pieceOf_[size_t(k)] = on[size_t(k)];
       if (piece < 0) {
-        const Vec3 pole = n == 2 ? cornerBefore(k == 1 ? 1 : 0) : n == 3 ? cornerBefore(0) : Vec3(Vec3::Zero());
+        const Vec3 pole = cornerBefore(k == 2 ? 1 : 0);
         s.ends = out_.openSide ? std::array<Vec3, 2>{ring_[0].start(), ring_[2].finish()} : std::array<Vec3, 2>{pole, pole};
         s.free = out_.openSide;
         continue;
@@ -226,6 +226,7 @@ private:
         const Vec3 leaving = ring_[(size_t(piece) + n - 1) % n].tangent(false);
         LUMSK_TRY(plane, planeOfSide(polyline(p.path, 16), o_.mirror, leaving, cx_.tolerances.point, {"LM-H006", called(p.edge)}));
         s.plane = plane.normal();
+        if (!out_.mirror) out_.mirror = plane;
       }
     }
     for (size_t i = 0; i < n && n > 2; ++i) {
@@ -261,6 +262,7 @@ private:
       e.gapMm = made.sectionDeviationMm;
     }
     out_.guideMm.assign(o_.guides.size(), made.guideDeviationMm);
+    out_.mirror = made.mirror;
     out_.surface = std::move(made.strips.front());
     findFolds();
     return std::move(out_);

@@ -17,13 +17,16 @@ constexpr int kDegree = 5;
 constexpr int kPerSpan = 4;      ///< places with conditions, of every span of a side (Gauss-Legendre)
 constexpr int kLooksPerSpan = 5; ///< places between them where joins are measured
 constexpr int kFirstSpans = 5;
+constexpr double kWeighedSpans = 8; ///< errors of derivatives count as those of places that change so often along a side
 constexpr int kSteps = 2;           ///< of Gauss-Newton, after the linear one
 constexpr int kGuideSteps = 4;      ///< so many more along guides
-constexpr int kMostTries = 7;
-constexpr double kJoinPart = 0.05;  ///< of a join's tolerances: what the fit may use
+constexpr int kMostTries = 6, kStrictTries = 2;
+constexpr double kEnough = 4; ///< later tries: edges are fits too, whose errors finer knots would follow
+constexpr int kMostSteps = 6;        ///< as long as they help
+constexpr double kHelps = 0.6;
+constexpr double kJoinPart = 0.1, kRatePart = 0.2; ///< of a join's tolerances: what the fit may use
 constexpr double kGapPart = 0.2;    ///< of `fit`
-constexpr double kEvenness = 1e-14;  ///< weight of the evenness in unit scale; less as the patch is refined
-constexpr double kEvennessStep = 0.1;
+constexpr double kEvenness = 1e-13;  ///< weight of the evenness in unit scale; with a tenth of it rounding shows
 constexpr double kBendWeight = 1.0, kZoneBendWeight = 0.05; ///< of curvature rows; the latter where corners disagree
 constexpr double kDamping = 0.05;   ///< of the tangential part of derivatives across, in zones
 constexpr double kTensionWeight = 0.5, kTensionFades = 0.3; ///< the latter: towards corners, of a side
@@ -60,12 +63,9 @@ public:
     for (int tries = 1; tries <= kMostTries; ++tries) {
       if (cx_.stopped()) return fail(cancelled());
       cx_.report(double(tries - 1) / kMostTries, "fitting the patch");
-      LUMSK_TRY(s, solve());
-      PatchFitted now;
-      now.surface = std::move(s);
-      LUMSK_TRY(worst, measure(now));
-      if (worst < found) best = std::move(now), found = worst;
-      if (found <= 1 || !refine()) break;
+      LUMSK_TRY(now, solve());
+      if (now.worst < found) found = now.worst, best = std::move(now.fitted);
+      if (found <= (tries < kStrictTries ? 1 : kEnough) || !refine()) break;
     }
     best.corners = corners_;
     return best;
@@ -257,7 +257,7 @@ private:
           LUMSK_TRY(a, ask(k, b[i] + (b[i + 1] - b[i]) * rule.at[size_t(g)]));
           const double part = (b[i + 1] - b[i]) * rule.weight[size_t(g)];
           a.share = part * std::max(length_[size_t(k)], 0.05 * ring_) / ring_;
-          a.spacing = (b[i + 1] - b[i]) * length_[size_t(k)];
+          a.spacing = length_[size_t(k)] / kWeighedSpans;
           asked_.push_back(std::move(a));
         }
     }
@@ -287,27 +287,51 @@ private:
     return a;
   }
 
-  Expected<Surface> solve() {
+  struct Try {
+    PatchFitted fitted;
+    double worst = 1e300; ///< in parts of what the fit may use
+  };
+
+  Expected<Try> solve() {
     LUMSK_CHECK(collect());
     SurfaceSquares squares(kDegree, clampedKnots(kDegree, breaksU_), clampedKnots(kDegree, breaksV_));
-    std::optional<Surface> now;
-    bool bends = !o_.guides.empty();
-    for (int k = 0; k < 4; ++k) bends |= order(k) > 1;
-    const int steps = (bends ? kSteps : 0) + (o_.guides.empty() ? 0 : kGuideSteps);
-    for (int step = 0; step <= steps; ++step) LUMSK_CHECK(solveOnce(squares, now, nullptr));
+    std::optional<Surface> now, even;
     const bool pulled = std::any_of(sides_.begin(), sides_.end(), [](const PatchSide& s) { return s.tension != 1; });
+    LUMSK_CHECK(solveOnce(squares, now, even));
+    for (int step = 0; step < leastSteps(); ++step) LUMSK_CHECK(solveOnce(squares, now, even));
     if (pulled) {
-      const Surface even = *now;
-      for (int step = 0; step <= (bends ? kSteps : 0); ++step) LUMSK_CHECK(solveOnce(squares, now, &even));
+      even = now;
+      for (int step = 0; step <= leastSteps(); ++step) LUMSK_CHECK(solveOnce(squares, now, even));
     }
-    return std::move(*now);
+    Try best;
+    LUMSK_CHECK(measured(*now, best));
+    for (int step = leastSteps(); leastSteps() > 0 && step < kMostSteps && best.worst > 1; ++step) {
+      LUMSK_CHECK(solveOnce(squares, now, even));
+      Try next;
+      LUMSK_CHECK(measured(*now, next));
+      const bool helps = next.worst < kHelps * best.worst;
+      if (next.worst < best.worst) best = std::move(next);
+      if (!helps) break;
+    }
+    return best;
+  }
+  int leastSteps() const {
+    bool bends = false;
+    for (int k = 0; k < 4; ++k) bends |= order(k) > 1;
+    return (bends ? kSteps : 0) + (o_.guides.empty() ? 0 : kGuideSteps);
+  }
+  Expected<void> measured(const Surface& s, Try& t) {
+    t.fitted.surface = s;
+    LUMSK_TRY(worst, measure(t.fitted));
+    t.worst = worst;
+    return {};
   }
 
   /// `even`: the patch without tension.
-  Expected<void> solveOnce(SurfaceSquares& squares, std::optional<Surface>& now, const Surface* even) {
+  Expected<void> solveOnce(SurfaceSquares& squares, std::optional<Surface>& now, const std::optional<Surface>& even) {
     if (cx_.stopped()) return fail(cancelled());
-    squares.begin(evenness_, sizeU_, sizeV_);
-    for (const Asked& a : asked_) squares.add(rowsOf(squares, a, now ? &*now : nullptr, even));
+    squares.begin(kEvenness, sizeU_, sizeV_);
+    for (const Asked& a : asked_) squares.add(rowsOf(squares, a, now ? &*now : nullptr, even ? &*even : nullptr));
     if (now)
       for (const Path* g : o_.guides) addGuide(squares, *g, *now);
     auto next = squares.solve();
@@ -423,7 +447,9 @@ private:
           if (order(k) == 0 || pole(k) || a.bending < 1) continue;
           const SkinJoin join = joinOf(a, d);
           f.joins[size_t(k)].take(join, cx_.tolerances);
-          here = std::max(here, join.worst(cx_.tolerances) / kJoinPart);
+          here = std::max({here, join.angleDeg / (kJoinPart * cx_.tolerances.angle.deg),
+                           join.curvature / (kJoinPart * cx_.tolerances.curvature.relative),
+                           join.rate / (kRatePart * SkinJoin::kRateAllowed)});
         }
         if (here > 1) (alongU(k) ? badU_ : badV_).push_back(i);
         worst = std::max(worst, here);
@@ -458,7 +484,6 @@ private:
       std::sort(b.begin(), b.end());
       b.erase(std::unique(b.begin(), b.end()), b.end());
     }
-    evenness_ *= kEvennessStep;
     return (breaksU_.size() + kDegree - 1) * (breaksV_.size() + kDegree - 1) <= kMostPoints;
   }
 
@@ -470,7 +495,7 @@ private:
   const Context& cx_;
   std::array<double, 4> length_{};
   std::array<Vec3, 4> lastNormal_{Vec3::Zero(), Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
-  double ring_ = 0, flat_ = 1e-3, sizeU_ = 1, sizeV_ = 1, evenness_ = kEvenness;
+  double ring_ = 0, flat_ = 1e-3, sizeU_ = 1, sizeV_ = 1;
   std::vector<double> breaksU_, breaksV_;
   std::vector<size_t> badU_, badV_;
   std::vector<PatchCorner> corners_;

@@ -69,6 +69,7 @@ struct HandlePlace {
   Vec3 at = Vec3::Zero();        ///< where the value is nought
   Vec3 direction = Vec3::Zero(); ///< unit
   double mmPerUnit = 1.0;        ///< how far the handle moves for a change of 1 of the value
+  std::string item = {}, key = {}; ///< of a picks field: the item, and its number that is meant
 };
 
 /// A curve on which a click adds a row to a table field (see recipe/rails.h), when that has the focus.

@@ -61,7 +61,8 @@ Expected<CurvePtr> joined(const CurvePtr& first, const CurvePtr& second, size_t 
 
 } // namespace
 
-Expected<std::vector<PickedSection>> sectionsIn(const Inputs& in, const std::string& key, const Tolerances& tol) {
+Expected<std::vector<PickedSection>> sectionsIn(const Inputs& in, const std::string& key, const Tolerances& tol,
+                                                const std::string& called) {
   std::vector<PickedSection> out;
   const auto& picked = in.picked(key);
   for (size_t i = 0; i < picked.size(); ++i) {
@@ -82,12 +83,12 @@ Expected<std::vector<PickedSection>> sectionsIn(const Inputs& in, const std::str
   for (size_t i = 0; i < out.size(); ++i) {
     if (!out[i].curve) continue;
     for (double t : out[i].curve->corners({kFoldsBackDeg})) {
-      Problem p = problem("LM-L036", "section " + std::to_string(i + 1) + " folds back on itself");
+      Problem p = problem("LM-L036", called + " " + std::to_string(i + 1) + " folds back on itself");
       p.item = out[i].item;
       return fail(std::move(p.at(out[i].curve->at(t)).inField(key).tryThis("take the piece out that runs back")));
     }
     if (const auto at = nurbs::selfCrossings(*out[i].curve, tol.point); !at.empty()) {
-      Problem p = problem("LM-L007", "section " + std::to_string(i + 1) + " crosses itself");
+      Problem p = problem("LM-L007", called + " " + std::to_string(i + 1) + " crosses itself");
       p.item = out[i].item;
       return fail(std::move(p.at(at.front()).inField(key).tryThis("mend that curve")));
     }

@@ -17,9 +17,9 @@ struct PickedSection {
 /// What of a pick counts: itself, its tangent chain, all around, or together with the pick before it.
 recipe::Field extentField();
 
-/// The sections that a field holds. Faces count as their outer border. Fails with LM-L007 (a section that crosses
+/// The sections that a field holds, of the kind that problems call them. Faces count as their outer border. Fails with LM-L007 (a section that crosses
 /// itself), LM-L031 (a pick that goes on from one that it does not touch), LM-L036 (a section that folds back).
 Expected<std::vector<PickedSection>> sectionsIn(const recipe::Inputs& in, const std::string& key,
-                                                const Tolerances& tol);
+                                                const Tolerances& tol, const std::string& called = "section");
 
 } // namespace lumsk::steps

@@ -2,7 +2,6 @@
 
 #include "brep/combine.h"
 #include "brep/cover.h"
-#include "brep/curves_on.h"
 #include "brep/names.h"
 #include "brep/skin.h"
 #include "nurbs/closest.h"
@@ -10,6 +9,7 @@
 #include "recipe/rails.h"
 #include "steps/curves.h"
 #include "steps/graphs.h"
+#include "steps/neighbours.h"
 #include "steps/sections.h"
 #include "steps/skins.h"
 
@@ -222,25 +222,8 @@ void noteAlignment(Outcome& out, const nurbs::LoftResult& r) {
 /// The skin that an end or a side is to flow into: the picked one, or the face at the edge that lies there.
 Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const std::string& key, const Picked* edge,
                                        const Context& cx) {
-  brep::BodyPtr body;
-  int face = -1;
-  if (const auto& picked = in.picked(key + "Skin"); !picked.empty()) {
-    body = std::get<brep::BodyPtr>(picked.front().object);
-    if (picked.front().kind == Kind::Face) face = picked.front().index;
-  } else if (edge && edge->kind == Kind::Edge && edge->body && edge->index >= 0) {
-    body = edge->body;
-    const auto faces = brep::facesAt(*body, edge->index);
-    if (faces.size() > 1)
-      return fail(problem("LM-L016", "two faces meet at this edge")
-                      .at(placeOf(*edge))
-                      .inField(key + "Skin")
-                      .tryThis("pick the face that the skin is to flow into"));
-    if (!faces.empty()) face = faces.front();
-  }
-  if (!body) return nurbs::Neighbour();
-  LUMSK_TRY(faces, brep::BodyFaces::of(*body, face, cx));
-  const auto kept = std::make_shared<brep::BodyFaces>(std::move(faces));
-  return nurbs::Neighbour([kept, body](const Vec3& p) { return kept->beside(p); });
+  if (const auto& picked = in.picked(key + "Skin"); !picked.empty()) return neighbourFrom(picked.front(), cx);
+  return edge ? neighbourAt(*edge, false, key + "Skin", cx) : nurbs::Neighbour();
 }
 
 /// An end, or a side: `edge` is the pick that lies there, if one does.

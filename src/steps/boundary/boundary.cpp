@@ -1,0 +1,239 @@
+#include "nurbs/boundary.h"
+
+#include "brep/names.h"
+#include "brep/skin.h"
+#include "nurbs/wrinkles.h"
+#include "steps/neighbours.h"
+#include "steps/sections.h"
+#include "steps/skins.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+const std::vector<std::string> kFlows{"g1", "g2", "g3"};
+
+Schema schema() {
+  Field meets = continuity("meets", "Meets",
+                           "How the patch meets what lies beyond this edge: G0 passes through it; G1 to G3 flow into the "
+                           "neighbouring skin; square to the mirror plane it lies in; G3 without a skin: at a mirror plane.",
+                           {"g0", "g1", "g2", "g3", "perpendicular"});
+  Field tension = ratioField("tension", "Tension",
+                             "How far the patch goes on as its neighbour does before it turns: 1 is as even as can be.", "1")
+                      .within(0.2, 5)
+                      .withHandle(Handle::Magnitude)
+                      .when("meets", kFlows);
+  return {picks("edges", "Edges",
+                "Two, three or four edges of the patch, in any order: curves, edges, chains; those with corners count as "
+                "several.",
+                Kind::Curve | Kind::Edge)
+              .atLeast(1)
+              .atMost(8)
+              .eachWith({meets, tension, extentField()}),
+          picks("skins", "Flows into", "Skins, solids or faces that curves among the edges flow into; edges know theirs.",
+                Kind::Skin | Kind::Solid | Kind::Face)
+              .optional(),
+          picks("guides", "Inside", "Curves inside that the patch passes through.", Kind::Curve | Kind::Edge).optional(),
+          length("gap", "Largest gap", "Ends of edges that miss one another by at most this are brought together.", "0.01")
+              .within(0, 10),
+          choice("pole", "Pole",
+                 "Of three edges that form a ring: the edge opposite which the patch runs together in one point.",
+                 {{"auto", "at the sharpest corner"},
+                  {"first", "opposite the first"},
+                  {"second", "opposite the second"},
+                  {"third", "opposite the third"}}),
+          ratioField("zone", "Zone",
+                     "Where neighbours disagree at a corner: the part of the edges beside it within which curvature may be "
+                     "missed.",
+                     "0.1")
+              .within(0.02, 0.3),
+          mirrorPlaneField()};
+}
+
+bool flows(const std::string& meets) { return meets == "g1" || meets == "g2" || meets == "g3"; }
+
+/// The neighbour of an edge: one of the picked skins on which it lies, or the face at the edge itself.
+Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const PickedSection& edge, const Context& cx) {
+  const Vec3 at = edge.curve->at(0.37 * edge.curve->last());
+  for (const Picked& skin : in.picked("skins")) {
+    LUMSK_TRY(n, neighbourFrom(skin, cx));
+    if (const auto there = n(at); there && there->distanceMm <= 10 * cx.tolerances.point.mm) return n;
+  }
+  const bool several = edge.places.size() > 1 || in.itemText("edges", edge.places.front(), "extent") != "alone";
+  return neighbourAt(edge.pick, several, "skins", cx);
+}
+
+Expected<nurbs::BoundaryEdge> edgeOf(const Inputs& in, const PickedSection& picked, size_t number, const Context& cx) {
+  static const std::map<std::string, nurbs::PatchMeets> kinds{{"g0", nurbs::PatchMeets::G0},
+                                                              {"g1", nurbs::PatchMeets::G1},
+                                                              {"g2", nurbs::PatchMeets::G2},
+                                                              {"g3", nurbs::PatchMeets::G3},
+                                                              {"perpendicular", nurbs::PatchMeets::Perpendicular}};
+  const size_t i = picked.places.front();
+  std::string meets = in.itemText("edges", i, "meets");
+  if (meets.empty()) meets = "g0";
+  nurbs::BoundaryEdge e;
+  e.path = *picked.curve;
+  e.meets = kinds.at(meets);
+  if (!flows(meets)) return e;
+  e.tension = in.itemNumber("edges", i, "tension").value_or(1.0);
+  LUMSK_TRY(n, neighbourOf(in, picked, cx));
+  e.neighbour = n;
+  if (n) return e;
+  if (meets == "g3") {
+    e.meets = nurbs::PatchMeets::Mirror;
+    return e;
+  }
+  Problem p = problem("LM-H008", "edge " + std::to_string(number) + " is to flow on, but lies on no skin");
+  p.item = picked.item;
+  return fail(std::move(p.at(picked.curve->at(0.5 * picked.curve->last()))
+                            .inField("edges")
+                            .tryThis("pick the skin under \"Flows into\", or let the edge be G0")));
+}
+
+Vec3 middleOf(const nurbs::Surface& s, int side, nurbs::SurfaceDerivatives& d) {
+  const double u = side == 1 ? s.lastU() : side == 3 ? s.firstU() : 0.5 * (s.firstU() + s.lastU());
+  const double v = side == 0 ? s.firstV() : side == 2 ? s.lastV() : 0.5 * (s.firstV() + s.lastV());
+  s.derivatives(u, v, 1, d);
+  return d(0, 0);
+}
+
+/// A flag in the middle of every edge, and handles for the tension of those that flow on.
+void addMarks(Outcome& out, const Inputs& in, const nurbs::BoundaryResult& r, const std::vector<PickedSection>& picked) {
+  for (size_t i = 0; i < picked.size(); ++i) {
+    if (r.edges[i].sides.empty()) continue;
+    const int side = r.edges[i].sides.front();
+    nurbs::SurfaceDerivatives d;
+    Flag flag;
+    flag.field = "edges";
+    flag.item = picked[i].item;
+    flag.at = middleOf(r.surface, side, d);
+    flag.key = "meets";
+    const std::string meets = in.itemText("edges", picked[i].places.front(), "meets");
+    if (flows(meets)) flag.mark = "G" + meets.substr(1);
+    out.flags.push_back(std::move(flag));
+    const Vec3 across = side % 2 ? d(1, 0) : d(0, 1);
+    if (!flows(meets) || !(across.norm() > 0)) continue;
+    nurbs::SurfaceDerivatives there;
+    const double reach = 0.25 * (middleOf(r.surface, (side + 2) % 4, there) - flag.at).norm();
+    HandlePlace h{"edges", flag.at, across.normalized() * (side == 1 || side == 2 ? -1.0 : 1.0), reach};
+    h.item = picked[i].item;
+    h.key = "tension";
+    out.handles.push_back(std::move(h));
+  }
+}
+
+void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<PickedSection>& picked,
+              const Tolerances& tol) {
+  for (size_t i = 0; i < r.edges.size(); ++i) {
+    const nurbs::SkinJoin& j = r.edges[i].join;
+    if (j.worst(tol) <= 1) continue;
+    Problem p = problem("LM-H101", "the patch does not flow on over edge " + std::to_string(i + 1) + " as closely as asked");
+    if (j.angleDeg > tol.angle.deg)
+      p.measure(degrees(j.angleDeg)).want(degrees(tol.angle.deg));
+    else if (j.curvature > tol.curvature.relative)
+      p.measure(ratio(j.curvature)).want(ratio(tol.curvature.relative));
+    else
+      p.measure(ratio(j.rate)).want(ratio(nurbs::SkinJoin::kRateAllowed));
+    p.item = picked[i].item;
+    out.notes.push_back(std::move(p.at(j.at).tryThis("ask for less at this edge, or smooth its neighbour")));
+  }
+  for (const nurbs::PatchCorner& c : r.corners) {
+    const bool kink = c.angleDeg > tol.angle.deg;
+    Problem p = kink ? problem("LM-H102", "what the patch is to flow into has no common tangent plane at this corner")
+                           .measure(degrees(c.angleDeg))
+                           .want(degrees(tol.angle.deg))
+                     : problem("LM-H103", "what the patch is to flow into bends differently at this corner: curvature is met "
+                                          "outside a zone of " +
+                                              formatNumber(c.zoneMm, 2) + " mm")
+                           .measure(ratio(c.curvature))
+                           .want(ratio(tol.curvature.relative));
+    out.notes.push_back(
+        std::move(p.at(c.at).tryThis(kink ? "match the neighbours there, or let one of the edges be G0"
+                                          : "match the neighbours to one another, or ask for less at one of the edges")));
+  }
+  for (size_t i = 0; i < r.edges.size(); ++i)
+    if (r.edges[i].gapMm > tol.point.mm)
+      out.notes.push_back(problem("LM-H104", "the patch leaves edge " + std::to_string(i + 1))
+                              .measure(millimetres(r.edges[i].gapMm))
+                              .want(millimetres(tol.point.mm))
+                              .at(picked[i].curve->at(0.5 * picked[i].curve->last()))
+                              .tryThis("smooth that edge"));
+  for (size_t g = 0; g < r.guideMm.size(); ++g)
+    if (r.guideMm[g] > 2 * tol.fit.mm)
+      out.notes.push_back(problem("LM-H105", "the patch leaves curve " + std::to_string(g + 1) + " inside")
+                              .measure(millimetres(r.guideMm[g]))
+                              .want(millimetres(tol.fit.mm))
+                              .tryThis("let the curve end on the edges as their neighbours do, or smooth it"));
+  if (r.openSide) out.notes.push_back(problem("LM-H106", "three edges that leave a side open: the fourth side is free"));
+  if (r.foldsAt)
+    out.notes.push_back(problem("LM-H107", "the patch folds over itself here")
+                            .at(*r.foldsAt)
+                            .tryThis("let an edge flow on less far, put a curve inside, or divide the patch"));
+  if (r.smoothCornerAt)
+    out.notes.push_back(problem("LM-H108", "edges go on in one another at this corner: the patch has no normal in it")
+                            .at(*r.smoothCornerAt)
+                            .tryThis("join these edges, or let the ring turn there"));
+}
+
+std::string summaryOf(const nurbs::BoundaryResult& r) {
+  std::string out = std::to_string(r.edges.size()) + " edges - " + std::to_string(r.surface.controlPoints()) + " points";
+  nurbs::SkinJoin worst;
+  double gap = 0;
+  for (const auto& e : r.edges) {
+    gap = std::max(gap, e.gapMm);
+    worst.take(e.join, {});
+  }
+  out += " - " + format(millimetres(gap), 1);
+  if (worst.angleDeg > 0 || worst.curvature > 0)
+    out += " - worst join " + format(degrees(worst.angleDeg), 1) +
+           (worst.curvature > 0 ? ", " + formatNumber(100 * worst.curvature, 2) + " %" : "");
+  return out + " - wrinkle index " + formatNumber(nurbs::wrinkleIndex({r.surface}), 2);
+}
+
+Expected<Outcome> compute(const Inputs& in, const Context& cx) {
+  LUMSK_TRY(picked, sectionsIn(in, "edges", cx.tolerances, "edge"));
+  std::vector<nurbs::BoundaryEdge> edges;
+  for (size_t i = 0; i < picked.size(); ++i) {
+    LUMSK_TRY(e, edgeOf(in, picked[i], i + 1, cx));
+    edges.push_back(std::move(e));
+  }
+  nurbs::BoundaryOptions o;
+  o.largestGap = {in.number("gap")};
+  for (const Picked& g : in.picked("guides")) o.guides.push_back(*std::get<CurvePtr>(g.object));
+  o.mirror = mirrorPlane(in);
+  o.zoneShare = in.number("zone");
+  const std::map<std::string, int> poles{{"first", 0}, {"second", 1}, {"third", 2}};
+  if (const auto pole = poles.find(in.text("pole")); pole != poles.end()) o.pole = pole->second;
+  auto made = nurbs::boundary(edges, o, cx);
+  if (!made) {
+    Problem p = made.error();
+    if (p.code == "LM-H002" && p.measured && p.measured->value <= 1) {
+      const std::string wide = formatNumber(p.measured->value * 1.02, 3);
+      p.offer({"allow " + wide + " mm", "gap", wide});
+    }
+    return fail(std::move(p));
+  }
+  Outcome out;
+  std::array<std::string, 4> sources{"pole", "pole", "pole", "pole"};
+  constexpr std::array<size_t, 4> bySide{2, 1, 3, 0}; // v = 0, u = 1, v = 1, u = 0 among first and last of u, then of v
+  for (size_t i = 0; i < picked.size(); ++i)
+    for (int side : made->edges[i].sides) sources[bySide[size_t(side)]] = picked[i].item;
+  const bool reversed = made->mirror && facesInwards({made->surface}, made->mirror);
+  LUMSK_TRY(body, brep::skinFromSurfaces({{std::make_shared<const nurbs::Surface>(made->surface),
+                                           brep::faceName(in.stepId(), "skin", ""), reversed, sideNames(sources)}},
+                                         cx));
+  out.outputs.push_back({"", body, ""});
+  addMarks(out, in, *made, picked);
+  addNotes(out, *made, picked, cx.tolerances);
+  out.summary = summaryOf(*made);
+  return out;
+}
+
+} // namespace
+
+Step boundary() { return {"boundary", 1, "Boundary", Stage::Surfaces, schema, compute}; }
+
+} // namespace lumsk::steps

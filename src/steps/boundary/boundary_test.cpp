@@ -1,0 +1,145 @@
+#include "nurbs/closest.h"
+#include "support/recipes.h"
+
+using namespace lumsk;
+using namespace lumsk::test;
+
+/// A form lofted through arches (s1 to s5, loft s6) with four of its lines (s7, s8 along one way, s9, s10 along the
+/// other); the patch between them is what the form is there.
+class BoundaryStepTest : public QObject {
+  Q_OBJECT
+
+  static Bench form() {
+    Bench b;
+    for (int i = 0; i < 5; ++i) {
+      const double y = 30.0 * i - 60, lift = 4 * std::cos(0.04 * y);
+      b.add("spline", {{"points", pointList({{-60, y, 0.1 * y},
+                                             {-25, y, 12 + lift},
+                                             {20, y + 2, 14 + lift},
+                                             {60, y, 2 + 0.05 * y}})}});
+    }
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3"), pick("s4"), pick("s5")})}});
+    for (const char* along : {"u", "v"}) {
+      json places = json::array();
+      for (const auto& [id, f] : {std::pair("r1", "0.22"), {"r2", "0.8"}}) places.push_back({{"id", id}, {"fraction", f}});
+      b.add("iso_curve", {{"face", picks({pick("s6", "skin")})}, {"along", along}, {"at", places}});
+    }
+    return b;
+  }
+  /// A line between the two that cross it.
+  static json part(const std::string& step, const std::string& output, const std::string& other) {
+    json p = pick(step, "curve", output);
+    p["fromAt"] = json::array({{{"id", "m1"}, {"step", other}, {"kind", "curve"}, {"part", ""}}});
+    p["toAt"] = json::array({{{"id", "m2"}, {"step", other}, {"kind", "curve"}, {"part", "2"}}});
+    return p;
+  }
+  static std::vector<json> ring() {
+    return {part("s7", "", "s8"), part("s8", "2", "s7"), part("s7", "2", "s8"), part("s8", "", "s7")};
+  }
+  static json meeting(std::vector<json> edges, const std::string& how) {
+    for (json& e : edges) e["meets"] = how;
+    return edges;
+  }
+
+private slots:
+  void fourEdgesFlowIntoTheSkinTheyLieOn() {
+    double before = 1e300;
+    for (const char* how : {"g0", "g1", "g2"}) {
+      Bench b = form();
+      b.add("boundary", {{"edges", meeting(ring(), how)}, {"skins", picks({pick("s6", "skin")})}});
+      b.run();
+      for (const char* id : {"s6", "s7", "s8", "s9"}) VERIFY_STEP(b, id);
+      for (const Problem& n : b.result("s9").outcome->notes) QVERIFY2(false, n.what.c_str());
+      const auto& patch = *b.body("s9")->natural.begin()->second.surface;
+      const auto& whole = *b.body("s6")->natural.begin()->second.surface;
+      double off = 0;
+      for (int i = 0; i <= 20; ++i)
+        for (int j = 0; j <= 20; ++j)
+          off = std::max(off, nurbs::closestPoint(whole, patch.at(i / 20.0, j / 20.0)).distanceMm);
+      qInfo("%s: %.4f mm from the form, %s", how, off, b.result("s9").outcome->summary.c_str());
+      QVERIFY(off < 0.5 * before);
+      before = off;
+    }
+  }
+
+  void picksInAnyOrderGiveTheSamePatch() {
+    std::vector<json> edges = ring();
+    std::vector<nurbs::Surface> made;
+    for (int turn = 0; turn < 6; ++turn) {
+      Bench b = form();
+      b.add("boundary", {{"edges", meeting(edges, "g1")}, {"skins", picks({pick("s6", "skin")})}});
+      b.run();
+      VERIFY_STEP(b, "s9");
+      made.push_back(*b.body("s9")->natural.begin()->second.surface);
+      for (int i = 1; i < 10; ++i)
+        for (int j = 1; j < 10; ++j)
+          VERIFY_AT_MOST(nurbs::closestPoint(made[0], made.back().at(i / 10.0, j / 10.0)).distanceMm, 0.002);
+      std::next_permutation(edges.begin(), edges.end(), [](const json& a, const json& c) { return a["id"] < c["id"]; });
+    }
+  }
+
+  void threeAndTwoEdgesMakePatchesToo() {
+    Bench b = form();
+    std::vector<json> edges = meeting(ring(), "g1");
+    b.add("boundary", {{"edges", std::vector<json>(edges.begin(), edges.begin() + 3)}, {"skins", picks({pick("s6", "skin")})}});
+    b.add("boundary", {{"edges", std::vector<json>{edges[0], edges[2]}}, {"skins", picks({pick("s6", "skin")})}});
+    // A ring of three, and of two.
+    b.add("line", {{"points", pointList({{0, 0, 0}, {40, 0, 0}})}});
+    b.add("spline", {{"points", pointList({{40, 0, 0}, {35, 25, 6}, {10, 40, 0}})}});
+    b.add("spline", {{"points", pointList({{10, 40, 0}, {2, 20, 4}, {0, 0, 0}})}});
+    b.add("spline", {{"points", pointList({{0, 0, 0}, {20, -9, 5}, {40, 0, 0}})}});
+    b.add("boundary", {{"edges", picks({pick("s11"), pick("s13"), pick("s12")})}});
+    b.add("boundary", {{"edges", picks({pick("s11"), pick("s14")})}});
+    b.run();
+    for (const char* id : {"s9", "s10", "s15", "s16"}) {
+      VERIFY_STEP(b, id);
+      QVERIFY(inspect::stateOf(*b.body(id)).valid);
+    }
+    QCOMPARE(b.result("s9").outcome->notes.size(), size_t(1));
+    QCOMPARE(b.result("s9").outcome->notes[0].code, std::string("LM-H106"));
+  }
+
+  void tensionReachesFurtherIntoThePatch() {
+    std::vector<nurbs::Surface> made;
+    for (const char* tension : {"1", "2"}) {
+      Bench b = form();
+      std::vector<json> edges = meeting(ring(), "g1");
+      edges[0]["tension"] = tension;
+      b.add("boundary", {{"edges", edges}, {"skins", picks({pick("s6", "skin")})}});
+      b.run();
+      VERIFY_STEP(b, "s9");
+      QCOMPARE(b.result("s9").outcome->handles.size(), size_t(4));
+      for (const Problem& n : b.result("s9").outcome->notes) QVERIFY2(false, n.what.c_str());
+      made.push_back(*b.body("s9")->natural.begin()->second.surface);
+    }
+    QVERIFY((made[0].at(0.5, 0.3) - made[1].at(0.5, 0.3)).norm() > 1);
+  }
+
+  void badEdgesAreExplained() {
+    Bench b = form();
+    b.add("line", {{"points", pointList({{0, 0, 0}, {40, 0, 0}})}});
+    b.add("line", {{"points", pointList({{40, 0.5, 0}, {40, 30, 0}})}});
+    b.add("line", {{"points", pointList({{40, 30, 0}, {0, 0, 0}})}});
+    b.add("ring", {{"width", 60}});
+    b.add("line", {{"points", pointList({{0, 0, 0}, {0.01, 0, 0}})}});
+    b.add("line", {{"points", pointList({{0.01, 0, 0}, {40, 0, 0}})}});
+    const auto patch = [&](const std::vector<json>& edges) { return b.add("boundary", {{"edges", edges}}); };
+    patch({pick("s9"), pick("s10"), pick("s11")});
+    patch({pick("s12")});
+    patch({pick("s9"), pick("s10"), pick("s11"), pick("s12")});
+    patch(meeting({pick("s9"), pick("s11")}, "g1"));
+    b.add("boundary", {{"edges", picks({pick("s13"), pick("s14"), pick("s10"), pick("s11")})}, {"gap", "1"}});
+    b.run();
+    QCOMPARE(b.code("s15"), std::string("LM-H002"));
+    QVERIFY(!b.result("s15").problem->where.empty());
+    VERIFY_AT_MOST(std::abs(b.result("s15").problem->measured->value - 0.5), 1e-9);
+    QVERIFY(b.result("s15").problem->remedies.size() > 0);
+    QCOMPARE(b.code("s16"), std::string("LM-H004"));
+    QVERIFY(!b.code("s17").empty());
+    QCOMPARE(b.code("s18"), std::string("LM-H008"));
+    QCOMPARE(b.code("s19"), std::string("LM-H003"));
+  }
+};
+
+static test::Register<BoundaryStepTest> registeredBoundaryStepTest;
+#include "boundary_test.moc"

@@ -1,0 +1,35 @@
+#include "steps/neighbours.h"
+
+#include "brep/curves_on.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+Expected<nurbs::Neighbour> neighbourOn(const brep::BodyPtr& body, int face, const Context& cx) {
+  LUMSK_TRY(faces, brep::BodyFaces::of(*body, face, cx));
+  const auto kept = std::make_shared<brep::BodyFaces>(std::move(faces));
+  return nurbs::Neighbour([kept, body](const Vec3& p) { return kept->beside(p); });
+}
+
+} // namespace
+
+Expected<nurbs::Neighbour> neighbourFrom(const Picked& picked, const Context& cx) {
+  return neighbourOn(std::get<brep::BodyPtr>(picked.object), picked.kind == Kind::Face ? picked.index : -1, cx);
+}
+
+Expected<nurbs::Neighbour> neighbourAt(const Picked& edge, bool chain, const std::string& field, const Context& cx) {
+  if (edge.kind != Kind::Edge || !edge.body || edge.index < 0) return nurbs::Neighbour();
+  const auto faces = brep::facesAt(*edge.body, edge.index);
+  if (faces.empty()) return nurbs::Neighbour();
+  if (faces.size() > 1) {
+    Problem p = problem("LM-L016", "two faces meet at this edge").inField(field);
+    if (const auto* curve = std::get_if<CurvePtr>(&edge.object)) p.at((*curve)->at(0.5 * (*curve)->last()));
+    return fail(std::move(p.tryThis("pick the face that the skin is to flow into")));
+  }
+  return neighbourOn(edge.body, chain ? -1 : faces.front(), cx);
+}
+
+} // namespace lumsk::steps

@@ -1,0 +1,17 @@
+#pragma once
+#include "nurbs/neighbour.h"
+#include "steps/common.h"
+
+namespace lumsk::steps {
+
+// What skins flow into, as picks say it.
+
+/// A picked skin, solid or face.
+Expected<nurbs::Neighbour> neighbourFrom(const recipe::Picked& picked, const Context& cx);
+
+/// The face at a picked edge of a body, or all of its faces for a chain of edges; nothing for other picks. Fails with
+/// LM-L016 where two faces meet at the edge: the field is where to pick one.
+Expected<nurbs::Neighbour> neighbourAt(const recipe::Picked& edge, bool chain, const std::string& field,
+                                       const Context& cx);
+
+} // namespace lumsk::steps
