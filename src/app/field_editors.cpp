@@ -10,6 +10,7 @@
 #include <QHeaderView>
 #include <QKeyEvent>
 #include <QSignalBlocker>
+#include <QStackedLayout>
 #include <QStyle>
 #include <QTableWidget>
 #include <QWheelEvent>
@@ -23,8 +24,8 @@ using recipe::FieldKind;
 namespace {
 
 constexpr int kFewestRowsShown = 2, kMostRowsShown = 6; ///< of a table, without scrolling
-constexpr size_t kMostSegments = 3; ///< options that may stand side by side
-constexpr int kSegmentMargin = 10; ///< px, beside the words of each
+constexpr size_t kMostSegments = 3;                     ///< options that may stand side by side
+constexpr int kSegmentMargin = 10;                      ///< px, beside the words of each
 
 QHBoxLayout* flat(QWidget* w) {
   auto* l = new QHBoxLayout(w);
@@ -138,15 +139,18 @@ void QuantityEditor::setInstead(const QString& words) { edit_->setPlaceholderTex
 // Choice
 
 ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)), box_(new ListBox) {
-  auto* l = flat(this);
+  // Both ways lie on one another: which of them is seen changes no size, so that the form around does not move.
+  pages_ = new QStackedLayout(this);
   box_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
   box_->setMinimumContentsLength(6);
   for (const auto& o : field_.options) box_->addItem(said(o.label), QString::fromStdString(o.key));
   box_->setAccessibleName(said(field_.label));
   box_->setObjectName("choose-" + QString::fromStdString(field_.key));
-  l->addWidget(box_);
+  pages_->addWidget(box_);
   connect(box_, &QComboBox::activated, this, [this](int i) { emit changed(field_.options[i].key); });
   if (field_.options.size() > kMostSegments) return;
+  auto* row = new QWidget;
+  auto* l = flat(row);
   for (const auto& o : field_.options) {
     auto* b = new QPushButton(said(o.label));
     b->setProperty("role", "segment");
@@ -161,7 +165,8 @@ ChoiceEditor::ChoiceEditor(Field f) : FieldEditor(std::move(f)), box_(new ListBo
       emit changed(key);
     });
   }
-  box_->hide();
+  pages_->addWidget(row);
+  pages_->setCurrentIndex(1);
 }
 
 /// Side by side where there is room for all words, else in a list.
@@ -170,9 +175,7 @@ void ChoiceEditor::resizeEvent(QResizeEvent* e) {
   if (segments_.empty()) return;
   int wide = 0;
   for (const QPushButton* b : segments_) wide += b->fontMetrics().horizontalAdvance(b->text()) + kSegmentMargin;
-  const bool fits = wide <= width();
-  box_->setVisible(!fits);
-  for (QPushButton* b : segments_) b->setVisible(fits);
+  pages_->setCurrentIndex(wide <= width() ? 1 : 0);
 }
 
 void ChoiceEditor::setValue(const json& v) {

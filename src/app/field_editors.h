@@ -7,6 +7,7 @@
 
 class QCheckBox;
 class QComboBox;
+class QStackedLayout;
 class QTableWidget;
 
 namespace lumsk::app {
@@ -62,6 +63,7 @@ protected:
 private:
   std::vector<QPushButton*> segments_; ///< empty: there are too many
   QComboBox* box_;
+  QStackedLayout* pages_;
 };
 
 class SwitchEditor : public FieldEditor {

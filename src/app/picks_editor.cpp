@@ -221,9 +221,8 @@ void PicksEditor::addChoice(Chip* chip, const json& pick, const recipe::Field& s
         group = f.group;
         if (!f.mark.empty()) text = QString::fromStdString(f.mark) + (chosen == sub.options[0].key ? "" : " ●");
       }
-  connect(chip->addChoice(text, said(sub.help)), &QPushButton::clicked, this, [this, id, group, key = sub.key] {
-    w_.turnItem(w_.open(), field_.key, id, group, key);
-  });
+  connect(chip->addChoice(text, said(sub.help)), &QPushButton::clicked, this,
+          [this, id, group, key = sub.key] { w_.turnItem(w_.open(), field_.key, id, group, key); });
 }
 
 /// How the skin leaves this pick: a short list under its button.

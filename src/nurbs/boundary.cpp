@@ -11,8 +11,8 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr double kShortest = 1e-3;    ///< of the ring: shorter edges are refused
-constexpr double kOpenSide = 0.02;    ///< of the edges' length: narrower gaps are gaps, not sides
+constexpr double kShortest = 1e-3; ///< of the ring: shorter edges are refused
+constexpr double kOpenSide = 0.02; ///< of the edges' length: narrower gaps are gaps, not sides
 constexpr double kSmoothCornerDeg = 2;
 constexpr int kFoldLooks = 24;
 constexpr int kGuideLooks = 90;
@@ -94,13 +94,15 @@ private:
                     .measure(count(int(pieces_.size())))
                     .want(count(4))
                     .at(pieces_.empty() ? Vec3(Vec3::Zero()) : pieces_.front().start())
-                    .tryThis(pieces_.size() < 2 ? "pick more edges" : "join edges that go on in one another, or make several patches"));
+                    .tryThis(pieces_.size() < 2 ? "pick more edges"
+                                                : "join edges that go on in one another, or make several patches"));
   }
 
   /// Gaps behind every piece of an arrangement.
   static std::vector<double> gapsOf(const std::vector<Piece>& ring) {
     std::vector<double> out;
-    for (size_t i = 0; i < ring.size(); ++i) out.push_back((ring[(i + 1) % ring.size()].start() - ring[i].finish()).norm());
+    for (size_t i = 0; i < ring.size(); ++i)
+      out.push_back((ring[(i + 1) % ring.size()].start() - ring[i].finish()).norm());
     return out;
   }
 
@@ -141,12 +143,13 @@ private:
       out_.largestGapMm = std::max(turned[0], turned[1]);
     } else {
       const Piece &a = ring_[widest], &b = ring_[(widest + 1) % n];
-      return fail(problem("LM-H002", called(a.edge) + " and " + called(b.edge) + " do not meet: the edges do not form a ring")
-                      .measure(millimetres(gaps[widest]))
-                      .want(millimetres(o_.largestGap.mm))
-                      .at(a.finish())
-                      .at(b.start())
-                      .tryThis("extend or trim them so that they meet, allow a larger gap, or pick the missing edge"));
+      return fail(
+          problem("LM-H002", called(a.edge) + " and " + called(b.edge) + " do not meet: the edges do not form a ring")
+              .measure(millimetres(gaps[widest]))
+              .want(millimetres(o_.largestGap.mm))
+              .at(a.finish())
+              .at(b.start())
+              .tryThis("extend or trim them so that they meet, allow a larger gap, or pick the missing edge"));
     }
     return {};
   }
@@ -207,7 +210,8 @@ private:
       const int piece = pieceOf_[size_t(k)] = on[size_t(k)];
       if (piece < 0) {
         const Vec3 pole = cornerBefore(k == 2 ? 1 : 0);
-        s.ends = out_.openSide ? std::array<Vec3, 2>{ring_[0].start(), ring_[2].finish()} : std::array<Vec3, 2>{pole, pole};
+        s.ends =
+            out_.openSide ? std::array<Vec3, 2>{ring_[0].start(), ring_[2].finish()} : std::array<Vec3, 2>{pole, pole};
         s.free = out_.openSide;
         continue;
       }
@@ -217,14 +221,16 @@ private:
       s.length = &lengths_[size_t(piece)];
       s.reversed = p.reversed != back;
       const bool first = out_.openSide && piece == 0, last = out_.openSide && piece == 2;
-      s.ends = {first ? p.start() : cornerBefore(size_t(piece)), last ? p.finish() : cornerBefore((size_t(piece) + 1) % n)};
+      s.ends = {first ? p.start() : cornerBefore(size_t(piece)),
+                last ? p.finish() : cornerBefore((size_t(piece) + 1) % n)};
       if (back) std::swap(s.ends[0], s.ends[1]);
       s.meets = e.meets;
       s.neighbour = e.neighbour;
       s.tension = e.tension;
       if (e.meets == PatchMeets::Perpendicular || e.meets == PatchMeets::Mirror) {
         const Vec3 leaving = ring_[(size_t(piece) + n - 1) % n].tangent(false);
-        LUMSK_TRY(plane, planeOfSide(polyline(p.path, 16), o_.mirror, leaving, cx_.tolerances.point, {"LM-H006", called(p.edge)}));
+        LUMSK_TRY(plane, planeOfSide(polyline(p.path, 16), o_.mirror, leaving, cx_.tolerances.point,
+                                     {"LM-H006", called(p.edge)}));
         s.plane = plane.normal();
         if (!out_.mirror) out_.mirror = plane;
       }
@@ -239,8 +245,8 @@ private:
 
   /// Two edges that do not meet: straight on from one to the other, as a loft does.
   Expected<BoundaryResult> between() {
-    static constexpr LoftEnd kinds[] = {LoftEnd::Free, LoftEnd::G1,            LoftEnd::G2,
-                                        LoftEnd::G3,   LoftEnd::Perpendicular, LoftEnd::Mirror};
+    static constexpr LoftEnd kinds[] = {LoftEnd::Free,          LoftEnd::G1,    LoftEnd::G2, LoftEnd::G3,
+                                        LoftEnd::Perpendicular, LoftEnd::Mirror};
     LoftOptions loft;
     loft.mirror = o_.mirror;
     loft.guides = o_.guides;

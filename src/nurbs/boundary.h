@@ -33,8 +33,8 @@ struct BoundaryResult {
   std::vector<double> guideMm;      ///< distances from the guides
   double largestGapMm = 0.0;        ///< between ends of edges
   std::vector<Vec3> poles;
-  bool openSide = false;             ///< three edges that leave the fourth side free
-  std::optional<Frame> mirror;       ///< a plane that edges meet
+  bool openSide = false;       ///< three edges that leave the fourth side free
+  std::optional<Frame> mirror; ///< a plane that edges meet
   std::optional<Vec3> foldsAt;
   std::optional<Vec3> smoothCornerAt; ///< edges go on in one another there: the patch has no normal in it
 };

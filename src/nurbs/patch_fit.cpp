@@ -14,23 +14,33 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kDegree = 5;
-constexpr int kPerSpan = 4;      ///< places with conditions, of every span of a side (Gauss-Legendre)
-constexpr int kLooksPerSpan = 5; ///< places between them where joins are measured
+constexpr int kPerSpan = 4; ///< places with conditions, of every span of a side (Gauss-Legendre)
+/// Of a span: where joins are measured, between them; of third order at more places.
+const std::vector<double> kLooks{0.004, 0.2, 0.5, 0.8, 0.996},
+    kThirdLooks{0.004, 0.1, 0.2, 0.4, 0.5, 0.6, 0.8, 0.9, 0.996};
 constexpr int kFirstSpans = 5;
-constexpr double kWeighedSpans = 8; ///< errors of derivatives count as those of places that change so often along a side
-constexpr int kSteps = 2;           ///< of Gauss-Newton, after the linear one
-constexpr int kGuideSteps = 4;      ///< so many more along guides
+constexpr double kWeighedSpans =
+    8;                         ///< errors of derivatives count as those of places that change so often along a side
+constexpr int kSteps = 2;      ///< of Gauss-Newton, after the linear one
+constexpr int kGuideSteps = 4; ///< so many more along guides
 constexpr int kMostTries = 6, kStrictTries = 2;
-constexpr double kEnough = 4; ///< later tries: edges are fits too, whose errors finer knots would follow
-constexpr int kMostSteps = 6;        ///< as long as they help
+constexpr size_t kLight = 220;     ///< control points up to which a patch is refined beyond what is asked for
+constexpr double kFirstPart = 0.4; ///< of the angle's tolerance: on what normals of the sides are fitted first
+constexpr double kEnough = 4;      ///< later tries: edges are fits too, whose errors finer knots would follow
+constexpr int kMostSteps = 6;      ///< as long as they help
 constexpr double kHelps = 0.6;
-constexpr double kJoinPart = 0.1, kRatePart = 0.2; ///< of a join's tolerances: what the fit may use
-constexpr double kGapPart = 0.2;    ///< of `fit`
-constexpr double kEvenness = 1e-13;  ///< weight of the evenness in unit scale; with a tenth of it rounding shows
+constexpr double kJoinPart = 0.1, kRatePart = 0.1; ///< of a join's tolerances: what the fit may use
+constexpr double kGapPart = 0.2;                   ///< of `fit`
+constexpr double kEvenness = 1e-13; ///< weight of the evenness in unit scale; with a tenth of it rounding shows
+constexpr double kNearPart = 1e-4;  ///< of a derivative across: for differences
+constexpr double kMoreEven = 10, kMostEven = 1e-8;
 constexpr double kBendWeight = 1.0, kZoneBendWeight = 0.05; ///< of curvature rows; the latter where corners disagree
-constexpr double kDamping = 0.05;   ///< of the tangential part of derivatives across, in zones
-constexpr double kTensionWeight = 0.5, kTensionFades = 0.3; ///< the latter: towards corners, of a side
-constexpr int kGradings = 4;        ///< halvings of the knots towards corners that disagree
+constexpr double kDamping = 0.05;                           ///< of the tangential part of derivatives across, in zones
+constexpr double kTensionWeight = 0.01, kTensionFades = 0.3; ///< the latter: towards corners, of a side
+constexpr double kLeastShare = 0.05;    ///< of the ring: what the places of poles and short sides count at least
+constexpr double kLeastReach = 0.01;    ///< of the ring: shorter derivatives across, beside poles, do not count more
+constexpr double kLeastPoleSine = 0.05; ///< sides that meet more sharply say no tangent plane
+constexpr int kGradings = 4;            ///< halvings of the knots towards corners that disagree
 
 /// 0 to 1, with two derivatives nought at both ends.
 double quinticStep(double x) {
@@ -42,9 +52,9 @@ double quinticStep(double x) {
 struct Asked {
   int side = 0;
   double s = 0, u = 0, v = 0;
-  double share = 0;  ///< of the ring's length
+  double share = 0;   ///< of the ring's length
   double spacing = 0; ///< mm between knots along the side
-  Vec3 at, along;    ///< the latter: unit tangent, as u or v run
+  Vec3 at, along;     ///< the latter: unit tangent, as u or v run
   NeighbourPlace beside;
   double tangency = 1, bending = 1; ///< 0 in corners that disagree
 };
@@ -63,11 +73,23 @@ public:
     for (int tries = 1; tries <= kMostTries; ++tries) {
       if (cx_.stopped()) return fail(cancelled());
       cx_.report(double(tries - 1) / kMostTries, "fitting the patch");
-      LUMSK_TRY(now, solve());
+      auto tried = solve();
+      if (!tried && (tries == 1 || tried.error().code != "LM-H010")) return fail(tried.error());
+      if (!tried) break; // finer knots leave no definite matrix
+      Try& now = *tried;
       if (now.worst < found) found = now.worst, best = std::move(now.fitted);
-      if (found <= (tries < kStrictTries ? 1 : kEnough) || !refine()) break;
+      const bool fine = refine();
+      const bool strict = tries < kStrictTries && controlPoints() <= kLight;
+      if (found <= (strict ? 1 : kEnough) || !fine) break;
     }
+    // What is left over at mirror planes is taken out.
+    static constexpr std::array<Side, 4> kSides{FirstV, LastU, LastV, FirstU};
+    for (int k = 0; k < 4; ++k)
+      if (atPlane(k))
+        best.surface = meetingPlane(best.surface, kSides[size_t(k)], sides_[size_t(k)].ends[0], sides_[size_t(k)].plane,
+                                    order(k) > 1 ? SideMeets::G3 : SideMeets::Perpendicular, {}, EndShape::Local);
     best.corners = corners_;
+    best.corners.insert(best.corners.end(), poleCorners_.begin(), poleCorners_.end());
     return best;
   }
 
@@ -80,7 +102,7 @@ private:
     return alongU(side) ? Vec2(s, atLast(side) ? 1 : 0) : Vec2(atLast(side) ? 1 : 0, s);
   }
   bool bare(int side) const { return sides_[size_t(side)].path == nullptr; }
-  bool pole(int side) const { return bare(side) && !sides_[size_t(side)].free; }
+  bool isPole(int side) const { return bare(side) && !sides_[size_t(side)].free; }
   int order(int side) const {
     const PatchMeets m = sides_[size_t(side)].meets;
     return m == PatchMeets::G0 ? 0 : m == PatchMeets::G2 ? 2 : m == PatchMeets::G3 || m == PatchMeets::Mirror ? 3 : 1;
@@ -113,7 +135,8 @@ private:
   void findSizes() {
     Vec3 low = Vec3::Constant(1e300), high = -low;
     for (int k = 0; k < 4; ++k) {
-      length_[size_t(k)] = bare(k) ? (sides_[size_t(k)].ends[1] - sides_[size_t(k)].ends[0]).norm() : sides_[size_t(k)].length->total();
+      length_[size_t(k)] =
+          bare(k) ? (sides_[size_t(k)].ends[1] - sides_[size_t(k)].ends[0]).norm() : sides_[size_t(k)].length->total();
       ring_ += length_[size_t(k)];
       for (int i = 0; i <= 16; ++i) {
         const Vec3 p = onSide(k, i / 16.0)[0];
@@ -121,8 +144,14 @@ private:
       }
     }
     flat_ = 1 / (10 * (high - low).norm());
-    sizeU_ = std::max(0.5 * (length_[0] + length_[2]), 1e-3 * ring_);
-    sizeV_ = std::max(0.5 * (length_[1] + length_[3]), 1e-3 * ring_);
+    const auto apart = [&](int one, int other) { // of sides that are no poles
+      double sum = 0;
+      for (int i = 0; i < 16; ++i)
+        sum += (onSide(one, (i + 0.5) / 16)[0] - onSide(other, (i + 0.5) / 16)[0]).norm() / 16;
+      return sum;
+    };
+    sizeU_ = std::max(0.5 * (length_[0] + length_[2]), apart(1, 3));
+    sizeV_ = std::max(0.5 * (length_[1] + length_[3]), apart(0, 2));
   }
 
   /// The neighbour at a place of a side; at a mirror plane the plane square to it.
@@ -143,8 +172,44 @@ private:
     return at[side][corner];
   }
 
+  struct Pole {
+    NeighbourPlace place;
+    int order = 0;
+  };
+  /// In a pole the patch has one tangent plane, and one bending: the neighbours', or the one of the two sides that end
+  /// there.
+  Expected<void> lookAtPole(int pole) {
+    const std::array<int, 2> ends{(pole + 3) % 4, (pole + 1) % 4};
+    std::array<CurveDerivatives, 2> curve;
+    Pole p;
+    for (size_t i = 0; i < 2; ++i) {
+      curve[i] = onSide(ends[i], atLast(pole) ? 1.0 : 0.0);
+      const int own = atPlane(ends[i]) ? std::min(1, order(ends[i])) : order(ends[i]);
+      if (own <= p.order) continue;
+      LUMSK_TRY(place, beside(ends[i], curve[i]));
+      p = {place, std::min(own, 2)};
+    }
+    const Vec3 across = curve[0][1].cross(curve[1][1]);
+    if (p.order == 0 && across.norm() > kLeastPoleSine) p.place.normal = across.normalized(), p.order = 1;
+    if (p.order == 0) return {};
+    PatchCorner c;
+    c.side = pole;
+    c.at = curve[0][0];
+    for (const CurveDerivatives& d : curve) {
+      c.angleDeg = std::max(c.angleDeg, std::abs(90 - degFromRad(angleBetweenRad(p.place.normal, d[1]))));
+      if (p.order > 1) c.curvature = std::max(c.curvature, apart(bend(p.place, d[1]), d[2].dot(p.place.normal)));
+    }
+    if (c.curvature > kCornerPart * cx_.tolerances.curvature.relative) p.order = 1;
+    if (c.angleDeg <= cx_.tolerances.angle.deg)
+      poles_[size_t(pole)] = p;
+    else if (order(ends[0]) > 0 || order(ends[1]) > 0)
+      poleCorners_.push_back(c);
+    return {};
+  }
+
   Expected<void> lookAtCorners() {
     for (int k = 0; k < 4; ++k) {
+      if (isPole(k)) LUMSK_CHECK(lookAtPole(k));
       const int a = (k + 3) % 4, b = k;
       if (bare(a) || bare(b) || (order(a) == 0 && order(b) == 0)) continue;
       PatchCorner c;
@@ -171,8 +236,10 @@ private:
       if (n[0] && n[1] && !atPlane(a) && !atPlane(b)) {
         // The twist is dictated by both tangent planes.
         const double turn = n[0]->normal.dot(n[1]->normal) < 0 ? -1.0 : 1.0;
-        const double one = twist(*n[0], curve[0][1], curve[1][1]), other = turn * twist(*n[1], curve[0][1], curve[1][1]);
-        const double size = std::max({std::abs(one), std::abs(other), flat_, largest(*n[0], curve), largest(*n[1], curve)});
+        const double one = twist(*n[0], curve[0][1], curve[1][1]),
+                     other = turn * twist(*n[1], curve[0][1], curve[1][1]);
+        const double size =
+            std::max({std::abs(one), std::abs(other), flat_, largest(*n[0], curve), largest(*n[1], curve)});
         c.curvature = std::max(c.curvature, std::abs(one - other) / size);
       }
       const bool kink = c.angleDeg > cx_.tolerances.angle.deg;
@@ -206,7 +273,7 @@ private:
     lean.fit = {kGapPart * cx_.tolerances.fit.mm};
     lean.firstSpans = kFirstSpans;
     lean.baseSamples = 80;
-    const double perRad = lean.fit.mm / (kJoinPart * radFromDeg(cx_.tolerances.angle.deg));
+    const double perRad = lean.fit.mm / (kFirstPart * radFromDeg(cx_.tolerances.angle.deg));
     std::optional<Problem> missing;
     family.sample = [&](double t, double* out) {
       for (int k : sides) {
@@ -239,7 +306,8 @@ private:
     }
     std::sort(breaks.begin(), breaks.end());
     constexpr double kLeast = 2e-3;
-    breaks.erase(std::unique(breaks.begin(), breaks.end(), [](double a, double b) { return b - a < kLeast; }), breaks.end());
+    breaks.erase(std::unique(breaks.begin(), breaks.end(), [](double a, double b) { return b - a < kLeast; }),
+                 breaks.end());
     breaks.back() = 1;
     return {};
   }
@@ -256,8 +324,8 @@ private:
         for (int g = 0; g < kPerSpan; ++g) {
           LUMSK_TRY(a, ask(k, b[i] + (b[i + 1] - b[i]) * rule.at[size_t(g)]));
           const double part = (b[i + 1] - b[i]) * rule.weight[size_t(g)];
-          a.share = part * std::max(length_[size_t(k)], 0.05 * ring_) / ring_;
-          a.spacing = length_[size_t(k)] / kWeighedSpans;
+          a.share = part * std::max(length_[size_t(k)], kLeastShare * ring_) / ring_;
+          a.spacing = std::max(length_[size_t(k)], kLeastShare * ring_) / kWeighedSpans;
           asked_.push_back(std::move(a));
         }
     }
@@ -270,13 +338,17 @@ private:
     a.u = x.x(), a.v = x.y();
     const CurveDerivatives d = onSide(side, s);
     a.at = d[0], a.along = d[1];
-    if (pole(side) && order(side) == 0) return a;
+    if (isPole(side)) {
+      a.beside = poles_[size_t(side)].place;
+      a.along = a.beside.normal.unitOrthogonal();
+      return a;
+    }
     if (order(side) > 0) {
       LUMSK_TRY(p, beside(side, d));
       a.beside = p;
-      if (pole(side)) a.along = p.normal.unitOrthogonal();
     }
-    if (pole(side)) return a;
+    if (isPole(alongU(side) ? 3 : 0)) a.bending = quinticStep(s / kPoleZone);
+    if (isPole(alongU(side) ? 1 : 2)) a.bending = std::min(a.bending, quinticStep((1 - s) / kPoleZone));
     for (const PatchCorner& c : corners_) {
       const double from = cornerOn(side, c.side);
       if (from < 0) continue;
@@ -329,20 +401,27 @@ private:
 
   /// `even`: the patch without tension.
   Expected<void> solveOnce(SurfaceSquares& squares, std::optional<Surface>& now, const std::optional<Surface>& even) {
-    if (cx_.stopped()) return fail(cancelled());
-    squares.begin(kEvenness, sizeU_, sizeV_);
-    for (const Asked& a : asked_) squares.add(rowsOf(squares, a, now ? &*now : nullptr, even ? &*even : nullptr));
-    if (now)
-      for (const Path* g : o_.guides) addGuide(squares, *g, *now);
-    auto next = squares.solve();
-    if (!next)
-      return fail(problem("LM-H010", "the patch is not determined by its edges").at(sides_[0].ends[0]).tryThis("check that the edges lie apart"));
-    now = std::move(next);
-    return {};
+    // Rounding may leave a matrix that is not definite: a little more evenness mends that.
+    for (;; evenness_ *= kMoreEven) {
+      if (cx_.stopped()) return fail(cancelled());
+      squares.begin(evenness_, sizeU_, sizeV_);
+      for (const Asked& a : asked_) squares.add(rowsOf(squares, a, now ? &*now : nullptr, even ? &*even : nullptr));
+      if (now)
+        for (const Path* g : o_.guides) addGuide(squares, *g, *now);
+      if (auto next = squares.solve()) {
+        now = std::move(next);
+        return {};
+      }
+      if (evenness_ > kMostEven)
+        return fail(problem("LM-H010", "the patch is not determined by its edges")
+                        .at(sides_[0].ends[0])
+                        .tryThis("check that the edges lie apart"));
+    }
   }
 
   PlaceRows rowsOf(const SurfaceSquares& squares, const Asked& a, const Surface* now, const Surface* even) const {
-    const int q = now ? order(a.side) : std::min(1, order(a.side));
+    const int asked = isPole(a.side) ? poles_[size_t(a.side)].order : order(a.side);
+    const int q = now ? asked : std::min(1, asked);
     PlaceRows rows = squares.at(a.u, a.v, q);
     const double root = std::sqrt(a.share);
     rows.askPoint(a.at, root);
@@ -357,7 +436,7 @@ private:
     const auto across = [&](int k) { return Vec3((k % 2 ? sign : 1.0) * (u ? d(k, 0) : d(0, k))); };
     const Vec3& n = a.beside.normal;
     const double reach = now ? across(1).norm() : (onSide((a.side + 2) % 4, a.s)[0] - a.at).norm();
-    const double h = a.spacing / std::max(reach, 1e-6 * ring_);
+    const double h = a.spacing / std::max(reach, kLeastReach * ring_);
     rows.ask({term(1, n)}, 0, a.tangency * root * h);
     if (atPlane(a.side)) {
       if (q < 3) return rows;
@@ -376,8 +455,10 @@ private:
       rows.ask({term(2, n), term(1, -slope)}, height - slope.dot(w), weight);
       if (q >= 3) askRate(rows, a, term, w, within(across(2)), a.bending * root * h * h * h);
     }
-    if (now && !even && a.bending < 1) tie(rows, term, a, within(across(1)), kDamping * root * h);
-    if (even) {
+    if (isPole(a.side)) return rows;
+    const bool poles = isPole(0) || isPole(1) || isPole(2) || isPole(3);
+    if (now && !even && (a.bending < 1 || poles)) tie(rows, term, a, within(across(1)), kDamping * root * h);
+    if (even && sides_[size_t(a.side)].tension != 1) {
       even->derivatives(a.u, a.v, 1, d);
       const double fades = quinticStep(std::min(a.s, 1 - a.s) / kTensionFades);
       const double by = 1 + (sides_[size_t(a.side)].tension - 1) * fades;
@@ -392,7 +473,8 @@ private:
     return 2 * (twist(a.beside, w, x) * x + twist(a.beside, w, y) * y);
   }
 
-  template <class TermOf> static void tie(PlaceRows& rows, const TermOf& term, const Asked& a, const Vec3& wanted, double weight) {
+  template <class TermOf>
+  static void tie(PlaceRows& rows, const TermOf& term, const Asked& a, const Vec3& wanted, double weight) {
     const Vec3 x = a.along, y = a.beside.normal.cross(a.along);
     rows.ask({term(1, x)}, wanted.dot(x), weight);
     rows.ask({term(1, y)}, wanted.dot(y), weight);
@@ -400,11 +482,14 @@ private:
 
   /// The third height, linear around the previous result.
   template <class TermOf>
-  static void askRate(PlaceRows& rows, const Asked& a, const TermOf& term, const Vec3& w, const Vec3& w2, double weight) {
+  static void askRate(PlaceRows& rows, const Asked& a, const TermOf& term, const Vec3& w, const Vec3& w2,
+                      double weight) {
     const Vec3& n = a.beside.normal;
     const Vec3 axes[2] = {a.along, n.cross(a.along)};
-    const auto third = [&](const Vec3& first, const Vec3& second) { return heightsAlong(a.beside.d, n, first, second)[1]; };
-    const double here = third(w, w2), near = 1e-4 * w.norm();
+    const auto third = [&](const Vec3& first, const Vec3& second) {
+      return heightsAlong(a.beside.d, n, first, second)[1];
+    };
+    const double here = third(w, w2), near = kNearPart * std::max(w.norm(), kNearPart); // mm
     Vec3 by1 = Vec3::Zero(), by2 = Vec3::Zero();
     for (const Vec3& x : axes) {
       by1 += (third(w + near * x, w2) - third(w - near * x, w2)) / (2 * near) * x;
@@ -436,15 +521,15 @@ private:
       const std::vector<double>& b = alongU(k) ? breaksU_ : breaksV_;
       for (size_t i = 0; i + 1 < b.size(); ++i) {
         double here = 0;
-        for (int j = 0; j < kLooksPerSpan; ++j) {
-          const double s = b[i] + (b[i + 1] - b[i]) * (j + 0.5) / kLooksPerSpan;
+        for (double look : order(k) > 2 ? kThirdLooks : kLooks) {
+          const double s = b[i] + (b[i + 1] - b[i]) * look;
           LUMSK_TRY(a, ask(k, s));
           SurfaceDerivatives d;
           f.surface.derivatives(a.u, a.v, 3, d);
           const double gap = (d(0, 0) - a.at).norm();
           f.gapMm[size_t(k)] = std::max(f.gapMm[size_t(k)], gap);
           here = std::max(here, gap / (kGapPart * cx_.tolerances.fit.mm));
-          if (order(k) == 0 || pole(k) || a.bending < 1) continue;
+          if (order(k) == 0 || isPole(k) || a.bending < 1) continue;
           const SkinJoin join = joinOf(a, d);
           f.joins[size_t(k)].take(join, cx_.tolerances);
           here = std::max({here, join.angleDeg / (kJoinPart * cx_.tolerances.angle.deg),
@@ -484,9 +569,11 @@ private:
       std::sort(b.begin(), b.end());
       b.erase(std::unique(b.begin(), b.end()), b.end());
     }
-    return (breaksU_.size() + kDegree - 1) * (breaksV_.size() + kDegree - 1) <= kMostPoints;
+    return controlPoints() <= kMostPoints;
   }
+  size_t controlPoints() const { return (breaksU_.size() + kDegree - 1) * (breaksV_.size() + kDegree - 1); }
 
+  static constexpr double kPoleZone = 0.06; ///< of a side beside a pole: curvature fades out there
   static constexpr size_t kMostPoints = 900;
   static constexpr double kCornerPart = 0.5; ///< of the curvature's tolerance: what corners may disagree
 
@@ -495,16 +582,18 @@ private:
   const Context& cx_;
   std::array<double, 4> length_{};
   std::array<Vec3, 4> lastNormal_{Vec3::Zero(), Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
-  double ring_ = 0, flat_ = 1e-3, sizeU_ = 1, sizeV_ = 1;
+  double ring_ = 0, flat_ = 1e-3, sizeU_ = 1, sizeV_ = 1, evenness_ = kEvenness;
   std::vector<double> breaksU_, breaksV_;
   std::vector<size_t> badU_, badV_;
-  std::vector<PatchCorner> corners_;
+  std::vector<PatchCorner> corners_, poleCorners_; ///< the latter only told
+  std::array<Pole, 4> poles_;
   std::vector<Asked> asked_;
 };
 
 } // namespace
 
-Expected<PatchFitted> fitPatch(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options, const Context& cx) {
+Expected<PatchFitted> fitPatch(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options,
+                               const Context& cx) {
   return PatchFitter(sides, options, cx).run();
 }
 

@@ -19,22 +19,22 @@ enum class PatchMeets {
 
 /// One of the four sides of a patch over [0, 1]^2: v = 0, u = 1, v = 1, u = 0; it runs as u or v do.
 struct PatchSide {
-  const Path* path = nullptr;         ///< none: a pole, or free
-  bool free = false;                  ///< nothing is asked for on it
-  const ArcLength* length = nullptr;  ///< of the path
+  const Path* path = nullptr;        ///< none: a pole, or free
+  bool free = false;                 ///< nothing is asked for on it
+  const ArcLength* length = nullptr; ///< of the path
   bool reversed = false;
-  std::array<Vec3, 2> ends;           ///< where it starts and ends, near the path's own ends
+  std::array<Vec3, 2> ends; ///< where it starts and ends, near the path's own ends
   PatchMeets meets = PatchMeets::G0;
-  Neighbour neighbour;                ///< of `G1` to `G3`
-  Vec3 plane = Vec3::Zero();          ///< unit normal of the mirror plane
-  double tension = 1.0;               ///< how far the patch goes on as the neighbour does; 1: as is most even
+  Neighbour neighbour;       ///< of `G1` to `G3`
+  Vec3 plane = Vec3::Zero(); ///< unit normal of the mirror plane
+  double tension = 1.0;      ///< how far the patch goes on as the neighbour does; 1: as is most even
 };
 
 /// A corner at which what the two sides ask for cannot both be had.
 struct PatchCorner {
-  int side = 0;          ///< the corner lies at the start of side 0, 1, end of side 2, 3: around from (0, 0)
+  int side = 0; ///< the corner lies at the start of side 0, 1, end of side 2, 3: around from (0, 0)
   Vec3 at = Vec3::Zero();
-  double angleDeg = 0.0; ///< between the tangent planes
+  double angleDeg = 0.0;  ///< between the tangent planes
   double curvature = 0.0; ///< relative difference of normal curvatures
   double zoneMm = 0.0;    ///< how far along the sides conditions are not met in full
 };
@@ -49,7 +49,7 @@ struct PatchFitted {
   std::array<double, 4> gapMm{};
   std::array<SkinJoin, 4> joins; ///< at places between the samples, outside of zones
   std::vector<PatchCorner> corners;
-  std::vector<double> guideMm;   ///< distance from every guide
+  std::vector<double> guideMm; ///< distance from every guide
 };
 
 /// One degree-5 spline that passes through its sides, parameterised by their arc lengths, and meets what lies beyond
@@ -58,6 +58,7 @@ struct PatchFitted {
 /// derivatives; knots are refined until what was asked for holds between the places too. At corners where the sides
 /// disagree tangency outranks curvature, whose rows fade out within a zone (Gregory 1974 on such corners).
 /// Fails with LM-H0xx where a place has no neighbour, cancelled.
-Expected<PatchFitted> fitPatch(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options, const Context& cx);
+Expected<PatchFitted> fitPatch(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options,
+                               const Context& cx);
 
 } // namespace lumsk::nurbs

@@ -24,7 +24,8 @@ Rows gram(const Knots& U, int degree, int order) {
       basisDerivatives(U, degree, breaks[s] + h * rule.at[g], order, b);
       for (int i = 0; i <= degree; ++i)
         for (int j = i; j <= degree; ++j)
-          out(b.first + i, j - i) += h * rule.weight[g] * b.value[size_t(order)][size_t(i)] * b.value[size_t(order)][size_t(j)];
+          out(b.first + i, j - i) +=
+              h * rule.weight[g] * b.value[size_t(order)][size_t(i)] * b.value[size_t(order)][size_t(j)];
     }
   }
   return out;

@@ -53,7 +53,8 @@ private:
   int degree_;
   Knots U_, V_;
   int nu_, nv_;
-  std::array<Rows, 4> gramU_, gramV_; ///< of derivatives of every order, banded: column q is with the q-th next function
+  std::array<Rows, 4> gramU_,
+      gramV_; ///< of derivatives of every order, banded: column q is with the q-th next function
   BlockBandedSpd matrix_;
   Rows rhs_;
 };

@@ -151,7 +151,8 @@ private slots:
     QVERIFY(box);
     for (bool focused : {false, true}) {
       if (focused) box->setFocus();
-      QWheelEvent wheel(QPointF(9, 9), box->mapToGlobal(QPoint(9, 9)), {}, {0, -120}, Qt::NoButton, {}, Qt::NoScrollPhase, false);
+      QWheelEvent wheel(QPointF(9, 9), box->mapToGlobal(QPoint(9, 9)), {}, {0, -120}, Qt::NoButton, {},
+                        Qt::NoScrollPhase, false);
       QApplication::sendEvent(box, &wheel);
       QVERIFY(settled());
       QVERIFY(!wheel.isAccepted());

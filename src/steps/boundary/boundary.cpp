@@ -16,40 +16,43 @@ namespace {
 const std::vector<std::string> kFlows{"g1", "g2", "g3"};
 
 Schema schema() {
-  Field meets = continuity("meets", "Meets",
-                           "How the patch meets what lies beyond this edge: G0 passes through it; G1 to G3 flow into the "
-                           "neighbouring skin; square to the mirror plane it lies in; G3 without a skin: at a mirror plane.",
-                           {"g0", "g1", "g2", "g3", "perpendicular"});
-  Field tension = ratioField("tension", "Tension",
-                             "How far the patch goes on as its neighbour does before it turns: 1 is as even as can be.", "1")
-                      .within(0.2, 5)
-                      .withHandle(Handle::Magnitude)
-                      .when("meets", kFlows);
-  return {picks("edges", "Edges",
-                "Two, three or four edges of the patch, in any order: curves, edges, chains; those with corners count as "
-                "several.",
-                Kind::Curve | Kind::Edge)
-              .atLeast(1)
-              .atMost(8)
-              .eachWith({meets, tension, extentField()}),
-          picks("skins", "Flows into", "Skins, solids or faces that curves among the edges flow into; edges know theirs.",
-                Kind::Skin | Kind::Solid | Kind::Face)
-              .optional(),
-          picks("guides", "Inside", "Curves inside that the patch passes through.", Kind::Curve | Kind::Edge).optional(),
-          length("gap", "Largest gap", "Ends of edges that miss one another by at most this are brought together.", "0.01")
-              .within(0, 10),
-          choice("pole", "Pole",
-                 "Of three edges that form a ring: the edge opposite which the patch runs together in one point.",
-                 {{"auto", "at the sharpest corner"},
-                  {"first", "opposite the first"},
-                  {"second", "opposite the second"},
-                  {"third", "opposite the third"}}),
-          ratioField("zone", "Zone",
-                     "Where neighbours disagree at a corner: the part of the edges beside it within which curvature may be "
-                     "missed.",
-                     "0.1")
-              .within(0.02, 0.3),
-          mirrorPlaneField()};
+  Field meets =
+      continuity("meets", "Meets",
+                 "How the patch meets what lies beyond this edge: G0 passes through it; G1 to G3 flow into the "
+                 "neighbouring skin; square to the mirror plane it lies in; G3 without a skin: at a mirror plane.",
+                 {"g0", "g1", "g2", "g3", "perpendicular"});
+  Field tension =
+      ratioField("tension", "Tension",
+                 "How far the patch goes on as its neighbour does before it turns: 1 is as even as can be.", "1")
+          .within(0.2, 5)
+          .withHandle(Handle::Magnitude)
+          .when("meets", kFlows);
+  return {
+      picks("edges", "Edges",
+            "Two, three or four edges of the patch, in any order: curves, edges, chains; those with corners count as "
+            "several.",
+            Kind::Curve | Kind::Edge)
+          .atLeast(1)
+          .atMost(8)
+          .eachWith({meets, tension, extentField()}),
+      picks("skins", "Flows into", "Skins, solids or faces that curves among the edges flow into; edges know theirs.",
+            Kind::Skin | Kind::Solid | Kind::Face)
+          .optional(),
+      picks("guides", "Inside", "Curves inside that the patch passes through.", Kind::Curve | Kind::Edge).optional(),
+      length("gap", "Largest gap", "Ends of edges that miss one another by at most this are brought together.", "0.01")
+          .within(0, 10),
+      choice("pole", "Pole",
+             "Of three edges that form a ring: the edge opposite which the patch runs together in one point.",
+             {{"auto", "at the sharpest corner"},
+              {"first", "opposite the first"},
+              {"second", "opposite the second"},
+              {"third", "opposite the third"}}),
+      ratioField("zone", "Zone",
+                 "Where neighbours disagree at a corner: the part of the edges beside it within which curvature may be "
+                 "missed.",
+                 "0.1")
+          .within(0.02, 0.3),
+      mirrorPlaneField()};
 }
 
 bool flows(const std::string& meets) { return meets == "g1" || meets == "g2" || meets == "g3"; }
@@ -101,7 +104,8 @@ Vec3 middleOf(const nurbs::Surface& s, int side, nurbs::SurfaceDerivatives& d) {
 }
 
 /// A flag in the middle of every edge, and handles for the tension of those that flow on.
-void addMarks(Outcome& out, const Inputs& in, const nurbs::BoundaryResult& r, const std::vector<PickedSection>& picked) {
+void addMarks(Outcome& out, const Inputs& in, const nurbs::BoundaryResult& r,
+              const std::vector<PickedSection>& picked) {
   for (size_t i = 0; i < picked.size(); ++i) {
     if (r.edges[i].sides.empty()) continue;
     const int side = r.edges[i].sides.front();
@@ -130,7 +134,8 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
   for (size_t i = 0; i < r.edges.size(); ++i) {
     const nurbs::SkinJoin& j = r.edges[i].join;
     if (j.worst(tol) <= 1) continue;
-    Problem p = problem("LM-H101", "the patch does not flow on over edge " + std::to_string(i + 1) + " as closely as asked");
+    Problem p =
+        problem("LM-H101", "the patch does not flow on over edge " + std::to_string(i + 1) + " as closely as asked");
     if (j.angleDeg > tol.angle.deg)
       p.measure(degrees(j.angleDeg)).want(degrees(tol.angle.deg));
     else if (j.curvature > tol.curvature.relative)
@@ -142,17 +147,18 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
   }
   for (const nurbs::PatchCorner& c : r.corners) {
     const bool kink = c.angleDeg > tol.angle.deg;
-    Problem p = kink ? problem("LM-H102", "what the patch is to flow into has no common tangent plane at this corner")
-                           .measure(degrees(c.angleDeg))
-                           .want(degrees(tol.angle.deg))
-                     : problem("LM-H103", "what the patch is to flow into bends differently at this corner: curvature is met "
-                                          "outside a zone of " +
-                                              formatNumber(c.zoneMm, 2) + " mm")
-                           .measure(ratio(c.curvature))
-                           .want(ratio(tol.curvature.relative));
-    out.notes.push_back(
-        std::move(p.at(c.at).tryThis(kink ? "match the neighbours there, or let one of the edges be G0"
-                                          : "match the neighbours to one another, or ask for less at one of the edges")));
+    Problem p =
+        kink ? problem("LM-H102", "what the patch is to flow into has no common tangent plane at this corner")
+                   .measure(degrees(c.angleDeg))
+                   .want(degrees(tol.angle.deg))
+             : problem("LM-H103", "what the patch is to flow into bends differently at this corner: curvature is met "
+                                  "outside a zone of " +
+                                      formatNumber(c.zoneMm, 2) + " mm")
+                   .measure(ratio(c.curvature))
+                   .want(ratio(tol.curvature.relative));
+    out.notes.push_back(std::move(
+        p.at(c.at).tryThis(kink ? "match the neighbours there, or let one of the edges be G0"
+                                : "match the neighbours to one another, or ask for less at one of the edges")));
   }
   for (size_t i = 0; i < r.edges.size(); ++i)
     if (r.edges[i].gapMm > tol.point.mm)
@@ -167,7 +173,8 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
                               .measure(millimetres(r.guideMm[g]))
                               .want(millimetres(tol.fit.mm))
                               .tryThis("let the curve end on the edges as their neighbours do, or smooth it"));
-  if (r.openSide) out.notes.push_back(problem("LM-H106", "three edges that leave a side open: the fourth side is free"));
+  if (r.openSide)
+    out.notes.push_back(problem("LM-H106", "three edges that leave a side open: the fourth side is free"));
   if (r.foldsAt)
     out.notes.push_back(problem("LM-H107", "the patch folds over itself here")
                             .at(*r.foldsAt)
@@ -179,7 +186,8 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
 }
 
 std::string summaryOf(const nurbs::BoundaryResult& r) {
-  std::string out = std::to_string(r.edges.size()) + " edges - " + std::to_string(r.surface.controlPoints()) + " points";
+  std::string out =
+      std::to_string(r.edges.size()) + " edges - " + std::to_string(r.surface.controlPoints()) + " points";
   nurbs::SkinJoin worst;
   double gap = 0;
   for (const auto& e : r.edges) {

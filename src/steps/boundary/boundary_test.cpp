@@ -13,15 +13,15 @@ class BoundaryStepTest : public QObject {
     Bench b;
     for (int i = 0; i < 5; ++i) {
       const double y = 30.0 * i - 60, lift = 4 * std::cos(0.04 * y);
-      b.add("spline", {{"points", pointList({{-60, y, 0.1 * y},
-                                             {-25, y, 12 + lift},
-                                             {20, y + 2, 14 + lift},
-                                             {60, y, 2 + 0.05 * y}})}});
+      b.add("spline",
+            {{"points",
+              pointList({{-60, y, 0.1 * y}, {-25, y, 12 + lift}, {20, y + 2, 14 + lift}, {60, y, 2 + 0.05 * y}})}});
     }
     b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3"), pick("s4"), pick("s5")})}});
     for (const char* along : {"u", "v"}) {
       json places = json::array();
-      for (const auto& [id, f] : {std::pair("r1", "0.22"), {"r2", "0.8"}}) places.push_back({{"id", id}, {"fraction", f}});
+      for (const auto& [id, f] : {std::pair("r1", "0.22"), {"r2", "0.8"}})
+        places.push_back({{"id", id}, {"fraction", f}});
       b.add("iso_curve", {{"face", picks({pick("s6", "skin")})}, {"along", along}, {"at", places}});
     }
     return b;
@@ -81,7 +81,8 @@ private slots:
   void threeAndTwoEdgesMakePatchesToo() {
     Bench b = form();
     std::vector<json> edges = meeting(ring(), "g1");
-    b.add("boundary", {{"edges", std::vector<json>(edges.begin(), edges.begin() + 3)}, {"skins", picks({pick("s6", "skin")})}});
+    b.add("boundary",
+          {{"edges", std::vector<json>(edges.begin(), edges.begin() + 3)}, {"skins", picks({pick("s6", "skin")})}});
     b.add("boundary", {{"edges", std::vector<json>{edges[0], edges[2]}}, {"skins", picks({pick("s6", "skin")})}});
     // A ring of three, and of two.
     b.add("line", {{"points", pointList({{0, 0, 0}, {40, 0, 0}})}});
@@ -109,6 +110,7 @@ private slots:
       b.run();
       VERIFY_STEP(b, "s9");
       QCOMPARE(b.result("s9").outcome->handles.size(), size_t(4));
+      qInfo("tension %s: %s", tension, b.result("s9").outcome->summary.c_str());
       for (const Problem& n : b.result("s9").outcome->notes) QVERIFY2(false, n.what.c_str());
       made.push_back(*b.body("s9")->natural.begin()->second.surface);
     }

@@ -1,0 +1,190 @@
+// Four-sided patches between freeform neighbours whose shapes are fixed here: what is left of a wavy form of 160 mm
+// around a hole with bent edges, natural ones (lines of the form) and trimmed ones. Orders 1 to 3; beside OCCT's
+// constrained filling and filling. Figures are measured by this file: the worst over 50 places of every edge. OCCT's
+// loft of 8 sections is the yardstick of the run.
+#include "brep/convert.h"
+#include "nurbs/boundary.h"
+#include "nurbs/interpolate.h"
+#include "nurbs/surface_curves.h"
+#include "shapes/vessels.h"
+
+#include <Adaptor3d_CurveOnSurface.hxx>
+#include <BRepBuilderAPI_MakeEdge.hxx>
+#include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepLib.hxx>
+#include <BRepOffsetAPI_MakeFilling.hxx>
+#include <BRepOffsetAPI_ThruSections.hxx>
+#include <BRep_Tool.hxx>
+#include <Geom2dAPI_Interpolate.hxx>
+#include <Geom2dAdaptor_Curve.hxx>
+#include <GeomAdaptor_Surface.hxx>
+#include <GeomFill_BoundWithSurf.hxx>
+#include <GeomFill_ConstrainedFilling.hxx>
+#include <Geom_BSplineSurface.hxx>
+#include <TColgp_HArray1OfPnt2d.hxx>
+#include <TopoDS.hxx>
+#include <TopoDS_Face.hxx>
+#include <benchmark/benchmark.h>
+
+using namespace lumsk;
+using namespace lumsk::nurbs;
+
+namespace {
+
+Surface form() {
+  const Knots U = uniformKnots(5, 8);
+  const auto g = greville(U, 5);
+  Points grid(Eigen::Index(g.size() * g.size()), 3);
+  for (size_t i = 0; i < g.size(); ++i)
+    for (size_t j = 0; j < g.size(); ++j) {
+      const double x = 160 * g[i] - 80, y = 160 * g[j] - 80;
+      grid.row(Eigen::Index(i * g.size() + j)) << x, y,
+          14 * (std::cos(0.03 * x + 0.2) * std::cos(0.025 * y) + 0.1 * std::sin(0.05 * (x + y)));
+    }
+  return Surface::trusted(5, 5, U, U, grid, false);
+}
+
+/// The hole: its edges in the form's parameters, each from corner to corner, around.
+struct Hole {
+  explicit Hole(bool trimmed) : bulge(trimmed ? 0.06 : 0.0) {
+    corners = trimmed ? std::array<Vec2, 4>{Vec2(0.2, 0.22), Vec2(0.78, 0.18), Vec2(0.8, 0.8), Vec2(0.24, 0.76)}
+                      : std::array<Vec2, 4>{Vec2(0.2, 0.2), Vec2(0.78, 0.2), Vec2(0.78, 0.8), Vec2(0.2, 0.8)};
+  }
+  Vec2 at(int k, double t) const {
+    const Vec2 a = corners[size_t(k)], b = corners[size_t(k + 1) % 4], n(-(b - a).y(), (b - a).x());
+    return a + t * (b - a) + bulge * 4 * t * (1 - t) * n;
+  }
+  std::array<Vec2, 4> corners;
+  double bulge;
+};
+
+struct Case {
+  explicit Case(bool trimmed) : hole(trimmed) {
+    for (int k = 0; k < 4; ++k) {
+      Points p(101, 3);
+      for (int i = 0; i <= 100; ++i) {
+        const Vec2 x = hole.at(k, i / 100.0);
+        p.row(i) = whole->at(x.x(), x.y()).transpose();
+      }
+      InterpolationOptions o;
+      o.degree = 5;
+      edges.push_back(*Path::make({*interpolate(p, o)}, {0.001}));
+    }
+  }
+  Neighbour neighbour() const {
+    return [this](const Vec3& p) -> std::optional<NeighbourPlace> {
+      const auto f = near.foot(p);
+      NeighbourPlace n{{}, f.normal, f.distanceMm};
+      whole->derivatives(f.uv.x(), f.uv.y(), 3, n.d);
+      return n;
+    };
+  }
+  std::shared_ptr<const Surface> whole = std::make_shared<const Surface>(form());
+  NearestOnSurface near{*whole};
+  Hole hole;
+  std::vector<Path> edges;
+};
+
+/// The worst of a patch against the form along the hole's edges.
+void measure(benchmark::State& state, const Case& c, const Surface& patch) {
+  const NearestOnSurface on(patch);
+  double gap = 0;
+  SkinJoin worst;
+  for (int k = 0; k < 4; ++k)
+    for (int i = 1; i < 50; ++i) {
+      const Vec2 x = c.hole.at(k, i / 50.0), next = c.hole.at(k, i / 50.0 + 1e-4);
+      const Vec3 p = c.whole->at(x.x(), x.y()), along = c.whole->at(next.x(), next.y()) - p;
+      const auto f = on.foot(p);
+      gap = std::max(gap, f.distanceMm);
+      NeighbourPlace n{{}, c.whole->normal(x.x(), x.y()), 0};
+      c.whole->derivatives(x.x(), x.y(), 3, n.d);
+      SurfaceDerivatives d;
+      patch.derivatives(f.uv.x(), f.uv.y(), 3, d);
+      worst.take(joinWith(n, 3, d, along.normalized(), 1 / (10 * 130.0)), {});
+    }
+  state.counters["points"] = patch.controlPoints();
+  state.counters["gap_um"] = gap * 1000;
+  state.counters["angle_mdeg"] = worst.angleDeg * 1000;
+  state.counters["curvature_percent"] = worst.curvature * 100;
+  state.counters["rate_percent"] = worst.rate * 100;
+}
+
+void lumskPatch(benchmark::State& state) {
+  const Case c(state.range(1) != 0);
+  constexpr PatchMeets orders[4] = {PatchMeets::G0, PatchMeets::G1, PatchMeets::G2, PatchMeets::G3};
+  std::vector<BoundaryEdge> edges;
+  for (const Path& p : c.edges) edges.push_back({p, orders[state.range(0)], c.neighbour(), 1.0});
+  Expected<BoundaryResult> r;
+  for (auto _ : state) r = boundary(edges, {}, {});
+  if (!r) return state.SkipWithError(r.error().code.c_str());
+  measure(state, c, r->surface);
+}
+
+/// The form, and the hole's edges on it.
+Handle(Geom_BSplineSurface) kernelForm(const Case& c) { return brep::toSurface(*c.whole); }
+Handle(Geom2d_BSplineCurve) kernelEdge(const Case& c, int k) {
+  Handle(TColgp_HArray1OfPnt2d) p = new TColgp_HArray1OfPnt2d(1, 41);
+  for (int i = 0; i <= 40; ++i) {
+    const Vec2 x = c.hole.at(k, i / 40.0);
+    p->SetValue(i + 1, gp_Pnt2d(x.x(), x.y()));
+  }
+  Geom2dAPI_Interpolate made(p, false, 1e-9);
+  made.Perform();
+  return made.Curve();
+}
+
+void occtConstrained(benchmark::State& state) {
+  const Case c(state.range(0) != 0);
+  Handle(GeomAdaptor_Surface) on = new GeomAdaptor_Surface(kernelForm(c));
+  Handle(Geom_BSplineSurface) made;
+  for (auto _ : state) {
+    GeomFill_ConstrainedFilling fill(8, 8);
+    std::array<Handle(GeomFill_Boundary), 4> b;
+    for (int k = 0; k < 4; ++k) {
+      Handle(Geom2dAdaptor_Curve) curve = new Geom2dAdaptor_Curve(kernelEdge(c, k));
+      b[size_t(k)] = new GeomFill_BoundWithSurf(Adaptor3d_CurveOnSurface(curve, on), 1e-4, 1e-4);
+    }
+    fill.Init(b[0], b[1], b[2], b[3]);
+    made = fill.Surface();
+  }
+  measure(state, c, *brep::toSurface(made, false));
+}
+
+void occtFilling(benchmark::State& state) {
+  const Case c(state.range(1) != 0);
+  const TopoDS_Face face = BRepBuilderAPI_MakeFace(kernelForm(c), 1e-6);
+  Handle(Geom_BSplineSurface) made;
+  for (auto _ : state) {
+    BRepOffsetAPI_MakeFilling fill;
+    for (int k = 0; k < 4; ++k) {
+      const TopoDS_Edge e = BRepBuilderAPI_MakeEdge(kernelEdge(c, k), kernelForm(c));
+      TopoDS_Edge with3d = e;
+      BRepLib::BuildCurve3d(with3d);
+      fill.Add(with3d, face, state.range(0) == 1 ? GeomAbs_G1 : GeomAbs_G2);
+    }
+    fill.Build();
+    made = Handle(Geom_BSplineSurface)::DownCast(BRep_Tool::Surface(TopoDS::Face(fill.Shape())));
+  }
+  if (made.IsNull()) return state.SkipWithError("no surface");
+  measure(state, c, *brep::toSurface(made, false));
+}
+
+/// The yardstick.
+void occtLoft(benchmark::State& state) {
+  std::vector<TopoDS_Wire> wires;
+  for (const Section& s : test::formSections(8)) wires.push_back(brep::toWire(*s.path()));
+  for (auto _ : state) {
+    BRepOffsetAPI_ThruSections loft(false, false, 1e-6);
+    for (const auto& w : wires) loft.AddWire(w);
+    loft.Build();
+    benchmark::DoNotOptimize(loft.Shape());
+  }
+}
+
+} // namespace
+
+BENCHMARK(occtLoft)->Unit(benchmark::kMillisecond);
+BENCHMARK(lumskPatch)->ArgsProduct({{0, 1, 2, 3}, {0, 1}})->Unit(benchmark::kMillisecond);
+BENCHMARK(occtConstrained)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(occtFilling)->Args({1, 1})->Args({2, 1})->Unit(benchmark::kMillisecond)->Iterations(2);
+BENCHMARK_MAIN();
