@@ -81,7 +81,7 @@ QCheckBox::indicator { width: 15px; height: 15px; border: 1px solid @border; bor
 QCheckBox::indicator:checked { background: @accent; border-color: @accent; image: url(:/icons/tick.svg); }
 #summary { color: @soft; }
 #remove-pick { border: none; background: transparent; padding: 0; }
-#pick-choice, #pick-part { padding: 0 6px; border: 1px solid @border; border-radius: 4px; background: @base; }
+#pick-choice, #pick-part, #pick-meets { padding: 0 6px; border: 1px solid @border; border-radius: 4px; background: @base; }
 #pick-part:checked { color: @accentText; border: 1px solid @accent; background: @accentSoft; }
 #chip[waits="true"] { border: 1.5px solid @accent; border-radius: 13px; background: @base; }
 QPushButton[role="pick"] { text-align: left; padding: 5px 8px; color: @soft; border: 1px dashed @border; }

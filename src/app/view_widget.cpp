@@ -362,9 +362,9 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
                           ? grabbed_.key == "start" ? tr("move a start") : tr("move an end of a part")
                           : tr("drag %1").arg(QString::fromStdString(grabbed_.field)));
   if (was != Drag::Pending || e->button() != Qt::LeftButton) return;
-  if (grabbed_.kind == Mark::Kind::Flag && grabbed_.key == "start") {
-    return w_.turnItem(grabbed_.step, grabbed_.field, grabbed_.item, grabbed_.group);
-  }
+  if (grabbed_.kind == Mark::Kind::Flag && (grabbed_.key == "start" || !grabbed_.startMovable))
+    return w_.turnItem(grabbed_.step, grabbed_.field, grabbed_.item, grabbed_.group,
+                       grabbed_.key == "start" ? "" : grabbed_.key);
   if (grabbed_.kind != Mark::Kind::Problem) return;
   if (!w_.rails().empty()) {
     addOnRail(e->position());

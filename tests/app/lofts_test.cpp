@@ -246,6 +246,62 @@ private slots:
     QVERIFY(settled());
   }
 
+  void aPatchFlowsOnFromAStripAndItsTensionIsPulled() {
+    Splines all;
+    all.add({{0, -30, -5}, {60, -30, -5}});
+    all.add({{0, -10, 0}, {60, -10, 0}});
+    all.add({{60, -10, 0}, {60, 30, 10}});
+    all.add({{60, 30, 10}, {30, 30, 18}, {0, 30, 10}});
+    all.add({{0, 30, 10}, {0, -10, 0}});
+    openSplines(all);
+    startLoft();
+    for (double y : {-30.0, -10.0}) pickAt({20, y, y < -20 ? -5.0 : 0.0});
+    click("keep");
+    QVERIFY(settled());
+    w().setVisible("s2", false);
+    QVERIFY(settled());
+    click("tool-boundary");
+    QVERIFY(settled());
+    view().setFocus();
+    const std::string id = w().draft();
+    QVERIFY(!id.empty());
+    for (const Vec3& p : {Vec3(0, 10, 5), Vec3(20, -10, 0), Vec3(60, 12, 5.5), Vec3(30, 30, 18)}) pickAt(p);
+    QCOMPARE(inputs(id)["edges"].size(), size_t(4));
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    const std::string edge = inputs(id)["edges"][1]["id"].get<std::string>();
+    QCOMPARE(inputs(id)["edges"][1]["kind"].get<std::string>(), std::string("edge"));
+    const auto leaves = [&] { // the worst angle to the strip along its edge
+      double worst = 0;
+      for (int i = 1; i < 20; ++i) {
+        const auto f = nurbs::closestPoint(skinOf(id), Vec3(3.0 * i, -10, 0));
+        const double a = degFromRad(angleBetweenRad(skinOf(id).normal(f.u, f.v), Vec3(0, -0.25, 1)));
+        worst = std::max(worst, std::min(a, 180 - a));
+      }
+      return worst;
+    };
+    QVERIFY(leaves() > 1);
+    // A click on the edge's flag goes on to the next kind: G1.
+    const Mark flag = mark(Mark::Kind::Flag, [&](const Mark& m) { return m.item == edge; });
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, flag.at.toPoint());
+    QVERIFY(settled());
+    QCOMPARE(inputs(id)["edges"][1].value("meets", ""), std::string("g1"));
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    VERIFY_AT_MOST(leaves(), 0.01);
+    const nurbs::Surface before = skinOf(id);
+    const Mark pull = mark(Mark::Kind::Handle, [&](const Mark& m) { return m.item == edge; });
+    const QPointF along = pull.at - pull.from;
+    drag(pull.at.toPoint(), (pull.at + along * (25 / std::hypot(along.x(), along.y()))).toPoint());
+    QVERIFY(inputs(id)["edges"][1].value("tension", 1.0) > 1.1);
+    VERIFY_AT_MOST(leaves(), 0.01);
+    double moved = 0;
+    for (int i = 1; i < 10; ++i)
+      for (int j = 1; j < 10; ++j)
+        moved = std::max(moved, nurbs::closestPoint(before, skinOf(id).at(i / 10.0, j / 10.0)).distanceMm);
+    QVERIFY(moved > 0.1);
+    click("keep");
+    QVERIFY(settled());
+  }
+
   void anEdgeIsASectionAloneAsAChainAndAllAround() {
     for (const auto& [width, height] : {std::pair("60", "0"), {"60", "25"}, {"50", "70"}}) ring(width, height);
     keys(Qt::Key_Home, Qt::ControlModifier);

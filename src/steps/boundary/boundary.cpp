@@ -16,6 +16,9 @@ namespace {
 const std::vector<std::string> kFlows{"g1", "g2", "g3"};
 
 Schema schema() {
+  Field extent = extentField(); // of curves the name has to be read, beside how the patch meets them
+  for (Option& o : extent.options)
+    if (o.key == "joined") o.onlyFor = Kind::Edge;
   Field meets =
       continuity("meets", "Meets",
                  "How the patch meets what lies beyond this edge: G0 passes through it; G1 to G3 flow into the "
@@ -34,7 +37,7 @@ Schema schema() {
             Kind::Curve | Kind::Edge)
           .atLeast(1)
           .atMost(8)
-          .eachWith({meets, tension, extentField()}),
+          .eachWith({meets, tension, extent}),
       picks("skins", "Flows into", "Skins, solids or faces that curves among the edges flow into; edges know theirs.",
             Kind::Skin | Kind::Solid | Kind::Face)
           .optional(),
