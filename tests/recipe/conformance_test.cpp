@@ -25,9 +25,11 @@ json absurd(const Field& f) {
   }
 }
 
-void eachField(const std::vector<Field>& fields, const std::function<void(const Field&)>& f) {
+/// Every field with those that it stands among.
+void eachField(const std::vector<Field>& fields,
+               const std::function<void(const Field&, const std::vector<Field>&)>& f) {
   for (const Field& x : fields) {
-    f(x);
+    f(x, fields);
     eachField(x.each, f);
     eachField(x.columns, f);
   }
@@ -43,14 +45,14 @@ private slots:
       const auto schema = step.schema();
       std::set<std::string> keys;
       for (const Field& f : schema) QVERIFY2(keys.insert(f.key).second, (step.kind + " " + f.key).c_str());
-      eachField(schema, [&](const Field& f) {
+      eachField(schema, [&](const Field& f, const std::vector<Field>& beside) {
         QVERIFY2(!f.label.empty() && f.help.size() > 8 && f.help.back() == '.', (step.kind + " " + f.key).c_str());
         if (f.kind == FieldKind::Quantity && !f.fallback.empty()) {
           const auto v = recipe::evaluate(f.fallback, f.dimension, {});
           QVERIFY(v && v->value >= f.low && v->value <= f.high);
         }
         if (f.kind == FieldKind::Choice || f.kind == FieldKind::Continuity) QVERIFY(f.options.size() >= 2);
-        for (const auto& c : f.conditions) QVERIFY(recipe::findField(schema, c.key));
+        for (const auto& c : f.conditions) QVERIFY(recipe::findField(beside, c.key));
       });
       json defaults = json::object();
       for (const Field& f : schema) defaults[f.key] = recipe::defaultValue(f);
