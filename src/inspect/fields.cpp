@@ -13,6 +13,7 @@ constexpr double kMeshMm = 0.5;
 /// Rays of the draft start this far off the form, farther than its mesh strays from it.
 constexpr double kClearMm = 0.05;
 constexpr double kBesideMm = 0.1; ///< wider than slits between meshes
+constexpr double kFellThrough = 0.7; ///< nearer exits than this part say so
 constexpr double kUprightDeg = 0.25; ///< walls that stand along the pull within this hide nothing
 constexpr double kOpposite = 0.5;    ///< cosine: both sides of a wall look about the opposite ways
 
@@ -32,15 +33,20 @@ std::vector<FaceSurface> surfacesOf(const brep::Body& b,
   return out;
 }
 
-/// Meshes of neighbouring faces leave slits along their edges, so thin that of rays beside one another one falls through.
+/// Meshes of neighbouring faces leave slits along their edges: where two of four rays beside one another agree on a much
+/// nearer exit, the one in their middle fell through.
 std::optional<OnMesh> exitAt(const MeshTree& tree, const Vec3& at, const Vec3& inward) {
-  const Vec3 x = inward.unitOrthogonal();
-  std::optional<OnMesh> first;
-  for (const Vec3& beside : {Vec3(0, 0, 0), Vec3(kBesideMm * x), Vec3(kBesideMm * inward.cross(x))}) {
-    auto on = tree.exitAlong(at + beside, inward, kStartMm);
-    if (on && (!first || on->distanceMm < first->distanceMm - kBesideMm)) first = std::move(on);
+  auto own = tree.exitAlong(at, inward, kStartMm);
+  const Vec3 x = kBesideMm * inward.unitOrthogonal(), y = inward.cross(x);
+  std::vector<OnMesh> near;
+  for (const Vec3& beside : {x, y, Vec3(-x), Vec3(-y)}) {
+    auto on = tree.exitAlong(at + beside, inward, 2 * kBesideMm); // beside an edge it may start outside
+    if (on && (!own || on->distanceMm < kFellThrough * own->distanceMm)) near.push_back(std::move(*on));
   }
-  return first;
+  for (size_t i = 0; i < near.size(); ++i)
+    for (size_t k = i + 1; k < near.size(); ++k)
+      if (std::abs(near[i].distanceMm - near[k].distanceMm) < kBesideMm) return near[i];
+  return own;
 }
 
 template <class At> FieldValues valuesAt(const brep::FaceMesh& m, const Context& cx, const At& at) {
