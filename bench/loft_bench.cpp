@@ -106,6 +106,13 @@ void sislLoft(benchmark::State& state) {
   state.counters["points"] = points;
 }
 
+/// Time alone, for how it grows with the number of sections: run it with --benchmark_enable_random_interleaving.
+void loftOf(benchmark::State& state) {
+  const auto all = sections(int(state.range(0)));
+  for (auto _ : state) benchmark::DoNotOptimize(loft(all, {}, {}));
+}
+BENCHMARK(loftOf)->Arg(4)->Arg(8)->Arg(16)->Arg(40)->Arg(100)->Arg(400)->Unit(benchmark::kMillisecond);
+
 BENCHMARK(lumskLoft)->Arg(3)->Arg(4)->Arg(8)->Arg(16)->Arg(40)->Arg(100)->Arg(400)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtLoft)->Arg(3)->Arg(8)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtLoft)->Arg(40)->Iterations(1)->Unit(benchmark::kMillisecond);
@@ -146,8 +153,7 @@ void guidesThatFlow(benchmark::State& state) {
   for (int i = 0; i < 6; ++i) six.push_back({*Path::make({part.isoV(0.2 * i)}, {1e-3})});
   LoftOptions o;
   const int guides = int(state.range(0));
-  for (int g = 0; g < guides; ++g)
-    o.guides.push_back(*Path::make({part.isoU(double(g) / (guides - 1))}, {1e-3}));
+  for (int g = 0; g < guides; ++g) o.guides.push_back(*Path::make({part.isoU(double(g) / (guides - 1))}, {1e-3}));
   constexpr LoftEnd kinds[4] = {LoftEnd::Free, LoftEnd::G1, LoftEnd::G2, LoftEnd::G3};
   o.left = o.right = LoftEndOptions(kinds[state.range(1)]);
   o.left.neighbour = o.right.neighbour = [&](const Vec3& p) -> std::optional<NeighbourPlace> {
@@ -161,8 +167,7 @@ void guidesThatFlow(benchmark::State& state) {
   if (!r) return state.SkipWithError(r.error().code.c_str());
   double at = 0;
   for (const Section& x : six)
-    for (int k = 0; k <= 40; ++k)
-      at = std::max(at, closestPoint(r->strips[0], x.path()->at(k / 40.0)).distanceMm);
+    for (int k = 0; k <= 40; ++k) at = std::max(at, closestPoint(r->strips[0], x.path()->at(k / 40.0)).distanceMm);
   double along = 0;
   for (const Path& x : o.guides)
     for (int k = 0; k <= 40; ++k) along = std::max(along, closestPoint(r->strips[0], x.at(k / 40.0)).distanceMm);
@@ -181,7 +186,8 @@ void noisySections(benchmark::State& state) {
   for (int i = 0; i < 10; ++i) {
     Points p(41, 3);
     for (int k = 0; k <= 40; ++k)
-      p.row(k) = (test::smoothForm(k / 40.0, i / 9.0) + 0.02 * Vec3(d(rng), d(rng), d(rng)) / std::sqrt(3.0)).transpose();
+      p.row(k) =
+          (test::smoothForm(k / 40.0, i / 9.0) + 0.02 * Vec3(d(rng), d(rng), d(rng)) / std::sqrt(3.0)).transpose();
     ten.push_back({*Path::make({*interpolate(p, {})}, {0.001})});
   }
   LoftOptions o;
