@@ -10,7 +10,6 @@ class BlockBandedSpd {
 public:
   BlockBandedSpd(int blocks, int size, int half);
 
-  int rows() const { return blocks_ * size_; }
   void clear();
   double& at(int i, int j); ///< of the lower triangle: i >= j
   /// False if the matrix is not positive definite.

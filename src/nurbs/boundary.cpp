@@ -45,6 +45,7 @@ public:
     LUMSK_CHECK(divide());
     LUMSK_CHECK(sortRing());
     out_.edges.resize(edges_.size());
+    for (size_t i = 0; i < edges_.size(); ++i) out_.edges[i].flows = edges_[i].meets != PatchMeets::G0;
     if (apart_) return between();
     for (const Piece& p : ring_) lengths_.emplace_back(p.path);
     LUMSK_CHECK(checkLengths());

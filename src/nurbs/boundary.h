@@ -23,6 +23,7 @@ struct BoundaryOptions {
 struct BoundaryEdgeResult {
   std::vector<int> sides; ///< of the patch: 0: v = 0, 1: u = 1, 2: v = 1, 3: u = 0; several where it has corners
   double gapMm = 0.0;
+  bool flows = false; ///< more than G0 was asked for
   SkinJoin join;
 };
 

@@ -34,8 +34,8 @@ constexpr double kGapPart = 0.2;                   ///< of `fit`
 constexpr double kEvenness = 1e-13; ///< weight of the evenness in unit scale; with a tenth of it rounding shows
 constexpr double kNearPart = 1e-4;  ///< of a derivative across: for differences
 constexpr double kMoreEven = 10, kMostEven = 1e-8;
-constexpr double kBendWeight = 1.0, kZoneBendWeight = 0.05; ///< of curvature rows; the latter where corners disagree
-constexpr double kDamping = 0.05;                           ///< of the tangential part of derivatives across, in zones
+constexpr double kBendWeight = 1.0, kZoneBendWeight = 0.05;  ///< of curvature rows; the latter where corners disagree
+constexpr double kDamping = 0.05;                            ///< of the tangential part of derivatives across, in zones
 constexpr double kTensionWeight = 0.01, kTensionFades = 0.3; ///< the latter: towards corners, of a side
 constexpr double kLeastShare = 0.05;    ///< of the ring: what the places of poles and short sides count at least
 constexpr double kLeastReach = 0.01;    ///< of the ring: shorter derivatives across, beside poles, do not count more
@@ -57,6 +57,7 @@ struct Asked {
   Vec3 at, along;     ///< the latter: unit tangent, as u or v run
   NeighbourPlace beside;
   double tangency = 1, bending = 1; ///< 0 in corners that disagree
+  bool besidePole = false;
 };
 
 class PatchFitter {
@@ -347,8 +348,9 @@ private:
       LUMSK_TRY(p, beside(side, d));
       a.beside = p;
     }
-    if (isPole(alongU(side) ? 3 : 0)) a.bending = quinticStep(s / kPoleZone);
-    if (isPole(alongU(side) ? 1 : 2)) a.bending = std::min(a.bending, quinticStep((1 - s) / kPoleZone));
+    if (isPole(alongU(side) ? 3 : 0)) a.bending = quinticStep(s / PatchFitted::kPoleZone);
+    if (isPole(alongU(side) ? 1 : 2)) a.bending = std::min(a.bending, quinticStep((1 - s) / PatchFitted::kPoleZone));
+    a.besidePole = a.bending < 1;
     for (const PatchCorner& c : corners_) {
       const double from = cornerOn(side, c.side);
       if (from < 0) continue;
@@ -529,8 +531,8 @@ private:
           const double gap = (d(0, 0) - a.at).norm();
           f.gapMm[size_t(k)] = std::max(f.gapMm[size_t(k)], gap);
           here = std::max(here, gap / (kGapPart * cx_.tolerances.fit.mm));
-          if (order(k) == 0 || isPole(k) || a.bending < 1) continue;
-          const SkinJoin join = joinOf(a, d);
+          if (order(k) == 0 || isPole(k) || a.besidePole || a.tangency < 1) continue;
+          const SkinJoin join = joinOf(a, d, a.bending < 1 ? 1 : order(k));
           f.joins[size_t(k)].take(join, cx_.tolerances);
           here = std::max({here, join.angleDeg / (kJoinPart * cx_.tolerances.angle.deg),
                            join.curvature / (kJoinPart * cx_.tolerances.curvature.relative),
@@ -543,8 +545,7 @@ private:
     return worst;
   }
 
-  SkinJoin joinOf(const Asked& a, const SurfaceDerivatives& d) const {
-    const int q = order(a.side);
+  SkinJoin joinOf(const Asked& a, const SurfaceDerivatives& d, int q) const {
     if (!atPlane(a.side)) return joinWith(a.beside, q, d, a.along, flat_);
     SkinJoin out;
     out.at = d(0, 0);
@@ -573,7 +574,6 @@ private:
   }
   size_t controlPoints() const { return (breaksU_.size() + kDegree - 1) * (breaksV_.size() + kDegree - 1); }
 
-  static constexpr double kPoleZone = 0.06; ///< of a side beside a pole: curvature fades out there
   static constexpr size_t kMostPoints = 900;
   static constexpr double kCornerPart = 0.5; ///< of the curvature's tolerance: what corners may disagree
 

@@ -49,7 +49,7 @@ struct PatchFitted {
   std::array<double, 4> gapMm{};
   std::array<SkinJoin, 4> joins; ///< at places between the samples, outside of zones
   std::vector<PatchCorner> corners;
-  std::vector<double> guideMm; ///< distance from every guide
+  static constexpr double kPoleZone = 0.06; ///< of a side beside a pole: curvature fades out, joins are not measured
 };
 
 /// One degree-5 spline that passes through its sides, parameterised by their arc lengths, and meets what lies beyond
@@ -57,7 +57,7 @@ struct PatchFitted {
 /// again from the previous result for curvature (Gauss-Newton), beside a little of the integral of the squared third
 /// derivatives; knots are refined until what was asked for holds between the places too. At corners where the sides
 /// disagree tangency outranks curvature, whose rows fade out within a zone (Gregory 1974 on such corners).
-/// Fails with LM-H0xx where a place has no neighbour, cancelled.
+/// Fails with LM-H010 where the sides do not determine it, LM-L013 where one does not lie on its neighbour.
 Expected<PatchFitted> fitPatch(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options,
                                const Context& cx);
 

@@ -44,8 +44,6 @@ public:
   std::optional<Surface> solve();
 
   PlaceRows at(double u, double v, int order) const { return {U_, V_, degree_, u, v, order}; }
-  const Knots& knotsU() const { return U_; }
-  const Knots& knotsV() const { return V_; }
 
 private:
   void addEvenness(double weight, double lengthU, double lengthV);

@@ -65,7 +65,7 @@ Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const PickedSection& ed
   const Vec3 at = edge.curve->at(0.37 * edge.curve->last());
   for (const Picked& skin : in.picked("skins")) {
     LUMSK_TRY(n, neighbourFrom(skin, cx));
-    if (const auto there = n(at); there && there->distanceMm <= 10 * cx.tolerances.point.mm) return n;
+    if (nurbs::placeOn(n, at, cx.tolerances.point, "", "")) return n;
   }
   const bool several = edge.places.size() > 1 || in.itemText("edges", edge.places.front(), "extent") != "alone";
   return neighbourAt(edge.pick, several, "skins", cx);
@@ -176,6 +176,14 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
                               .measure(millimetres(r.guideMm[g]))
                               .want(millimetres(tol.fit.mm))
                               .tryThis("let the curve end on the edges as their neighbours do, or smooth it"));
+  const bool flow = std::any_of(r.edges.begin(), r.edges.end(), [](const auto& e) { return e.flows; });
+  if (!r.poles.empty() && flow) {
+    Problem p = problem(
+        "LM-H109", "where the edges run together in a point curvature fades out, and joins are not measured, over " +
+                       formatNumber(100 * nurbs::PatchFitted::kPoleZone, 2) + " % of the edges");
+    p.where = r.poles;
+    out.notes.push_back(std::move(p));
+  }
   if (r.openSide)
     out.notes.push_back(problem("LM-H106", "three edges that leave a side open: the fourth side is free"));
   if (r.foldsAt)
@@ -188,14 +196,14 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
                             .tryThis("join these edges, or let the ring turn there"));
 }
 
-std::string summaryOf(const nurbs::BoundaryResult& r) {
+std::string summaryOf(const nurbs::BoundaryResult& r, const Tolerances& tol) {
   std::string out =
       std::to_string(r.edges.size()) + " edges - " + std::to_string(r.surface.controlPoints()) + " points";
   nurbs::SkinJoin worst;
   double gap = 0;
   for (const auto& e : r.edges) {
     gap = std::max(gap, e.gapMm);
-    worst.take(e.join, {});
+    worst.take(e.join, tol);
   }
   out += " - " + format(millimetres(gap), 1);
   if (worst.angleDeg > 0 || worst.curvature > 0)
@@ -239,7 +247,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.outputs.push_back({"", body, ""});
   addMarks(out, in, *made, picked);
   addNotes(out, *made, picked, cx.tolerances);
-  out.summary = summaryOf(*made);
+  out.summary = summaryOf(*made, cx.tolerances);
   return out;
 }
 
