@@ -1,11 +1,12 @@
 // Networks of 4 x 5 and 20 x 20 curves (degrees 3-6, all knots different, shuffled and partly reversed), three-sided
 // and pole networks, beside OCCT's plate through the same curves: time, control points, distance from the curves and,
 // between them, from the form that they were taken from. OCCT's loft of 8 sections is the yardstick of the run.
+#include "yardstick.h"
+
 #include "brep/convert.h"
 #include "shapes/networks.h"
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
-#include <BRepOffsetAPI_ThruSections.hxx>
 #include <GeomAdaptor_Curve.hxx>
 #include <GeomPlate_BuildPlateSurface.hxx>
 #include <GeomPlate_CurveConstraint.hxx>
@@ -84,17 +85,7 @@ void poleNetwork(benchmark::State& state) {
   state.counters["pole_deg"] = turn;
 }
 
-void occtLoft8(benchmark::State& state) {
-  std::vector<TopoDS_Wire> wires;
-  for (const Section& s : test::formSections(8)) wires.push_back(brep::toWire(*s.path()));
-  for (auto _ : state) {
-    BRepOffsetAPI_ThruSections loft(false, false, 1e-6);
-    for (const auto& w : wires) loft.AddWire(w);
-    loft.Build();
-  }
-}
-
-BENCHMARK(occtLoft8)->Unit(benchmark::kMillisecond)->Repetitions(20)->ReportAggregatesOnly();
+BENCHMARK(bench::occtLoft8)->Unit(benchmark::kMillisecond)->Repetitions(20)->ReportAggregatesOnly();
 BENCHMARK(lumskNetwork)
     ->Args({4, 5})
     ->Args({5, 4})

@@ -2,6 +2,8 @@
 // around a hole with bent edges, natural ones (lines of the form) and trimmed ones. Orders 1 to 3; beside OCCT's
 // constrained filling and filling. Figures are measured by this file: the worst over 50 places of every edge. OCCT's
 // loft of 8 sections is the yardstick of the run.
+#include "yardstick.h"
+
 #include "brep/convert.h"
 #include "nurbs/boundary.h"
 #include "nurbs/interpolate.h"
@@ -13,7 +15,6 @@
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepLib.hxx>
 #include <BRepOffsetAPI_MakeFilling.hxx>
-#include <BRepOffsetAPI_ThruSections.hxx>
 #include <BRep_Tool.hxx>
 #include <Geom2dAPI_Interpolate.hxx>
 #include <Geom2dAdaptor_Curve.hxx>
@@ -31,19 +32,6 @@ using namespace lumsk;
 using namespace lumsk::nurbs;
 
 namespace {
-
-Surface form() {
-  const Knots U = uniformKnots(5, 8);
-  const auto g = greville(U, 5);
-  Points grid(Eigen::Index(g.size() * g.size()), 3);
-  for (size_t i = 0; i < g.size(); ++i)
-    for (size_t j = 0; j < g.size(); ++j) {
-      const double x = 160 * g[i] - 80, y = 160 * g[j] - 80;
-      grid.row(Eigen::Index(i * g.size() + j)) << x, y,
-          14 * (std::cos(0.03 * x + 0.2) * std::cos(0.025 * y) + 0.1 * std::sin(0.05 * (x + y)));
-    }
-  return Surface::trusted(5, 5, U, U, grid, false);
-}
 
 /// The hole: its edges in the form's parameters, each from corner to corner, around.
 struct Hole {
@@ -80,7 +68,7 @@ struct Case {
       return n;
     };
   }
-  std::shared_ptr<const Surface> whole = std::make_shared<const Surface>(form());
+  std::shared_ptr<const Surface> whole = std::make_shared<const Surface>(test::wavyForm(14, 0.1));
   NearestOnSurface near{*whole};
   Hole hole;
   std::vector<Path> edges;
@@ -170,21 +158,9 @@ void occtFilling(benchmark::State& state) {
   measure(state, c, *brep::toSurface(made, false));
 }
 
-/// The yardstick.
-void occtLoft(benchmark::State& state) {
-  std::vector<TopoDS_Wire> wires;
-  for (const Section& s : test::formSections(8)) wires.push_back(brep::toWire(*s.path()));
-  for (auto _ : state) {
-    BRepOffsetAPI_ThruSections loft(false, false, 1e-6);
-    for (const auto& w : wires) loft.AddWire(w);
-    loft.Build();
-    benchmark::DoNotOptimize(loft.Shape());
-  }
-}
-
 } // namespace
 
-BENCHMARK(occtLoft)->Unit(benchmark::kMillisecond);
+BENCHMARK(bench::occtLoft8)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskPatch)->ArgsProduct({{0, 1, 2, 3}, {0, 1}})->Unit(benchmark::kMillisecond);
 BENCHMARK(occtConstrained)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtFilling)->Args({1, 1})->Args({2, 1})->Unit(benchmark::kMillisecond)->Iterations(2);

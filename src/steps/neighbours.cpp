@@ -32,4 +32,15 @@ Expected<nurbs::Neighbour> neighbourAt(const Picked& edge, bool chain, const std
   return neighbourOn(edge.body, chain ? -1 : faces.front(), cx);
 }
 
+Problem joinNote(const std::string& code, const std::string& what, const nurbs::SkinJoin& j, const Tolerances& tol) {
+  Problem p = problem(code, what).at(j.at);
+  if (j.angleDeg > tol.angle.deg)
+    p.measure(degrees(j.angleDeg)).want(degrees(tol.angle.deg));
+  else if (j.curvature > tol.curvature.relative)
+    p.measure(ratio(j.curvature)).want(ratio(tol.curvature.relative));
+  else
+    p.measure(ratio(j.rate)).want(ratio(nurbs::SkinJoin::kRateAllowed));
+  return p;
+}
+
 } // namespace lumsk::steps

@@ -14,4 +14,7 @@ Expected<nurbs::Neighbour> neighbourFrom(const recipe::Picked& picked, const Con
 Expected<nurbs::Neighbour> neighbourAt(const recipe::Picked& edge, bool chain, const std::string& field,
                                        const Context& cx);
 
+/// A note on a join that is not as close as asked, with the figure that is missed and its place.
+Problem joinNote(const std::string& code, const std::string& what, const nurbs::SkinJoin& join, const Tolerances& tol);
+
 } // namespace lumsk::steps

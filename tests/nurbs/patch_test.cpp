@@ -15,19 +15,6 @@ using namespace lumsk::test;
 class PatchTest : public QObject {
   Q_OBJECT
 
-  /// A wavy form, 160 mm wide, by control points at the Greville abscissae.
-  static Surface form(double height, int spans, double wave = 0.3) {
-    const Knots U = uniformKnots(5, spans);
-    const auto g = greville(U, 5);
-    Points grid(Eigen::Index(g.size() * g.size()), 3);
-    for (size_t i = 0; i < g.size(); ++i)
-      for (size_t j = 0; j < g.size(); ++j) {
-        const double x = 160 * g[i] - 80, y = 160 * g[j] - 80;
-        grid.row(Eigen::Index(i * g.size() + j)) << x, y,
-            height * (std::cos(0.03 * x + 0.2) * std::cos(0.025 * y) + wave * std::sin(0.05 * (x + y)));
-      }
-    return Surface::trusted(5, 5, U, U, grid, false);
-  }
   /// The curve on a surface over a straight or bent line in its parameters.
   static Path over(const Surface& s, const Vec2& a, const Vec2& b, double bulge) {
     Points p(81, 3);
@@ -96,7 +83,7 @@ class PatchTest : public QObject {
 private slots:
   void fourEdgesAreMetToTheOrderAskedFor() {
     for (double wave : {0.0, 0.1, 0.3}) {
-      const Surface s = form(14, 8, wave);
+      const Surface s = wavyForm(14, wave);
       const auto near = std::make_shared<const NearestOnSurface>(s);
       for (int order : {1, 2, 3}) {
         const auto edges =
@@ -116,7 +103,7 @@ private slots:
   }
 
   void threeAndTwoEdgesAreMetOutsideTheirPoles() {
-    const Surface s = form(14, 8, 0.1);
+    const Surface s = wavyForm(14, 0.1);
     const auto near = std::make_shared<const NearestOnSurface>(s);
     for (int order : {1, 2})
       for (const std::vector<Vec2>& corners :
@@ -139,7 +126,7 @@ private slots:
 
   void neighboursThatBendDifferentlyAtACornerKeepTheirTangency() {
     // The second neighbour is the form bent more and more beyond its edge, tangent to it along the edge.
-    const Surface s = form(14, 8, 0.1);
+    const Surface s = wavyForm(14, 0.1);
     const auto near = std::make_shared<const NearestOnSurface>(s);
     for (double more : {0.05, 0.3, 1.0}) {
       auto edges = ring(s, besideFast(near), {{0.2, 0.22}, {0.78, 0.18}, {0.8, 0.8}, {0.24, 0.76}}, 0.06, 2);
@@ -205,7 +192,7 @@ private slots:
   }
 
   void curvesInsideShapeThePatch() {
-    const Surface s = form(14, 8, 0.1);
+    const Surface s = wavyForm(14, 0.1);
     const auto near = std::make_shared<const NearestOnSurface>(s);
     auto edges = ring(s, besideFast(near), {{0.2, 0.22}, {0.78, 0.18}, {0.8, 0.8}, {0.24, 0.76}}, 0.06, 0);
     const auto free = boundary(edges, {}, {});
@@ -234,7 +221,7 @@ private slots:
     const auto random = [&](double a, double b) { return a + (b - a) * double(rng() % 10001) / 10000; };
     int held = 0, told = 0, refused = 0;
     for (int trial = 0; trial < 60; ++trial) {
-      const Surface s = form(random(2, 25), 8, random(0, 0.4));
+      const Surface s = wavyForm(random(2, 25), random(0, 0.4));
       const auto near = std::make_shared<const NearestOnSurface>(s);
       std::vector<Vec2> corners;
       const int n = 2 + int(rng() % 3);

@@ -44,6 +44,20 @@ inline std::vector<nurbs::Section> formSections(int n) {
   return out;
 }
 
+/// A wavy form over 160 x 160 mm, by control points at the Greville abscissae; `wave`: of the shorter waves in it.
+inline nurbs::Surface wavyForm(double height, double wave) {
+  const nurbs::Knots U = nurbs::uniformKnots(5, 8);
+  const auto g = nurbs::greville(U, 5);
+  Points grid(Eigen::Index(g.size() * g.size()), 3);
+  for (size_t i = 0; i < g.size(); ++i)
+    for (size_t j = 0; j < g.size(); ++j) {
+      const double x = 160 * g[i] - 80, y = 160 * g[j] - 80;
+      grid.row(Eigen::Index(i * g.size() + j)) << x, y,
+          height * (std::cos(0.03 * x + 0.2) * std::cos(0.025 * y) + wave * std::sin(0.05 * (x + y)));
+    }
+  return nurbs::Surface::trusted(5, 5, U, U, grid, false);
+}
+
 inline Frame levelAt(double z) { return {{0, 0, z}, Vec3::UnitX(), Vec3::UnitY()}; }
 
 /// Rings of a made-up tumbler, bottom to top.

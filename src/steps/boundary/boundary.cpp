@@ -137,16 +137,10 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
   for (size_t i = 0; i < r.edges.size(); ++i) {
     const nurbs::SkinJoin& j = r.edges[i].join;
     if (j.worst(tol) <= 1) continue;
-    Problem p =
-        problem("LM-H101", "the patch does not flow on over edge " + std::to_string(i + 1) + " as closely as asked");
-    if (j.angleDeg > tol.angle.deg)
-      p.measure(degrees(j.angleDeg)).want(degrees(tol.angle.deg));
-    else if (j.curvature > tol.curvature.relative)
-      p.measure(ratio(j.curvature)).want(ratio(tol.curvature.relative));
-    else
-      p.measure(ratio(j.rate)).want(ratio(nurbs::SkinJoin::kRateAllowed));
+    Problem p = joinNote(
+        "LM-H101", "the patch does not flow on over edge " + std::to_string(i + 1) + " as closely as asked", j, tol);
     p.item = picked[i].item;
-    out.notes.push_back(std::move(p.at(j.at).tryThis("ask for less at this edge, or smooth its neighbour")));
+    out.notes.push_back(std::move(p.tryThis("ask for less at this edge, or smooth its neighbour")));
   }
   for (const nurbs::PatchCorner& c : r.corners) {
     const bool kink = c.angleDeg > tol.angle.deg;

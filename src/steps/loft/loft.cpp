@@ -314,14 +314,8 @@ std::pair<std::string, Remedy> orderOffer(const std::vector<int>& better, const 
 
 void noteJoin(Outcome& out, const nurbs::SkinJoin& j, const Tolerances& tol) {
   if (j.worst(tol) <= 1) return;
-  Problem p = problem("LM-L105", "an end does not flow on as closely as asked").at(j.at);
-  if (j.angleDeg > tol.angle.deg)
-    p.measure(degrees(j.angleDeg)).want(degrees(tol.angle.deg));
-  else if (j.curvature > tol.curvature.relative)
-    p.measure(ratio(j.curvature)).want(ratio(tol.curvature.relative));
-  else
-    p.measure(ratio(j.rate)).want(ratio(nurbs::SkinJoin::kRateAllowed));
-  out.notes.push_back(std::move(p.tryThis("smooth that section and its neighbour, or ask for less at this end")));
+  out.notes.push_back(joinNote("LM-L105", "an end does not flow on as closely as asked", j, tol)
+                          .tryThis("smooth that section and its neighbour, or ask for less at this end"));
 }
 
 void noteSections(Outcome& out, const nurbs::LoftResult& r, const nurbs::LoftOptions& o, const Tolerances& tol) {
