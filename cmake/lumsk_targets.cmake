@@ -1,12 +1,20 @@
 # One include root (src) for all; what a target may use is stated by its links and checked by tools/check_layers.
 function(lumsk_library name)
-  cmake_parse_arguments(ARG "" "" "SOURCES;LINKS;PCH" ${ARGN})
+  cmake_parse_arguments(ARG "" "BATCH" "SOURCES;LINKS;PCH" ${ARGN})
   add_library(lumsk_${name} STATIC ${ARG_SOURCES})
   target_include_directories(lumsk_${name} PUBLIC ${PROJECT_SOURCE_DIR}/src)
   target_link_libraries(lumsk_${name} PUBLIC ${ARG_LINKS})
   if(ARG_PCH)
     target_precompile_headers(lumsk_${name} PRIVATE ${ARG_PCH})
   endif()
+  if(ARG_BATCH)
+    lumsk_batch(lumsk_${name} ${ARG_BATCH})
+  endif()
+endfunction()
+
+# So many sources are compiled as one: most of the time goes into what they include.
+function(lumsk_batch target size)
+  set_target_properties(${target} PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE ${size})
 endfunction()
 
 # A Qt Test program: one class, moc by include of its own .moc
@@ -14,8 +22,8 @@ function(lumsk_test name)
   cmake_parse_arguments(ARG "XVFB" "BATCH" "SOURCES;LINKS;PCH" ${ARGN})
   add_executable(${name} ${ARG_SOURCES})
   set_target_properties(${name} PROPERTIES AUTOMOC ON)
-  if(ARG_BATCH) # so many sources are compiled as one: most of the time goes into what they include
-    set_target_properties(${name} PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE ${ARG_BATCH})
+  if(ARG_BATCH)
+    lumsk_batch(${name} ${ARG_BATCH})
   endif()
   target_include_directories(${name} PRIVATE ${PROJECT_SOURCE_DIR}/tests)
   target_compile_options(${name} PRIVATE $<$<CONFIG:Release>:-O1>)

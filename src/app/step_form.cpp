@@ -59,7 +59,7 @@ void StepForm::addSwitches(QVBoxLayout& layout) {
     row->addWidget(b);
     return b;
   };
-  if (step->crossed->family.empty()) {
+  if (!step->crossed->across.empty()) {
     swap_ = add(tr("Swap directions"), tr("The guides become the sections, and the sections the guides"), "swap");
     connect(swap_, &QPushButton::clicked, this, [this] { w_.swapDirections(step_); });
   }

@@ -263,4 +263,22 @@ Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance
   return guarded("knitting", [&] { return Knitter(faces, gap.mm, cx).run(); });
 }
 
+Expected<Knitted> withSurfaces(const Body& body, const std::map<int, std::shared_ptr<const nurbs::Surface>>& changed,
+                               const Context& cx) {
+  std::vector<NamedFace> all = namedFaces(body);
+  if (all.size() == 1 && changed.size() == 1) {
+    const NaturalFace was = all[0].natural.value_or(NaturalFace{});
+    LUMSK_TRY(skin, skinFromSurfaces({{changed.begin()->second, all[0].name, was.reversed, was.sides}}, cx));
+    return Knitted{skin, {}};
+  }
+  for (const auto& [face, surface] : changed) {
+    NamedFace& f = all[size_t(face)];
+    NaturalFace n = f.natural.value_or(NaturalFace{});
+    n.surface = surface;
+    f.face = naturalFace(*surface, n.reversed, cx.tolerances.point);
+    f.natural = std::move(n);
+  }
+  return knitFaces(all, {10 * cx.tolerances.point.mm}, cx);
+}
+
 } // namespace lumsk::brep

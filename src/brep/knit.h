@@ -32,4 +32,9 @@ struct Knitted {
 /// place given), LM-B003 (faces that lie on one another), LM-K00x.
 Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance largestGap, const Context& cx);
 
+/// A body whose untrimmed faces of the given numbers got other splines; the other faces stay. Names stay. Fails as
+/// `skinFromSurfaces` and `knitFaces` do.
+Expected<Knitted> withSurfaces(const Body& body, const std::map<int, std::shared_ptr<const nurbs::Surface>>& changed,
+                               const Context& cx);
+
 } // namespace lumsk::brep

@@ -18,7 +18,7 @@ namespace {
 constexpr double kWorthSeconds = 0.005;
 constexpr size_t kLargestBytes = size_t(64) << 20;
 
-Problem damaged(const std::string& why) {
+Problem unreadable(const std::string& why) {
   return problem("LM-F005", "a kept result cannot be used (" + why + ")").tryThis("it is computed again");
 }
 
@@ -72,11 +72,11 @@ Expected<std::string> packOutcome(const recipe::Outcome& o) {
 Expected<recipe::Outcome> unpackOutcome(const std::string& bytes) {
   return brep::guarded("using a kept result", [&]() -> Expected<recipe::Outcome> {
     const json j = json::from_cbor(bytes, true, false);
-    if (!j.is_object()) return fail(damaged("it is cut off"));
+    if (!j.is_object()) return fail(unreadable("it is cut off"));
     recipe::Outcome o;
     for (const auto& out : j.at("outputs")) {
       auto body = brep::bodyFrom(out.at("body"));
-      if (!body) return fail(damaged("its shape does not fit its names"));
+      if (!body) return fail(unreadable("its shape does not fit its names"));
       o.outputs.push_back({out.at("name").get<std::string>(), std::move(body), out.at("continues").get<std::string>(),
                            out.at("label").get<std::string>(), out.at("colour").get<std::string>()});
     }

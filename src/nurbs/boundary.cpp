@@ -3,6 +3,7 @@
 #include "nurbs/closest.h"
 #include "nurbs/curve_parts.h"
 #include "nurbs/loft.h"
+#include "nurbs/surface_measure.h"
 
 #include <algorithm>
 #include <cmath>
@@ -14,7 +15,6 @@ namespace {
 constexpr double kShortest = 1e-3; ///< of the ring: shorter edges are refused
 constexpr double kOpenSide = 0.02; ///< of the edges' length: narrower gaps are gaps, not sides
 constexpr double kSmoothCornerDeg = 2;
-constexpr int kFoldLooks = 24;
 constexpr int kGuideLooks = 90;
 
 /// A side of the ring, in its direction.
@@ -64,7 +64,7 @@ public:
     out_.corners = std::move(made.corners);
     out_.surface = std::move(made.surface);
     LUMSK_CHECK(measureGuides());
-    findFolds();
+    out_.foldsAt = firstFold(out_.surface);
     return std::move(out_);
   }
 
@@ -271,7 +271,7 @@ private:
     out_.guideMm.assign(o_.guides.size(), made.guideDeviationMm);
     out_.mirror = made.mirror;
     out_.surface = std::move(made.strips.front());
-    findFolds();
+    out_.foldsAt = firstFold(out_.surface);
     return std::move(out_);
   }
 
@@ -294,19 +294,6 @@ private:
       out_.guideMm.push_back(worst);
     }
     return {};
-  }
-
-  void findFolds() {
-    const Surface& s = out_.surface;
-    const auto at = [](int i) { return (i + 0.5) / kFoldLooks; };
-    std::vector<Vec3> before(kFoldLooks, Vec3::Zero());
-    for (int i = 0; i < kFoldLooks; ++i)
-      for (int j = 0; j < kFoldLooks; ++j) {
-        const Vec3 n = s.normal(at(i), at(j));
-        const bool turned = (i > 0 && n.dot(before[size_t(j)]) < 0) || (j > 0 && n.dot(before[size_t(j) - 1]) < 0);
-        if (turned && !out_.foldsAt) out_.foldsAt = s.at(at(i), at(j));
-        before[size_t(j)] = n;
-      }
   }
 
   const std::vector<BoundaryEdge>& edges_;

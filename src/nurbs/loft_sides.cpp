@@ -96,7 +96,10 @@ private:
                               "take an edge of that skin as guide, or a curve drawn on it"));
     return Wanted{beside.normal, beside};
   }
-  std::string name() const { return side_.side == FirstU ? "the side at starts" : "the side at ends"; }
+  std::string name() const {
+    if (!side_.called.empty()) return side_.called;
+    return side_.side == FirstU ? "the side at starts" : "the side at ends";
+  }
 
   /// What has to be added to the derivatives of first to third order across the side.
   using Changes = std::array<Vec3, 3>;
@@ -140,14 +143,15 @@ private:
       s_.derivatives(u_, across_.parameters()[i], 2, d);
       d(0, 0) = c[0];
       LUMSK_TRY(w, wanted(d));
-      const std::string who = "section " + std::to_string(i + 1);
+      const std::string who =
+          i < side_.sectionsCalled.size() ? side_.sectionsCalled[i] : "section " + std::to_string(i + 1);
       const double turn = degFromRad(std::asin(std::min(1.0, std::abs(c[1].dot(w.normal)) / speed)));
       if (turn > kSectionPart * cx_.tolerances.angle.deg)
         return fail(problem("LM-L029", who + " does not leave " + name() + " in the direction that is asked for")
                         .measure(degrees(turn))
                         .want(degrees(kSectionPart * cx_.tolerances.angle.deg))
                         .at(c[0])
-                        .tryThis("match the section's end to the neighbour, or leave this side free"));
+                        .tryThis("match its end to the neighbour, or leave this side free"));
       if (order_ < 2) continue;
       const double has = c[2].dot(w.normal) / (speed * speed);
       const double asked =
@@ -158,7 +162,7 @@ private:
                         .measure(ratio(off))
                         .want(ratio(kSectionPart * cx_.tolerances.curvature.relative))
                         .at(c[0])
-                        .tryThis("match the section's end to the neighbour with G2, or ask for G1 at this side"));
+                        .tryThis("match its end to the neighbour with G2, or ask for G1 at this side"));
     }
     return {};
   }
@@ -200,6 +204,10 @@ private:
           add.row(q + 1).segment<3>(3 * j) = changed.row(j).segment<3>(3 * q) * (allowed[q] / fit);
       return add;
     };
+    // What is left over at ends that stay is left out just there.
+    Rows& all = fitted->controls;
+    for (int q = 1; q <= side_.endOrders[0] && q < all.rows(); ++q) all.row(q) = all.row(0);
+    for (int q = 1; q <= side_.endOrders[1] && q < all.rows(); ++q) all.row(all.rows() - 1 - q) = all.row(all.rows() - 1);
     // What the sections ask for themselves is what their fit left over: that is put right near the side.
     const int q = fitted->degree;
     const Knots& V = fitted->knots;
@@ -223,7 +231,7 @@ private:
       }
     for (int halved = 0; halved < kMostHalved; ++halved) {
       const bool first = side_.side == FirstU;
-      const auto c = endFunctions(s.degreeU(), s.knotsU(), first, order_, side_.keep, EndShape::Local);
+      const auto c = endFunctions(s.degreeU(), s.knotsU(), first, {order_, side_.keep, EndShape::Local});
       double reach = 0;
       for (int k = 1; c && k <= order_; ++k) reach += c->row(k).cwiseAbs().maxCoeff() * size[size_t(k)];
       if (c && reach < kHeldPart * cx_.tolerances.fit.mm) return;

@@ -11,6 +11,8 @@ struct LoftSide {
   std::vector<double> keep;               ///< u of inner guides, which stay
   std::vector<CurveDerivatives> sections; ///< how each section leaves the side; of points nought
   std::array<int, 2> endOrders{};         ///< to which the skin's ends stay as they are
+  std::string called;                     ///< in problems; empty: "the side at starts" or "at ends"
+  std::vector<std::string> sectionsCalled; ///< empty: "section 1", ...
 };
 
 /// How a side meets a mirror plane.

@@ -1,5 +1,7 @@
 #include "nurbs/neighbour.h"
 
+#include "nurbs/side_conditions.h"
+
 #include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
@@ -76,6 +78,17 @@ SkinJoin joinWith(const Neighbour& neighbour, int order, const SurfaceDerivative
   none.at = d(0, 0);
   none.angleDeg = 90;
   return none;
+}
+
+SkinJoin joinWithPlane(const Vec3& normal, int order, const SurfaceDerivatives& d, const Vec3& along, double flat) {
+  SkinJoin out;
+  out.at = d(0, 0);
+  const Vec3 n = d(1, 0).cross(d(0, 1)).normalized();
+  out.angleDeg = std::abs(90 - degFromRad(angleBetweenRad(n, normal)));
+  if (order < 3) return out;
+  const double kink = std::abs(normalSection(d, n, n.cross(along).normalized()).rate) / (100 * flat * flat);
+  out.rate = kink / kFlatKink * SkinJoin::kRateAllowed;
+  return out;
 }
 
 Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point,

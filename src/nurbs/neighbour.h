@@ -59,6 +59,10 @@ SkinJoin joinWith(const NeighbourPlace& neighbour, int order, const SurfaceDeriv
 /// The same where the skin is; without a neighbour there they stand square to one another.
 SkinJoin joinWith(const Neighbour& neighbour, int order, const SurfaceDerivatives& d, const Vec3& along, double flat);
 
+/// The same at a mirror plane: how far it is from square, and from order 3 on the kink of its curvature, as a rate of
+/// which `kFlatKink` is what is allowed.
+SkinJoin joinWithPlane(const Vec3& normal, int order, const SurfaceDerivatives& d, const Vec3& along, double flat);
+
 /// The neighbour at a place that lies on it, ten times `point` near. Fails with LM-L013: `who` does not, `remedy`.
 Expected<NeighbourPlace> placeOn(const Neighbour& neighbour, const Vec3& at, LengthTolerance point,
                                  const std::string& who, const std::string& remedy);

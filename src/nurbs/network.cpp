@@ -1,8 +1,11 @@
 #include "nurbs/network.h"
 
+#include "nurbs/closest.h"
 #include "nurbs/fit.h"
 #include "nurbs/interpolate.h"
+#include "nurbs/loft_sides.h"
 #include "nurbs/monotone.h"
+#include "nurbs/patch_fit.h"
 #include "nurbs/spaces.h"
 
 #include <Eigen/SVD>
@@ -65,6 +68,11 @@ public:
     for (const auto& c : curves_) lengths_.emplace_back(c.path);
     LUMSK_TRY(sorted, sortNetwork(curves_, lengths_, o_.largestGap, cx_.tolerances));
     net_ = std::move(sorted);
+    if (o_.follow.mm > 0 && net_.closed)
+      return fail(problem("LM-N014", "a skin around closed curves passes through them")
+                      .at(grid(0, 0).at)
+                      .tryThis("follow the curves exactly, or divide them into halves"));
+    LUMSK_CHECK(findFlows());
     LUMSK_CHECK(findMirrors());
     rows_.curves = &net_.rows;
     columns_.curves = &net_.columns;
@@ -77,7 +85,7 @@ public:
     // What the two families leave of each other's errors adds up: fitted more closely until the sum is close enough.
     for (fit_ = cx_.tolerances.fit.mm;; fit_ *= 0.5) {
       LUMSK_CHECK(build());
-      if (out_.deviationMm <= cx_.tolerances.fit.mm + net_.largestGapMm || fit_ < 0.02 * cx_.tolerances.fit.mm) break;
+      if (out_.deviationMm <= cx_.tolerances.fit.mm + net_.largestGapMm + o_.follow.mm || fit_ < 0.02 * cx_.tolerances.fit.mm) break;
     }
     out_.sorted = std::move(net_);
     for (const auto& plane : {rows_.ends.first, rows_.ends.last, columns_.ends.first, columns_.ends.last})
@@ -94,7 +102,35 @@ private:
     return out;
   }
 
-  // Mirror planes
+  // What sides meet
+
+  bool hasSide(int side) const { return (side != FirstU && side != LastU) || !net_.closed; }
+  const SortedCurve& curveAlong(int side) const {
+    const auto& lying = side == FirstU || side == LastU ? net_.columns : net_.rows;
+    return side == FirstU || side == FirstV ? lying.front() : lying.back();
+  }
+  std::string called(const SortedCurve& c) const { return "curve " + std::to_string(c.index + 1); }
+
+  Expected<void> findFlows() {
+    for (int side = 0; side < 4; ++side) {
+      const SortedCurve& own = curveAlong(side);
+      if (o_.flows[size_t(side)] == 0 || !hasSide(side) || own.index < 0) continue;
+      Neighbour beside;
+      if (o_.neighbour) {
+        LUMSK_TRY(n, o_.neighbour(own.index));
+        beside = n;
+      }
+      if (beside) {
+        neighbours_[size_t(side)] = beside;
+        orders_[size_t(side)] = o_.flows[size_t(side)];
+      } else if (o_.sides[size_t(side)] != SideMeets::G3) {
+        return fail(problem("LM-N013", "the side along " + called(own) + " is to flow on, but lies on no skin")
+                        .at(curves_[size_t(own.index)].path.at(0.5 * curves_[size_t(own.index)].path.last()))
+                        .tryThis("pick the skin under \"Flows into\", or leave this side free"));
+      }
+    }
+    return {};
+  }
 
   Expected<void> findMirrors() {
     Vec3 low = Vec3::Constant(1e300), high = -low;
@@ -103,9 +139,8 @@ private:
     size_ = (high - low).norm();
     for (int side = 0; side < 4; ++side) {
       const bool u = side == FirstU || side == LastU, first = side == FirstU || side == FirstV;
-      if (o_.sides[size_t(side)] == SideMeets::Free || (u && net_.closed)) continue;
-      const auto& lying = u ? net_.columns : net_.rows;
-      const SortedCurve& own = first ? lying.front() : lying.back();
+      if (o_.sides[size_t(side)] == SideMeets::Free || orders_[size_t(side)] > 0 || !hasSide(side)) continue;
+      const SortedCurve& own = curveAlong(side);
       if (own.index < 0) continue; // a pole is flat by itself
       LUMSK_TRY(plane, planeOfSide(polyline(curves_[size_t(own.index)].path, 16), o_.mirror, leaving(u, first),
                                    cx_.tolerances.point, {"LM-N011", "curve " + std::to_string(own.index + 1)}));
@@ -346,7 +381,7 @@ private:
       }
     cx_.report(0.6, "joining families");
     for (const Strip& v : columns_.strips)
-      for (const Strip& u : rows_.strips) addPatch(u, v);
+      for (const Strip& u : rows_.strips) LUMSK_CHECK(addPatch(u, v));
     out_.cornered = out_.patches.size() > 1;
     flattenPoles();
     measureDeviation();
@@ -448,9 +483,9 @@ private:
     return out;
   }
 
-  void addPatch(const Strip& u, const Strip& v) {
+  Expected<void> addPatch(const Strip& u, const Strip& v) {
     const OwnPart pu = ownPart(columns_, u), pv = ownPart(rows_, v);
-    if (pu.at.size() < 2 || pv.at.size() < 2) return;
+    if (pu.at.size() < 2 || pv.at.size() < 2) return {};
     NetworkPatch p;
     p.firstColumn = pu.first;
     p.firstRow = pv.first;
@@ -468,13 +503,113 @@ private:
         p.surface =
             meetingPlane(p.surface, side, plane->origin, plane->normal(), o_.sides[side], keep, EndShape::Local);
     };
+    if (o_.follow.mm > 0) LUMSK_CHECK(loosen(p));
     meet(FirstU, pu.first == 0, rows_.ends.first, p.columnsAt);
     meet(LastU, pu.first + int(pu.at.size()) == int(net_.columns.size()), rows_.ends.last, p.columnsAt);
     meet(FirstV, pv.first == 0, columns_.ends.first, p.rowsAt);
     meet(LastV, pv.first + int(pv.at.size()) == int(net_.rows.size()), columns_.ends.last, p.rowsAt);
+    if (!(o_.follow.mm > 0)) LUMSK_CHECK(flowOn(p));
     patchOf_.resize(out_.patches.size());
     patchOf_.push_back({&u, &v, pu.at.front(), pu.at.back(), pv.at.front(), pv.at.back()});
     out_.patches.push_back(std::move(p));
+    return {};
+  }
+
+  /// Order to which a side has been made to meet something.
+  int orderOf(int side) const {
+    if (orders_[size_t(side)] > 0) return orders_[size_t(side)];
+    return o_.sides[size_t(side)] == SideMeets::G3 ? 3 : o_.sides[size_t(side)] == SideMeets::Perpendicular ? 1 : 0;
+  }
+
+  std::array<bool, 4> sidesAt(const NetworkPatch& p) const {
+    return {p.firstColumn == 0, size_t(p.firstColumn) + p.columnsAt.size() == net_.columns.size(), p.firstRow == 0,
+            size_t(p.firstRow) + p.rowsAt.size() == net_.rows.size()};
+  }
+
+  /// The most even skin with the same borders, and what they ask for, that stays near its curves.
+  Expected<void> loosen(NetworkPatch& p) {
+    static constexpr std::array<Side, 4> kSides{FirstV, LastU, LastV, FirstU}; // as patches count them
+    static constexpr PatchMeets kFlows[] = {PatchMeets::G0, PatchMeets::G1, PatchMeets::G2, PatchMeets::G3};
+    const std::array<bool, 4> here = sidesAt(p);
+    const Surface& s = p.surface;
+    std::array<Path, 4> borders;
+    std::array<std::optional<ArcLength>, 4> lengths;
+    std::array<PatchSide, 4> sides;
+    for (size_t k = 0; k < 4; ++k) {
+      const Side side = kSides[k];
+      const bool u = side == FirstU || side == LastU;
+      const double end = side == FirstU || side == FirstV ? 0.0 : 1.0;
+      const Spline line = u ? s.isoU(end) : s.isoV(end);
+      sides[k].ends = {line.at(line.first()), line.at(line.last())};
+      auto path = Path::make({line}, cx_.tolerances.point);
+      if (!path) continue; // a pole
+      borders[k] = std::move(*path);
+      lengths[k].emplace(borders[k]);
+      sides[k].path = &borders[k];
+      sides[k].length = &*lengths[k];
+      const Mirrors& m = u ? rows_.ends : columns_.ends;
+      const auto& plane = end == 0 ? m.first : m.last;
+      if (!here[size_t(side)]) continue;
+      sides[k].meets = kFlows[orders_[size_t(side)]];
+      sides[k].neighbour = neighbours_[size_t(side)];
+      if (!plane) continue;
+      sides[k].plane = plane->normal();
+      sides[k].meets = o_.sides[size_t(side)] == SideMeets::G3 ? PatchMeets::Mirror : PatchMeets::Perpendicular;
+    }
+    std::vector<Path> inside;
+    for (size_t i = 1; i + 1 < p.columnsAt.size(); ++i) LUMSK_CHECK(addLine(inside, s.isoU(p.columnsAt[i])));
+    for (size_t j = 1; j + 1 < p.rowsAt.size(); ++j) LUMSK_CHECK(addLine(inside, s.isoV(p.rowsAt[j])));
+    PatchFitOptions fit;
+    for (const Path& line : inside) fit.guides.push_back(&line);
+    double off = 0;
+    LUMSK_TRY(made, fitPatchLoosely(sides, fit, {o_.follow.mm - cx_.tolerances.fit.mm}, cx_, off));
+    p.surface = std::move(made.surface);
+    for (size_t k = 0; k < 4; ++k) out_.joins[size_t(kSides[k])].take(made.joins[k], cx_.tolerances);
+    return {};
+  }
+  Expected<void> addLine(std::vector<Path>& to, const Spline& line) const {
+    LUMSK_TRY(path, Path::make({line}, cx_.tolerances.point));
+    to.push_back(std::move(path));
+    return {};
+  }
+
+  /// Brings the sides of a patch that are to flow on to do so; where rows and columns cross they say how.
+  Expected<void> flowOn(NetworkPatch& p) {
+    const int lastColumn = p.firstColumn + int(p.columnsAt.size()) - 1, lastRow = p.firstRow + int(p.rowsAt.size()) - 1;
+    const std::array<bool, 4> here = sidesAt(p);
+    for (const int side : {FirstU, LastU, FirstV, LastV}) {
+      if (!here[size_t(side)] || orders_[size_t(side)] == 0) continue;
+      const bool u = side == FirstU || side == LastU, first = side == FirstU || side == FirstV;
+      static constexpr LoftEnd kinds[] = {LoftEnd::Free, LoftEnd::G1, LoftEnd::G2, LoftEnd::G3};
+      LoftSide flow;
+      flow.side = first ? FirstU : LastU;
+      flow.flow = LoftEndOptions(kinds[orders_[size_t(side)]]);
+      flow.flow.neighbour = neighbours_[size_t(side)];
+      flow.keep = u ? p.columnsAt : p.rowsAt;
+      flow.called = "the side along " + called(curveAlong(side));
+      // Sides across it that have been made before stay as they are.
+      if (!u) flow.endOrders = {here[FirstU] ? orderOf(FirstU) : 0, here[LastU] ? orderOf(LastU) : 0};
+      if (u) flow.endOrders = {columns_.ends.first ? orderOf(FirstV) : 0, columns_.ends.last ? orderOf(LastV) : 0};
+      const auto& across = u ? net_.rows : net_.columns;
+      const size_t from = size_t(u ? p.firstRow : p.firstColumn), count = (u ? p.rowsAt : p.columnsAt).size();
+      const bool around = !u && net_.closed && p.surface.closedU();
+      for (size_t k = 0; k < count - (around ? 1 : 0); ++k) {
+        const SortedCurve& c = across[(from + k) % across.size()];
+        flow.sectionsCalled.push_back(called(c));
+        const size_t end = size_t(u ? (first ? p.firstColumn : lastColumn) : (first ? p.firstRow : lastRow));
+        if (c.index < 0)
+          flow.sections.push_back({grid(int(from + k), 0).at, Vec3::Zero(), Vec3::Zero(), Vec3::Zero()});
+        else if (u)
+          flow.sections.push_back(derivatives(c, net_.grid[from + k][end].along));
+        else
+          flow.sections.push_back(derivatives(c, net_.grid[end][(from + k) % across.size()].across));
+      }
+      const LoftAcross places(u ? p.rowsAt : p.columnsAt, kDegree, {}, around);
+      const Surface turned = u ? p.surface : exchanged(p.surface);
+      LUMSK_TRY(made, flowingOver(turned, flow, places, cx_, out_.joins[size_t(side)]));
+      p.surface = u ? std::move(made) : exchanged(made, p.surface.closedU());
+    }
+    return {};
   }
 
   /// A pole is one point to the last bit.
@@ -514,13 +649,14 @@ private:
 
   /// Distance of the finished skin from the picked curves, at places between their knots.
   void measureDeviation() {
-    const auto look = [&](const Family& f, const Strip& s, int k, double a, double b,
+    const auto look = [&](const Family& f, const Strip& s, int k, double a, double b, const Surface& loose,
                           const std::function<Vec3(double)>& skin) {
       if (k >= int(s.length.size()) || !s.length[size_t(k)]) return;
       for (int i = 0; i < 48; ++i) {
         const double t = (i + 0.37) / 48;
         const Vec3 p = pointAt(f, k, (*s.length[size_t(k)])(a + (b - a) * t));
-        if (const double off = (skin(t) - p).norm(); off > out_.deviationMm)
+        const double off = o_.follow.mm > 0 ? closestPoint(loose, p).distanceMm : (skin(t) - p).norm();
+        if (off > out_.deviationMm)
           out_.deviationMm = off, out_.deviationAt = p;
       }
     };
@@ -528,10 +664,10 @@ private:
       const NetworkPatch& p = out_.patches[i];
       const Origin& from = patchOf_[i];
       for (size_t j = 0; j < p.rowsAt.size(); ++j)
-        look(rows_, *from.u, p.firstRow + int(j), from.u0, from.u1,
+        look(rows_, *from.u, p.firstRow + int(j), from.u0, from.u1, p.surface,
              [&](double t) { return p.surface.at(t, p.rowsAt[j]); });
       for (size_t j = 0; j < p.columnsAt.size(); ++j)
-        look(columns_, *from.v, p.firstColumn + int(j), from.v0, from.v1,
+        look(columns_, *from.v, p.firstColumn + int(j), from.v0, from.v1, p.surface,
              [&](double t) { return p.surface.at(p.columnsAt[j], t); });
     }
   }
@@ -548,6 +684,8 @@ private:
   SortedNetwork net_;
   Family rows_, columns_;
   double size_ = 1, fit_ = 0;
+  std::array<int, 4> orders_{};
+  std::array<Neighbour, 4> neighbours_;
   std::vector<Origin> patchOf_;
   NetworkResult out_;
 };

@@ -40,6 +40,9 @@ constexpr double kTensionWeight = 0.01, kTensionFades = 0.3; ///< the latter: to
 constexpr double kLeastShare = 0.05;    ///< of the ring: what the places of poles and short sides count at least
 constexpr double kLeastReach = 0.01;    ///< of the ring: shorter derivatives across, beside poles, do not count more
 constexpr double kLeastPoleSine = 0.05; ///< sides that meet more sharply say no tangent plane
+constexpr int kGuideLooks = 90;
+constexpr double kLeastGuidePower = -6; ///< of ten, of guides' weights
+constexpr int kGuideHalvings = 8;
 constexpr int kGradings = 4;            ///< halvings of the knots towards corners that disagree
 
 /// 0 to 1, with two derivatives nought at both ends.
@@ -502,7 +505,7 @@ private:
 
   void addGuide(SurfaceSquares& squares, const Path& g, const Surface& now) const {
     constexpr int kPlaces = 60;
-    const double root = std::sqrt(1.0 / kPlaces);
+    const double root = o_.guideWeight * std::sqrt(1.0 / kPlaces);
     for (int i = 0; i <= kPlaces; ++i) {
       const Vec3 p = g.at(g.last() * i / kPlaces);
       const ClosestOnSurface at = closestPoint(now, p);
@@ -547,17 +550,7 @@ private:
 
   SkinJoin joinOf(const Asked& a, const SurfaceDerivatives& d, int q) const {
     if (!atPlane(a.side)) return joinWith(a.beside, q, d, a.along, flat_);
-    SkinJoin out;
-    out.at = d(0, 0);
-    const Vec3 n = d(1, 0).cross(d(0, 1)).normalized();
-    out.angleDeg = std::abs(90 - degFromRad(angleBetweenRad(n, sides_[size_t(a.side)].plane)));
-    if (q > 2) {
-      const Vec3 across = n.cross(a.along).normalized();
-      // A kink of kFlatKink counts as what a rate may miss.
-      const double kink = std::abs(normalSection(d, n, across).rate) / (100 * flat_ * flat_);
-      out.rate = kink / kFlatKink * SkinJoin::kRateAllowed;
-    }
-    return out;
+    return joinWithPlane(sides_[size_t(a.side)].plane, q, d, a.along, flat_);
   }
 
   bool refine() {
@@ -595,6 +588,36 @@ private:
 Expected<PatchFitted> fitPatch(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options,
                                const Context& cx) {
   return PatchFitter(sides, options, cx).run();
+}
+
+double largestDistance(const std::vector<const Path*>& curves, const Surface& patch) {
+  double worst = 0;
+  for (const Path* c : curves)
+    for (int i = 0; i <= kGuideLooks; ++i)
+      worst = std::max(worst, closestPoint(patch, c->at(c->last() * i / kGuideLooks)).distanceMm);
+  return worst;
+}
+
+Expected<PatchFitted> fitPatchLoosely(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options,
+                                      LengthTolerance within, const Context& cx, double& guideMm) {
+  PatchFitOptions o = options;
+  std::optional<PatchFitted> best;
+  double low = kLeastGuidePower, high = 0;
+  for (int it = 0; it <= kGuideHalvings; ++it) {
+    // The least weight first: it may do already.
+    const double power = it == 0 ? low : 0.5 * (low + high);
+    o.guideWeight = std::pow(10.0, power);
+    LUMSK_TRY(now, fitPatch(sides, o, cx));
+    const double off = largestDistance(o.guides, now.surface);
+    const bool near = off <= within.mm;
+    if (near) best = std::move(now), guideMm = off;
+    if (near && it == 0) break;
+    (near ? high : low) = power;
+  }
+  if (best) return std::move(*best);
+  LUMSK_TRY(exact, fitPatch(sides, options, cx));
+  guideMm = largestDistance(options.guides, exact.surface);
+  return std::move(exact);
 }
 
 } // namespace lumsk::nurbs

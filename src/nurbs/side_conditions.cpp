@@ -39,7 +39,7 @@ Surface withRows(const Surface& s, Side side, const Rows& rows) {
 std::pair<Surface, Rows> withRoom(Surface s, Side side, int most, const std::vector<double>& keep, EndShape shape) {
   for (;;) {
     const Across a = across(s, side);
-    if (auto c = endFunctions(a.degree, a.knots, atFirst(side), most, keep, shape))
+    if (auto c = endFunctions(a.degree, a.knots, atFirst(side), {most, keep, shape}))
       return {std::move(s), std::move(*c)};
     // The span nearest to the side that is longer than half of the next one is halved.
     std::vector<double> b = breakpoints(a.knots, a.degree);
@@ -81,25 +81,26 @@ PlaneLeaving leavingPlane(const CurveDerivatives& d, const Vec3& n) {
   return {angleBetweenRad(d[1], d[1].dot(n) < 0 ? Vec3(-n) : n), (rate - rate.dot(t) * t).norm()};
 }
 
-std::optional<Rows> endFunctions(int p, const Knots& U, bool first, int most, const std::vector<double>& keep,
-                                 EndShape shape) {
-  const int n = int(U.size()) - p - 1;
+std::optional<Rows> endFunctions(int p, const Knots& U, bool first, const EndFunctionOptions& o) {
+  const int n = int(U.size()) - p - 1, most = o.most;
   const double here = first ? U.front() : U.back(), there = first ? U.back() : U.front();
+  const double whole = std::abs(there - here), eps = 1e-9 * whole;
   std::vector<std::pair<double, int>> conditions; // place, order; those at the end itself first
   for (int k = 0; k <= most; ++k) conditions.emplace_back(here, k);
-  const double eps = 1e-9 * std::abs(there - here);
-  for (double v : keep)
+  for (double v : o.keep)
     if (std::abs(v - here) > eps && std::abs(v - there) > eps) conditions.emplace_back(v, 0);
-  for (int k = 0; k <= 3; ++k) conditions.emplace_back(there, k);
-  const int m = int(conditions.size());
-  if (n < m + 1) return {};
+  std::vector<int> nought; // control values that reach too far
+  for (int i = 0; i < n && o.reach < 1; ++i)
+    if (std::abs((first ? U[size_t(i + p + 1)] : U[size_t(i)]) - here) > o.reach * whole + eps) nought.push_back(i);
+  for (int k = 0; k <= o.far && nought.empty(); ++k) conditions.emplace_back(there, k);
+  const int derived = int(conditions.size()), m = derived + int(nought.size());
+  if (n < m + (o.spare ? 1 : 0)) return {};
   Eigen::MatrixXd A = Eigen::MatrixXd::Zero(n + m, n + m);
   BasisDerivatives b;
   // Energy of the third derivative; a little of the first keeps it definite.
   const std::vector<double> breaks = breakpoints(U, p);
-  const double whole = std::abs(there - here);
-  if (shape == EndShape::Local) A.topLeftCorner(n, n).setIdentity();
-  for (size_t k = 0; k + 1 < breaks.size() && shape == EndShape::Smooth; ++k)
+  if (o.shape == EndShape::Local) A.topLeftCorner(n, n).setIdentity();
+  for (size_t k = 0; k + 1 < breaks.size() && o.shape == EndShape::Smooth; ++k)
     for (double x : {-0.7745966692414834, 0.0, 0.7745966692414834}) {
       const double h = 0.5 * (breaks[k + 1] - breaks[k]), w = h * (x == 0.0 ? 8.0 / 9 : 5.0 / 9);
       basisDerivatives(U, p, breaks[k] + h * (1 + x), 3, b);
@@ -108,23 +109,29 @@ std::optional<Rows> endFunctions(int p, const Knots& U, bool first, int most, co
           A(b.first + i, b.first + j) +=
               w * (b.value[3][i] * b.value[3][j] * std::pow(whole, 5) + 1e-6 * b.value[1][i] * b.value[1][j] * whole);
     }
-  const double scale = A.topLeftCorner(n, n).cwiseAbs().maxCoeff();
-  A.topLeftCorner(n, n) /= scale;
-  for (int r = 0; r < m; ++r) {
-    basisDerivatives(U, p, conditions[size_t(r)].first, conditions[size_t(r)].second, b);
-    double largest = 0;
-    for (int i = 0; i <= p; ++i) largest = std::max(largest, std::abs(b.value[conditions[size_t(r)].second][i]));
-    for (int i = 0; i <= p; ++i)
-      A(n + r, b.first + i) = A(b.first + i, n + r) = b.value[conditions[size_t(r)].second][i] / largest;
-    A(n + r, n + r) = 0;
-    conditions[size_t(r)].first = largest; // from here on: the scale of the row
-  }
+  // Each control value in its own measure: beside short spans energies differ by many powers of ten.
+  const Eigen::VectorXd own = A.diagonal().head(n).cwiseSqrt().cwiseInverse();
+  A.topLeftCorner(n, n) = own.asDiagonal() * A.topLeftCorner(n, n) * own.asDiagonal();
+  const double least = own.minCoeff();
   Eigen::MatrixXd rhs = Eigen::MatrixXd::Zero(n + m, most + 1);
-  for (int k = 0; k <= most; ++k) rhs(n + k, k) = 1.0 / conditions[size_t(k)].first;
+  for (int r = 0; r < m; ++r) {
+    Eigen::RowVectorXd row = Eigen::RowVectorXd::Zero(n);
+    if (r < derived) {
+      const auto& [place, order] = conditions[size_t(r)];
+      basisDerivatives(U, p, place, order, b);
+      for (int i = 0; i <= p; ++i) row[b.first + i] = b.value[size_t(order)][size_t(i)] * own[b.first + i];
+    } else {
+      row[nought[size_t(r - derived)]] = least;
+    }
+    const double largest = row.cwiseAbs().maxCoeff();
+    if (r <= most) rhs(n + r, r) = 1.0 / largest;
+    A.block(n + r, 0, 1, n) = row / largest;
+    A.block(0, n + r, n, 1) = row.transpose() / largest;
+  }
   const Eigen::FullPivLU<Eigen::MatrixXd> lu(A);
   if (lu.rank() < n + m) return {};
-  const Eigen::MatrixXd c = lu.solve(rhs);
-  return Rows(c.topRows(n).transpose());
+  const Eigen::MatrixXd c = own.asDiagonal() * lu.solve(rhs).topRows(n);
+  return Rows(c.transpose());
 }
 
 Surface meetingPlane(const Surface& s, Side side, const Vec3& origin, const Vec3& normal, SideMeets meets,

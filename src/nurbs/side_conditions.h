@@ -28,11 +28,19 @@ enum class EndShape {
   Local   ///< their control values: for removing what is left over by rounding and fitting, near the end
 };
 
+struct EndFunctionOptions {
+  int most = 0;             ///< highest order at the end
+  std::vector<double> keep; ///< parameters at which the functions are nought
+  EndShape shape = EndShape::Smooth;
+  int far = 3;          ///< derivatives that are nought at the other end, with the value
+  double reach = 1.0;   ///< part of the domain beyond which the functions are nought
+  bool spare = true;    ///< they exist only where a control value is left to choose
+};
+
 /// Functions of one parameter that are as small as can be in the given sense: row k has the k-th derivative 1 and all
-/// other ones to order `most` 0 at one end of the domain, is 0 at all of `keep`, and with three derivatives at the
-/// other end. Control values, one row each; nothing when the knots leave no room.
-std::optional<Rows> endFunctions(int degree, const Knots& knots, bool atFirst, int most,
-                                 const std::vector<double>& keep, EndShape shape);
+/// other ones to order `most` 0 at one end of the domain, is 0 at all of `keep`, and with derivatives at the other end.
+/// Control values, one row each; nothing when the knots leave no room.
+std::optional<Rows> endFunctions(int degree, const Knots& knots, bool atFirst, const EndFunctionOptions& options);
 
 /// Changes a surface as little as possible so that the side meets the plane as asked: in it, square to it and, for G3,
 /// even to third order (Peters 2002: a form continued by its mirror image). `keep` holds parameters across the side

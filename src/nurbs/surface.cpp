@@ -213,6 +213,13 @@ Surface reversedU(const Surface& s) {
   return Surface::trusted(s.degreeU(), s.degreeV(), std::move(U), s.knotsV(), std::move(P), s.closedU());
 }
 
+Surface exchanged(const Surface& s, bool closedU) {
+  Points P(s.grid().rows(), 3);
+  for (int i = 0; i < s.sizeU(); ++i)
+    for (int j = 0; j < s.sizeV(); ++j) P.row(j * s.sizeU() + i) = s.point(i, j);
+  return Surface::trusted(s.degreeV(), s.degreeU(), s.knotsV(), s.knotsU(), std::move(P), closedU);
+}
+
 Surface insertKnotU(const Surface& s, double u) {
   Points P((s.sizeU() + 1) * s.sizeV(), 3);
   Knots U;

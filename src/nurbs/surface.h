@@ -98,6 +98,8 @@ void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::ve
 Surface transformed(const Surface& s, const Eigen::Isometry3d& t);
 /// Same shape with u reversed: the normal turns over.
 Surface reversedU(const Surface& s);
+/// Same shape with u and v exchanged: the normal turns over. What is closed in u is told by the knots only, afterwards.
+Surface exchanged(const Surface& s, bool closedU = false);
 Surface insertKnotU(const Surface& s, double u);
 /// The part over [u0, u1] x [v0, v1], its domain made [0, 1]^2; parts of closed surfaces are open.
 Surface portion(const Surface& s, double u0, double u1, double v0, double v1);

@@ -106,4 +106,18 @@ Extent extentOf(const Surface& s) {
   return out;
 }
 
+std::optional<Vec3> firstFold(const Surface& s) {
+  constexpr int kLooks = 24;
+  const auto at = [&](double from, double to, int i) { return from + (to - from) * (i + 0.5) / kLooks; };
+  std::vector<Vec3> before(kLooks, Vec3::Zero());
+  for (int i = 0; i < kLooks; ++i)
+    for (int j = 0; j < kLooks; ++j) {
+      const double u = at(s.firstU(), s.lastU(), i), v = at(s.firstV(), s.lastV(), j);
+      const Vec3 n = s.normal(u, v);
+      if ((i > 0 && n.dot(before[size_t(j)]) < 0) || (j > 0 && n.dot(before[size_t(j) - 1]) < 0)) return s.at(u, v);
+      before[size_t(j)] = n;
+    }
+  return {};
+}
+
 } // namespace lumsk::nurbs

@@ -2,6 +2,7 @@
 #include "nurbs/surface.h"
 
 #include <functional>
+#include <optional>
 
 namespace lumsk::nurbs {
 
@@ -20,6 +21,9 @@ struct Extent {
 
 /// Box of the surface itself, not of its control points, mm.
 Extent extentOf(const Surface& s);
+
+/// A place where a surface folds over: its normal turns round from one sample to the next.
+std::optional<Vec3> firstFold(const Surface& s);
 
 struct SurfaceIntegrals {
   double areaMm2 = 0.0;

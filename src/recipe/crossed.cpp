@@ -12,6 +12,8 @@ namespace {
 
 const char* const kAside = "aside";
 const char* const kOfItems = "items"; ///< aside: sub-values of picks, by family and id: "2:p3"
+const char* const kFamily = "inFamily"; ///< of a pick in a ring
+const char* const kPlace = "inPlace";
 const char* const kTurned = "turned"; ///< aside: what belongs to the picks of the other direction
 const char* const kWas = "was";       ///< of a pick: its id where both families stand in fields of their own
 
@@ -45,24 +47,29 @@ public:
         InFamily own{family, 0};
         const std::string id = pick.value("id", "");
         if (id.size() > 1) last_ = std::max(last_, std::atoi(id.c_str() + 1));
+        json kept = items.value(keyOf(family, id), json::object());
         if (family == 0) {
-          const std::string chosen = pick.value(from.family, "auto");
+          const std::string chosen = from.family.empty() ? "auto" : pick.value(from.family, "auto");
           if (familyOf) own = familyOf(id);
           if (chosen != "auto") own.family = chosen == "a" ? 1 : 2;
-          pick.erase(from.family);
+          if (kept.contains(kFamily)) own = {kept.value(kFamily, 0), kept.value(kPlace, 0)};
+          if (!from.family.empty()) pick.erase(from.family);
+          kept.erase(kFamily);
+          kept.erase(kPlace);
         }
-        if (const auto kept = items.find(keyOf(family, id)); kept != items.end()) pick.update(*kept);
+        pick.update(kept);
         members_.push_back({std::move(pick), own.family, own.place});
       }
     };
-    if (from.family.empty()) {
+    if (from.family.empty() && !from.ring()) {
       add(from.along, 1);
       add(from.across, 2);
-    } else {
-      add(from.along, 0);
-      std::stable_sort(members_.begin(), members_.end(),
-                       [](const Member& a, const Member& b) { return a.place < b.place; });
+      return;
     }
+    add(from.along, 0);
+    if (from.ring()) add(from.inside, 0);
+    std::stable_sort(members_.begin(), members_.end(),
+                     [](const Member& a, const Member& b) { return a.place < b.place; });
   }
 
   /// What is asked at the first and last of one family is asked at those of the other one; what belongs to the picks
@@ -85,22 +92,30 @@ public:
     all.update(values_);
     for (const auto& [key, value] : all.items()) {
       const bool own =
-          key != to.along && key != to.across && key != kTurned && shapeError(schema, {{key, value}}).empty();
+          key != to.along && key != to.across && key != to.inside && key != kTurned && shapeError(schema, {{key, value}}).empty();
       (own ? out : aside)[key] = value;
     }
-    std::array<json, 2> lists{json::array(), json::array()};
-    for (Member& m : members_) {
-      const bool across = to.family.empty() && m.family == 2;
-      const Field* field = findField(schema, across ? to.across : to.along);
-      json& list = lists[across];
-      if (to.family.empty())
+    std::map<std::string, json> lists;
+    for (size_t i = 0; i < members_.size(); ++i) {
+      Member& m = members_[i];
+      const std::string& key = to.ring()          ? (isOutermost(i) ? to.along : to.inside)
+                               : to.family.empty() && m.family == 2 ? to.across
+                                                                    : to.along;
+      json& list = lists.emplace(key, json::array()).first->second;
+      if (to.family.empty() && !to.ring())
         giveBackId(m.pick, list);
       else
-        makeUnique(m.pick, list);
-      list.push_back(fitting(std::move(m), *field, to.family, items));
+        makeUnique(m.pick, list, to.ring() ? lists : std::map<std::string, json>());
+      if (to.ring() && m.family > 0) {
+        json& item = items[keyOf(0, m.pick.value("id", ""))];
+        item[kFamily] = m.family;
+        item[kPlace] = int(i);
+      }
+      list.push_back(fitting(m, *findField(schema, key), to, items));
     }
-    out[to.along] = std::move(lists[0]);
-    if (to.family.empty()) out[to.across] = std::move(lists[1]);
+    out[to.along] = lists.emplace(to.along, json::array()).first->second;
+    if (!to.ring() && to.family.empty()) out[to.across] = lists.emplace(to.across, json::array()).first->second;
+    if (to.ring() && lists.count(to.inside)) out[to.inside] = lists[to.inside];
     if (!items.empty()) aside[kOfItems] = std::move(items);
     if (!aside.empty()) out[kAside] = std::move(aside);
     return out;
@@ -126,23 +141,37 @@ private:
     pick.erase(kWas);
     if (!was.empty() && !has(list, was)) pick["id"] = was;
   }
-  void makeUnique(json& pick, const json& list) {
+  void makeUnique(json& pick, const json& list, const std::map<std::string, json>& others) {
     const std::string id = pick.value("id", "");
-    if (!has(list, id)) return;
+    if (!has(list, id) && std::none_of(others.begin(), others.end(), [&](const auto& o) { return has(o.second, id); }))
+      return;
     pick[kWas] = id;
     pick["id"] = "p" + std::to_string(++last_);
   }
 
+  /// Whether a member is the first or the last of its family, or of none.
+  bool isOutermost(size_t i) const {
+    const int family = members_[i].family;
+    if (family == 0) return true;
+    const auto same = [&](const Member& m) { return m.family == family; };
+    const bool before = std::any_of(members_.begin(), members_.begin() + long(i), same);
+    return !before || std::none_of(members_.begin() + long(i) + 1, members_.end(), same);
+  }
+
   /// The pick with the sub-values that the field has a place for; the others go aside.
-  static json fitting(Member m, const Field& field, const std::string& familyKey, json& items) {
+  /// Under which number its family is known to the step: 0 where its picks stand in one field.
+  static json fitting(const Member& given, const Field& field, const Crossed& to, json& items) {
+    Member m = given;
+    const std::string& familyKey = to.family;
+    const int own = familyKey.empty() && !to.ring() ? m.family : 0;
     static const std::vector<std::string> kOwn{"id", "step", "kind", "part", "near"};
     if (!familyKey.empty() && m.family > 0) m.pick[familyKey] = m.family == 1 ? "a" : "b";
     json pick = json::object(), aside = json::object();
     for (const auto& [key, value] : m.pick.items()) {
-      const bool own = std::find(kOwn.begin(), kOwn.end(), key) != kOwn.end() || findField(field.each, key);
-      (own ? pick : aside)[key] = value;
+      const bool fits = std::find(kOwn.begin(), kOwn.end(), key) != kOwn.end() || findField(field.each, key);
+      (fits ? pick : aside)[key] = value;
     }
-    if (!aside.empty()) items[keyOf(familyKey.empty() ? m.family : 0, pick.value("id", ""))] = std::move(aside);
+    if (!aside.empty()) items[keyOf(own, pick.value("id", ""))].update(aside);
     return pick;
   }
 
@@ -163,7 +192,7 @@ StepPtr with(const StepEntry& entry, const Step& step, json inputs) {
 
 StepPtr swapped(const StepEntry& entry, const Registry& registry) {
   const Step* step = registry.find(entry.kind);
-  if (!step || !step->crossed || !step->crossed->family.empty()) return nullptr;
+  if (!step || !step->crossed || step->crossed->across.empty()) return nullptr;
   Switch s(*entry.inputs);
   s.take(*step->crossed, {});
   s.swap(*step->crossed);

@@ -16,6 +16,8 @@ struct Crossed {
   std::string along, across; ///< keys of their picks; `across` is empty where both stand in one field
   std::string family;        ///< then, the sub-field that tells them apart: "auto", "a", "b"
   std::vector<std::string> ofAlong = {}; ///< keys of what belongs to the picks of `along`
+  std::string inside = {}; ///< where `along` holds a ring, the first and last of both families: the curves inside it
+  bool ring() const { return !inside.empty(); }
 };
 
 /// A kind of modelling step: a schema and a pure function.

@@ -10,7 +10,7 @@ namespace lumsk::scene {
 
 namespace {
 
-constexpr double kPointReach = 10, kLineReach = 7, kPlaneReach = 7; ///< pixels
+constexpr double kSnapReach = 10, kLineReach = 7, kPlaneReach = 7; ///< pixels
 constexpr double kCrossingMm = 0.05; ///< curves that pass one another this near count as crossing
 
 class Snapper {
@@ -45,17 +45,17 @@ private:
 
   void points() {
     for (const DrawnPoint& p : d_.points)
-      if (p.step != r_.step) offer(p.at, kPointReach, p.label);
+      if (p.step != r_.step) offer(p.at, kSnapReach, p.label);
     for (const DrawnCurve& c : d_.curves)
       if (c.step != r_.step)
         for (const auto& [name, at] : c.marks)
-          offer(at, kPointReach, (name[0] == 't' ? std::string("joint") : name) + " of " + c.label);
+          offer(at, kSnapReach, (name[0] == 't' ? std::string("joint") : name) + " of " + c.label);
     for (const DrawnBody& b : d_.bodies)
       if (b.step != r_.step)
-        for (const auto& [name, at] : b.vertices) offer(at, kPointReach, "vertex of " + b.label);
+        for (const auto& [name, at] : b.vertices) offer(at, kSnapReach, "vertex of " + b.label);
     for (const DrawnGhost& g : d_.ghosts)
-      for (const Vec3& at : g.ghost->corners) offer(at, kPointReach, "corner of " + g.label);
-    offer(Vec3::Zero(), kPointReach, "origin");
+      for (const Vec3& at : g.ghost->corners) offer(at, kSnapReach, "corner of " + g.label);
+    offer(Vec3::Zero(), kSnapReach, "origin");
   }
 
   /// Curves that pass near the pointer.
@@ -80,14 +80,14 @@ private:
   }
 
   void curvePoints() {
-    const auto curves = near(2 * kPointReach);
+    const auto curves = near(2 * kSnapReach);
     for (size_t i = 0; i < curves.size(); ++i)
       for (size_t j = i + 1; j < curves.size(); ++j)
         for (const auto& m : nurbs::meetings(*curves[i]->path, *curves[j]->path, kCrossingMm).list)
-          offer(m.middle(), kPointReach, "crossing of " + curves[i]->label + " and " + curves[j]->label);
+          offer(m.middle(), kSnapReach, "crossing of " + curves[i]->label + " and " + curves[j]->label);
     if (best_) return; // where curves cross says more than where they are halved
     for (const DrawnCurve* c : curves)
-      offer(c->path->at(nurbs::ArcLength(*c->path).parameterAtFraction(0.5)), kPointReach, "middle of " + c->label);
+      offer(c->path->at(nurbs::ArcLength(*c->path).parameterAtFraction(0.5)), kSnapReach, "middle of " + c->label);
   }
 
   void lines() {

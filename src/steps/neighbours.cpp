@@ -32,6 +32,16 @@ Expected<nurbs::Neighbour> neighbourAt(const Picked& edge, bool chain, const std
   return neighbourOn(edge.body, chain ? -1 : faces.front(), cx);
 }
 
+Expected<nurbs::Neighbour> neighbourOf(const std::vector<Picked>& skins, const Picked& pick, const nurbs::Path& curve,
+                                       bool chain, const Context& cx) {
+  const Vec3 at = curve.at(0.37 * curve.last());
+  for (const Picked& skin : skins) {
+    LUMSK_TRY(n, neighbourFrom(skin, cx));
+    if (nurbs::placeOn(n, at, cx.tolerances.point, "", "")) return n;
+  }
+  return neighbourAt(pick, chain, "skins", cx);
+}
+
 Problem joinNote(const std::string& code, const std::string& what, const nurbs::SkinJoin& j, const Tolerances& tol) {
   Problem p = problem(code, what).at(j.at);
   if (j.angleDeg > tol.angle.deg)

@@ -14,6 +14,11 @@ Expected<nurbs::Neighbour> neighbourFrom(const recipe::Picked& picked, const Con
 Expected<nurbs::Neighbour> neighbourAt(const recipe::Picked& edge, bool chain, const std::string& field,
                                        const Context& cx);
 
+/// What a picked curve or edge flows on into: one of the skins on which it lies, or the face at the edge itself (all
+/// faces for a chain).
+Expected<nurbs::Neighbour> neighbourOf(const std::vector<recipe::Picked>& skins, const recipe::Picked& pick,
+                                       const nurbs::Path& curve, bool chain, const Context& cx);
+
 /// A note on a join that is not as close as asked, with the figure that is missed and its place.
 Problem joinNote(const std::string& code, const std::string& what, const nurbs::SkinJoin& join, const Tolerances& tol);
 

@@ -18,8 +18,10 @@ std::array<std::string, 4> sideNames(const std::array<std::string, 4>& sources) 
 }
 
 Field sideMeets(const std::string& key, const std::string& label, const std::string& help) {
-  return continuity(key, label, help + ": free, square to the mirror plane it lies in, or smooth across it to G3.",
-                    {"free", "perpendicular", "g3"});
+  return continuity(key, label,
+                    help + ": free; square to the mirror plane it lies in; G1 to G3 into the skin it lies on; without "
+                           "one, G3 at a mirror plane.",
+                    {"free", "perpendicular", "g1", "g2", "g3"});
 }
 
 nurbs::SideMeets sideMeetsOf(const std::string& value) {

@@ -1,4 +1,5 @@
 #include "nurbs/closest.h"
+#include "nurbs/wrinkles.h"
 #include "shapes/networks.h"
 #include "support/registry.h"
 
@@ -210,6 +211,97 @@ private slots:
     VERIFY_AT_MOST(std::abs(r->patches[1].surface.normal(0.5, 0.5).dot(r->patches[0].surface.normal(0.5, 0.5))), 0.05);
     curves.erase(curves.begin() + 4); // the line through a corner is gone
     QCOMPARE(code(curves), std::string("LM-N008"));
+  }
+
+  /// Lines of a form within its middle, moved by as much at random, but for the outermost ones.
+  static std::vector<NetworkCurve> linesOf(const Surface& form, int rows, int columns, double noise = 0) {
+    const Surface part = portion(form, 0.22, 0.81, 0.17, 0.76);
+    std::mt19937 g(11);
+    std::uniform_real_distribution<double> d(-noise, noise);
+    std::vector<NetworkCurve> out;
+    for (const bool row : {true, false})
+      for (int i = 0, n = row ? rows : columns; i < n; ++i) {
+        const double t = double(i) / (n - 1);
+        Spline c = row ? part.isoV(t) : part.isoU(t);
+        Points p = c.points();
+        for (Eigen::Index k = 2; k + 2 < p.rows() && i > 0 && i + 1 < n; ++k) p(k, 2) += d(g);
+        out.push_back({*Path::make({Spline::trusted(c.degree(), c.knots(), p)}, {0.001})});
+      }
+    return out;
+  }
+  static SkinJoin worstJoin(const Surface& skin, const Surface& form, int order) {
+    SkinJoin worst;
+    for (int side = 0; side < 4; ++side)
+      for (int i = 1; i < 40; ++i) {
+        const double t = i / 40.0, end = side % 2 ? 1 : 0;
+        SurfaceDerivatives d;
+        skin.derivatives(side < 2 ? end : t, side < 2 ? t : end, 3, d);
+        const auto n = beside(form)(d(0, 0));
+        worst.take(joinWith(*n, order, d, (side < 2 ? d(0, 1) : d(1, 0)).normalized(), 1 / 1300.0), {});
+        if (n->distanceMm > 0.001) worst.angleDeg = 90;
+      }
+    return worst;
+  }
+
+  void allFourSidesFlowIntoTheSkinTheyLieOn() {
+    const Surface form = wavyForm(14, 0.1);
+    for (const auto& [rows, columns] : {std::pair{2, 2}, {3, 3}, {4, 6}})
+      for (int order : {1, 2, 3}) {
+        const auto curves = linesOf(form, rows, columns);
+        NetworkOptions o;
+        o.flows.fill(order);
+        o.neighbour = [&](int) { return beside(form); };
+        const auto made = network(curves, o, {});
+        QVERIFY2(made, made ? "" : made.error().what.c_str());
+        QCOMPARE(made->patches.size(), size_t(1));
+        const SkinJoin worst = worstJoin(made->patches[0].surface, form, order);
+        qInfo("%d x %d G%d: %d points, %.5f mm, %.4f degree, %.4f, %.4f", rows, columns, order, points(*made),
+              made->deviationMm, worst.angleDeg, worst.curvature, worst.rate);
+        QVERIFY(curvesOffSkin(curves, *made) < 0.001);
+        QVERIFY(made->deviationMm <= 0.0005);
+        QVERIFY(worst.angleDeg < 0.01);
+        QVERIFY(order < 2 || worst.curvature < 0.01);
+        QVERIFY(order < 3 || worst.rate < SkinJoin::kRateAllowed);
+      }
+  }
+
+  void noisyCurvesAreFollowedWithinADeviationAndMoreEvenly() {
+    const Surface form = wavyForm(14, 0.1);
+    const auto curves = linesOf(form, 5, 5, 0.15);
+    NetworkOptions o;
+    o.flows.fill(2);
+    o.largestGap = {0.5};
+    o.neighbour = [&](int) { return beside(form); };
+    o.follow = {0.2};
+    o.flows.fill(2);
+    const auto loose = network(curves, o, {});
+    QVERIFY2(loose, loose ? "" : loose.error().what.c_str());
+    o.follow = {0};
+    o.flows.fill(0);
+    const auto exact = network(curves, o, {});
+    QVERIFY2(exact, exact ? "" : exact.error().what.c_str());
+    const double before = wrinkleIndex({exact->patches[0].surface}), now = wrinkleIndex({loose->patches[0].surface});
+    qInfo("wrinkle index %.3f, loosely %.3f, %.3f mm", before, now, loose->deviationMm);
+    QVERIFY(now < 0.5 * before);
+    QVERIFY(loose->deviationMm <= 0.2 + loose->sorted.largestGapMm);
+    const SkinJoin worst = worstJoin(loose->patches[0].surface, form, 2);
+    QVERIFY(worst.angleDeg < 0.01 && worst.curvature < 0.01);
+  }
+
+  void sidesThatCannotFlowOnAreNamed() {
+    const Surface form = wavyForm(14, 0.1);
+    auto curves = linesOf(form, 3, 3);
+    NetworkOptions o;
+    o.flows[FirstU] = 1;
+    QCOMPARE(code(curves, o), std::string("LM-N013"));
+    o.neighbour = [&](int) { return beside(form); };
+    QCOMPARE(code(curves, o), std::string("ok"));
+    // A curve inside that leaves the side out of the skin.
+    Points p = std::get<Spline>(curves[1].path.segments()[0]).points();
+    p(1, 2) += 0.3;
+    const Spline c = std::get<Spline>(curves[1].path.segments()[0]);
+    curves[1].path = *Path::make({Spline::trusted(c.degree(), c.knots(), p)}, {0.001});
+    QCOMPARE(code(curves, o), std::string("LM-L029"));
   }
 
   void unfitCurvesAreRefusedWithPlaceAndRemedy() {

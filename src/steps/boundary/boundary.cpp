@@ -60,17 +60,6 @@ Schema schema() {
 
 bool flows(const std::string& meets) { return meets == "g1" || meets == "g2" || meets == "g3"; }
 
-/// The neighbour of an edge: one of the picked skins on which it lies, or the face at the edge itself.
-Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const PickedSection& edge, const Context& cx) {
-  const Vec3 at = edge.curve->at(0.37 * edge.curve->last());
-  for (const Picked& skin : in.picked("skins")) {
-    LUMSK_TRY(n, neighbourFrom(skin, cx));
-    if (nurbs::placeOn(n, at, cx.tolerances.point, "", "")) return n;
-  }
-  const bool several = edge.places.size() > 1 || in.itemText("edges", edge.places.front(), "extent") != "alone";
-  return neighbourAt(edge.pick, several, "skins", cx);
-}
-
 Expected<nurbs::BoundaryEdge> edgeOf(const Inputs& in, const PickedSection& picked, size_t number, const Context& cx) {
   static const std::map<std::string, nurbs::PatchMeets> kinds{{"g0", nurbs::PatchMeets::G0},
                                                               {"g1", nurbs::PatchMeets::G1},
@@ -85,7 +74,8 @@ Expected<nurbs::BoundaryEdge> edgeOf(const Inputs& in, const PickedSection& pick
   e.meets = kinds.at(meets);
   if (!flows(meets)) return e;
   e.tension = in.itemNumber("edges", i, "tension").value_or(1.0);
-  LUMSK_TRY(n, neighbourOf(in, picked, cx));
+  const bool chain = picked.places.size() > 1 || in.itemText("edges", picked.places.front(), "extent") != "alone";
+  LUMSK_TRY(n, neighbourOf(in.picked("skins"), picked.pick, *picked.curve, chain, cx));
   e.neighbour = n;
   if (n) return e;
   if (meets == "g3") {
@@ -118,6 +108,7 @@ void addMarks(Outcome& out, const Inputs& in, const nurbs::BoundaryResult& r,
     flag.item = picked[i].item;
     flag.at = middleOf(r.surface, side, d);
     flag.key = "meets";
+    flag.group = side % 2 ? 2 : 1;
     const std::string meets = in.itemText("edges", picked[i].places.front(), "meets");
     if (flows(meets)) flag.mark = "G" + meets.substr(1);
     out.flags.push_back(std::move(flag));

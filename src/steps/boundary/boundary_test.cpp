@@ -1,4 +1,5 @@
 #include "nurbs/closest.h"
+#include "recipe/crossed.h"
 #include "support/recipes.h"
 
 using namespace lumsk;
@@ -115,6 +116,49 @@ private slots:
       made.push_back(*b.body("s9")->natural.begin()->second.surface);
     }
     QVERIFY((made[0].at(0.5, 0.3) - made[1].at(0.5, 0.3)).norm() > 1);
+  }
+
+  void aLoftMadeAPatchComesBackWhole() {
+    Bench b;
+    json sections = json::array(), guides = json::array();
+    for (int i = 0; i < 4; ++i) {
+      sections.push_back(pick(b.add("line", {{"points", pointList({{-30, 20.0 * i, 0}, {30, 20.0 * i, 0}})}})));
+      sections.back()["start"] = "0";
+    }
+    for (double x : {-30.0, 0.0, 30.0})
+      guides.push_back(pick(b.add("line", {{"points", pointList({{x, 0, 0}, {x, 60, 0}})}})));
+    const std::string id = b.add("loft", {{"sections", sections}, {"guides", guides}, {"left", "perpendicular"}});
+    b.run();
+    VERIFY_STEP(b, id);
+    const recipe::StepEntry before = *b.recipe.find(id);
+    const auto patch = recipe::madeAs(before, "boundary", steps::registry(), {});
+    QCOMPARE((*patch->inputs)["edges"].size(), size_t(4));
+    QCOMPARE((*patch->inputs)["guides"].size(), size_t(3));
+    b.recipe = b.recipe.withStep(patch);
+    b.run();
+    VERIFY_STEP(b, id);
+    const auto net = recipe::madeAs(*patch, "network", steps::registry(), {});
+    QCOMPARE((*net->inputs)["curves"].size(), size_t(7));
+    for (const auto& step : {recipe::madeAs(*patch, "loft", steps::registry(), {}),
+                             recipe::madeAs(*net, "loft", steps::registry(), {})}) {
+      for (const char* key : {"sections", "guides", "left"})
+        QVERIFY2((*step->inputs)[key] == (*before.inputs)[key], (*step->inputs)[key].dump().c_str());
+      QVERIFY(!step->inputs->contains("aside"));
+    }
+    // A ring that was picked as such: opposite edges stand together.
+    Bench ring4 = form();
+    ring4.add("boundary", {{"edges", ring()}});
+    ring4.run();
+    VERIFY_STEP(ring4, "s9");
+    const auto familyOf = [&](const std::string& item) {
+      recipe::InFamily own;
+      for (const auto& f : ring4.result("s9").outcome->flags)
+        if (f.item == item) own.family = f.group;
+      return own;
+    };
+    ring4.recipe = ring4.recipe.withStep(recipe::madeAs(*ring4.recipe.find("s9"), "network", steps::registry(), familyOf));
+    ring4.run();
+    VERIFY_STEP(ring4, "s9");
   }
 
   void badEdgesAreExplained() {

@@ -2,6 +2,7 @@
 
 #include "brep/names.h"
 #include "brep/skin.h"
+#include "steps/neighbours.h"
 #include "steps/skins.h"
 
 namespace lumsk::steps {
@@ -19,10 +20,18 @@ Schema schema() {
                                 {{"auto", "by itself"}, {"a", "A"}, {"b", "B"}})}),
           length("gap", "Largest gap", "Curves that miss one another by at most this are pulled together.", "0.01")
               .within(0, 10),
+          length("follow", "Follow within",
+                 "How far the skin may leave the curves between its sides, to be as even as can be; 0 passes through "
+                 "them.",
+                 "0")
+              .within(0, 100),
           sideMeets("start", "First of A", "How the skin leaves the first curve of family A"),
           sideMeets("end", "Last of A", "How the skin leaves the last curve of family A"),
           sideMeets("left", "First of B", "How the skin leaves the first curve of family B"),
           sideMeets("right", "Last of B", "How the skin leaves the last curve of family B"),
+          picks("skins", "Flows into", "Skins, solids or faces that sides lie on and flow into; edges know theirs.",
+                Kind::Skin | Kind::Solid | Kind::Face)
+              .optional(),
           mirrorPlaneField()};
 }
 
@@ -79,8 +88,17 @@ Vec3 cornerOf(const nurbs::NetworkResult& r) {
   return (acrossU - nextU).norm() < (acrossV - nextV).norm() ? acrossU : acrossV;
 }
 
+std::string nameOf(nurbs::Side side) {
+  switch (side) {
+  case nurbs::FirstV: return "first of A";
+  case nurbs::LastV: return "last of A";
+  case nurbs::FirstU: return "first of B";
+  default: return "last of B";
+  }
+}
+
 void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nurbs::NetworkCurve>& curves,
-              const Tolerances& tol) {
+              double follow, const Tolerances& tol) {
   const auto& net = r.sorted;
   std::string pulled;
   Problem gaps = problem("LM-N101", "");
@@ -102,10 +120,15 @@ void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nur
               .measure(millimetres(net.overhang[i]))
               .at(net.overhangAt[i])
               .tryThis("the skin ends at the crossing; put a curve of the other family at the end"));
-  if (r.deviationMm > tol.fit.mm + net.largestGapMm)
+  for (const auto& [side, key] : sideKeys())
+    if (const nurbs::SkinJoin& j = r.joins[side]; j.worst(tol) > 1)
+      out.notes.push_back(joinNote("LM-N106", "the skin does not flow on as closely as asked at the " + nameOf(side), j,
+                                   tol)
+                              .tryThis("relax this side, match the ends of the curves there, or smooth its neighbour"));
+  if (r.deviationMm > tol.fit.mm + net.largestGapMm + follow)
     out.notes.push_back(problem("LM-N105", "the skin leaves its curves by more than the fit tolerance")
                             .measure(millimetres(r.deviationMm))
-                            .want(millimetres(tol.fit.mm + net.largestGapMm))
+                            .want(millimetres(tol.fit.mm + net.largestGapMm + follow))
                             .at(r.deviationAt)
                             .tryThis("bring the curves closer together, or smooth them"));
   if (r.pointedPole)
@@ -122,7 +145,16 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const auto curves = curvesOf(in);
   nurbs::NetworkOptions o;
   o.largestGap = {in.number("gap")};
-  for (const auto& [side, key] : sideKeys()) o.sides[side] = sideMeetsOf(in.text(key));
+  o.follow = {in.number("follow")};
+  for (const auto& [side, key] : sideKeys()) {
+    const std::string how = in.text(key);
+    o.sides[side] = sideMeetsOf(how);
+    if (how[0] == 'g') o.flows[side] = how[1] - '0';
+  }
+  o.neighbour = [&](int i) {
+    const Picked& p = in.picked("curves")[size_t(i)];
+    return neighbourOf(in.picked("skins"), p, curves[size_t(i)].path, false, cx);
+  };
   o.mirror = mirrorPlane(in);
   auto made = nurbs::network(curves, o, cx);
   if (!made) {
@@ -135,7 +167,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   Outcome out;
   out.flags = flagsFor(*made, curves, in);
-  addNotes(out, *made, curves, cx.tolerances);
+  addNotes(out, *made, curves, o.follow.mm, cx.tolerances);
   std::vector<brep::NamedSurface> faces;
   int controls = 0;
   const auto& net = made->sorted;
@@ -165,6 +197,11 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const auto rows = std::count_if(net.rows.begin(), net.rows.end(), [](const auto& c) { return c.index >= 0; });
   out.summary = std::to_string(rows) + " × " + std::to_string(net.columns.size()) + " - " + std::to_string(controls) +
                 " points - " + format(millimetres(made->deviationMm), 1);
+  nurbs::SkinJoin worst;
+  for (const nurbs::SkinJoin& j : made->joins) worst.take(j, cx.tolerances);
+  if (worst.angleDeg > 0 || worst.curvature > 0)
+    out.summary += " - worst join " + format(degrees(worst.angleDeg), 1) +
+                   (worst.curvature > 0 ? ", " + formatNumber(100 * worst.curvature, 2) + " %" : "");
   return out;
 }
 
