@@ -34,7 +34,7 @@ namespace lumsk::app {
 MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedFolder)
     : w_(registry), view_(new ViewWidget(w_)), before_(new CompareView(*view_)), rail_(new StageRail),
       drawer_(new Drawer(w_)), column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget),
-      strip_(new ReadoutStrip(w_)), views_(new QWidget), notice_(new NoticeBar(views_)), autosave_(w_, unsavedFolder) {
+      strip_(new ReadoutStrip(w_)), views_(new QWidget), ways_(new WaysTray(w_, *view_)), notice_(new NoticeBar(views_)), autosave_(w_, unsavedFolder) {
   setObjectName("main");
   resize(1280, 800);
   setAcceptDrops(true);
@@ -68,6 +68,7 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   layout->setContentsMargins(0, 0, 0, 0);
   layout->setSpacing(0);
   layout->addLayout(middle, 1);
+  layout->addWidget(ways_);
   layout->addWidget(strip_);
   setCentralWidget(whole);
 
@@ -219,6 +220,8 @@ void MainWindow::makeMenus() {
     view_->showOtherHalf(on);
     before_->takeState();
   });
+  auto* ways = view->addAction(tr("Try ways (T)"), this, [this] { emit w_.waysWanted(); });
+  ways->setObjectName("try-ways");
   auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
   for (const auto& s : w_.registry().all())
     stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), said(s.label), this, [this, k = s.kind] {
@@ -296,6 +299,7 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("view: Fit all"), [this] { view_->fitAll(); });
   command_->addCommand(tr("view: Before and now, side by side"), [this] { sideBySide_->toggle(); });
   command_->addCommand(tr("view: Other half"), [this] { findChild<QAction*>("other-half")->toggle(); });
+  command_->addCommand(tr("try ways"), [this] { emit w_.waysWanted(); });
   command_->addCommand(tr("file: Save"), [this] { save(); });
   command_->addCommand(tr("file: Bring in"), [this] { bringInDialog(); });
   command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
@@ -594,6 +598,7 @@ bool MainWindow::eventFilter(QObject* o, QEvent* e) {
 void MainWindow::keyPressEvent(QKeyEvent* e) {
   if (e->key() == Qt::Key_Escape) {
     if (background_.busy()) return background_.stop();
+    if (ways_->isVisible()) return ways_->giveUp();
     w_.escape();
     return;
   }

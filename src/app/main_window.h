@@ -11,6 +11,7 @@
 #include "app/recipe_column.h"
 #include "app/start_panel.h"
 #include "app/tool_panels.h"
+#include "app/ways_tray.h"
 #include "exchange/export.h"
 
 #include <QMainWindow>
@@ -89,6 +90,7 @@ private:
   QWidget* views_; ///< the view, beside the one of before when that is shown
   CommandField* command_;
   StartPanel* start_;
+  WaysTray* ways_;
   QWidget* tags_;
   LensBar* lenses_;
   LensPanel* lensPanel_;

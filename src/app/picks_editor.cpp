@@ -227,7 +227,7 @@ void PicksEditor::addChoice(Chip* chip, const json& pick, const recipe::Field& s
 
 /// How the skin leaves this pick: a short list under its button.
 void PicksEditor::addContinuity(Chip* chip, int index, const recipe::Field& sub) {
-  const std::string chosen = value_[size_t(index)].value(sub.key, sub.options[0].key);
+  const std::string chosen = value_[size_t(index)].value(sub.key, sub.fallback);
   QString text;
   for (const auto& o : sub.options)
     if (o.key == chosen) text = said(o.label);

@@ -71,6 +71,12 @@ void StepForm::addSwitches(QVBoxLayout& layout) {
   }
   row->addStretch();
   layout.addLayout(row);
+  auto* ways = new QHBoxLayout;
+  row = ways;
+  connect(add(tr("Try ways"), tr("All constructions that these curves allow, side by side (T)"), "try-ways"),
+          &QPushButton::clicked, &w_, &Workspace::waysWanted);
+  ways->addStretch();
+  layout.addLayout(ways);
 }
 
 void StepForm::sync() {

@@ -264,12 +264,17 @@ void ViewWidget::setLens(const scene::LensState& lens) {
 }
 
 QImage ViewWidget::picture(QSize size, std::optional<recipe::Finish> finish) {
-  if (!viewer() || !shown_) return {};
-  makeCurrent();
+  if (!shown_) return {};
   auto drawing = std::make_shared<scene::Drawing>(*shown_);
   for (auto* list : {&drawing->bodies, &drawing->later})
     for (auto& b : *list) b.finish = finish.value_or(b.finish);
-  viewer()->show(drawing, lensResult_);
+  return pictureOf(drawing, lensResult_, size);
+}
+
+QImage ViewWidget::pictureOf(const scene::DrawingPtr& drawing, const scene::LensResultPtr& result, QSize size) {
+  if (!viewer()) return {};
+  makeCurrent();
+  viewer()->show(drawing, result);
   const int before = viewer()->view()->ChangeRenderingParams().NbMsaaSamples;
   viewer()->view()->ChangeRenderingParams().NbMsaaSamples = 4;
   Image_PixMap pixels;
@@ -545,6 +550,7 @@ void ViewWidget::keyPressEvent(QKeyEvent* e) {
   if (e->key() == Qt::Key_Escape && editor_) return closeEditor();
   if (e->modifiers() == Qt::NoModifier && e->key() == Qt::Key_B) return showBefore(true);
   if (e->modifiers() == Qt::NoModifier && peek(e->key(), true)) return;
+  if (e->key() == Qt::Key_T && e->modifiers() == Qt::NoModifier) return void(emit w_.waysWanted());
   if (e->key() == Qt::Key_F && e->modifiers() == Qt::NoModifier) return fitAll();
   if (e->key() == Qt::Key_F && e->modifiers() == Qt::ShiftModifier) return fitPicks();
   if (e->key() == Qt::Key_O) {

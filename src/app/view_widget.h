@@ -33,6 +33,8 @@ public:
   void pointTo(const std::optional<scene::Highlight>& h);
   /// What is seen, at any size, without marks; with a finish, all bodies have it. Null when it cannot be drawn.
   QImage picture(QSize size, std::optional<recipe::Finish> finish);
+  /// Another drawing under the same camera and lens, with what the lens shows on it.
+  QImage pictureOf(const scene::DrawingPtr& drawing, const scene::LensResultPtr& result, QSize size);
   std::string thumbnail(); ///< PNG of the view, 320 px wide
 
 signals:

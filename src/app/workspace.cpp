@@ -4,6 +4,7 @@
 #include "exchange/files.h"
 #include "recipe/crossed.h"
 #include "recipe/rearrange.h"
+#include "recipe/ways.h"
 
 #include <QFileInfo>
 #include <nlohmann/json.hpp>
@@ -301,6 +302,7 @@ void Workspace::keepDraft() {
   history_.push(now_, entry ? tr("add %1").arg(QString::fromStdString(entry->label)).toStdString() : "");
   draft_.clear();
   beforeDraft_ = nullptr;
+  beforeWay_.reset();
   open_.clear();
   field_.clear();
   showAsOf();
@@ -311,12 +313,53 @@ void Workspace::keepDraft() {
 void Workspace::dropDraft() {
   if (draft_.empty()) return;
   const auto back = beforeDraft_;
+  beforeWay_.reset();
   draft_.clear();
   open_.clear();
   field_.clear();
   beforeDraft_ = nullptr;
   dragBase_ = nullptr;
   change(back, false);
+  emit focusChanged();
+}
+
+json Workspace::picksForWays() const {
+  if (const auto* entry = now_->find(open_)) return recipe::crossedPicks(*entry, registry_);
+  json out = json::array();
+  for (const scene::Hit& h : selection_)
+    if (recipe::has(Kind::Curve | Kind::Edge, h.kind)) {
+      out.push_back(pickValue(h));
+      out.back()["id"] = "p" + std::to_string(out.size());
+    }
+  return out;
+}
+
+void Workspace::showWay(const recipe::StepEntry* way) {
+  if (!way) {
+    if (!beforeWay_) return;
+    const recipe::StepPtr before = *beforeWay_;
+    if (!before) return dropDraft();
+    beforeWay_.reset();
+    change(std::make_shared<const Recipe>(now_->withStep(before)), false);
+    return void(emit focusChanged());
+  }
+  auto entry = std::make_shared<recipe::StepEntry>(*way);
+  if (!beforeWay_) {
+    const int at = now_->indexOf(draft_);
+    beforeWay_ = at < 0 ? nullptr : now_->steps[size_t(at)];
+  }
+  Recipe next = *now_;
+  if (draft_.empty()) {
+    beforeDraft_ = now_;
+    draft_ = "s" + next.newId();
+  }
+  entry->id = draft_;
+  entry->label = freeLabel(said(registry_.find(way->kind)->label).toStdString());
+  const bool there = next.find(draft_) != nullptr;
+  open_ = draft_;
+  selection_.clear();
+  change(std::make_shared<const Recipe>(there ? next.withStep(entry) : next.withInserted(entry)), false);
+  chooseField();
   emit focusChanged();
 }
 

@@ -62,6 +62,10 @@ public:
   void startDraft(const std::string& kind);
   void keepDraft();
   void dropDraft();
+  /// Picks through which several constructions may go: of the open step, else what is picked; see recipe/ways.h.
+  json picksForWays() const;
+  /// The draft becomes one of them; null: what it was before.
+  void showWay(const recipe::StepEntry* way);
   void undo();
   void redo();
   void unfold(const std::string& step, const std::string& field = {});
@@ -129,6 +133,7 @@ signals:
   void problemArose(const lumsk::Problem& p);
   void told(const QString& sentence); ///< news that need no answer
   void wantsLookAt(const lumsk::Vec3& p);
+  void waysWanted(); ///< every construction through what is picked is to be tried
 
 public:
   void lookAt(const Vec3& p) { emit wantsLookAt(p); }
@@ -145,13 +150,14 @@ private:
   void chooseField();
   bool hasFlags(const std::string& key) const;
   void endReplacing();
-  json pickValue(const scene::Hit& h);
+  static json pickValue(const scene::Hit& h);
   std::string freeMeasurementName(const std::string& base) const;
   std::string freeLabel(const std::string& base) const;
 
   const recipe::Registry& registry_;
   recipe::History history_;
   recipe::RecipePtr now_, saved_, dragBase_, beforeDraft_;
+  std::optional<recipe::StepPtr> beforeWay_; ///< the draft before ways were shown; null in it: there was none
   std::string draft_, open_, field_, replacing_, shownAsOf_;
   std::vector<scene::Hit> selection_;
   std::vector<std::string> rows_;

@@ -37,7 +37,7 @@ void Workspace::turnItem(const std::string& step, const std::string& key, const 
       i[sub->key] = !i.value(sub->key, false);
     } else {
       const auto options = recipe::optionsFor(*sub, i);
-      const std::string now = i.value(sub->key, options[0].key);
+      const std::string now = i.value(sub->key, sub->fallback.empty() ? options[0].key : sub->fallback);
       size_t next = 0;
       if (sub->options[0].key == "auto")
         next = now == "auto" ? 1 + size_t(std::max(0, group)) % (options.size() - 1) : 0;

@@ -8,7 +8,7 @@
 #include "exchange/report.h"
 #include "exchange/step_file.h"
 #include "inspect/state.h"
-#include "recipe/evaluator.h"
+#include "recipe/ways.h"
 #include "scene/picture.h"
 #include "sheet/sheet.h"
 #include "steps/registry.h"
@@ -169,6 +169,42 @@ void tellState(const json& b) {
                            b["joins"]["gap_mm"].get<double>(), b["joins"]["angle_deg"].get<double>());
 }
 
+/// Every construction through the curves of a step, the best first.
+int ways(const std::string& file, const std::string& step, bool asJson) {
+  const auto project = exchange::readProject(file);
+  if (!project) return complain(project.error()), kWrongUse;
+  const recipe::StepEntry* entry = project->recipe.find(step);
+  const json picks = entry ? recipe::crossedPicks(*entry, steps::registry()) : json::array();
+  if (picks.empty()) {
+    std::cerr << "no step '" << step << "' that goes through curves in several ways\n";
+    return kWrongUse;
+  }
+  recipe::Evaluator evaluator(steps::registry());
+  const auto model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(project->recipe), {});
+  Context cx;
+  cx.tolerances = project->recipe.tolerances;
+  json out = json::array();
+  for (const recipe::Way& w : recipe::tryWays(picks, recipe::modelBefore(*model, step), steps::registry(), cx)) {
+    const recipe::WayFigures& f = w.figures;
+    json one{{"name", w.name}, {"kind", w.step->kind}, {"fits", w.fits()}, {"holds", w.holds}, {"best", w.best}};
+    if (w.fits())
+      one.update({{"deviation_mm", f.deviationMm}, {"wrinkles", f.wrinkles}, {"radius_mm", f.smallestRadiusMm},
+                  {"control_points", f.controlPoints}, {"seconds", w.result.seconds}});
+    if (w.fits() && f.joins) one.update({{"gap_mm", f.gapMm}, {"angle_deg", f.angleDeg}, {"curvature_rel", f.curvature}});
+    if (w.best) one["reason"] = w.reason;
+    if (!w.fits() && w.result.problem) one["problem"] = w.result.problem->code + ": " + sentence(*w.result.problem);
+    if (!asJson && w.fits())
+      std::cout << fmt::format("{:24} {:.4f} mm off, wrinkles {:.3g}, radius {:.3g} mm, {} points, {:.0f} ms{}\n", w.name,
+                               f.deviationMm, f.wrinkles, f.smallestRadiusMm, f.controlPoints,
+                               1000 * w.result.seconds, w.best ? " - best: " + w.reason : "");
+    if (!asJson && !w.fits())
+      std::cout << fmt::format("{:24} {}\n", w.name, one.value("problem", std::string("does not fit")));
+    out.push_back(std::move(one));
+  }
+  if (asJson) std::cout << out.dump(2) << '\n';
+  return kDone;
+}
+
 int check(const std::string& file, bool asJson) {
   const std::string ending = exchange::extensionOf(file);
   json out{{"bodies", json::array()}};
@@ -312,6 +348,11 @@ int main(int argc, char** argv) {
   auto* convertCommand = app.add_subcommand("convert", "read one format, write another");
   convertCommand->add_option("IN", file)->required();
   convertCommand->add_option("OUT", to)->required();
+  std::string step;
+  auto* waysCommand = app.add_subcommand("ways", "all constructions through the curves of a step, compared");
+  waysCommand->add_option("FILE", file)->required();
+  waysCommand->add_option("STEP", step, "id of a loft, network or boundary")->required();
+  waysCommand->add_flag("--json", asJson, "as JSON");
   auto* stepsCommand = app.add_subcommand("steps", "all steps with their inputs");
   stepsCommand->add_flag("--json", asJson, "as JSON");
   auto* textsCommand = app.add_subcommand("texts", "all texts of steps and lenses, for translators");
@@ -324,6 +365,7 @@ int main(int argc, char** argv) {
   if (*runCommand) return run(r);
   if (*checkCommand) return check(file, asJson);
   if (*convertCommand) return convert(file, to);
+  if (*waysCommand) return ways(file, step, asJson);
   if (*textsCommand) return listTexts();
   return listSteps(asJson);
 }

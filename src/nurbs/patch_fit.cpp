@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace lumsk::nurbs {
 
@@ -30,7 +31,7 @@ constexpr double kEnough = 4;      ///< later tries: edges are fits too, whose e
 constexpr int kMostSteps = 6;      ///< as long as they help
 constexpr double kHelps = 0.6;
 constexpr double kJoinPart = 0.1, kRatePart = 0.1; ///< of a join's tolerances: what the fit may use
-constexpr double kGapPart = 0.2;                   ///< of `fit`
+constexpr double kGapPart = 0.2, kBareGapPart = 0.6; ///< of `fit`; the latter where nothing flows on
 constexpr double kEvenness = 1e-13; ///< weight of the evenness in unit scale; with a tenth of it rounding shows
 constexpr double kNearPart = 1e-4;  ///< of a derivative across: for differences
 constexpr double kMoreEven = 10, kMostEven = 1e-8;
@@ -40,7 +41,8 @@ constexpr double kTensionWeight = 0.01, kTensionFades = 0.3; ///< the latter: to
 constexpr double kLeastShare = 0.05;    ///< of the ring: what the places of poles and short sides count at least
 constexpr double kLeastReach = 0.01;    ///< of the ring: shorter derivatives across, beside poles, do not count more
 constexpr double kLeastPoleSine = 0.05; ///< sides that meet more sharply say no tangent plane
-constexpr int kGuideLooks = 90;
+constexpr double kGuideWeight = 0.1; ///< of places along guides, beside those of sides
+constexpr int kGuideLooks = 90, kFootSteps = 4;
 constexpr double kLeastGuidePower = -6; ///< of ten, of guides' weights
 constexpr int kGuideHalvings = 8;
 constexpr int kGradings = 4;            ///< halvings of the knots towards corners that disagree
@@ -274,7 +276,7 @@ private:
     for (int k : sides) family.curves += order(k) > 0 ? 2 : 1;
     LeanOptions lean;
     lean.degree = kDegree;
-    lean.fit = {kGapPart * cx_.tolerances.fit.mm};
+    lean.fit = {gapPart() * cx_.tolerances.fit.mm};
     lean.firstSpans = kFirstSpans;
     lean.baseSamples = 80;
     const double perRad = lean.fit.mm / (kFirstPart * radFromDeg(cx_.tolerances.angle.deg));
@@ -335,7 +337,14 @@ private:
     }
     return {};
   }
-  Expected<Asked> ask(int side, double s) const {
+  /// Neighbours are asked once at a place.
+  Expected<Asked> ask(int side, double s) {
+    if (const auto known = known_.find({side, s}); known != known_.end()) return known->second;
+    LUMSK_TRY(a, asked(side, s));
+    known_[{side, s}] = a;
+    return a;
+  }
+  Expected<Asked> asked(int side, double s) const {
     Asked a;
     a.side = side, a.s = s;
     const Vec2 x = domain(side, s);
@@ -374,8 +383,12 @@ private:
     SurfaceSquares squares(kDegree, clampedKnots(kDegree, breaksU_), clampedKnots(kDegree, breaksV_));
     std::optional<Surface> now, even;
     const bool pulled = std::any_of(sides_.begin(), sides_.end(), [](const PatchSide& s) { return s.tension != 1; });
+    // Finer knots go on from what the coarser ones gave.
+    const bool first = !last_ || pulled;
+    if (!first) now = last_;
     LUMSK_CHECK(solveOnce(squares, now, even));
-    for (int step = 0; step < leastSteps(); ++step) LUMSK_CHECK(solveOnce(squares, now, even));
+    for (int step = first ? 0 : std::max(0, leastSteps() - 1); step < leastSteps(); ++step)
+      LUMSK_CHECK(solveOnce(squares, now, even));
     if (pulled) {
       even = now;
       for (int step = 0; step <= leastSteps(); ++step) LUMSK_CHECK(solveOnce(squares, now, even));
@@ -390,7 +403,13 @@ private:
       if (next.worst < best.worst) best = std::move(next);
       if (!helps) break;
     }
+    last_ = best.fitted.surface;
     return best;
+  }
+  double gapPart() const {
+    for (int k = 0; k < 4; ++k)
+      if (order(k) > 0) return kGapPart;
+    return kBareGapPart;
   }
   int leastSteps() const {
     bool bends = false;
@@ -503,14 +522,37 @@ private:
     rows.ask({term(3, n), term(2, -by2), term(1, -by1)}, here - by1.dot(w) - by2.dot(w2), weight);
   }
 
-  void addGuide(SurfaceSquares& squares, const Path& g, const Surface& now) const {
+  /// The place of the patch nearest to one of a guide: sought everywhere once, then from where it was.
+  Vec2 guidePlace(const Path* g, int i, const Vec3& p, const Surface& now) {
+    const auto known = guidePlaces_.find({g, i});
+    if (known == guidePlaces_.end()) {
+      const ClosestOnSurface at = closestPoint(now, p);
+      return guidePlaces_[{g, i}] = Vec2(at.u, at.v);
+    }
+    Vec2& x = known->second;
+    for (int it = 0; it < kFootSteps; ++it) {
+      SurfaceDerivatives d;
+      now.derivatives(x.x(), x.y(), 1, d);
+      const Vec3 r = p - d(0, 0);
+      const double a = d(1, 0).squaredNorm(), b = d(1, 0).dot(d(0, 1)), c = d(0, 1).squaredNorm(), det = a * c - b * b;
+      if (!(det > 0)) break;
+      const double u = d(1, 0).dot(r), v = d(0, 1).dot(r);
+      const Vec2 step((c * u - b * v) / det, (a * v - b * u) / det);
+      x = (x + step).cwiseMax(0.0).cwiseMin(1.0);
+      if (step.norm() < 1e-10) break;
+    }
+    return x;
+  }
+
+  void addGuide(SurfaceSquares& squares, const Path& g, const Surface& now) {
     constexpr int kPlaces = 60;
-    const double root = o_.guideWeight * std::sqrt(1.0 / kPlaces);
+    const double root = kGuideWeight * o_.guideWeight * std::sqrt(1.0 / kPlaces);
     for (int i = 0; i <= kPlaces; ++i) {
       const Vec3 p = g.at(g.last() * i / kPlaces);
-      const ClosestOnSurface at = closestPoint(now, p);
-      PlaceRows rows = squares.at(at.u, at.v, 0);
-      rows.ask({{0, 0, now.normal(at.u, at.v)}}, now.normal(at.u, at.v).dot(p), root);
+      const Vec2 at = guidePlace(&g, i, p, now);
+      PlaceRows rows = squares.at(at.x(), at.y(), 0);
+      const Vec3 n = now.normal(at.x(), at.y());
+      rows.ask({{0, 0, n}}, n.dot(p), root);
       squares.add(rows);
     }
   }
@@ -533,7 +575,7 @@ private:
           f.surface.derivatives(a.u, a.v, 3, d);
           const double gap = (d(0, 0) - a.at).norm();
           f.gapMm[size_t(k)] = std::max(f.gapMm[size_t(k)], gap);
-          here = std::max(here, gap / (kGapPart * cx_.tolerances.fit.mm));
+          here = std::max(here, gap / (gapPart() * cx_.tolerances.fit.mm));
           if (order(k) == 0 || isPole(k) || a.besidePole || a.tangency < 1) continue;
           const SkinJoin join = joinOf(a, d, a.bending < 1 ? 1 : order(k));
           f.joins[size_t(k)].take(join, cx_.tolerances);
@@ -581,6 +623,9 @@ private:
   std::vector<PatchCorner> corners_, poleCorners_; ///< the latter only told
   std::array<Pole, 4> poles_;
   std::vector<Asked> asked_;
+  std::map<std::pair<int, double>, Asked> known_;
+  std::map<std::pair<const Path*, int>, Vec2> guidePlaces_;
+  std::optional<Surface> last_; ///< of the try before
 };
 
 } // namespace

@@ -1,13 +1,17 @@
+#include "app/ways_tray.h"
 #include "app/window.h"
 #include "nurbs/closest.h"
 #include "nurbs/wrinkles.h"
 
 #include <QFile>
+#include <QMenu>
 #include <QTableWidget>
 #include <QWheelEvent>
 
 using namespace lumsk;
 using namespace lumsk::test;
+using lumsk::app::TriedWay;
+using lumsk::app::WaysTray;
 
 /// Lofts made by hand: ends that flow into other skins, orders that are offered.
 class LoftsWindowTest : public WindowTestBase {
@@ -300,6 +304,127 @@ private slots:
     QVERIFY(moved > 0.1);
     click("keep");
     QVERIFY(settled());
+  }
+
+  void anEdgeIsMatchedToAnotherSkinAndItsReachIsPulled() {
+    Splines all;
+    all.add({{0, -40, -6}, {60, -40, -6}});
+    all.add({{0, -10, 0}, {60, -10, 0}});
+    all.add({{0, -6, 4}, {30, -5, 5}, {60, -6, 4}});
+    all.add({{0, 30, 2}, {60, 30, 2}});
+    openSplines(all);
+    for (const auto& [a, b] : {std::pair(Vec3(20, -40, -6), Vec3(20, -10, 0)), {Vec3(30, -5, 5), Vec3(20, 30, 2)}}) {
+      startLoft();
+      pickAt(a);
+      pickAt(b);
+      click("keep");
+      QVERIFY(settled());
+    }
+    const std::string moving = w().model()->recipe->steps.back()->id;
+    for (int i = 1; i <= 4; ++i) w().setVisible("s" + std::to_string(i), false);
+    QVERIFY(settled());
+    keys(Qt::Key_3);
+    click("tool-match");
+    QVERIFY(settled());
+    view().setFocus();
+    const std::string id = w().draft();
+    pickAt({30, -5, 5});
+    QCOMPARE(inputs(id)["edges"].size(), size_t(1));
+    click("pick-targets");
+    view().setFocus();
+    pickAt({20, -10, 0});
+    QCOMPARE(inputs(id)["targets"].size(), size_t(1));
+    QVERIFY2(result(id)->status == recipe::Status::Ok, result(id)->problem ? result(id)->problem->what.c_str() : "");
+    const auto off = [&] { // from the other skin: place and slope
+      double worst = 0, turn = 0;
+      for (int i = 1; i < 20; ++i) {
+        const auto f = nurbs::closestPoint(skinOf(id), Vec3(3.0 * i, -10, 0));
+        worst = std::max(worst, f.distanceMm);
+        const double a = degFromRad(angleBetweenRad(skinOf(id).normal(f.u, f.v), Vec3(0, -0.2, 1)));
+        turn = std::max(turn, std::min(a, 180 - a));
+      }
+      return std::make_pair(worst, turn);
+    };
+    VERIFY_AT_MOST(off().first, 0.001);
+    VERIFY_AT_MOST(off().second, 0.01);
+    // The body is the same one, changed.
+    QCOMPARE(result(id)->outcome->outputs[0].continues, moving);
+    QCOMPARE(w().model()->bodies.size(), size_t(2));
+    // The handle of its reach: the change ends nearer.
+    const Vec3 middle = skinOf(id).at(0.5, 0.8);
+    const Mark reach = mark(Mark::Kind::Handle, [&](const Mark& m) { return !m.item.empty(); });
+    drag(reach.at.toPoint(), (reach.from + 0.5 * (reach.at - reach.from)).toPoint());
+    const double now = std::atof(inputs(id)["edges"][0].value("reach", json("1")).dump().c_str() + 1);
+    QVERIFY2(now > 0.3 && now < 0.7, inputs(id)["edges"][0].dump().c_str());
+    VERIFY_AT_MOST(off().second, 0.01);
+    QVERIFY((skinOf(id).at(0.5, 0.8) - middle).norm() > 1e-4);
+    // The continuity menu on the chip: only to meet it.
+    auto* how = window_->findChild<QPushButton*>("pick-meets");
+    QVERIFY(how && how->text() == "G2");
+    QTest::mouseClick(how, Qt::LeftButton);
+    auto* list = how->findChild<QMenu*>();
+    QTRY_VERIFY(list->isVisible());
+    QTest::mouseClick(list, Qt::LeftButton, {}, list->actionGeometry(list->actions()[0]).center());
+    QVERIFY(settled());
+    QVERIFY(off().second > 1);
+    VERIFY_AT_MOST(off().first, 0.001);
+    click("keep");
+    QVERIFY(settled());
+  }
+
+  void waysAreTriedComparedAndOneIsKept() {
+    openArches();
+    const size_t steps = w().recipe().steps.size();
+    for (double y : {0.0, 30.0, 60.0}) pickAt({20, y, 10.6}, Qt::ControlModifier);
+    for (double x : {0.0, 30.0, 60.0}) pickAt({x, 15, x == 30 ? 15.0 : 3.0}, Qt::ControlModifier);
+    QCOMPARE(w().selection().size(), size_t(6));
+    keys(Qt::Key_T);
+    auto* tray = window_->findChild<WaysTray*>("ways");
+    QTRY_VERIFY_WITH_TIMEOUT(tray->isVisible() && !tray->busy(), 20000);
+    QVERIFY(settled());
+    // Loft both ways, network, boundary: the best comes first and stands in place.
+    std::set<std::string> kinds;
+    for (const TriedWay& t : tray->ways()) kinds.insert(t.way.step->kind);
+    QCOMPARE(kinds, (std::set<std::string>{"loft", "network", "boundary"}));
+    QVERIFY(tray->ways().size() >= 4 && tray->ways()[0].way.best && !tray->ways()[0].way.reason.empty());
+    QCOMPARE(tray->shown(), 0);
+    QCOMPARE(w().recipe().find(w().draft())->kind, tray->ways()[0].way.step->kind);
+    for (const TriedWay& t : tray->ways()) QVERIFY(t.way.figures.controlPoints > 0 && t.way.figures.wrinkles >= 0);
+    // The pointer on a card shows it in place; what is not kept leaves no trace.
+    auto* card = tray->findChild<QWidget*>("way-1");
+    QEnterEvent enter(QPointF(5, 5), QPointF(5, 5), card->mapToGlobal(QPointF(5, 5)));
+    QCoreApplication::sendEvent(card, &enter);
+    QVERIFY(settled());
+    QCOMPARE(tray->shown(), 1);
+    QCOMPARE(w().recipe().find(w().draft())->kind, tray->ways()[1].way.step->kind);
+    view().setFocus();
+    keys(Qt::Key_Left);
+    QCOMPARE(tray->shown(), 0);
+    keys(Qt::Key_Escape);
+    QVERIFY(settled());
+    QVERIFY(!tray->isVisible() && w().draft().empty());
+    QCOMPARE(w().recipe().steps.size(), steps);
+    // From a draft: its picks count, Enter keeps what is shown as one step, one undo takes it away.
+    startLoft();
+    for (double y : {0.0, 30.0, 60.0}) pickAt({20, y, 10.6});
+    click("pick-guides");
+    view().setFocus();
+    for (double x : {0.0, 60.0}) pickAt({x, 15, 3.0});
+    click("try-ways");
+    QTRY_VERIFY_WITH_TIMEOUT(tray->isVisible() && !tray->busy(), 20000);
+    QVERIFY(settled());
+    view().setFocus();
+    keys(Qt::Key_Right);
+    QVERIFY(settled());
+    const std::string kind = tray->ways()[1].way.step->kind;
+    keys(Qt::Key_Return);
+    QVERIFY(settled());
+    QVERIFY(!tray->isVisible() && w().draft().empty());
+    QCOMPARE(w().recipe().steps.size(), steps + 1);
+    QCOMPARE(w().recipe().steps.back()->kind, kind);
+    QVERIFY(result(w().recipe().steps.back()->id)->status == recipe::Status::Ok);
+    w().undo();
+    QCOMPARE(w().recipe().steps.size(), steps);
   }
 
   void anEdgeIsASectionAloneAsAChainAndAllAround() {

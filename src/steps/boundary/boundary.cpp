@@ -238,6 +238,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step boundary() { return {"boundary", 1, "Boundary", Stage::Surfaces, schema, compute}; }
+Step boundary() {
+  return {"boundary", 1, "Boundary", Stage::Surfaces, schema, compute, Crossed{"edges", "", "", {}, "guides"}};
+}
 
 } // namespace lumsk::steps

@@ -1,0 +1,241 @@
+#include "app/ways_tray.h"
+
+#include "app/preferences.h"
+#include "app/view_widget.h"
+#include "app/words.h"
+
+#include <QEvent>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QMouseEvent>
+#include <QStyle>
+#include <QVBoxLayout>
+#include <chrono>
+#include <nlohmann/json.hpp>
+
+namespace lumsk::app {
+
+namespace {
+
+constexpr QSize kPicture(184, 104);
+
+QLabel* label(const QString& text, const char* role) {
+  auto* l = new QLabel(text);
+  l->setProperty("tone", role);
+  l->setAttribute(Qt::WA_TransparentForMouseEvents);
+  return l;
+}
+
+/// The model with a way as its last step, drawn, and seen through a lens.
+TriedWay tried(recipe::Way way, const recipe::Model& model, const scene::Drawing* before, const scene::LensState& lens,
+               const Context& cx) {
+  recipe::Model with = model;
+  recipe::Recipe r = *model.recipe;
+  r.steps.push_back(way.step);
+  with.recipe = std::make_shared<const recipe::Recipe>(std::move(r));
+  with.results[way.step->id] = way.result;
+  recipe::collectBodies(with);
+  TriedWay out;
+  out.drawing = scene::draw(with, scene::Quality::Moving, before);
+  if (lens.needsWork())
+    out.lensResult = std::make_shared<const scene::LensResult>(scene::LensWork().make(out.drawing, lens, true, cx));
+  out.way = std::move(way);
+  return out;
+}
+
+} // namespace
+
+WaysTray::WaysTray(Workspace& w, ViewWidget& view)
+    : w_(w), view_(view), title_(label(tr("Ways"), "head")), reason_(label({}, "soft")), unfit_(label({}, "soft")),
+      cards_(new QHBoxLayout) {
+  setObjectName("ways");
+  setAccessibleName(tr("ways to make a skin through the same curves"));
+  setAttribute(Qt::WA_StyledBackground);
+  auto* row = new QHBoxLayout(this);
+  row->setContentsMargins(12, 8, 12, 8);
+  row->setSpacing(12);
+  auto* words = new QVBoxLayout;
+  words->setSpacing(6);
+  for (QLabel* l : {title_, reason_, unfit_}) {
+    l->setWordWrap(true);
+    l->setFixedWidth(176);
+    words->addWidget(l);
+  }
+  auto* keys = label(tr("Left and Right show another one, Enter keeps it, Esc goes back"), "soft");
+  keys->setWordWrap(true);
+  keys->setFixedWidth(176);
+  words->addStretch();
+  words->addWidget(keys);
+  row->addLayout(words);
+  cards_->setSpacing(8);
+  row->addLayout(cards_);
+  row->addStretch();
+  hide();
+  view_.installEventFilter(this);
+  connect(&w_, &Workspace::waysWanted, this, &WaysTray::open);
+  connect(&w_, &Workspace::focusChanged, this, [this] {
+    if (isVisible() && !busy_ && w_.draft().empty()) end(); // kept, or dropped
+  });
+  connect(&w_, &Workspace::projectReplaced, this, &WaysTray::end);
+}
+
+WaysTray::~WaysTray() {
+  cancel_.cancel();
+  if (thread_.joinable()) thread_.join();
+}
+
+void WaysTray::open() {
+  const json picks = w_.picksForWays();
+  if (picks.size() < 2) return void(emit w_.told(tr("pick curves or edges first, then try ways")));
+  if (isVisible()) giveUp();
+  start(picks);
+}
+
+void WaysTray::start(const json& picks) {
+  cancel_.cancel();
+  if (thread_.joinable()) thread_.join();
+  clear();
+  cancel_ = CancelToken();
+  busy_ = true;
+  title_->setText(tr("Trying ways"));
+  QFrame::show();
+  const recipe::ModelPtr now = w_.model();
+  const auto model = std::make_shared<const recipe::Model>(
+      w_.draft().empty() ? *now : recipe::modelBefore(*now, w_.draft()));
+  const recipe::Registry& registry = w_.registry();
+  thread_ = std::thread([this, picks, model, &registry, before = w_.drawing(), lens = view_.lens(), cancel = cancel_,
+                         serial = ++serial_] {
+    const auto begin = std::chrono::steady_clock::now();
+    Context cx;
+    cx.cancel = cancel;
+    cx.tolerances = model->recipe->tolerances;
+    std::vector<TriedWay> all;
+    for (recipe::Way& w : recipe::tryWays(picks, *model, registry, cx)) {
+      if (cancel.cancelled()) return;
+      if (w.fits())
+        all.push_back(tried(std::move(w), *model, before.get(), lens, cx));
+      else
+        all.push_back({std::move(w), nullptr, nullptr});
+    }
+    const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+    QMetaObject::invokeMethod(this, [this, all = std::move(all), seconds, serial]() mutable {
+      if (serial == serial_ && isVisible()) finished(std::move(all), seconds);
+    });
+  });
+}
+
+void WaysTray::finished(std::vector<TriedWay> all, double seconds) {
+  busy_ = false;
+  QStringList unfit;
+  for (TriedWay& t : all) {
+    if (t.way.fits())
+      ways_.push_back(std::move(t));
+    else if (t.way.result.problem)
+      unfit << tr("%1: %2").arg(said(t.way.name), said(t.way.result.problem->what));
+  }
+  title_->setText(ways_.empty() ? tr("No way fits") : tr("%1 ways in %2 s").arg(ways_.size()).arg(seconds, 0, 'f', 2));
+  reason_->setText(ways_.empty() ? QString() : tr("%1: %2").arg(said(ways_[0].way.name), said(ways_[0].way.reason)));
+  QString shortly = unfit.join("\n");
+  if (shortly.size() > 150) shortly = shortly.left(147) + QStringLiteral("…");
+  unfit_->setText(shortly);
+  unfit_->setToolTip(unfit.join("\n"));
+  for (int i = 0; i < int(ways_.size()); ++i) {
+    frames_.push_back(card(i));
+    cards_->addWidget(frames_.back());
+  }
+  if (!ways_.empty()) show(0);
+}
+
+QString WaysTray::figures(const recipe::Way& w) const {
+  const recipe::WayFigures& f = w.figures;
+  const auto number = [](double v, int digits) { return QString::fromStdString(formatNumber(v, digits)); };
+  QStringList lines;
+  lines << tr("off the curves %1").arg(shownLength(f.deviationMm));
+  if (f.joins)
+    lines << tr("joins %1, %2°, %3 %").arg(shownLength(f.gapMm), number(f.angleDeg, 2), number(100 * f.curvature, 2));
+  lines << tr("wrinkles %1, radius %2").arg(number(f.wrinkles, 3), shownLength(f.smallestRadiusMm));
+  lines << tr("%1 points, %2 ms").arg(f.controlPoints).arg(number(1000 * w.result.seconds, 2));
+  return lines.join("\n");
+}
+
+QWidget* WaysTray::card(int i) {
+  const TriedWay& t = ways_[size_t(i)];
+  auto* frame = new QFrame;
+  frame->setObjectName(QString("way-%1").arg(i));
+  frame->setProperty("role", "card");
+  frame->setAccessibleName(said(t.way.name));
+  frame->setCursor(Qt::PointingHandCursor);
+  auto* column = new QVBoxLayout(frame);
+  column->setContentsMargins(8, 6, 8, 6);
+  column->setSpacing(4);
+  auto* head = new QHBoxLayout;
+  head->addWidget(label(said(t.way.name), "head"));
+  head->addStretch();
+  if (t.way.best) {
+    auto* badge = label(QStringLiteral("  ") + tr("best") + QStringLiteral("  "), "badge");
+    badge->setObjectName("badge");
+    head->addWidget(badge);
+  }
+  column->addLayout(head);
+  auto* picture = label({}, "picture");
+  picture->setFixedSize(kPicture);
+  picture->setPixmap(QPixmap::fromImage(view_.pictureOf(t.drawing, t.lensResult, kPicture)));
+  column->addWidget(picture);
+  column->addWidget(label(figures(t.way), "figures"));
+  frame->installEventFilter(this);
+  return frame;
+}
+
+void WaysTray::show(int i) {
+  if (i < 0 || i >= int(ways_.size()) || i == shown_) return;
+  shown_ = i;
+  for (int k = 0; k < int(frames_.size()); ++k) {
+    frames_[size_t(k)]->setProperty("shown", k == i);
+    frames_[size_t(k)]->style()->unpolish(frames_[size_t(k)]);
+    frames_[size_t(k)]->style()->polish(frames_[size_t(k)]);
+  }
+  w_.showWay(ways_[size_t(i)].way.step.get());
+}
+
+bool WaysTray::eventFilter(QObject* o, QEvent* e) {
+  if (o == &view_) {
+    if (e->type() != QEvent::KeyPress || !isVisible() || ways_.empty()) return false;
+    const auto* key = static_cast<QKeyEvent*>(e);
+    if (key->modifiers() != Qt::NoModifier || (key->key() != Qt::Key_Left && key->key() != Qt::Key_Right)) return false;
+    show(std::clamp(shown_ + (key->key() == Qt::Key_Left ? -1 : 1), 0, int(ways_.size()) - 1));
+    return true;
+  }
+  const auto card = std::find(frames_.begin(), frames_.end(), o);
+  if (card == frames_.end()) return QFrame::eventFilter(o, e);
+  if (e->type() == QEvent::Enter) show(int(card - frames_.begin()));
+  if (e->type() == QEvent::MouseButtonRelease) {
+    show(int(card - frames_.begin()));
+    w_.keepDraft();
+    view_.setFocus();
+    return true;
+  }
+  return false;
+}
+
+void WaysTray::giveUp() {
+  w_.showWay(nullptr);
+  end();
+}
+
+void WaysTray::end() {
+  cancel_.cancel();
+  ++serial_;
+  busy_ = false;
+  hide();
+  clear();
+}
+
+void WaysTray::clear() {
+  for (QWidget* f : frames_) f->hide(), f->deleteLater();
+  frames_.clear();
+  ways_.clear();
+  shown_ = -1;
+  for (QLabel* l : {reason_, unfit_}) l->clear();
+}
+
+} // namespace lumsk::app

@@ -1,0 +1,62 @@
+#pragma once
+#include "app/workspace.h"
+#include "recipe/ways.h"
+#include "scene/lens_work.h"
+
+#include <QFrame>
+#include <thread>
+
+class QHBoxLayout;
+class QLabel;
+
+namespace lumsk::app {
+
+class ViewWidget;
+
+/// A way with what its card shows.
+struct TriedWay {
+  recipe::Way way;
+  scene::DrawingPtr drawing;       ///< of the model with it
+  scene::LensResultPtr lensResult; ///< what the lens of the view shows on that
+};
+
+/// Every construction through the same curves as a card: a picture under the lens of the view, and figures. The best
+/// one is shown in place at once; the pointer, or Left and Right, show another one; Enter keeps what is shown, Esc goes
+/// back to what was there.
+class WaysTray : public QFrame {
+  Q_OBJECT
+public:
+  WaysTray(Workspace& w, ViewWidget& view);
+  ~WaysTray() override;
+  void open();   ///< for what is picked, or the open step; says why when that is nothing
+  void giveUp(); ///< nothing stays of it
+  bool busy() const { return busy_; }
+  const std::vector<TriedWay>& ways() const { return ways_; } ///< those that fit, the best first
+  int shown() const { return shown_; }                        ///< which of them is in place; -1: none
+
+protected:
+  bool eventFilter(QObject* o, QEvent* e) override;
+
+private:
+  void start(const json& picks);
+  void finished(std::vector<TriedWay> all, double seconds);
+  void show(int way);
+  void end();
+  QWidget* card(int way);
+  QString figures(const recipe::Way& w) const;
+  void clear();
+
+  Workspace& w_;
+  ViewWidget& view_;
+  QLabel *title_, *reason_, *unfit_;
+  QHBoxLayout* cards_;
+  std::vector<TriedWay> ways_;
+  std::vector<QWidget*> frames_;
+  int shown_ = -1;
+  bool busy_ = false;
+  int serial_ = 0; ///< of the run whose results are awaited
+  CancelToken cancel_;
+  std::thread thread_;
+};
+
+} // namespace lumsk::app
