@@ -5,6 +5,7 @@
 
 #include "recipe/rearrange.h"
 
+#include <QScrollBar>
 #include <QApplication>
 #include <QClipboard>
 #include <QColorDialog>
@@ -316,7 +317,7 @@ void RecipeColumn::sync() {
     place(list_[i]);
     list_[i]->sync(int(i) + 1);
     if (list_[i]->step() == w_.open())
-      QTimer::singleShot(0, list_[i], [this, row = list_[i]] { scroll_->ensureWidgetVisible(row, 0, 4); });
+      QTimer::singleShot(0, list_[i], [this, row = list_[i]] { scroll_->ensureWidgetVisible(row, 0, 4); scroll_->horizontalScrollBar()->setValue(0); });
   }
   if (hereAt >= int(list_.size())) place(here_);
   here_->setVisible(steps.size() > 1);

@@ -63,6 +63,11 @@ void StepForm::addSwitches(QVBoxLayout& layout) {
     swap_ = add(tr("Swap directions"), tr("The guides become the sections, and the sections the guides"), "swap");
     connect(swap_, &QPushButton::clicked, this, [this] { w_.swapDirections(step_); });
   }
+  connect(add(tr("Try ways"), tr("All constructions that these curves allow, side by side (T)"), "try-ways"),
+          &QPushButton::clicked, &w_, &Workspace::waysWanted);
+  row->addStretch();
+  layout.addLayout(row);
+  row = new QHBoxLayout;
   for (const std::string& kind : others) {
     const QString label = said(w_.registry().find(kind)->label);
     auto* b = add(tr("Make it a %1").arg(label.toLower()), tr("The same curves; nothing is lost on the way back"),
@@ -71,12 +76,6 @@ void StepForm::addSwitches(QVBoxLayout& layout) {
   }
   row->addStretch();
   layout.addLayout(row);
-  auto* ways = new QHBoxLayout;
-  row = ways;
-  connect(add(tr("Try ways"), tr("All constructions that these curves allow, side by side (T)"), "try-ways"),
-          &QPushButton::clicked, &w_, &Workspace::waysWanted);
-  ways->addStretch();
-  layout.addLayout(ways);
 }
 
 void StepForm::sync() {

@@ -264,33 +264,46 @@ void ViewWidget::setLens(const scene::LensState& lens) {
 }
 
 QImage ViewWidget::picture(QSize size, std::optional<recipe::Finish> finish) {
-  if (!shown_) return {};
+  if (!viewer() || !shown_) return {};
   auto drawing = std::make_shared<scene::Drawing>(*shown_);
   for (auto* list : {&drawing->bodies, &drawing->later})
     for (auto& b : *list) b.finish = finish.value_or(b.finish);
-  return pictureOf(drawing, lensResult_, size);
+  makeCurrent();
+  viewer()->show(drawing, lensResult_);
+  const QImage out = drawn(size);
+  viewer()->show(shown_, lensResult_);
+  changed();
+  return out;
 }
 
 QImage ViewWidget::pictureOf(const scene::DrawingPtr& drawing, const scene::LensResultPtr& result, QSize size) {
   if (!viewer()) return {};
   makeCurrent();
+  const Handle(Graphic3d_Camera) own = new Graphic3d_Camera(viewer()->view()->Camera());
   viewer()->show(drawing, result);
+  viewer()->view()->Camera()->SetAspect(double(size.width()) / size.height());
+  viewer()->fit(drawing->low, drawing->high);
+  const QImage out = drawn(2 * size); // fine stripes
+  viewer()->view()->SetCamera(own);
+  viewer()->show(shown_, lensResult_);
+  changed();
+  return out.scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+}
+
+/// What the viewer holds, with smooth edges.
+QImage ViewWidget::drawn(QSize size) {
   const int before = viewer()->view()->ChangeRenderingParams().NbMsaaSamples;
   viewer()->view()->ChangeRenderingParams().NbMsaaSamples = 4;
   Image_PixMap pixels;
   const bool done = viewer()->view()->ToPixMap(pixels, size.width(), size.height());
   viewer()->view()->ChangeRenderingParams().NbMsaaSamples = before;
-  QImage out;
-  if (done) {
-    out = QImage(int(pixels.SizeX()), int(pixels.SizeY()), QImage::Format_RGB32);
-    for (int y = 0; y < out.height(); ++y)
-      for (int x = 0; x < out.width(); ++x) {
-        const Quantity_Color c = pixels.PixelColor(x, y).GetRGB();
-        out.setPixelColor(x, y, QColor::fromRgbF(float(c.Red()), float(c.Green()), float(c.Blue())));
-      }
-  }
-  viewer()->show(shown_, lensResult_);
-  changed();
+  if (!done) return {};
+  QImage out(int(pixels.SizeX()), int(pixels.SizeY()), QImage::Format_RGB32);
+  for (int y = 0; y < out.height(); ++y)
+    for (int x = 0; x < out.width(); ++x) {
+      const Quantity_Color c = pixels.PixelColor(x, y).GetRGB();
+      out.setPixelColor(x, y, QColor::fromRgbF(float(c.Red()), float(c.Green()), float(c.Blue())));
+    }
   return out;
 }
 

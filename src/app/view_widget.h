@@ -33,7 +33,7 @@ public:
   void pointTo(const std::optional<scene::Highlight>& h);
   /// What is seen, at any size, without marks; with a finish, all bodies have it. Null when it cannot be drawn.
   QImage picture(QSize size, std::optional<recipe::Finish> finish);
-  /// Another drawing under the same camera and lens, with what the lens shows on it.
+  /// Another drawing from the same side under the same lens, with what the lens shows on it, as large as it can be.
   QImage pictureOf(const scene::DrawingPtr& drawing, const scene::LensResultPtr& result, QSize size);
   std::string thumbnail(); ///< PNG of the view, 320 px wide
 
@@ -64,6 +64,7 @@ protected:
   void contextMenuEvent(QContextMenuEvent* e) override;
 
 private:
+  QImage drawn(QSize size);
   void refresh(); ///< new drawing or marks
   void hoverAt(QPointF p);
   void showDrawing();

@@ -26,6 +26,17 @@ QLabel* label(const QString& text, const char* role) {
   return l;
 }
 
+/// Control points of its skins.
+std::vector<Vec3> boundsOf(const recipe::Way& way) {
+  std::vector<Vec3> out;
+  for (const auto& o : way.result.outcome->outputs)
+    if (const auto* body = std::get_if<brep::BodyPtr>(&o.object))
+      for (const auto& [name, face] : (*body)->natural)
+        for (Eigen::Index i = 0; i < face.surface->grid().rows(); ++i)
+          out.push_back(face.surface->grid().row(i).transpose());
+  return out;
+}
+
 /// The model with a way as its last step, drawn, and seen through a lens.
 TriedWay tried(recipe::Way way, const recipe::Model& model, const scene::Drawing* before, const scene::LensState& lens,
                const Context& cx) {
@@ -36,7 +47,19 @@ TriedWay tried(recipe::Way way, const recipe::Model& model, const scene::Drawing
   with.results[way.step->id] = way.result;
   recipe::collectBodies(with);
   TriedWay out;
-  out.drawing = scene::draw(with, scene::Quality::Moving, before);
+  // Alone: what else there is would hide it.
+  auto alone = std::make_shared<scene::Drawing>(*scene::draw(with, scene::Quality::Moving, before));
+  const auto others = [&](const auto& one) { return one.step != way.step->id; };
+  alone->bodies.erase(std::remove_if(alone->bodies.begin(), alone->bodies.end(), others), alone->bodies.end());
+  alone->otherHalves.clear();
+  alone->otherCurves.clear();
+  alone->curves.clear();
+  alone->points.clear();
+  alone->ghosts.clear();
+  alone->pictures.clear();
+  alone->low = Vec3::Constant(1e300), alone->high = -alone->low;
+  for (const Vec3& p : boundsOf(way)) alone->low = alone->low.cwiseMin(p), alone->high = alone->high.cwiseMax(p);
+  out.drawing = alone;
   if (lens.needsWork())
     out.lensResult = std::make_shared<const scene::LensResult>(scene::LensWork().make(out.drawing, lens, true, cx));
   out.way = std::move(way);
@@ -182,6 +205,7 @@ QWidget* WaysTray::card(int i) {
   picture->setPixmap(QPixmap::fromImage(view_.pictureOf(t.drawing, t.lensResult, kPicture)));
   column->addWidget(picture);
   column->addWidget(label(figures(t.way), "figures"));
+  frame->setMouseTracking(true); // a pointer that happens to rest there chooses nothing
   frame->installEventFilter(this);
   return frame;
 }
@@ -207,7 +231,7 @@ bool WaysTray::eventFilter(QObject* o, QEvent* e) {
   }
   const auto card = std::find(frames_.begin(), frames_.end(), o);
   if (card == frames_.end()) return QFrame::eventFilter(o, e);
-  if (e->type() == QEvent::Enter) show(int(card - frames_.begin()));
+  if (e->type() == QEvent::MouseMove) show(int(card - frames_.begin()));
   if (e->type() == QEvent::MouseButtonRelease) {
     show(int(card - frames_.begin()));
     w_.keepDraft();

@@ -36,7 +36,7 @@ std::string formatNumber(double v, int digits) {
   std::string s = fmt::format("{:.{}g}", std::abs(v) < kNothing ? 0.0 : v, digits);
   // Plain digits read better than an exponent wherever they fit.
   if (s.find('e') != std::string::npos && v > -1e9 && v < 1e9 && (v > 1e-6 || v < -1e-6))
-    s = fmt::format("{:.{}f}", v, v >= 1000 || v <= -1000 ? 0 : 6);
+    s = fmt::format("{:.{}f}", v, v >= 1 || v <= -1 ? 0 : 6);
   return s;
 }
 

@@ -392,8 +392,8 @@ private slots:
     for (const TriedWay& t : tray->ways()) QVERIFY(t.way.figures.controlPoints > 0 && t.way.figures.wrinkles >= 0);
     // The pointer on a card shows it in place; what is not kept leaves no trace.
     auto* card = tray->findChild<QWidget*>("way-1");
-    QEnterEvent enter(QPointF(5, 5), QPointF(5, 5), card->mapToGlobal(QPointF(5, 5)));
-    QCoreApplication::sendEvent(card, &enter);
+    QTest::mouseMove(card, {20, 30});
+    QTest::mouseMove(card, {24, 34});
     QVERIFY(settled());
     QCOMPARE(tray->shown(), 1);
     QCOMPARE(w().recipe().find(w().draft())->kind, tray->ways()[1].way.step->kind);

@@ -34,6 +34,30 @@ void setNumber(Bench& b, const std::string& name, const std::string& value) {
 class DemosTest : public QObject {
   Q_OBJECT
 private slots:
+  void theGripFlowsOverAllItsJoinsInTheExportedFileToo() {
+    for (const auto& [number, value] : {std::pair("width", "19"), {"width", "23"}, {"height", "17"}, {"length", "96"}}) {
+      Bench b = demo("oru_peeler");
+      setNumber(b, number, value);
+      b.run();
+      QVERIFY(!b.model->failed());
+      QTemporaryDir dir;
+      const std::string path = dir.filePath("grip.step").toStdString();
+      QVERIFY(exchange::exportModel(*b.model, path, {}, {}));
+      const auto bodies = exchange::readBodies(path);
+      QVERIFY(bodies && bodies->size() == 1);
+      const auto joins = inspect::joins(*bodies->front().body, {});
+      QCOMPARE(joins.size(), size_t(10)); // four on each side, two at the mirror plane
+      for (const inspect::Join& j : joins) {
+        VERIFY_AT_MOST(j.gapMm, 0.001);
+        VERIFY_AT_MOST(j.angleDeg, 0.01);
+        VERIFY_AT_MOST(j.curvatureRel, 0.01);
+      }
+      const auto s = inspect::stateOf(*bodies->front().body);
+      QVERIFY(s.valid);
+      VERIFY_AT_MOST(s.largestToleranceMm, 0.01);
+    }
+  }
+
   void demosAreClosedSolidsOfEvenWall_data() {
     QTest::addColumn<QString>("name");
     QTest::addColumn<QString>("number");
