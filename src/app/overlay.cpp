@@ -138,6 +138,7 @@ void addGrips(const recipe::StepEntry& entry, const recipe::Outcome& o, const sc
     m.direction = g.along;
     m.moved = g.moved;
     m.on = g.on;
+    m.plane = g.plane;
     out.push_back(m);
   }
 }

@@ -23,6 +23,7 @@ struct Mark {
   std::string key;          ///< flags and handles: of the item's number that dragging sets
   bool moved = false;       ///< grips: holds a move already
   recipe::CurvePtr on = {}; ///< grips: the curve that it stays on
+  Vec3 plane = Vec3::Zero(); ///< grips: it moves square to this
 };
 
 /// The field that a handle changes, the value that it has, and all of the step's input with another one.

@@ -82,12 +82,26 @@ void Runner::loop() {
     }
     wake_.notify_all();
     // A run that a newer edit has overtaken is not shown, but for drags, which would else never show anything.
+    const Figures figures = r.moving && measureMoving_ ? movingFigures(*e.model) : Figures();
     if (!more || r.moving)
-      QMetaObject::invokeMethod(this, [this, e, serial = r.serial] {
+      QMetaObject::invokeMethod(this, [this, e, figures, serial = r.serial] {
         delivered_ = serial;
+        if (!figures.empty()) emit measured(figures);
         emit finished(e);
       });
   }
+}
+
+/// Of the bodies that are seen; only what changed is measured again.
+Figures Runner::movingFigures(const recipe::Model& model) {
+  Figures next;
+  for (const recipe::BodyEntry& b : model.bodies) {
+    const auto known = moving_.find(b.body);
+    next[b.body] = known != moving_.end() ? known->second
+                                          : std::make_shared<const Measured>(Measured{
+                                                inspect::stateOf(*b.body), inspect::joins(*b.body, model.recipe->tolerances)});
+  }
+  return moving_ = next;
 }
 
 void Runner::measureLoop() {

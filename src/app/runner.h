@@ -5,6 +5,7 @@
 #include "scene/drawing.h"
 
 #include <QObject>
+#include <atomic>
 #include <condition_variable>
 #include <mutex>
 #include <thread>
@@ -39,6 +40,7 @@ public:
   void request(recipe::RecipePtr recipe, bool moving, const std::string& before = {}, const std::string& asOf = {});
   void stop();                                          ///< Esc: the running evaluation
   bool busy() const { return delivered_ < requested_; } ///< something asked for has not arrived yet
+  void measureWhileMoving(bool on) { measureMoving_ = on; } ///< joins follow a drag
   /// Results that a project brought along.
   void remember(const exchange::Outcomes& kept) {
     for (const auto& [key, outcome] : kept) evaluator_.remember(key, outcome);
@@ -59,6 +61,7 @@ private:
   };
   void loop();
   void measureLoop();
+  Figures movingFigures(const recipe::Model& model);
   /// False if a newer request came first.
   bool measure(const recipe::Model& model);
 
@@ -73,6 +76,8 @@ private:
   scene::DrawingPtr lastDrawing_;
   recipe::ModelPtr toMeasure_;
   Figures figures_; ///< used on the measuring thread only
+  Figures moving_;  ///< used on the evaluating thread only
+  std::atomic<bool> measureMoving_{false};
   std::thread thread_, measuring_;
 };
 

@@ -116,6 +116,7 @@ void ViewWidget::dragMark(QPointF p, Qt::KeyboardModifiers keys) {
 namespace {
 
 constexpr double kSnapPixels = 10;
+constexpr double kEdgeOn = 0.03; ///< of a line of sight: planes that are seen from the side more are not dragged in
 
 /// The place of a curve that is nearest to the line of sight through a pixel, as a fraction of its length.
 double fractionUnder(const nurbs::Path& path, const scene::Camera& c, QPointF p) {
@@ -195,7 +196,14 @@ void ViewWidget::dragGrip(QPointF p, const recipe::StepEntry& entry) {
   const auto start = c.ray(pressed_.x(), pressed_.y()), now = c.ray(p.x(), p.y());
   Vec3 to = grabbed_.world;
   overlay_->setSnap({});
-  if (grabbed_.direction.isZero()) {
+  if (!grabbed_.plane.isZero()) {
+    const auto onPlane = [&](const std::pair<Vec3, Vec3>& r) {
+      const double down = r.second.dot(grabbed_.plane);
+      const double t = (grabbed_.world - r.first).dot(grabbed_.plane) / down;
+      return std::abs(down) > kEdgeOn ? Vec3(r.first + t * r.second) : grabbed_.world;
+    };
+    to += onPlane(now) - onPlane(start);
+  } else if (grabbed_.direction.isZero()) {
     const auto onScreen = [&](const std::pair<Vec3, Vec3>& r) {
       const double down = r.second.dot(c.direction);
       return Vec3(r.first + (grabbed_.world - r.first).dot(c.direction) / down * r.second);

@@ -254,6 +254,7 @@ void ViewWidget::showOtherHalf(bool on) {
 
 void ViewWidget::setLens(const scene::LensState& lens) {
   lens_ = lens;
+  w_.measureWhileMoving(lens.joins);
   if (viewer()) {
     makeCurrent();
     viewer()->setLens(lens);

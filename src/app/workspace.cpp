@@ -174,14 +174,9 @@ void Workspace::swapDirections(const std::string& step) {
 void Workspace::makeAs(const std::string& step, const std::string& kind) {
   const auto* entry = now_->find(step);
   if (!entry) return;
-  const auto familyOf = [&](const std::string& item) {
-    recipe::InFamily own;
-    if (const auto* r = model()->result(step); r && r->outcome)
-      for (const auto& f : r->outcome->flags)
-        if (f.item == item) own = {f.group, f.mark.size() > 1 ? std::atoi(f.mark.c_str() + 1) : 0};
-    return own;
-  };
-  if (const auto made = recipe::madeAs(*entry, kind, registry_, familyOf)) {
+  const auto* known = model()->result(step);
+  const auto families = recipe::familiesIn(known ? known->outcome : nullptr);
+  if (const auto made = recipe::madeAs(*entry, kind, registry_, families)) {
     edit(now_->withStep(made), tr("make it a %1").arg(said(registry_.find(kind)->label).toLower()));
     emit focusChanged();
   }

@@ -55,6 +55,7 @@ public:
   void swapDirections(const std::string& step);                        ///< see recipe/crossed.h
   void makeAs(const std::string& step, const std::string& kind);
   void dragInput(const std::string& step, const std::string& key, const json& value); ///< live, no undo entry yet
+  void measureWhileMoving(bool on) { runner_.measureWhileMoving(on); } ///< figures of joins follow a drag
   void endDrag(const QString& words);
   void cancelDrag();
   json beforeDrag(const std::string& step, const std::string& key) const; ///< a list as it was when the drag began

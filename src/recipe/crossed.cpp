@@ -190,6 +190,16 @@ StepPtr with(const StepEntry& entry, const Step& step, json inputs) {
 
 } // namespace
 
+FamilyOf familiesIn(const OutcomePtr& outcome) {
+  return [outcome](const std::string& item) {
+    if (outcome)
+      for (const Flag& f : outcome->flags)
+        if (f.item == item && f.group > 0)
+          return InFamily{f.group, f.mark.size() > 1 ? std::atoi(f.mark.c_str() + 1) : 0};
+    return InFamily{};
+  };
+}
+
 StepPtr swapped(const StepEntry& entry, const Registry& registry) {
   const Step* step = registry.find(entry.kind);
   if (!step || !step->crossed || step->crossed->across.empty()) return nullptr;

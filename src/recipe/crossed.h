@@ -14,6 +14,9 @@ struct InFamily {
 };
 using FamilyOf = std::function<InFamily(const std::string& item)>;
 
+/// As the flags of an outcome tell it.
+FamilyOf familiesIn(const OutcomePtr& outcome);
+
 /// The families exchanged, with what is asked at their sides. Null for steps that have no two fields for them.
 StepPtr swapped(const StepEntry& entry, const Registry& registry);
 

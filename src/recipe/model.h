@@ -86,6 +86,7 @@ struct Grip {
   Vec3 along = Vec3::Zero(); ///< unit: it moves along this only; zero: in the plane of the screen, and snaps
   bool moved = false;        ///< its row holds a move already
   CurvePtr on = {};          ///< the rail that it stays on
+  Vec3 plane = Vec3::Zero(); ///< unit: it moves square to this, when it does not move along something
 };
 
 /// What a step made.

@@ -50,13 +50,7 @@ public:
     evaluate();
     const OutcomePtr outcome = now_->result(sorted.id)->outcome;
     const bool crossing = now_->result(sorted.id)->status == Status::Ok;
-    const auto familyOf = [&](const std::string& item) {
-      InFamily own;
-      if (crossing)
-        for (const Flag& f : outcome->flags)
-          if (f.item == item) own = {f.group, f.mark.size() > 1 ? std::atoi(f.mark.c_str() + 1) : 0};
-      return own;
-    };
+    const FamilyOf familyOf = familiesIn(crossing ? outcome : nullptr);
     recipe_.steps.pop_back();
     const bool edges = std::all_of(picks.begin(), picks.end(), [](const json& p) { return p.value("kind", "") == "edge"; });
     std::vector<Way> ways;

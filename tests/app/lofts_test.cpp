@@ -372,6 +372,53 @@ private slots:
     QVERIFY(settled());
   }
 
+  void controlPointsOfASkinAreDraggedAndItsSidesStay() {
+    openArches();
+    startLoft();
+    for (double y : {0.0, 30.0, 60.0}) pickAt({20, y, 10.6});
+    click("keep");
+    QVERIFY(settled());
+    const std::string loft = w().recipe().steps.back()->id;
+    for (int i = 1; i <= 6; ++i) w().setVisible("s" + std::to_string(i), false);
+    QVERIFY(settled());
+    keys(Qt::Key_3);
+    click("tool-shape_skin");
+    QVERIFY(settled());
+    view().setFocus();
+    const std::string id = w().draft();
+    const nurbs::Surface before = skinOf(loft);
+    pickAt(before.at(0.4, 0.3));
+    QCOMPARE(inputs(id)["skin"].size(), size_t(1));
+    choose("points", "more");
+    for (const char* side : {"left", "right", "start", "end"}) choose(side, "g1");
+    QVERIFY(settled());
+    QVERIFY(result(id)->status == recipe::Status::Ok);
+    const auto grip = [](const Mark& m) { return m.item == "c3-3"; };
+    const Mark from = mark(Mark::Kind::Grip, grip);
+    drag(from.at.toPoint(), from.at.toPoint() - QPoint(0, 40));
+    QCOMPARE(inputs(id)["moves"].size(), size_t(1));
+    const nurbs::Surface now = skinOf(id);
+    double moved = 0, sides = 0;
+    for (int i = 0; i <= 20; ++i) {
+      for (int j = 0; j <= 20; ++j)
+        moved = std::max(moved, (now.at(i / 20.0, j / 20.0) - before.at(i / 20.0, j / 20.0)).norm());
+      nurbs::SurfaceDerivatives d, e;
+      now.derivatives(i / 20.0, 0, 1, d), before.derivatives(i / 20.0, 0, 1, e);
+      sides = std::max({sides, (d(0, 0) - e(0, 0)).norm(), (d(0, 1) - e(0, 1)).norm()});
+    }
+    QVERIFY(moved > 1);
+    VERIFY_AT_MOST(sides, 1e-9);
+    // It moved along the normal of the skin there, not in the screen.
+    const json row = inputs(id)["moves"][0];
+    const Vec3 by(row.value("x", 0.0), row.value("y", 0.0), row.value("z", 0.0));
+    const auto at = nurbs::closestPoint(before, mark(Mark::Kind::Grip, grip).world);
+    QVERIFY(degFromRad(angleBetweenRad(by, before.normal(at.u, at.v))) < 12 ||
+            degFromRad(angleBetweenRad(-by, before.normal(at.u, at.v))) < 12);
+    click("keep");
+    QVERIFY(settled());
+    QCOMPARE(w().model()->bodies.size(), size_t(1));
+  }
+
   void waysAreTriedComparedAndOneIsKept() {
     openArches();
     const size_t steps = w().recipe().steps.size();

@@ -150,13 +150,8 @@ private slots:
     ring4.add("boundary", {{"edges", ring()}});
     ring4.run();
     VERIFY_STEP(ring4, "s9");
-    const auto familyOf = [&](const std::string& item) {
-      recipe::InFamily own;
-      for (const auto& f : ring4.result("s9").outcome->flags)
-        if (f.item == item) own.family = f.group;
-      return own;
-    };
-    ring4.recipe = ring4.recipe.withStep(recipe::madeAs(*ring4.recipe.find("s9"), "network", steps::registry(), familyOf));
+    ring4.recipe = ring4.recipe.withStep(recipe::madeAs(*ring4.recipe.find("s9"), "network", steps::registry(),
+                                                        recipe::familiesIn(ring4.result("s9").outcome)));
     ring4.run();
     VERIFY_STEP(ring4, "s9");
   }
