@@ -7,6 +7,8 @@
 #include "brep/convert.h"
 #include "nurbs/boundary.h"
 #include "nurbs/interpolate.h"
+#include "nurbs/match.h"
+#include "nurbs/shape_net.h"
 #include "nurbs/surface_curves.h"
 #include "shapes/vessels.h"
 
@@ -158,10 +160,46 @@ void occtFilling(benchmark::State& state) {
   measure(state, c, *brep::toSurface(made, false));
 }
 
+/// The upper half of the form, moved away and bent, brought back to the lower half.
+void lumskMatch(benchmark::State& state) {
+  const Surface form = test::wavyForm(14, 0.1), below = portion(form, 0, 1, 0, 0.5);
+  Surface above = portion(form, 0, 1, 0.5, 1);
+  for (int i = 0; i < above.sizeU(); ++i)
+    for (int j = 0; j < above.sizeV(); ++j)
+      above.point(i, j) += Eigen::RowVector3d(0.1 * std::sin(2.0 * i), 0.8, 1.5 + 0.3 * std::cos(1.0 * i + j));
+  const int order = int(state.range(0));
+  const SideLine own(above, FirstV), its(below, LastV);
+  Expected<MatchResult> r;
+  for (auto _ : state) r = matchSides(above, {{FirstV, order, ontoSide(its, own)}}, {}, {});
+  if (!r) return state.SkipWithError(r.error().code.c_str());
+  const MatchedSide& side = r->sides[0];
+  state.counters["points"] = r->surface.controlPoints();
+  state.counters["rows"] = r->insertedAcross + r->insertedAlong;
+  state.counters["before_um"] = side.gapBeforeMm * 1000;
+  state.counters["gap_um"] = side.gapMm * 1000;
+  state.counters["angle_mdeg"] = side.join.angleDeg * 1000;
+  state.counters["curvature_percent"] = side.join.curvature * 100;
+  state.counters["rate_percent"] = side.join.rate * 100;
+}
+
+/// A point of a net of 13 x 13, dragged.
+void lumskShapeNet(benchmark::State& state) {
+  const Surface form = test::wavyForm(14, 0.1);
+  ShapeNetOptions o;
+  o.locks.fill(2);
+  o.falloff = 2;
+  o.smoothMm = state.range(0) ? 0.5 : 0.0;
+  ShapedNet made;
+  for (auto _ : state) made = shapedNet(form, {{6, 6, {0, 0, 5}}}, o);
+  state.counters["points"] = double(made.points.size());
+}
+
 } // namespace
 
 BENCHMARK(bench::occtLoft8)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskPatch)->ArgsProduct({{0, 1, 2, 3}, {0, 1}})->Unit(benchmark::kMillisecond);
+BENCHMARK(lumskMatch)->DenseRange(0, 3)->Unit(benchmark::kMillisecond);
+BENCHMARK(lumskShapeNet)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtConstrained)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtFilling)->Args({1, 1})->Args({2, 1})->Unit(benchmark::kMillisecond)->Iterations(2);
 BENCHMARK_MAIN();

@@ -383,8 +383,10 @@ private:
     SurfaceSquares squares(kDegree, clampedKnots(kDegree, breaksU_), clampedKnots(kDegree, breaksV_));
     std::optional<Surface> now, even;
     const bool pulled = std::any_of(sides_.begin(), sides_.end(), [](const PatchSide& s) { return s.tension != 1; });
-    // Finer knots go on from what the coarser ones gave.
-    const bool first = !last_ || pulled;
+    // Finer knots go on from what the coarser ones gave; third order starts afresh, which keeps it calm between the rows.
+    bool third = false;
+    for (int k = 0; k < 4; ++k) third = third || order(k) > 2;
+    const bool first = !last_ || pulled || third;
     if (!first) now = last_;
     LUMSK_CHECK(solveOnce(squares, now, even));
     for (int step = first ? 0 : std::max(0, leastSteps() - 1); step < leastSteps(); ++step)

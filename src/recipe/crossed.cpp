@@ -72,6 +72,27 @@ public:
                      [](const Member& a, const Member& b) { return a.place < b.place; });
   }
 
+  /// One list of what sides flow into becomes one a side, or the other way round. What was there before comes back.
+  void takeInto(const Crossed& from, const Crossed& to) {
+    if (from.into.size() == to.into.size()) return;
+    json all = json::array();
+    for (const std::string& key : from.into)
+      for (json pick : values_.value(key, json::array())) {
+        const auto same = [&](const json& p) { return p["step"] == pick["step"] && p.value("part", "") == pick.value("part", ""); };
+        if (std::any_of(all.begin(), all.end(), same)) continue;
+        pick["id"] = "p" + std::to_string(all.size() + 1);
+        all.push_back(std::move(pick));
+      }
+    if (to.into.size() == 1) {
+      if (!all.empty()) values_[to.into[0]] = std::move(all);
+      return;
+    }
+    values_.erase(from.into[0]);
+    const bool known = std::any_of(to.into.begin(), to.into.end(), [&](const auto& key) { return aside_.contains(key); });
+    if (!known && all.size() == 1)
+      for (const std::string& key : to.into) values_[key] = all;
+  }
+
   /// What is asked at the first and last of one family is asked at those of the other one; what belongs to the picks
   /// of a direction waits until they stand there again.
   void swap(const Crossed& step) {
@@ -214,6 +235,7 @@ StepPtr madeAs(const StepEntry& entry, const std::string& kind, const Registry& 
   if (!from || !to || !from->crossed || !to->crossed) return nullptr;
   Switch s(*entry.inputs);
   s.take(*from->crossed, familyOf);
+  s.takeInto(*from->crossed, *to->crossed);
   auto made = std::make_shared<StepEntry>(*with(entry, *to, s.put(*to->crossed, registry.schemaOf(kind))));
   // A name that says what it was is no longer right.
   if (entry.label.compare(0, from->label.size(), from->label) == 0)

@@ -18,7 +18,7 @@ using nlohmann::json;
 namespace {
 
 /// Changed with every change of what a construction gives: results kept in project files are then computed again.
-constexpr const char* kKernelVersion = "kernel-6";
+constexpr const char* kKernelVersion = "kernel-7";
 
 std::string tolerancesKey(const Tolerances& t) {
   return fmt::format("{} {} {} {}", t.point.mm, t.fit.mm, t.angle.deg, t.curvature.relative);

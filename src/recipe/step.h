@@ -17,6 +17,7 @@ struct Crossed {
   std::string family;        ///< then, the sub-field that tells them apart: "auto", "a", "b"
   std::vector<std::string> ofAlong = {}; ///< keys of what belongs to the picks of `along`
   std::string inside = {}; ///< where `along` holds a ring, the first and last of both families: the curves inside it
+  std::vector<std::string> into = {}; ///< keys of picks of what its sides flow into: one for all, or one a side
   bool ring() const { return !inside.empty(); }
 };
 

@@ -239,7 +239,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 } // namespace
 
 Step boundary() {
-  return {"boundary", 1, "Boundary", Stage::Surfaces, schema, compute, Crossed{"edges", "", "", {}, "guides"}};
+  return {"boundary", 1, "Boundary", Stage::Surfaces, schema, compute, Crossed{"edges", "", "", {}, "guides", {"skins"}}};
 }
 
 } // namespace lumsk::steps

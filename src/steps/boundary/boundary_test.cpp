@@ -127,13 +127,19 @@ private slots:
     }
     for (double x : {-30.0, 0.0, 30.0})
       guides.push_back(pick(b.add("line", {{"points", pointList({{x, 0, 0}, {x, 60, 0}})}})));
-    const std::string id = b.add("loft", {{"sections", sections}, {"guides", guides}, {"left", "perpendicular"}});
+    const std::string far = b.add("line", {{"points", pointList({{-30, -20, 0}, {30, -20, 0}})}});
+    const std::string beside = b.add("loft", {{"sections", picks({pick(far), pick("s1")})}});
+    json into = picks({pick(beside, "skin")});
+    into[0]["id"] = "p1";
+    const std::string id = b.add(
+        "loft", {{"sections", sections}, {"guides", guides}, {"left", "perpendicular"}, {"startSkin", into}});
     b.run();
     VERIFY_STEP(b, id);
     const recipe::StepEntry before = *b.recipe.find(id);
     const auto patch = recipe::madeAs(before, "boundary", steps::registry(), {});
     QCOMPARE((*patch->inputs)["edges"].size(), size_t(4));
     QCOMPARE((*patch->inputs)["guides"].size(), size_t(3));
+    QCOMPARE((*patch->inputs)["skins"].size(), size_t(1));
     b.recipe = b.recipe.withStep(patch);
     b.run();
     VERIFY_STEP(b, id);
@@ -141,7 +147,7 @@ private slots:
     QCOMPARE((*net->inputs)["curves"].size(), size_t(7));
     for (const auto& step : {recipe::madeAs(*patch, "loft", steps::registry(), {}),
                              recipe::madeAs(*net, "loft", steps::registry(), {})}) {
-      for (const char* key : {"sections", "guides", "left"})
+      for (const char* key : {"sections", "guides", "left", "startSkin"})
         QVERIFY2((*step->inputs)[key] == (*before.inputs)[key], (*step->inputs)[key].dump().c_str());
       QVERIFY(!step->inputs->contains("aside"));
     }

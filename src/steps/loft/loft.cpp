@@ -508,7 +508,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 } // namespace
 
 Step loft() {
-  return {"loft", 1, "Loft", Stage::Surfaces, schema, compute, Crossed{"sections", "guides", "", {"pairs"}}};
+  return {"loft", 1, "Loft", Stage::Surfaces, schema, compute, Crossed{"sections", "guides", "", {"pairs"}, "", {"startSkin", "endSkin", "leftSkin", "rightSkin"}}};
 }
 
 } // namespace lumsk::steps

@@ -176,7 +176,7 @@ private slots:
     b.add("loft", {{"sections", sections},
                    {"guides", numbered({"s4", "s6"})},
                    {"gap", 0.02},
-                   {"start", "g2"},
+                   {"start", "angle"},
                    {"startPull", 1.2},
                    {"pairs", json::array({{{"id", "p1.x"}, {"at", 0.3}}})},
                    {"degree", 4}});
@@ -198,7 +198,7 @@ private slots:
     const auto turnedNet = recipe::madeAs(*turned, "network", steps::registry(), {});
     const auto turnedBack = recipe::madeAs(*turnedNet, "loft", steps::registry(), {});
     QVERIFY(*turnedBack->inputs == *turned->inputs);
-    QCOMPARE(recipe::otherKinds("loft", steps::registry()), std::vector<std::string>{"network"});
+    QCOMPARE(recipe::otherKinds("loft", steps::registry()), (std::vector<std::string>{"network", "boundary"}));
     // A network whose families were found by itself: the loft gets them in the order in which they were found.
     json curves = json::array();
     for (const char* id : {"s6", "s1", "s4", "s3", "s2"}) curves.push_back(pick(id));

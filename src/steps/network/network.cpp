@@ -208,7 +208,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 } // namespace
 
 Step network() {
-  return {"network", 1, "Network", Stage::Surfaces, schema, compute, Crossed{"curves", "", "family"}};
+  return {"network", 1, "Network", Stage::Surfaces, schema, compute, Crossed{"curves", "", "family", {}, "", {"skins"}}};
 }
 
 } // namespace lumsk::steps
