@@ -119,11 +119,6 @@ void Drawer::show(int stage) {
     for (const auto& [action, iconName] : deliveries_)
       connect(add(action->text(), iconName, "tool-" + action->objectName()), &QToolButton::clicked, action,
               &QAction::trigger);
-  if (tools_->count() == 0) {
-    auto* none = new QLabel(tr("no tools yet"));
-    none->setProperty("tone", "soft");
-    tools_->addWidget(none);
-  }
 }
 
 } // namespace lumsk::app

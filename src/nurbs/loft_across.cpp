@@ -50,6 +50,14 @@ std::vector<double> breaksOf(const Knots& knots, int degree, int higher) {
   return out;
 }
 
+Knots raisedKnots(const Knots& knots, int degree, int higher) {
+  const std::vector<double> breaks = breaksOf(knots, degree, higher);
+  Knots out(size_t(higher) + 1, knots.front());
+  out.insert(out.end(), breaks.begin() + 1, breaks.end() - 1);
+  out.insert(out.end(), size_t(higher) + 1, knots.back());
+  return out;
+}
+
 LoftAcross::Continued LoftAcross::continued(const Rows& rows, bool vectors) const {
   Continued out;
   const int n = int(rows.rows());

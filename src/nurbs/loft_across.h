@@ -19,6 +19,9 @@ struct AcrossRows {
 /// Breaks for a space of higher degree that holds the one with these knots: repeated where that is less smooth.
 std::vector<double> breaksOf(const Knots& knots, int degree, int higher);
 
+/// Its knots: clamped.
+Knots raisedKnots(const Knots& knots, int degree, int higher);
+
 /// How a loft is interpolated from section to section. Beyond a mirror plane at an end it is continued by its image,
 /// around by itself; what is continued is cut off again.
 class LoftAcross {

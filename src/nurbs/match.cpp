@@ -45,16 +45,9 @@ Surface unit(const Surface& s) {
 
 /// Of at least a degree in both directions.
 Surface raised(Surface s, int acrossDegree, int alongDegree) {
-  const auto knots = [](const Knots& k, int degree, int higher) {
-    Knots out(size_t(higher) + 1, k.front());
-    const auto inner = breaksOf(k, degree, higher);
-    out.insert(out.end(), inner.begin() + 1, inner.end() - 1);
-    out.insert(out.end(), size_t(higher) + 1, k.back());
-    return out;
-  };
-  if (const int p = s.degreeV(); p < alongDegree) s = withSpaceV(s, alongDegree, knots(s.knotsV(), p, alongDegree));
+  if (const int p = s.degreeV(); p < alongDegree) s = withSpaceV(s, alongDegree, raisedKnots(s.knotsV(), p, alongDegree));
   if (const int p = s.degreeU(); p < acrossDegree)
-    s = exchanged(withSpaceV(exchanged(s), acrossDegree, knots(s.knotsU(), p, acrossDegree)));
+    s = exchanged(withSpaceV(exchanged(s), acrossDegree, raisedKnots(s.knotsU(), p, acrossDegree)));
   return s;
 }
 

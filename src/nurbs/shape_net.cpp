@@ -164,21 +164,18 @@ ShapedNet shapedNet(const Surface& base, const std::vector<NetMove>& moves, cons
 
 namespace {
 
-Knots raisedKnots(const Knots& k, int degree, int higher, int spans) {
-  std::vector<double> inner = breaksOf(k, degree, higher);
+/// Raised, and the longest spans halved until there are so many.
+Knots finerKnots(const Knots& k, int degree, int higher, int spans) {
+  Knots out = raisedKnots(k, degree, higher);
   std::vector<double> b = breakpoints(k, degree);
-  while (int(b.size()) - 1 < spans) { // the longest is halved
+  while (int(b.size()) - 1 < spans) {
     size_t longest = 0;
     for (size_t i = 0; i + 1 < b.size(); ++i)
       if (b[i + 1] - b[i] > (b[longest + 1] - b[longest]) * (1 + 1e-9)) longest = i;
     const double at = 0.5 * (b[longest] + b[longest + 1]);
     b.insert(b.begin() + long(longest) + 1, at);
-    inner.push_back(at);
+    out.insert(std::upper_bound(out.begin(), out.end(), at), at);
   }
-  std::sort(inner.begin(), inner.end());
-  Knots out(size_t(higher) + 1, k.front());
-  out.insert(out.end(), inner.begin() + 1, inner.end() - 1);
-  out.insert(out.end(), size_t(higher) + 1, k.back());
   return out;
 }
 
@@ -204,9 +201,9 @@ Surface fittedV(const Surface& s, int degree, int spans, bool closed) {
 
 Surface refined(const Surface& s, const NetCounts& c) {
   const int pu = std::max(s.degreeU(), c.degreeU), pv = std::max(s.degreeV(), c.degreeV);
-  const Surface tall = withSpaceV(s, pv, raisedKnots(s.knotsV(), s.degreeV(), pv, c.spansV));
+  const Surface tall = withSpaceV(s, pv, finerKnots(s.knotsV(), s.degreeV(), pv, c.spansV));
   const Surface turned = exchanged(tall);
-  return exchanged(withSpaceV(turned, pu, raisedKnots(s.knotsU(), s.degreeU(), pu, c.spansU)), s.closedU());
+  return exchanged(withSpaceV(turned, pu, finerKnots(s.knotsU(), s.degreeU(), pu, c.spansU)), s.closedU());
 }
 
 NetRefit refitted(const Surface& s, const NetCounts& c) {

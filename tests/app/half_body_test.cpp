@@ -115,7 +115,7 @@ private slots:
     const std::string network = w().draft();
     QVERIFY(result(network)->status == recipe::Status::Ok);
     QCOMPARE(inputs(network)["curves"].size(), size_t(6));
-    for (const char* sideOf : {"left", "right"}) click(QString("option-%1-perpendicular").arg(sideOf));
+    for (const char* sideOf : {"left", "right"}) choose(sideOf, "perpendicular");
     QVERIFY(settled());
     QVERIFY(result(network)->status == recipe::Status::Ok);
     keys(Qt::Key_Return);

@@ -277,18 +277,23 @@ private slots:
     }
   }
 
-  void aStageWithoutToolsSaysSo() {
-    keys(Qt::Key_3);
+  void everyStageHasItsTools() {
     auto* drawer = find<QWidget>("drawer");
     QVERIFY(drawer);
-    const auto says = [&] {
-      const auto all = drawer->findChildren<QLabel*>();
-      return std::any_of(all.begin(), all.end(),
-                         [](QLabel* l) { return l->isVisible() && l->text() == "no tools yet"; });
-    };
-    QVERIFY(QTest::qWaitFor(says, 1000));
-    keys(Qt::Key_2);
-    QVERIFY(find<QAbstractButton>("tool-loft"));
+    const std::pair<Qt::Key, const char*> stages[] = {{Qt::Key_1, "tool-spline"}, {Qt::Key_2, "tool-loft"},
+                                                      {Qt::Key_3, "tool-match"},  {Qt::Key_4, "tool-trim"},
+                                                      {Qt::Key_5, "tool-thicken"}, {Qt::Key_6, "tool-measure"},
+                                                      {Qt::Key_7, "tool-export"}};
+    for (const auto& [key, tool] : stages) {
+      keys(key);
+      const auto shows = [&, name = QString(tool)] {
+        const auto all = drawer->findChildren<QAbstractButton*>();
+        return std::any_of(all.begin(), all.end(), [&](QAbstractButton* b) {
+          return b->isVisible() && b->objectName() == name;
+        });
+      };
+      QVERIFY2(QTest::qWaitFor(shows, 1000), tool);
+    }
   }
 
   void theCommandFieldFindsToolsViewsAndNumbers() {
