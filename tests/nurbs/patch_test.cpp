@@ -220,7 +220,8 @@ private slots:
     std::mt19937 rng(77);
     const auto random = [&](double a, double b) { return a + (b - a) * double(rng() % 10001) / 10000; };
     int held = 0, told = 0, refused = 0;
-    for (int trial = 0; trial < 60; ++trial) {
+    const int trials = std::max(60, qEnvironmentVariableIntValue("LUMSK_TRIALS"));
+    for (int trial = 0; trial < trials; ++trial) {
       const Surface s = wavyForm(random(2, 25), random(0, 0.4));
       const auto near = std::make_shared<const NearestOnSurface>(s);
       std::vector<Vec2> corners;
@@ -256,7 +257,7 @@ private slots:
       QVERIFY(good);
     }
     qInfo("%d patches held or told, %d edges told of, %d refused", held, told, refused);
-    QVERIFY(refused < 6);
+    QVERIFY(refused < trials / 10);
   }
 };
 
