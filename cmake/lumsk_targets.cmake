@@ -14,6 +14,9 @@ endfunction()
 
 # So many sources are compiled as one: most of the time goes into what they include.
 function(lumsk_batch target size)
+  if(NOT LUMSK_BATCHES)
+    return()
+  endif()
   set_target_properties(${target} PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE ${size})
 endfunction()
 
