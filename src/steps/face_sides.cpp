@@ -102,4 +102,18 @@ Expected<FaceSide> sideOf(const Picked& edge, const std::string& called, LengthT
   return *side;
 }
 
+Expected<brep::BodyPtr> rebuilt(Outcome& out, const brep::Body& body,
+                                const std::map<int, std::shared_ptr<const nurbs::Surface>>& changed,
+                                const std::string& remedy, const Context& cx) {
+  LUMSK_TRY(made, brep::withSurfaces(body, changed, cx));
+  if (!made.nearMisses.empty()) {
+    Problem p = problem("LM-J105", "the skin opens where its faces do not meet any more")
+                    .measure(millimetres(made.nearMisses.front().gapMm))
+                    .tryThis(remedy);
+    for (const auto& miss : made.nearMisses) p.at(miss.at);
+    out.notes.push_back(std::move(p));
+  }
+  return made.body;
+}
+
 } // namespace lumsk::steps

@@ -30,4 +30,9 @@ std::optional<FaceSide> sideAt(const brep::BodyPtr& body, int edge, const nurbs:
 /// face is trimmed, or no spline), LM-L016 (two faces meet at it).
 Expected<FaceSide> sideOf(const recipe::Picked& edge, const std::string& called, LengthTolerance point);
 
+/// A body with other splines for some of its faces, with a note where it opens that ends with a remedy.
+Expected<brep::BodyPtr> rebuilt(recipe::Outcome& out, const brep::Body& body,
+                                const std::map<int, std::shared_ptr<const nurbs::Surface>>& changed,
+                                const std::string& remedy, const Context& cx);
+
 } // namespace lumsk::steps

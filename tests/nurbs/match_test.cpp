@@ -228,6 +228,39 @@ private slots:
     }
   }
 
+  void aRimGoesAllAroundToAnotherOneAndStaysClosed() {
+    const auto tube = [](double r0, double r1, double z0, double z1) {
+      std::vector<Section> s;
+      for (double t : {0.0, 0.35, 0.7, 1.0})
+        s.push_back({*circle(levelAt(z0 + (z1 - z0) * t), 2 * (r0 + (r1 - r0) * t + 3 * t * (1 - t)))});
+      return loft(s, {}, {})->strips.front();
+    };
+    const Surface below = tube(30, 40, 0, 60), s = tube(41, 33, 62, 110);
+    QVERIFY(s.closedU());
+    const Neighbour beside = test::beside(below);
+    const MatchTarget nearest = [&](const OnMatchSide& p) -> Expected<MatchPlace> {
+      const Vec3 radial = Vec3(p.at.x(), p.at.y(), 0).normalized();
+      const auto n = beside(Vec3(40 * radial.x(), 40 * radial.y(), 60));
+      return MatchPlace{n->d(0, 0), *n, {}};
+    };
+    for (int order : {0, 1, 2, 3}) {
+      const auto made = matchSides(s, {{FirstV, order, nearest}}, {}, {});
+      QVERIFY2(made, made ? "" : made.error().what.c_str());
+      const Surface& m = made->surface;
+      QVERIFY(m.closedU());
+      QVERIFY(holds(m, FirstV, below, order));
+      QVERIFY(changedAt(m, s, LastV, 1) < 1e-9);
+      double seam = 0;
+      for (int j = 0; j <= 30; ++j) {
+        SurfaceDerivatives a, b;
+        m.derivatives(m.firstU(), j / 30.0, 2, a), m.derivatives(m.lastU(), j / 30.0, 2, b);
+        seam = std::max({seam, (a(0, 0) - b(0, 0)).norm(), (a(1, 0) - b(1, 0)).norm() / a(1, 0).norm(),
+                         (a(2, 0) - b(2, 0)).norm() / a(2, 0).norm()});
+      }
+      VERIFY_AT_MOST(seam, 1e-4);
+    }
+  }
+
   void whatCannotBeMatchedIsSaidWithItsPlace() {
     const Surface s = piece(0.5, 1, 0, 1, 3, 6), target = piece(0, 0.5, 0, 1, 3, 6);
     const auto code = [&](const MatchSide& side) {

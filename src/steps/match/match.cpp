@@ -309,18 +309,7 @@ void addMarks(Outcome& out, const std::vector<Moving>& moving, const Inputs& in)
   }
 }
 
-Expected<brep::BodyPtr> rebuilt(Outcome& out, const brep::Body& body,
-                                const std::map<int, std::shared_ptr<const nurbs::Surface>>& faces, const Context& cx) {
-  LUMSK_TRY(made, brep::withSurfaces(body, faces, cx));
-  if (!made.nearMisses.empty()) {
-    Problem p = problem("LM-J105", "the skin opens where its faces do not meet any more")
-                    .measure(millimetres(made.nearMisses.front().gapMm))
-                    .tryThis("match the neighbouring faces to it as well, or let the change reach less far");
-    for (const auto& miss : made.nearMisses) p.at(miss.at);
-    out.notes.push_back(std::move(p));
-  }
-  return made.body;
-}
+const std::string kMatchBesides = "match the neighbouring faces to it as well, or let the change reach less far";
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(moving, movingIn(in, cx));
@@ -333,12 +322,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   auto changes = matched(moving, in, cx);
   if (!changes) return fail(std::move(changes.error()));
   Outcome out;
-  LUMSK_TRY(body, rebuilt(out, *moving.front().from.body, changes->first, cx));
+  LUMSK_TRY(body, rebuilt(out, *moving.front().from.body, changes->first, kMatchBesides, cx));
   out.outputs.push_back({"", body, moving.front().from.pick.objectId()});
   out.usedUp.push_back(moving.front().from.pick.objectId());
   if (!changes->second.empty()) {
     const FaceSide& other = *moving.front().aim->side();
-    LUMSK_TRY(second, rebuilt(out, *other.body, changes->second, cx));
+    LUMSK_TRY(second, rebuilt(out, *other.body, changes->second, kMatchBesides, cx));
     out.outputs.push_back({"2", second, other.pick.objectId()});
     out.usedUp.push_back(other.pick.objectId());
   }

@@ -173,17 +173,11 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (!in.picked("mirror").empty()) o.mirror = in.plane("mirror", {});
   const auto moves = movesOf(in);
   const nurbs::ShapedNet made = nurbs::shapedNet(base.surface, moves, o);
-  LUMSK_TRY(body, brep::withSurfaces(*base.body, {{base.face, std::make_shared<const nurbs::Surface>(made.surface)}}, cx));
+  LUMSK_TRY(body, rebuilt(out, *base.body, {{base.face, std::make_shared<const nurbs::Surface>(made.surface)}},
+                          "keep the edges of this face that others share", cx));
   const std::string object = in.picked("skin").front().objectId();
-  out.outputs.push_back({"", body.body, object});
+  out.outputs.push_back({"", body, object});
   out.usedUp.push_back(object);
-  if (!body.nearMisses.empty()) {
-    Problem p = problem("LM-J105", "the skin opens where its faces do not meet any more")
-                    .measure(millimetres(body.nearMisses.front().gapMm))
-                    .tryThis("keep the edges of this face that others share");
-    for (const auto& miss : body.nearMisses) p.at(miss.at);
-    out.notes.push_back(std::move(p));
-  }
   addNet(made, moves, in.text("drag"), out);
   noteWhatDidNotHold(made, out);
   out.summary += std::to_string(made.points.size()) + " points - " + std::to_string(moves.size()) +
