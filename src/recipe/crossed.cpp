@@ -72,25 +72,36 @@ public:
                      [](const Member& a, const Member& b) { return a.place < b.place; });
   }
 
-  /// One list of what sides flow into becomes one a side, or the other way round. What was there before comes back.
+  /// One list of what sides flow into becomes one a side, or the other way round. What was there before comes back; what
+  /// has no place waits.
   void takeInto(const Crossed& from, const Crossed& to) {
     if (from.into.size() == to.into.size()) return;
-    json all = json::array();
-    for (const std::string& key : from.into)
-      for (json pick : values_.value(key, json::array())) {
-        const auto same = [&](const json& p) { return p["step"] == pick["step"] && p.value("part", "") == pick.value("part", ""); };
-        if (std::any_of(all.begin(), all.end(), same)) continue;
-        pick["id"] = "p" + std::to_string(all.size() + 1);
-        all.push_back(std::move(pick));
-      }
+    const auto holds = [](const json& list, const json& pick) {
+      return std::any_of(list.begin(), list.end(), [&](const json& p) {
+        return p.value("step", "") == pick.value("step", "") && p.value("part", "") == pick.value("part", "");
+      });
+    };
+    const auto gathered = [&](const json& values, const std::vector<std::string>& keys, json all) {
+      for (const std::string& key : keys)
+        for (json pick : values.value(key, json::array())) {
+          if (holds(all, pick)) continue;
+          pick["id"] = "p" + std::to_string(all.size() + 1);
+          all.push_back(std::move(pick));
+        }
+      return all;
+    };
+    json all = gathered(values_, from.into, json::array());
     if (to.into.size() == 1) {
+      all = gathered(aside_, to.into, std::move(all));
       if (!all.empty()) values_[to.into[0]] = std::move(all);
       return;
     }
-    values_.erase(from.into[0]);
-    const bool known = std::any_of(to.into.begin(), to.into.end(), [&](const auto& key) { return aside_.contains(key); });
-    if (!known && all.size() == 1)
+    const json known = gathered(aside_, to.into, json::array());
+    const bool spread = known.empty() && all.size() == 1;
+    if (spread)
       for (const std::string& key : to.into) values_[key] = all;
+    if (spread || std::all_of(all.begin(), all.end(), [&](const json& p) { return holds(known, p); }))
+      values_.erase(from.into[0]);
   }
 
   /// What is asked at the first and last of one family is asked at those of the other one; what belongs to the picks

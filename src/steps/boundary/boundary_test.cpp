@@ -151,6 +151,15 @@ private slots:
         QVERIFY2((*step->inputs)[key] == (*before.inputs)[key], (*step->inputs)[key].dump().c_str());
       QVERIFY(!step->inputs->contains("aside"));
     }
+    // Several skins wait while a loft has no place for them.
+    recipe::StepEntry two = *net;
+    json many = picks({pick(beside, "skin"), pick("s1", "face"), pick("s2", "face")});
+    for (size_t i = 0; i < 3; ++i) many[i]["id"] = "p" + std::to_string(i + 1);
+    json inputs = *two.inputs;
+    inputs["skins"] = many;
+    two.inputs = std::make_shared<const json>(inputs);
+    const auto there = recipe::madeAs(two, "loft", steps::registry(), {});
+    QCOMPARE((*recipe::madeAs(*there, "network", steps::registry(), {})->inputs)["skins"].size(), size_t(3));
     // A ring that was picked as such: opposite edges stand together.
     Bench ring4 = form();
     ring4.add("boundary", {{"edges", ring()}});
