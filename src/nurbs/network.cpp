@@ -5,7 +5,6 @@
 #include "nurbs/interpolate.h"
 #include "nurbs/loft_sides.h"
 #include "nurbs/monotone.h"
-#include "nurbs/patch_fit.h"
 #include "nurbs/spaces.h"
 
 #include <Eigen/SVD>
@@ -564,6 +563,7 @@ private:
     double off = 0;
     LUMSK_TRY(made, fitPatchLoosely(sides, fit, {o_.follow.mm - cx_.tolerances.fit.mm}, cx_, off));
     p.surface = std::move(made.surface);
+    out_.corners.insert(out_.corners.end(), made.corners.begin(), made.corners.end());
     for (size_t k = 0; k < 4; ++k) out_.joins[size_t(kSides[k])].take(made.joins[k], cx_.tolerances);
     return {};
   }

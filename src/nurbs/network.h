@@ -2,6 +2,7 @@
 #include "base/context.h"
 #include "nurbs/neighbour.h"
 #include "nurbs/network_sort.h"
+#include "nurbs/patch_fit.h"
 #include "nurbs/side_conditions.h"
 
 namespace lumsk::nurbs {
@@ -33,6 +34,7 @@ struct NetworkResult {
   Vec3 deviationAt = Vec3::Zero(), pointedAt = Vec3::Zero();
   double deviationMm = 0.0; ///< of the skin from the curves; at least half the largest gap where they miss one another
   std::array<SkinJoin, 4> joins; ///< of sides that flow on, by `Side`
+  std::vector<PatchCorner> corners; ///< of a skin that follows loosely: where its neighbours disagree
   std::optional<Frame> mirror; ///< a plane that sides meet
   bool pointedPole = false;    ///< a pole whose curves do not share a tangent plane
   bool cornered = false;       ///< there are edges

@@ -53,4 +53,19 @@ Problem joinNote(const std::string& code, const std::string& what, const nurbs::
   return p;
 }
 
+Problem cornerNote(const nurbs::PatchCorner& c, const Tolerances& tol) {
+  const bool kink = c.angleDeg > tol.angle.deg;
+  Problem p =
+      kink ? problem("LM-H102", "what the patch is to flow into has no common tangent plane at this corner")
+                 .measure(degrees(c.angleDeg))
+                 .want(degrees(tol.angle.deg))
+           : problem("LM-H103", "what the patch is to flow into bends differently at this corner: curvature is met "
+                                "outside a zone of " +
+                                    formatNumber(c.zoneMm, 2) + " mm")
+                 .measure(ratio(c.curvature))
+                 .want(ratio(tol.curvature.relative));
+  return std::move(p.at(c.at).tryThis(kink ? "match the neighbours there, or let one of the edges be G0"
+                                           : "match the neighbours to one another, or ask for less at one of the edges"));
+}
+
 } // namespace lumsk::steps

@@ -1,5 +1,5 @@
 #pragma once
-#include "nurbs/neighbour.h"
+#include "nurbs/patch_fit.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {
@@ -21,5 +21,9 @@ Expected<nurbs::Neighbour> neighbourOf(const std::vector<recipe::Picked>& skins,
 
 /// A note on a join that is not as close as asked, with the figure that is missed and its place.
 Problem joinNote(const std::string& code, const std::string& what, const nurbs::SkinJoin& join, const Tolerances& tol);
+
+/// Notes on a corner of a patch where what it is to flow into disagrees: in the tangent plane, or in bending, with the
+/// zone in which that is not met.
+Problem cornerNote(const nurbs::PatchCorner& corner, const Tolerances& tol);
 
 } // namespace lumsk::steps

@@ -133,21 +133,7 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
     p.item = picked[i].item;
     out.notes.push_back(std::move(p.tryThis("ask for less at this edge, or smooth its neighbour")));
   }
-  for (const nurbs::PatchCorner& c : r.corners) {
-    const bool kink = c.angleDeg > tol.angle.deg;
-    Problem p =
-        kink ? problem("LM-H102", "what the patch is to flow into has no common tangent plane at this corner")
-                   .measure(degrees(c.angleDeg))
-                   .want(degrees(tol.angle.deg))
-             : problem("LM-H103", "what the patch is to flow into bends differently at this corner: curvature is met "
-                                  "outside a zone of " +
-                                      formatNumber(c.zoneMm, 2) + " mm")
-                   .measure(ratio(c.curvature))
-                   .want(ratio(tol.curvature.relative));
-    out.notes.push_back(std::move(
-        p.at(c.at).tryThis(kink ? "match the neighbours there, or let one of the edges be G0"
-                                : "match the neighbours to one another, or ask for less at one of the edges")));
-  }
+  for (const nurbs::PatchCorner& c : r.corners) out.notes.push_back(cornerNote(c, tol));
   for (size_t i = 0; i < r.edges.size(); ++i)
     if (r.edges[i].gapMm > tol.point.mm)
       out.notes.push_back(problem("LM-H104", "the patch leaves edge " + std::to_string(i + 1))

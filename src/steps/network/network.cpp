@@ -125,6 +125,7 @@ void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nur
       out.notes.push_back(joinNote("LM-N106", "the skin does not flow on as closely as asked at the " + nameOf(side), j,
                                    tol)
                               .tryThis("relax this side, match the ends of the curves there, or smooth its neighbour"));
+  for (const nurbs::PatchCorner& c : r.corners) out.notes.push_back(cornerNote(c, tol));
   if (r.deviationMm > tol.fit.mm + net.largestGapMm + follow)
     out.notes.push_back(problem("LM-N105", "the skin leaves its curves by more than the fit tolerance")
                             .measure(millimetres(r.deviationMm))
