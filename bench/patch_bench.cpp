@@ -51,6 +51,14 @@ struct Hole {
 
 struct Case {
   explicit Case(bool trimmed) : hole(trimmed) {
+    if (!trimmed) {
+      const Surface inside =
+          portion(*whole, hole.corners[0].x(), hole.corners[2].x(), hole.corners[0].y(), hole.corners[2].y());
+      for (const Spline& line : {inside.isoV(inside.firstV()), inside.isoU(inside.lastU()), inside.isoV(inside.lastV()),
+                                 inside.isoU(inside.firstU())})
+        edges.push_back(*Path::make({line}, {0.001}));
+      return;
+    }
     for (int k = 0; k < 4; ++k) {
       Points p(101, 3);
       for (int i = 0; i <= 100; ++i) {

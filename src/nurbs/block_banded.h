@@ -11,7 +11,8 @@ public:
   BlockBandedSpd(int blocks, int size, int half);
 
   void clear();
-  double& at(int i, int j); ///< of the lower triangle: i >= j
+  /// `to` -= the matrix times x. Only before `factor`.
+  void subtractTimes(const Rows& x, Rows& to) const;
   /// False if the matrix is not positive definite.
   bool factor();
   /// Overwrites `rhs` by the solution. Only after `factor`.

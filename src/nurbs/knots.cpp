@@ -41,60 +41,39 @@ int basisFunctions(const Knots& U, int p, double u, double* N) {
 void basisDerivatives(const Knots& U, int p, double u, int order, BasisDerivatives& out) {
   const int i = knotSpan(U, p, u);
   out.first = i - p;
-  double ndu[kMaxDegree + 1][kMaxDegree + 1];
+  const int top = std::min(order, p);
   double left[kMaxDegree + 1], right[kMaxDegree + 1];
-  ndu[0][0] = 1.0;
+  double N[kMaxDegree + 1] = {1.0};                // of degree j in step j
+  double over[kMaxDerivative + 1][kMaxDegree + 1]; // 1 / what functions of degree p - k + 1 extend over, but one
   for (int j = 1; j <= p; ++j) {
+    if (p - j < top) std::copy_n(N, j, out.value[size_t(p - j + 1)].begin()); // of degree p - k, to become derivatives
     left[j] = u - U[i + 1 - j];
     right[j] = U[i + j] - u;
     double saved = 0.0;
     for (int r = 0; r < j; ++r) {
-      ndu[j][r] = right[r + 1] + left[j - r];
-      const double temp = ndu[r][j - 1] / ndu[j][r];
-      ndu[r][j] = saved + right[r + 1] * temp;
+      const double by = 1.0 / (right[r + 1] + left[j - r]);
+      if (p - j < top) over[p - j][r] = by;
+      const double temp = N[r] * by;
+      N[r] = saved + right[r + 1] * temp;
       saved = left[j - r] * temp;
     }
-    ndu[j][j] = saved;
+    N[j] = saved;
   }
-  for (int j = 0; j <= p; ++j) out.value[0][j] = ndu[j][p];
-  const int top = std::min(order, p);
-  if (order == 1) {
-    // The common case without the general recursion (eq. 2.7).
-    for (int j = 0; j <= p; ++j)
-      out.value[1][j] =
-          p * ((j > 0 ? ndu[j - 1][p - 1] / ndu[p][j - 1] : 0.0) - (j < p ? ndu[j][p - 1] / ndu[p][j] : 0.0));
-    return;
-  }
-  for (int r = 0; r <= p; ++r) {
-    double a[2][kMaxDegree + 1] = {{1.0}, {}};
-    int s1 = 0, s2 = 1;
-    for (int k = 1; k <= top; ++k) {
-      double d = 0.0;
-      const int rk = r - k, pk = p - k;
-      if (r >= k) {
-        a[s2][0] = a[s1][0] / ndu[pk + 1][rk];
-        d = a[s2][0] * ndu[rk][pk];
+  std::copy_n(N, p + 1, out.value[0].begin());
+  // Differences of the functions of lower degree, one degree after the other (eq. 2.7).
+  for (int k = 1; k <= top; ++k) {
+    double* d = out.value[size_t(k)].data();
+    for (int q = p - k + 1; q <= p; ++q) {
+      double before = 0.0;
+      for (int r = 0; r < q; ++r) {
+        const double part = q * over[p - q][r] * d[r];
+        d[r] = before - part;
+        before = part;
       }
-      const int j1 = rk >= -1 ? 1 : -rk;
-      const int j2 = r - 1 <= pk ? k - 1 : p - r;
-      for (int j = j1; j <= j2; ++j) {
-        a[s2][j] = (a[s1][j] - a[s1][j - 1]) / ndu[pk + 1][rk + j];
-        d += a[s2][j] * ndu[rk + j][pk];
-      }
-      if (r <= pk) {
-        a[s2][k] = -a[s1][k - 1] / ndu[pk + 1][r];
-        d += a[s2][k] * ndu[r][pk];
-      }
-      out.value[k][r] = d;
-      std::swap(s1, s2);
+      d[q] = before;
     }
   }
-  double factor = p;
-  for (int k = 1; k <= top; ++k) {
-    for (int j = 0; j <= p; ++j) out.value[k][j] *= factor;
-    factor *= p - k;
-  }
-  for (int k = top + 1; k <= order; ++k) out.value[k].fill(0.0);
+  for (int k = top + 1; k <= order; ++k) out.value[size_t(k)].fill(0.0);
 }
 
 Knots uniformKnots(int p, int spans) {

@@ -17,20 +17,21 @@ namespace {
 constexpr int kDegree = 5;
 constexpr int kPerSpan = 4; ///< places with conditions, of every span of a side (Gauss-Legendre)
 /// Of a span: where joins are measured, between them; of third order at more places.
-const std::vector<double> kLooks{0.004, 0.2, 0.5, 0.8, 0.996},
-    kThirdLooks{0.004, 0.1, 0.2, 0.4, 0.5, 0.6, 0.8, 0.9, 0.996};
+const std::vector<double> kLooks{0.004, 0.1, 0.3, 0.5, 0.7, 0.9, 0.996},
+    kThirdLooks{0.004, 0.06, 0.12, 0.18, 0.24, 0.3, 0.36, 0.43, 0.5, 0.57, 0.64, 0.7, 0.76, 0.82, 0.88, 0.94, 0.996};
 constexpr int kFirstSpans = 5;
 constexpr double kWeighedSpans =
     8;                         ///< errors of derivatives count as those of places that change so often along a side
 constexpr int kSteps = 2;      ///< of Gauss-Newton, after the linear one
 constexpr int kGuideSteps = 4; ///< so many more along guides
-constexpr int kMostTries = 6, kStrictTries = 2;
+constexpr int kMostTries = 6, kStrictTries = 3;
 constexpr size_t kLight = 220;     ///< control points up to which a patch is refined beyond what is asked for
 constexpr double kFirstPart = 0.4; ///< of the angle's tolerance: on what normals of the sides are fitted first
 constexpr double kEnough = 4;      ///< later tries: edges are fits too, whose errors finer knots would follow
 constexpr int kMostSteps = 6;      ///< as long as they help
-constexpr double kHelps = 0.6;
-constexpr double kJoinPart = 0.1, kRatePart = 0.1; ///< of a join's tolerances: what the fit may use
+constexpr double kHelps = 0.6, kFarWorse = 1.5;
+constexpr double kAimed = 0.6;                       ///< of what the fit may use, with finer knots
+constexpr double kJoinPart = 0.1, kRatePart = 0.1;   ///< of a join's tolerances: what the fit may use
 constexpr double kGapPart = 0.2, kBareGapPart = 0.6; ///< of `fit`; the latter where nothing flows on
 constexpr double kEvenness = 1e-13; ///< weight of the evenness in unit scale; with a tenth of it rounding shows
 constexpr double kNearPart = 1e-4;  ///< of a derivative across: for differences
@@ -41,11 +42,11 @@ constexpr double kTensionWeight = 0.01, kTensionFades = 0.3; ///< the latter: to
 constexpr double kLeastShare = 0.05;    ///< of the ring: what the places of poles and short sides count at least
 constexpr double kLeastReach = 0.01;    ///< of the ring: shorter derivatives across, beside poles, do not count more
 constexpr double kLeastPoleSine = 0.05; ///< sides that meet more sharply say no tangent plane
-constexpr double kGuideWeight = 0.1; ///< of places along guides, beside those of sides
+constexpr double kGuideWeight = 0.1;    ///< of places along guides, beside those of sides
 constexpr int kGuideLooks = 90, kFootSteps = 4;
 constexpr double kLeastGuidePower = -6; ///< of ten, of guides' weights
 constexpr int kGuideHalvings = 8;
-constexpr int kGradings = 4;            ///< halvings of the knots towards corners that disagree
+constexpr int kGradings = 4; ///< halvings of the knots towards corners that disagree
 
 /// 0 to 1, with two derivatives nought at both ends.
 double quinticStep(double x) {
@@ -83,6 +84,8 @@ public:
       if (!tried && (tries == 1 || tried.error().code != "LM-H010")) return fail(tried.error());
       if (!tried) break; // finer knots leave no definite matrix
       Try& now = *tried;
+      // Finer knots follow what the edges themselves leave of third order.
+      if (highestOrder() > 2 && now.worst > kFarWorse * found) break;
       if (now.worst < found) found = now.worst, best = std::move(now.fitted);
       const bool fine = refine();
       const bool strict = tries < kStrictTries && controlPoints() <= kLight;
@@ -113,6 +116,7 @@ private:
     const PatchMeets m = sides_[size_t(side)].meets;
     return m == PatchMeets::G0 ? 0 : m == PatchMeets::G2 ? 2 : m == PatchMeets::G3 || m == PatchMeets::Mirror ? 3 : 1;
   }
+  int highestOrder() const { return std::max({order(0), order(1), order(2), order(3)}); }
   bool atPlane(int side) const {
     const PatchMeets m = sides_[size_t(side)].meets;
     return m == PatchMeets::Perpendicular || m == PatchMeets::Mirror;
@@ -383,10 +387,9 @@ private:
     SurfaceSquares squares(kDegree, clampedKnots(kDegree, breaksU_), clampedKnots(kDegree, breaksV_));
     std::optional<Surface> now, even;
     const bool pulled = std::any_of(sides_.begin(), sides_.end(), [](const PatchSide& s) { return s.tension != 1; });
-    // Finer knots go on from what the coarser ones gave; third order starts afresh, which keeps it calm between the rows.
-    bool third = false;
-    for (int k = 0; k < 4; ++k) third = third || order(k) > 2;
-    const bool first = !last_ || pulled || third;
+    // Finer knots go on from what the coarser ones gave; third order starts afresh, which keeps it calm between the
+    // rows.
+    const bool first = !last_ || pulled || highestOrder() > 2;
     if (!first) now = last_;
     LUMSK_CHECK(solveOnce(squares, now, even));
     for (int step = first ? 0 : std::max(0, leastSteps() - 1); step < leastSteps(); ++step)
@@ -408,16 +411,8 @@ private:
     last_ = best.fitted.surface;
     return best;
   }
-  double gapPart() const {
-    for (int k = 0; k < 4; ++k)
-      if (order(k) > 0) return kGapPart;
-    return kBareGapPart;
-  }
-  int leastSteps() const {
-    bool bends = false;
-    for (int k = 0; k < 4; ++k) bends |= order(k) > 1;
-    return (bends ? kSteps : 0) + (o_.guides.empty() ? 0 : kGuideSteps);
-  }
+  double gapPart() const { return highestOrder() > 0 ? kGapPart : kBareGapPart; }
+  int leastSteps() const { return (highestOrder() > 1 ? kSteps : 0) + (o_.guides.empty() ? 0 : kGuideSteps); }
   Expected<void> measured(const Surface& s, Try& t) {
     t.fitted.surface = s;
     LUMSK_TRY(worst, measure(t.fitted));
@@ -430,7 +425,7 @@ private:
     // Rounding may leave a matrix that is not definite: a little more evenness mends that.
     for (;; evenness_ *= kMoreEven) {
       if (cx_.stopped()) return fail(cancelled());
-      squares.begin(evenness_, sizeU_, sizeV_);
+      squares.begin(evenness_, sizeU_, sizeV_, now ? &*now : nullptr);
       for (const Asked& a : asked_) squares.add(rowsOf(squares, a, now ? &*now : nullptr, even ? &*even : nullptr));
       if (now)
         for (const Path* g : o_.guides) addGuide(squares, *g, *now);
@@ -561,35 +556,69 @@ private:
 
   // Measuring
 
-  /// In parts of what the fit may use; bad spans are kept for `refine`.
+  /// In parts of what the fit may use; errors of spans are kept for `refine`.
   Expected<double> measure(PatchFitted& f) {
     double worst = 0;
-    badU_.clear(), badV_.clear();
+    errorU_.assign(breaksU_.size() - 1, 0.0), errorV_.assign(breaksV_.size() - 1, 0.0);
     for (int k = 0; k < 4; ++k) {
       if (sides_[size_t(k)].free) continue;
+      const bool third = order(k) > 2;
       const std::vector<double>& b = alongU(k) ? breaksU_ : breaksV_;
+      double before = 0, rateBefore = 0;
       for (size_t i = 0; i + 1 < b.size(); ++i) {
-        double here = 0;
-        for (double look : order(k) > 2 ? kThirdLooks : kLooks) {
+        double& error = (alongU(k) ? errorU_ : errorV_)[i];
+        for (double look : third ? kThirdLooks : kLooks) {
           const double s = b[i] + (b[i + 1] - b[i]) * look;
-          LUMSK_TRY(a, ask(k, s));
-          SurfaceDerivatives d;
-          f.surface.derivatives(a.u, a.v, 3, d);
-          const double gap = (d(0, 0) - a.at).norm();
-          f.gapMm[size_t(k)] = std::max(f.gapMm[size_t(k)], gap);
-          here = std::max(here, gap / (gapPart() * cx_.tolerances.fit.mm));
-          if (order(k) == 0 || isPole(k) || a.besidePole || a.tangency < 1) continue;
-          const SkinJoin join = joinOf(a, d, a.bending < 1 ? 1 : order(k));
-          f.joins[size_t(k)].take(join, cx_.tolerances);
-          here = std::max({here, join.angleDeg / (kJoinPart * cx_.tolerances.angle.deg),
-                           join.curvature / (kJoinPart * cx_.tolerances.curvature.relative),
-                           join.rate / (kRatePart * SkinJoin::kRateAllowed)});
+          LUMSK_CHECK(lookAt(f, k, s, error));
+          if (!third) continue;
+          // Where the bending passes through an extreme the smallest error counts most.
+          const double rate = rateOf(f.surface, k, s);
+          if (rate * rateBefore < 0) LUMSK_CHECK(lookAt(f, k, extremeOfBending(f.surface, k, before, s), error));
+          before = s, rateBefore = rate;
         }
-        if (here > 1) (alongU(k) ? badU_ : badV_).push_back(i);
-        worst = std::max(worst, here);
+        worst = std::max(worst, error);
       }
     }
     return worst;
+  }
+
+  /// The patch at a place of a side.
+  Expected<void> lookAt(PatchFitted& f, int k, double s, double& error) {
+    LUMSK_TRY(a, ask(k, s));
+    SurfaceDerivatives d;
+    f.surface.derivatives(a.u, a.v, 3, d);
+    const double gap = (d(0, 0) - a.at).norm();
+    f.gapMm[size_t(k)] = std::max(f.gapMm[size_t(k)], gap);
+    error = std::max(error, gap / (gapPart() * cx_.tolerances.fit.mm));
+    if (order(k) == 0 || isPole(k) || a.besidePole || a.tangency < 1) return {};
+    const SkinJoin join = joinOf(a, d, a.bending < 1 ? 1 : order(k));
+    f.joins[size_t(k)].take(join, cx_.tolerances);
+    error = std::max({error, join.angleDeg / (kJoinPart * cx_.tolerances.angle.deg),
+                      join.curvature / (kJoinPart * cx_.tolerances.curvature.relative),
+                      join.rate / (kRatePart * SkinJoin::kRateAllowed)});
+    return {};
+  }
+
+  /// Of the patch's bending square to a side, by length.
+  static double rateOf(const Surface& patch, int k, double s) {
+    const Vec2 x = domain(k, s);
+    SurfaceDerivatives d;
+    patch.derivatives(x.x(), x.y(), 3, d);
+    const Vec3 n = d(1, 0).cross(d(0, 1)).normalized(), along = (alongU(k) ? d(1, 0) : d(0, 1)).normalized();
+    return normalSection(d, n, n.cross(along)).rate;
+  }
+
+  static double extremeOfBending(const Surface& patch, int k, double a, double b) {
+    double atA = rateOf(patch, k, a), atB = rateOf(patch, k, b);
+    for (int it = 0; it < 4; ++it) { // false position, Illinois
+      const double x = a + (b - a) * atA / (atA - atB), at = rateOf(patch, k, x);
+      if (at * atB < 0)
+        a = b, atA = atB;
+      else
+        atA /= 2;
+      b = x, atB = at;
+    }
+    return b;
   }
 
   SkinJoin joinOf(const Asked& a, const SurfaceDerivatives& d, int q) const {
@@ -597,15 +626,25 @@ private:
     return joinWithPlane(sides_[size_t(a.side)].plane, q, d, a.along, flat_);
   }
 
+  /// More spans where joins are worse than they may be: as many as the order of the fit says, so spread that errors
+  /// become about even. False where that would be too many.
   bool refine() {
     for (bool u : {true, false}) {
       std::vector<double>& b = u ? breaksU_ : breaksV_;
-      std::vector<size_t>& bad = u ? badU_ : badV_;
-      std::vector<double> add;
-      for (size_t i : bad) add.push_back(0.5 * (b[i] + b[i + 1]));
-      b.insert(b.end(), add.begin(), add.end());
-      std::sort(b.begin(), b.end());
-      b.erase(std::unique(b.begin(), b.end()), b.end());
+      const std::vector<double>& error = u ? errorU_ : errorV_;
+      if (*std::max_element(error.begin(), error.end()) <= 1) continue;
+      std::vector<double> sum{0}; // of the spans' parts
+      for (double e : error)
+        sum.push_back(sum.back() + std::clamp(std::pow(e / kAimed, 1.0 / (kDegree + 1 - highestOrder())), 1.0, 2.0));
+      const int spans = int(std::ceil(sum.back()));
+      std::vector<double> next{0};
+      for (int i = 1; i < spans; ++i) {
+        const double at = sum.back() * i / spans;
+        const size_t k = size_t(std::upper_bound(sum.begin(), sum.end(), at) - sum.begin()) - 1;
+        next.push_back(b[k] + (b[k + 1] - b[k]) * (at - sum[k]) / (sum[k + 1] - sum[k]));
+      }
+      next.push_back(1);
+      b = std::move(next);
     }
     return controlPoints() <= kMostPoints;
   }
@@ -621,7 +660,7 @@ private:
   std::array<Vec3, 4> lastNormal_{Vec3::Zero(), Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
   double ring_ = 0, flat_ = 1e-3, sizeU_ = 1, sizeV_ = 1, evenness_ = kEvenness;
   std::vector<double> breaksU_, breaksV_;
-  std::vector<size_t> badU_, badV_;
+  std::vector<double> errorU_, errorV_;            ///< of the spans, in parts of what the fit may use
   std::vector<PatchCorner> corners_, poleCorners_; ///< the latter only told
   std::array<Pole, 4> poles_;
   std::vector<Asked> asked_;

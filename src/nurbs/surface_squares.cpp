@@ -1,6 +1,7 @@
 #include "nurbs/surface_squares.h"
 
 #include "nurbs/gauss.h"
+#include "nurbs/kernels.h"
 
 #include <algorithm>
 #include <cmath>
@@ -76,10 +77,14 @@ SurfaceSquares::SurfaceSquares(int degree, Knots U, Knots V)
   for (int k = 0; k < 4; ++k) gramU_[size_t(k)] = gram(U_, degree_, k), gramV_[size_t(k)] = gram(V_, degree_, k);
 }
 
-void SurfaceSquares::begin(double weight, double lengthU, double lengthV) {
+void SurfaceSquares::begin(double weight, double lengthU, double lengthV, const Surface* about) {
   matrix_.clear();
   rhs_.setZero();
+  about_.resize(0, 1);
   addEvenness(weight, lengthU, lengthV);
+  if (!about || about->knotsU() != U_ || about->knotsV() != V_) return;
+  about_ = Eigen::Map<const Rows>(about->grid().data(), rhs_.rows(), 1);
+  matrix_.subtractTimes(about_, rhs_);
 }
 
 void SurfaceSquares::addEvenness(double weight, double lengthU, double lengthV) {
@@ -90,32 +95,45 @@ void SurfaceSquares::addEvenness(double weight, double lengthU, double lengthV) 
     by[size_t(a)] = weight * std::pow(size, 4) * kTimes[size_t(a)] * std::pow(lengthU, 1 - 2 * a) *
                     std::pow(lengthV, 1 - 2 * (3 - a));
   for (int i = 0; i < nu_; ++i)
-    for (int di = 0; di <= degree_ && i + di < nu_; ++di)
+    for (int di = 0; di <= degree_ && i + di < nu_; ++di) {
+      BlockBandedSpd::Block& to = matrix_.block(i + di, i);
+      std::array<double, 4> byU{};
+      for (size_t a = 0; a < 4; ++a) byU[a] = by[a] * gramU_[a](i, di);
       for (int j = 0; j < nv_; ++j)
         for (int dj = di == 0 ? 0 : -std::min(j, degree_); dj <= degree_ && j + dj < nv_; ++dj) {
           double sum = 0;
           const int low = std::min(j, j + dj);
-          for (size_t a = 0; a < 4; ++a) sum += by[a] * gramU_[a](i, di) * gramV_[3 - a](low, std::abs(dj));
-          const int one = 3 * ((i + di) * nv_ + j + dj), other = 3 * (i * nv_ + j);
-          for (int k = 0; k < 3; ++k) matrix_.at(one + k, other + k) += sum;
+          for (size_t a = 0; a < 4; ++a) sum += byU[a] * gramV_[3 - a](low, std::abs(dj));
+          for (int k = 0; k < 3; ++k) to(3 * (j + dj) + k, 3 * j + k) += sum;
         }
+    }
 }
 
 void SurfaceSquares::add(const PlaceRows& r) {
   const int width = 3 * r.nj_, offset = 3 * (r.j0_ + r.v_.first), first = r.i0_ + r.u_.first;
-  const auto rows = r.rows_.leftCols(r.count_);
+  const Eigen::MatrixXd& rows = r.rows_;
+  const size_t stride = size_t(rows.rows());
+  Eigen::VectorXd wanted = r.wanted_.head(r.count_);
+  if (about_.size() > 0)
+    for (int a = 0; a < r.ni_; ++a)
+      wanted.noalias() -= rows.block(a * width, 0, width, r.count_)
+                              .transpose()
+                              .lazyProduct(about_.middleRows((first + a) * 3 * nv_ + offset, width));
   for (int a = 0; a < r.ni_; ++a) {
-    const auto one = rows.middleRows(a * width, width);
-    for (int b = 0; b <= a; ++b)
-      matrix_.block(first + a, first + b).block(offset, offset, width, width).noalias() +=
-          one.lazyProduct(rows.middleRows(b * width, width).transpose());
-    rhs_.middleRows((first + a) * 3 * nv_ + offset, width).noalias() += one.lazyProduct(r.wanted_.head(r.count_));
+    for (int b = 0; b <= a; ++b) {
+      BlockBandedSpd::Block& to = matrix_.block(first + a, first + b);
+      addProduct(1, &rows(a * width, 0), stride, &rows(b * width, 0), stride, &to(offset, offset), size_t(to.rows()),
+                 width, width, r.count_);
+    }
+    rhs_.middleRows((first + a) * 3 * nv_ + offset, width).noalias() +=
+        rows.block(a * width, 0, width, r.count_).lazyProduct(wanted);
   }
 }
 
 std::optional<Surface> SurfaceSquares::solve() {
   if (!matrix_.factor()) return std::nullopt;
   matrix_.solve(rhs_);
+  if (about_.size() > 0) rhs_ += about_;
   Points grid(Eigen::Index(nu_) * nv_, 3);
   for (Eigen::Index k = 0; k < grid.rows(); ++k) grid.row(k) = rhs_.col(0).segment<3>(3 * k).transpose();
   if (!grid.allFinite()) return std::nullopt;

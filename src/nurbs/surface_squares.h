@@ -38,7 +38,9 @@ public:
   SurfaceSquares(int degree, Knots U, Knots V);
 
   /// Forgets all rows; evenness counts as `weight` in a patch of these lengths, over its mean length squared.
-  void begin(double weight, double lengthU, double lengthV);
+  /// `about`: a surface near the solution. Where it has these knots, what is solved for is the way from it, which
+  /// rounds less (Bjorck 1987).
+  void begin(double weight, double lengthU, double lengthV, const Surface* about);
   void add(const PlaceRows& rows);
   /// Nothing where the rows leave places undetermined.
   std::optional<Surface> solve();
@@ -54,7 +56,7 @@ private:
   std::array<Rows, 4> gramU_,
       gramV_; ///< of derivatives of every order, banded: column q is with the q-th next function
   BlockBandedSpd matrix_;
-  Rows rhs_;
+  Rows rhs_, about_; ///< the latter: control points to go on from, or nothing
 };
 
 } // namespace lumsk::nurbs
