@@ -84,22 +84,54 @@ struct Case {
   std::vector<Path> edges;
 };
 
-/// The worst of a patch against the form along the hole's edges.
-void measure(benchmark::State& state, const Case& c, const Surface& patch) {
+/// Neighbours beyond the hole's natural edges that bend as they like between its corners, where they agree: parts of
+/// the form whose rows next to the edge are moved, but not beside the corners.
+struct Unrelated {
+  Unrelated() {
+    const Vec2 low = form.hole.corners[0], high = form.hole.corners[2];
+    const Surface& w = *form.whole;
+    parts = {portion(w, low.x(), high.x(), 0, low.y()), portion(w, high.x(), 1, low.y(), high.y()),
+             portion(w, low.x(), high.x(), high.y(), 1), portion(w, 0, low.x(), low.y(), high.y())};
+    for (size_t k = 0; k < 4; ++k) {
+      Surface& s = parts[k];
+      const bool alongU = k % 2 == 0, atLast = k == 0 || k == 3;
+      const int along = alongU ? s.sizeU() : s.sizeV(), across = alongU ? s.sizeV() : s.sizeU();
+      for (int i = 3; i + 3 < along; ++i)
+        for (int row : {1, 2}) {
+          const int j = atLast ? across - 1 - row : row;
+          s.point(alongU ? i : j, alongU ? j : i) += Eigen::RowVector3d(0, 0, 0.25 * row * (k % 2 ? 1 : -1));
+        }
+      near.push_back(std::make_shared<NearestOnSurface>(s));
+    }
+  }
+  Neighbour neighbour(size_t k) const {
+    return [this, k](const Vec3& p) -> std::optional<NeighbourPlace> {
+      const auto f = near[k]->foot(p);
+      NeighbourPlace n{{}, f.normal, f.distanceMm};
+      parts[k].derivatives(f.uv.x(), f.uv.y(), 3, n.d);
+      return n;
+    };
+  }
+  Case form{false};
+  std::vector<Surface> parts;
+  std::vector<std::shared_ptr<NearestOnSurface>> near;
+};
+
+/// The worst of a patch against its neighbours along the hole's edges.
+void measure(benchmark::State& state, const Case& c, const Surface& patch,
+             const std::function<Neighbour(size_t)>& neighbour) {
   const NearestOnSurface on(patch);
   double gap = 0;
   SkinJoin worst;
-  for (int k = 0; k < 4; ++k)
+  for (size_t k = 0; k < 4; ++k)
     for (int i = 1; i < 50; ++i) {
-      const Vec2 x = c.hole.at(k, i / 50.0), next = c.hole.at(k, i / 50.0 + 1e-4);
+      const Vec2 x = c.hole.at(int(k), i / 50.0), next = c.hole.at(int(k), i / 50.0 + 1e-4);
       const Vec3 p = c.whole->at(x.x(), x.y()), along = c.whole->at(next.x(), next.y()) - p;
       const auto f = on.foot(p);
       gap = std::max(gap, f.distanceMm);
-      NeighbourPlace n{{}, c.whole->normal(x.x(), x.y()), 0};
-      c.whole->derivatives(x.x(), x.y(), 3, n.d);
       SurfaceDerivatives d;
       patch.derivatives(f.uv.x(), f.uv.y(), 3, d);
-      worst.take(joinWith(n, 3, d, along.normalized(), 1 / (10 * 130.0)), {});
+      worst.take(joinWith(*neighbour(k)(p), 3, d, along.normalized(), 1 / (10 * 130.0)), {});
     }
   state.counters["points"] = patch.controlPoints();
   state.counters["gap_um"] = gap * 1000;
@@ -107,16 +139,94 @@ void measure(benchmark::State& state, const Case& c, const Surface& patch) {
   state.counters["curvature_percent"] = worst.curvature * 100;
   state.counters["rate_percent"] = worst.rate * 100;
 }
+void measure(benchmark::State& state, const Case& c, const Surface& patch) {
+  measure(state, c, patch, [&](size_t) { return c.neighbour(); });
+}
+
+constexpr PatchMeets kOrders[4] = {PatchMeets::G0, PatchMeets::G1, PatchMeets::G2, PatchMeets::G3};
+
+void lumskUnrelated(benchmark::State& state) {
+  const Unrelated u;
+  std::vector<BoundaryEdge> edges;
+  for (size_t k = 0; k < 4; ++k) edges.push_back({u.form.edges[k], kOrders[state.range(0)], u.neighbour(k), 1.0});
+  Expected<BoundaryResult> r;
+  for (auto _ : state) r = boundary(edges, {}, {});
+  if (!r) return state.SkipWithError(r.error().code.c_str());
+  measure(state, u.form, r->surface, [&](size_t k) { return u.neighbour(k); });
+  state.counters["corners"] = double(r->corners.size());
+}
 
 void lumskPatch(benchmark::State& state) {
   const Case c(state.range(1) != 0);
-  constexpr PatchMeets orders[4] = {PatchMeets::G0, PatchMeets::G1, PatchMeets::G2, PatchMeets::G3};
   std::vector<BoundaryEdge> edges;
-  for (const Path& p : c.edges) edges.push_back({p, orders[state.range(0)], c.neighbour(), 1.0});
+  for (const Path& p : c.edges) edges.push_back({p, kOrders[state.range(0)], c.neighbour(), 1.0});
   Expected<BoundaryResult> r;
   for (auto _ : state) r = boundary(edges, {}, {});
   if (!r) return state.SkipWithError(r.error().code.c_str());
   measure(state, c, r->surface);
+}
+
+/// Two trimmed edges of 100 mm with waves of 9 mm on two freeform skins that lie apart, joined: two ribbons, measured
+/// against the skins that they go on from. Time is for both.
+struct Wavy {
+  Vec2 at(int k, double t) const { // in the skin's parameters
+    const double wave = 0.028 * std::sin(2 * kPi * (k ? 1.5 * t + 0.2 : 2 * t));
+    return {0.2 + 0.6 * t, (k ? 0.4 : 0.6) + wave};
+  }
+  Wavy() {
+    for (int k = 0; k < 2; ++k) {
+      skins[size_t(k)] = std::make_shared<const Surface>(
+          transformed(test::wavyForm(14, 0.1), Eigen::Isometry3d(Eigen::Translation3d(0, k ? 95 : 0, k ? -12 : 0) *
+                                                                 Eigen::AngleAxisd(k ? -0.35 : 0.0, Vec3::UnitX()))));
+      near[size_t(k)] = std::make_shared<NearestOnSurface>(*skins[size_t(k)]);
+      Points p(101, 3);
+      for (int i = 0; i <= 100; ++i) {
+        const Vec2 x = at(k, i / 100.0);
+        p.row(i) = skins[size_t(k)]->at(x.x(), x.y()).transpose();
+      }
+      InterpolationOptions o;
+      o.degree = 5;
+      edges.push_back(*Path::make({*interpolate(p, o)}, {0.001}));
+    }
+  }
+  Neighbour neighbour(size_t k) const {
+    return [this, k](const Vec3& p) -> std::optional<NeighbourPlace> {
+      const auto f = near[k]->foot(p);
+      NeighbourPlace n{{}, f.normal, f.distanceMm};
+      skins[k]->derivatives(f.uv.x(), f.uv.y(), 3, n.d);
+      return n;
+    };
+  }
+  std::array<std::shared_ptr<const Surface>, 2> skins;
+  std::array<std::shared_ptr<NearestOnSurface>, 2> near;
+  std::vector<Path> edges;
+};
+
+void lumskRibbons(benchmark::State& state) {
+  const Wavy w;
+  std::vector<BoundaryEdge> edges;
+  for (size_t k = 0; k < 2; ++k) edges.push_back({w.edges[k], kOrders[state.range(0)], w.neighbour(k), 1.0});
+  Expected<BoundaryResult> r;
+  for (auto _ : state) r = boundary(edges, {}, {});
+  if (!r) return state.SkipWithError(r.error().code.c_str());
+  const NearestOnSurface on(r->surface);
+  double gap = 0;
+  SkinJoin worst;
+  for (int k = 0; k < 2; ++k)
+    for (int i = 1; i < 100; ++i) {
+      const Vec2 x = w.at(k, i / 100.0), next = w.at(k, i / 100.0 + 1e-4);
+      const Vec3 p = w.skins[size_t(k)]->at(x.x(), x.y()), along = w.skins[size_t(k)]->at(next.x(), next.y()) - p;
+      const auto f = on.foot(p);
+      gap = std::max(gap, f.distanceMm);
+      SurfaceDerivatives d;
+      r->surface.derivatives(f.uv.x(), f.uv.y(), 3, d);
+      worst.take(joinWith(*w.neighbour(size_t(k))(p), 3, d, along.normalized(), 1 / (10 * 130.0)), {});
+    }
+  state.counters["points"] = r->surface.controlPoints();
+  state.counters["gap_um"] = gap * 1000;
+  state.counters["angle_mdeg"] = worst.angleDeg * 1000;
+  state.counters["curvature_percent"] = worst.curvature * 100;
+  state.counters["rate_percent"] = worst.rate * 100;
 }
 
 /// The form, and the hole's edges on it.
@@ -206,6 +316,8 @@ void lumskShapeNet(benchmark::State& state) {
 
 BENCHMARK(bench::occtLoft8)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskPatch)->ArgsProduct({{0, 1, 2, 3}, {0, 1}})->Unit(benchmark::kMillisecond);
+BENCHMARK(lumskUnrelated)->DenseRange(1, 3)->Unit(benchmark::kMillisecond);
+BENCHMARK(lumskRibbons)->DenseRange(1, 3)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskMatch)->DenseRange(0, 3)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskShapeNet)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtConstrained)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);

@@ -2,6 +2,7 @@
 
 #include "nurbs/closest.h"
 #include "nurbs/curve_parts.h"
+#include "nurbs/edge_ribbon.h"
 #include "nurbs/loft.h"
 #include "nurbs/surface_measure.h"
 
@@ -20,6 +21,7 @@ constexpr int kGuideLooks = 90;
 /// A side of the ring, in its direction.
 struct Piece {
   Path path;
+  ArcLength length;
   int edge = 0;
   bool reversed = false;
   Vec3 start() const { return reversed ? path.end() : path.start(); }
@@ -47,7 +49,6 @@ public:
     out_.edges.resize(edges_.size());
     for (size_t i = 0; i < edges_.size(); ++i) out_.edges[i].flows = edges_[i].meets != PatchMeets::G0;
     if (apart_) return between();
-    for (const Piece& p : ring_) lengths_.emplace_back(p.path);
     LUMSK_CHECK(checkLengths());
     LUMSK_TRY(sides, takeSides());
     PatchFitOptions fit;
@@ -87,7 +88,10 @@ private:
         LUMSK_TRY(cut, splitAt(p, corners, cx_.tolerances.point));
         parts = std::move(cut);
       }
-      for (Path& part : parts) pieces_.push_back({std::move(part), int(i), false});
+      for (Path& part : parts) {
+        ArcLength length(part);
+        pieces_.push_back({std::move(part), std::move(length), int(i), false});
+      }
     }
     if (pieces_.size() >= 2 && pieces_.size() <= 4) return {};
     return fail(problem("LM-H001", pieces_.size() < 2 ? "a patch needs two edges at least"
@@ -99,39 +103,49 @@ private:
                                                 : "join edges that go on in one another, or make several patches"));
   }
 
-  /// Gaps behind every piece of an arrangement.
-  static std::vector<double> gapsOf(const std::vector<Piece>& ring) {
+  /// Gaps behind every piece of an arrangement, from where they start and end.
+  static std::vector<double> gapsOf(const std::vector<std::array<Vec3, 2>>& ends) {
     std::vector<double> out;
-    for (size_t i = 0; i < ring.size(); ++i)
-      out.push_back((ring[(i + 1) % ring.size()].start() - ring[i].finish()).norm());
+    for (size_t i = 0; i < ends.size(); ++i) out.push_back((ends[(i + 1) % ends.size()][0] - ends[i][1]).norm());
     return out;
+  }
+  std::vector<double> gapsOfRing() const {
+    std::vector<std::array<Vec3, 2>> ends;
+    for (const Piece& p : ring_) ends.push_back({p.start(), p.finish()});
+    return gapsOf(ends);
   }
 
   /// The arrangement with the least gaps, of which the widest counts least: it may be an open side.
   Expected<void> sortRing() {
     const size_t n = pieces_.size();
-    std::vector<size_t> order;
+    std::vector<size_t> order, bestOrder;
     for (size_t i = 0; i < n; ++i) order.push_back(i);
     double best = 1e300;
+    unsigned bestFlips = 0;
     do {
       for (unsigned flips = 0; flips < (1u << n); flips += 2) { // the first one as it is
-        std::vector<Piece> ring;
+        std::vector<std::array<Vec3, 2>> ends;
         for (size_t i = 0; i < n; ++i) {
-          ring.push_back(pieces_[order[i]]);
-          if (flips >> i & 1) ring.back().reversed = true;
+          const Path& p = pieces_[order[i]].path;
+          ends.push_back(flips >> i & 1 ? std::array<Vec3, 2>{p.end(), p.start()}
+                                        : std::array<Vec3, 2>{p.start(), p.end()});
         }
-        const std::vector<double> gaps = gapsOf(ring);
+        const std::vector<double> gaps = gapsOf(ends);
         double sum = 0;
         for (double g : gaps) sum += g;
         const double widest = *std::max_element(gaps.begin(), gaps.end());
         const double weighed = n == 3 ? sum - 0.9 * widest : sum;
-        if (weighed < best - 1e-9) best = weighed, ring_ = std::move(ring);
+        if (weighed < best - 1e-9) best = weighed, bestOrder = order, bestFlips = flips;
       }
     } while (std::next_permutation(order.begin() + 1, order.end()));
-    const std::vector<double> gaps = gapsOf(ring_);
+    for (size_t i = 0; i < n; ++i) {
+      ring_.push_back(std::move(pieces_[bestOrder[i]]));
+      ring_.back().reversed = bestFlips >> i & 1;
+    }
+    const std::vector<double> gaps = gapsOfRing();
     const size_t widest = size_t(std::max_element(gaps.begin(), gaps.end()) - gaps.begin());
     double length = 0;
-    for (const Piece& p : ring_) length += ArcLength(p.path).total();
+    for (const Piece& p : ring_) length += p.length.total();
     const int open = int(std::count_if(gaps.begin(), gaps.end(), [&](double g) { return g > o_.largestGap.mm; }));
     if (open == 0) {
       out_.largestGapMm = gaps[widest];
@@ -140,7 +154,7 @@ private:
     } else if (n == 3 && open == 1 && gaps[widest] > kOpenSide * length) {
       out_.openSide = true;
       std::rotate(ring_.begin(), ring_.begin() + long(widest) + 1, ring_.end());
-      const std::vector<double> turned = gapsOf(ring_);
+      const std::vector<double> turned = gapsOfRing();
       out_.largestGapMm = std::max(turned[0], turned[1]);
     } else {
       const Piece &a = ring_[widest], &b = ring_[(widest + 1) % n];
@@ -157,11 +171,11 @@ private:
 
   Expected<void> checkLengths() const {
     double ring = 0;
-    for (const ArcLength& l : lengths_) ring += l.total();
+    for (const Piece& p : ring_) ring += p.length.total();
     for (size_t i = 0; i < ring_.size(); ++i)
-      if (lengths_[i].total() < kShortest * ring)
+      if (ring_[i].length.total() < kShortest * ring)
         return fail(problem("LM-H003", called(ring_[i].edge) + " is very short beside the others")
-                        .measure(millimetres(lengths_[i].total()))
+                        .measure(millimetres(ring_[i].length.total()))
                         .want(millimetres(kShortest * ring))
                         .at(ring_[i].start())
                         .tryThis("leave it out and let its neighbours meet, or take a longer one"));
@@ -196,8 +210,6 @@ private:
       on = {0, 1, 2, -1};
     } else if (n == 3) {
       std::rotate(ring_.begin(), ring_.begin() + long(poleOfThree()), ring_.end());
-      lengths_.clear();
-      for (const Piece& p : ring_) lengths_.emplace_back(p.path);
       on = {-1, 0, 1, 2};
       out_.poles = {cornerBefore(0)};
     } else {
@@ -219,7 +231,7 @@ private:
       const Piece& p = ring_[size_t(piece)];
       const BoundaryEdge& e = edges_[size_t(p.edge)];
       s.path = &p.path;
-      s.length = &lengths_[size_t(piece)];
+      s.length = &p.length;
       s.reversed = p.reversed != back;
       const bool first = out_.openSide && piece == 0, last = out_.openSide && piece == 2;
       s.ends = {first ? p.start() : cornerBefore(size_t(piece)),
@@ -228,13 +240,8 @@ private:
       s.meets = e.meets;
       s.neighbour = e.neighbour;
       s.tension = e.tension;
-      if (e.meets == PatchMeets::Perpendicular || e.meets == PatchMeets::Mirror) {
-        const Vec3 leaving = ring_[(size_t(piece) + n - 1) % n].tangent(false);
-        LUMSK_TRY(plane, planeOfSide(polyline(p.path, 16), o_.mirror, leaving, cx_.tolerances.point,
-                                     {"LM-H006", called(p.edge)}));
-        s.plane = plane.normal();
-        if (!out_.mirror) out_.mirror = plane;
-      }
+      LUMSK_TRY(plane, planeOf(p, ring_[(size_t(piece) + n - 1) % n].tangent(false)));
+      s.plane = plane;
     }
     for (size_t i = 0; i < n && n > 2; ++i) {
       if (out_.openSide && i == 0) continue;
@@ -244,8 +251,40 @@ private:
     return sides;
   }
 
-  /// Two edges that do not meet: straight on from one to the other, as a loft does.
+  /// Unit normal of the mirror plane in which an edge lies; nought for edges that meet something else.
+  Expected<Vec3> planeOf(const Piece& p, const Vec3& leaving) {
+    const BoundaryEdge& e = edges_[size_t(p.edge)];
+    if (e.meets != PatchMeets::Perpendicular && e.meets != PatchMeets::Mirror) return Vec3(Vec3::Zero());
+    LUMSK_TRY(plane,
+              planeOfSide(polyline(p.path, 16), o_.mirror, leaving, cx_.tolerances.point, {"LM-H006", called(p.edge)}));
+    if (!out_.mirror) out_.mirror = plane;
+    return plane.normal();
+  }
+
+  /// Two edges that do not meet: straight on from one to the other.
   Expected<BoundaryResult> between() {
+    if (!o_.guides.empty()) return lofted();
+    std::array<RibbonEdge, 2> ribbons;
+    for (size_t i : {0u, 1u}) {
+      const BoundaryEdge& e = edges_[size_t(ring_[i].edge)];
+      LUMSK_TRY(plane, planeOf(ring_[i], ring_[1 - i].start() - ring_[i].start()));
+      ribbons[i] = {&ring_[i].path, &ring_[i].length, ring_[i].reversed != (i == 1), orderOf(e.meets), e.neighbour,
+                    plane,          e.tension};
+    }
+    LUMSK_TRY(made, facingRibbons(ribbons, cx_));
+    for (size_t i : {0u, 1u}) {
+      BoundaryEdgeResult& e = out_.edges[size_t(ring_[i].edge)];
+      e.sides.push_back(i ? 2 : 0);
+      e.join.take(made.ribbons[i].join, cx_.tolerances);
+      e.gapMm = std::max(e.gapMm, made.ribbons[i].gapMm);
+    }
+    out_.surface = skinBetween(made);
+    out_.foldsAt = firstFold(out_.surface);
+    return std::move(out_);
+  }
+
+  /// The same along curves.
+  Expected<BoundaryResult> lofted() {
     static constexpr LoftEnd kinds[] = {LoftEnd::Free,          LoftEnd::G1,    LoftEnd::G2, LoftEnd::G3,
                                         LoftEnd::Perpendicular, LoftEnd::Mirror};
     LoftOptions loft;
@@ -254,8 +293,8 @@ private:
     loft.largestGap = o_.largestGap;
     std::vector<Section> sections;
     for (int i : {0, 1}) {
-      const BoundaryEdge& e = edges_[size_t(pieces_[size_t(i)].edge)];
-      sections.push_back({pieces_[size_t(i)].path});
+      const BoundaryEdge& e = edges_[size_t(ring_[size_t(i)].edge)];
+      sections.push_back({ring_[size_t(i)].path});
       LoftEndOptions end(kinds[int(e.meets)]);
       end.neighbour = e.neighbour;
       end.pull = e.tension;
@@ -263,7 +302,7 @@ private:
     }
     LUMSK_TRY(made, lumsk::nurbs::loft(sections, loft, cx_));
     for (int i : {0, 1}) {
-      BoundaryEdgeResult& e = out_.edges[size_t(pieces_[size_t(i)].edge)];
+      BoundaryEdgeResult& e = out_.edges[size_t(ring_[size_t(i)].edge)];
       e.sides.push_back(i ? 2 : 0);
       e.join = made.join;
       e.gapMm = made.sectionDeviationMm;
@@ -300,7 +339,6 @@ private:
   const BoundaryOptions& o_;
   const Context& cx_;
   std::vector<Piece> pieces_, ring_;
-  std::vector<ArcLength> lengths_;
   std::array<int, 4> pieceOf_{-1, -1, -1, -1};
   bool apart_ = false;
   BoundaryResult out_;

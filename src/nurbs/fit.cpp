@@ -99,16 +99,11 @@ std::vector<double> divided(const std::vector<double>& breaks, const std::vector
   return next;
 }
 
-std::vector<double> equalBreaks(int spans) {
-  std::vector<double> b(spans + 1);
-  for (int i = 0; i <= spans; ++i) b[i] = double(i) / spans;
-  return b;
-}
-
-/// Greedy removal, but of given breaks: the knot between the two best-fitted neighbours goes first; it ends when a few in a row have to stay.
+/// Greedy removal, but of given breaks: the knot between the two best-fitted neighbours goes first; it ends when a few
+/// in a row have to stay.
 LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const LeanOptions& o, int fewest) {
   std::vector<double> refused = o.firstBreaks, errors = fitter.spanErrors();
-  for (int inRow = 0; inRow < o.patience && int(breaks.size()) - 1 > fewest;) {
+  for (int inRow = 0; inRow<o.patience&& int(breaks.size()) - 1> fewest;) {
     int pick = -1;
     double least = 1e300;
     for (size_t k = 1; k + 1 < breaks.size(); ++k) {
@@ -164,8 +159,7 @@ std::vector<double> withoutRepeatedFirst(const std::vector<double>& breaks) {
 LeastSquares::LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t,
                            double fairness, std::array<int, 2> given, const std::vector<double>& weights)
     : p_(degree), n_(closed ? int(breaks.size()) - 1 : int(breaks.size()) + degree - 1), from_(1 + given[0]),
-      to_(1 + given[1]), closed_(closed),
-      knots_(clampedKnots(degree, closed ? withoutRepeatedFirst(breaks) : breaks)),
+      to_(1 + given[1]), closed_(closed), knots_(clampedKnots(degree, closed ? withoutRepeatedFirst(breaks) : breaks)),
       A_(std::max(1, closed ? n_ : n_ - from_ - to_), degree, closed) {
   if (closed) periodic_ = periodicKnots(degree, breaks);
   basis_.resize(t.size());
@@ -309,6 +303,30 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
   if (o.removeKnots) fit = thin(fitter, std::move(fit), breaks, o, fewest);
   if (o.fair) fit = faired(fitter, std::move(fit), o);
   return fit;
+}
+
+std::vector<double> equalBreaks(int spans) {
+  std::vector<double> b(spans + 1);
+  for (int i = 0; i <= spans; ++i) b[i] = double(i) / spans;
+  return b;
+}
+
+double partsFor(double error, double aim, int order, double most) {
+  return std::clamp(std::pow(error / aim, 1.0 / order), 1.0, most);
+}
+
+std::vector<double> spreadBreaks(const std::vector<double>& breaks, const std::vector<double>& parts) {
+  std::vector<double> sum{0};
+  for (double p : parts) sum.push_back(sum.back() + p);
+  const int spans = int(std::ceil(sum.back()));
+  std::vector<double> out{breaks.front()};
+  for (int i = 1; i < spans; ++i) {
+    const double at = sum.back() * i / spans;
+    const size_t k = size_t(std::upper_bound(sum.begin(), sum.end(), at) - sum.begin()) - 1;
+    out.push_back(breaks[k] + (breaks[k + 1] - breaks[k]) * (at - sum[k]) / (sum[k + 1] - sum[k]));
+  }
+  out.push_back(breaks.back());
+  return out;
 }
 
 Expected<Spline> fitPath(const Path& path, const LeanOptions& options) {

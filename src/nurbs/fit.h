@@ -51,8 +51,7 @@ public:
   /// distance from the samples.
   /// `given`: so many derivatives are given at both ends. `weights` of the samples; empty: 1.
   LeastSquares(int degree, const std::vector<double>& breaks, bool closed, const std::vector<double>& t,
-               double fairness = 0.0, std::array<int, 2> given = {},
-               const std::vector<double>& weights = {});
+               double fairness = 0.0, std::array<int, 2> given = {}, const std::vector<double>& weights = {});
   /// `data` one row a sample; returns one row a control point of the clamped spline over `knots()`.
   Rows solve(const Rows& data, const std::array<Rows, 2>& endDerivatives = {}) const;
   const Knots& knots() const { return knots_; }
@@ -69,7 +68,7 @@ private:
     double N[kMaxDegree + 1];
     double weight = 1.0;
   };
-  int p_, n_; ///< n_: control points, around once
+  int p_, n_;             ///< n_: control points, around once
   int from_ = 1, to_ = 1; ///< so many of them at both open ends are given
   bool closed_;
   Knots knots_, periodic_;
@@ -84,6 +83,16 @@ private:
 /// for (Eck & Hadenfeld 1995 for removal by error; Reinsch 1967 for the largest smoothing within a deviation). Fails
 /// with LM-G101 when `maxSpans` do not do.
 Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& options);
+
+/// Breakpoints at equal distances over [0, 1].
+std::vector<double> equalBreaks(int spans);
+
+/// Breakpoints of more spans, where `parts` (one a span, at least 1, not whole) says how many it should become: as
+/// many as their sum, and so spread (de Boor 1978, ch. XII).
+std::vector<double> spreadBreaks(const std::vector<double>& breaks, const std::vector<double>& parts);
+
+/// In how many parts a span has to go so that an error, which falls with a power of its length, does: at most `most`.
+double partsFor(double error, double aim, int order, double most);
 
 /// A path as one spline within `fit`, parameterised by arc length over [0, 1]. Must have no corners.
 Expected<Spline> fitPath(const Path& path, const LeanOptions& options);

@@ -112,10 +112,7 @@ private:
   }
   bool bare(int side) const { return sides_[size_t(side)].path == nullptr; }
   bool isPole(int side) const { return bare(side) && !sides_[size_t(side)].free; }
-  int order(int side) const {
-    const PatchMeets m = sides_[size_t(side)].meets;
-    return m == PatchMeets::G0 ? 0 : m == PatchMeets::G2 ? 2 : m == PatchMeets::G3 || m == PatchMeets::Mirror ? 3 : 1;
-  }
+  int order(int side) const { return orderOf(sides_[size_t(side)].meets); }
   int highestOrder() const { return std::max({order(0), order(1), order(2), order(3)}); }
   bool atPlane(int side) const {
     const PatchMeets m = sides_[size_t(side)].meets;
@@ -626,25 +623,14 @@ private:
     return joinWithPlane(sides_[size_t(a.side)].plane, q, d, a.along, flat_);
   }
 
-  /// More spans where joins are worse than they may be: as many as the order of the fit says, so spread that errors
-  /// become about even. False where that would be too many.
+  /// More spans where joins are worse than they may be. False where that would be too many.
   bool refine() {
     for (bool u : {true, false}) {
       std::vector<double>& b = u ? breaksU_ : breaksV_;
-      const std::vector<double>& error = u ? errorU_ : errorV_;
-      if (*std::max_element(error.begin(), error.end()) <= 1) continue;
-      std::vector<double> sum{0}; // of the spans' parts
-      for (double e : error)
-        sum.push_back(sum.back() + std::clamp(std::pow(e / kAimed, 1.0 / (kDegree + 1 - highestOrder())), 1.0, 2.0));
-      const int spans = int(std::ceil(sum.back()));
-      std::vector<double> next{0};
-      for (int i = 1; i < spans; ++i) {
-        const double at = sum.back() * i / spans;
-        const size_t k = size_t(std::upper_bound(sum.begin(), sum.end(), at) - sum.begin()) - 1;
-        next.push_back(b[k] + (b[k + 1] - b[k]) * (at - sum[k]) / (sum[k + 1] - sum[k]));
-      }
-      next.push_back(1);
-      b = std::move(next);
+      std::vector<double> parts = u ? errorU_ : errorV_;
+      if (*std::max_element(parts.begin(), parts.end()) <= 1) continue;
+      for (double& x : parts) x = partsFor(x, kAimed, kDegree + 1 - highestOrder(), 2);
+      b = spreadBreaks(b, parts);
     }
     return controlPoints() <= kMostPoints;
   }

@@ -17,6 +17,11 @@ enum class PatchMeets {
   Mirror         ///< and one smooth form with its mirror image (G3)
 };
 
+/// Up to which derivative across an edge the patch is told there: 0 to 3.
+constexpr int orderOf(PatchMeets m) {
+  return m == PatchMeets::G0 ? 0 : m == PatchMeets::G2 ? 2 : m == PatchMeets::G3 || m == PatchMeets::Mirror ? 3 : 1;
+}
+
 /// One of the four sides of a patch over [0, 1]^2: v = 0, u = 1, v = 1, u = 0; it runs as u or v do.
 struct PatchSide {
   const Path* path = nullptr;        ///< none: a pole, or free

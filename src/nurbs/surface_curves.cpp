@@ -16,7 +16,7 @@ namespace {
 
 constexpr int kBlock = 8;
 constexpr double kNoughtMm2 = 1e-22;  ///< a squared distance that is rounding
-constexpr double kFootMoves = 1e-11;  ///< of the domain: the next of Newton's steps would be below rounding
+constexpr double kFootMoves = 1e-11;  ///< of the domain: smaller steps of Newton's are below rounding
 constexpr double kBeyond = 1e-3;      ///< of the domain: how far beyond it a surface is carried on
 constexpr double kPlainNormal = 1e-4; ///< sine between the parameter lines from which their product is the normal
 constexpr double kDomainShare = 0.2;  ///< of the surface's size: how much a way across the domain counts
@@ -89,6 +89,7 @@ NearestOnSurface::Foot NearestOnSurface::foot(const Vec3& p) const {
   };
   SurfaceDerivatives d, ahead;
   s.derivatives(uv.x(), uv.y(), 2, d);
+  double before = 1;
   for (int it = 0; it < 25; ++it) {
     const Vec3 r = d(0, 0) - p;
     Vec2 g(r.dot(d(1, 0)), r.dot(d(0, 1)));
@@ -122,7 +123,10 @@ NearestOnSurface::Foot NearestOnSurface::foot(const Vec3& p) const {
     if (s.closedU()) moved.x() = std::remainder(moved.x(), high.x() - low.x());
     uv = next;
     std::swap(d, ahead);
-    if (moved.cwiseQuotient(high - low).norm() < kFootMoves) break;
+    // Steps fall with the square of the one before.
+    const double by = moved.cwiseQuotient(high - low).norm();
+    if (by < kFootMoves || by * by * by < kFootMoves * before * before) break;
+    before = by;
   }
   const Vec3 across = d(1, 0).cross(d(0, 1));
   const bool plain = across.norm() > kPlainNormal * d(1, 0).norm() * d(0, 1).norm();
