@@ -6,6 +6,7 @@
 
 #include "brep/convert.h"
 #include "nurbs/boundary.h"
+#include "nurbs/edge_ribbon.h"
 #include "nurbs/interpolate.h"
 #include "nurbs/match.h"
 #include "nurbs/shape_net.h"
@@ -204,12 +205,15 @@ struct Wavy {
 
 void lumskRibbons(benchmark::State& state) {
   const Wavy w;
-  std::vector<BoundaryEdge> edges;
-  for (size_t k = 0; k < 2; ++k) edges.push_back({w.edges[k], kOrders[state.range(0)], w.neighbour(k), 1.0});
-  Expected<BoundaryResult> r;
-  for (auto _ : state) r = boundary(edges, {}, {});
+  const ArcLength lengths[2] = {ArcLength(w.edges[0]), ArcLength(w.edges[1])};
+  std::array<RibbonEdge, 2> edges;
+  for (size_t k = 0; k < 2; ++k)
+    edges[k] = {&w.edges[k], &lengths[k], false, int(state.range(0)), w.neighbour(k), Vec3::Zero(), 1.0};
+  Expected<FacingRibbons> r;
+  for (auto _ : state) r = facingRibbons(edges, {});
   if (!r) return state.SkipWithError(r.error().code.c_str());
-  const NearestOnSurface on(r->surface);
+  const Surface skin = skinBetween(*r);
+  const NearestOnSurface on(skin);
   double gap = 0;
   SkinJoin worst;
   for (int k = 0; k < 2; ++k)
@@ -219,10 +223,10 @@ void lumskRibbons(benchmark::State& state) {
       const auto f = on.foot(p);
       gap = std::max(gap, f.distanceMm);
       SurfaceDerivatives d;
-      r->surface.derivatives(f.uv.x(), f.uv.y(), 3, d);
+      skin.derivatives(f.uv.x(), f.uv.y(), 3, d);
       worst.take(joinWith(*w.neighbour(size_t(k))(p), 3, d, along.normalized(), 1 / (10 * 130.0)), {});
     }
-  state.counters["points"] = r->surface.controlPoints();
+  state.counters["points"] = skin.controlPoints();
   state.counters["gap_um"] = gap * 1000;
   state.counters["angle_mdeg"] = worst.angleDeg * 1000;
   state.counters["curvature_percent"] = worst.curvature * 100;

@@ -11,15 +11,15 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr double kPlacePart = 0.02;                ///< of `fit`
+constexpr double kPlacePart = 0.018;               ///< of `fit`
 constexpr double kJoinPart = 0.1, kRatePart = 0.2; ///< of what a join may be off
-constexpr double kAimed = 0.5;                     ///< of that, with more spans
-constexpr double kMostParts = 6;                   ///< of a span at once
-constexpr int kFirstSpans = 3, kPerSpan = 4, kMostTries = 6;
+constexpr double kAimed = 0.6;                     ///< of that, with more spans
+constexpr double kMostParts = 2;                   ///< of a span at once
+constexpr int kFirstSpans = 3, kSamples = 64, kPerSpan = 3, kMostTries = 6;
 constexpr size_t kMostSpans = 300;
-constexpr double kSquareToSkin = 1e-3;         ///< of the way: less of it lies in the skin
-constexpr size_t kLooks = 2, kLeastLooks = 25; ///< of a span, of an edge
-constexpr double kBetween = 0.37;              ///< so that they lie between the places of the fit
+constexpr double kSquareToSkin = 1e-3;   ///< of the way: less of it lies in the skin
+constexpr size_t kLeastLooks = 25;       ///< of an edge
+constexpr double kGolden = 0.6180339887; ///< looks lie elsewhere in every span
 
 class RibbonFitter {
 public:
@@ -34,7 +34,7 @@ public:
   }
 
   Expected<FacingRibbons> run() {
-    std::vector<double> breaks = equalBreaks(kFirstSpans);
+    LUMSK_TRY(breaks, placesAlone());
     FacingRibbons best;
     double found = 1e300;
     for (int tries = 1; tries <= kMostTries && breaks.size() <= kMostSpans; ++tries) {
@@ -50,6 +50,22 @@ public:
   }
 
 private:
+  /// The spans that the places of both edges need; their neighbours, which cost most, are asked on those.
+  Expected<std::vector<double>> placesAlone() const {
+    CurveFamily family;
+    family.curves = 2;
+    family.sample = [&](double s, double* out) {
+      for (size_t e : {0u, 1u}) Eigen::Map<Vec3>(out + 3 * e, 3) = onEdge(e, s)[0];
+    };
+    LeanOptions lean;
+    lean.degree = kRibbonDegree;
+    lean.fit = {kPlacePart * cx_.tolerances.fit.mm};
+    lean.firstSpans = kFirstSpans;
+    lean.baseSamples = kSamples;
+    LUMSK_TRY(fit, fitLean(family, lean));
+    return fit.breaks;
+  }
+
   /// Of an edge by the share of its length.
   struct Place {
     std::array<Vec3, 4> rows{Vec3::Zero(), Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
@@ -147,11 +163,12 @@ private:
   };
   Expected<Errors> measure(FacingRibbons& r, const std::vector<double>& breaks) {
     const Surface skin = skinBetween(r);
-    const size_t spans = breaks.size() - 1, looks = std::max(kLooks, kLeastLooks / spans + 1);
+    const size_t spans = breaks.size() - 1, looks = kLeastLooks / spans + 1;
     Errors errors{std::vector<double>(spans, 0.0), std::vector<double>(spans, 1.0)};
     for (size_t i = 0; i < spans; ++i)
       for (size_t look = 0; look < looks; ++look) {
-        const double s = breaks[i] + (breaks[i + 1] - breaks[i]) * (double(look) + kBetween) / double(looks);
+        const double in = kGolden * double(i + 1) - std::floor(kGolden * double(i + 1));
+        const double s = breaks[i] + (breaks[i + 1] - breaks[i]) * (double(look) + in) / double(looks);
         // An error of a k-th derivative along the edge falls with the (degree + 1 - k)-th power of a span's length.
         const auto take = [&](double error, int k) {
           errors.worst[i] = std::max(errors.worst[i], error);

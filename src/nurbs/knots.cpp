@@ -38,17 +38,18 @@ int basisFunctions(const Knots& U, int p, double u, double* N) {
   return i - p;
 }
 
-void basisDerivatives(const Knots& U, int p, double u, int order, BasisDerivatives& out) {
-  const int i = knotSpan(U, p, u);
-  out.first = i - p;
+namespace {
+
+/// As `basisDerivatives`; compiled for the usual degrees.
+[[gnu::always_inline]] inline void basisOf(const double* U, int p, double u, int order, BasisDerivatives& out) {
   const int top = std::min(order, p);
   double left[kMaxDegree + 1], right[kMaxDegree + 1];
-  double N[kMaxDegree + 1] = {1.0};                // of degree j in step j
-  double over[kMaxDerivative + 1][kMaxDegree + 1]; // 1 / what functions of degree p - k + 1 extend over, but one
+  double N[kMaxDegree + 1] = {1.0};            // of degree j in step j
+  double over[kMaxDerivative][kMaxDegree + 1]; // 1 / how far functions of degree p - k extend, but for one span
   for (int j = 1; j <= p; ++j) {
     if (p - j < top) std::copy_n(N, j, out.value[size_t(p - j + 1)].begin()); // of degree p - k, to become derivatives
-    left[j] = u - U[i + 1 - j];
-    right[j] = U[i + j] - u;
+    left[j] = u - U[1 - j];
+    right[j] = U[j] - u;
     double saved = 0.0;
     for (int r = 0; r < j; ++r) {
       const double by = 1.0 / (right[r + 1] + left[j - r]);
@@ -74,6 +75,20 @@ void basisDerivatives(const Knots& U, int p, double u, int order, BasisDerivativ
     }
   }
   for (int k = top + 1; k <= order; ++k) out.value[size_t(k)].fill(0.0);
+}
+
+} // namespace
+
+void basisDerivatives(const Knots& U, int p, double u, int order, BasisDerivatives& out) {
+  const int i = knotSpan(U, p, u);
+  out.first = i - p;
+  const double* at = U.data() + i;
+  if (p == 3)
+    basisOf(at, 3, u, order, out);
+  else if (p == 5)
+    basisOf(at, 5, u, order, out);
+  else
+    basisOf(at, p, u, order, out);
 }
 
 Knots uniformKnots(int p, int spans) {

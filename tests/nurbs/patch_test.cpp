@@ -191,6 +191,71 @@ private slots:
     }
   }
 
+  void twoEdgesApartAreJoinedByTheirRibbons() {
+    const Surface one = wavyForm(14, 0.1);
+    const Surface other =
+        transformed(one, Eigen::Isometry3d(Eigen::Translation3d(5, 90, -12) * Eigen::AngleAxisd(-0.4, Vec3::UnitX())));
+    const std::array<Neighbour, 2> beside{besideFast(std::make_shared<const NearestOnSurface>(one)),
+                                          besideFast(std::make_shared<const NearestOnSurface>(other))};
+    const Path edges[2] = {over(one, {0.2, 0.6}, {0.8, 0.58}, 0.07), over(other, {0.75, 0.4}, {0.25, 0.36}, -0.05)};
+    const auto between = [&](int a, int b, double tension) {
+      return boundary({{edges[0], meets(a), beside[0], tension}, {edges[1], meets(b), beside[1], 1.0}}, {}, {});
+    };
+    for (int a = 0; a < 4; ++a)
+      for (int b : {1, 3}) {
+        const auto r = between(a, b, 1);
+        VERIFY_OK(r);
+        QCOMPARE(r->surface.degreeV(), a + b + 1);
+        QVERIFY(!r->foldsAt);
+        for (int k : {0, 1}) {
+          const int order = k ? b : a;
+          const SkinJoin w = worstOf({{edges[k], meets(order), beside[size_t(k)], 1.0}}, r->surface, order, 0);
+          VERIFY_AT_MOST(r->edges[size_t(k)].gapMm, 2e-5);
+          if (order == 0) continue;
+          VERIFY_AT_MOST(w.angleDeg, 0.001);
+          VERIFY_AT_MOST(w.curvature, 0.001);
+          VERIFY_AT_MOST(w.rate, 0.01);
+        }
+      }
+    // Tension takes it further along the first skin; the join stays.
+    const auto tense = between(2, 2, 2.0), even = between(2, 2, 1.0);
+    VERIFY_OK(tense);
+    VERIFY_OK(even);
+    SurfaceDerivatives far, near;
+    tense->surface.derivatives(0.5, 0, 1, far);
+    even->surface.derivatives(0.5, 0, 1, near);
+    VERIFY_AT_MOST(std::abs(far(0, 1).norm() / near(0, 1).norm() - 2), 1e-4);
+    VERIFY_AT_MOST(worstOf({{edges[0], meets(2), beside[0], 1.0}}, tense->surface, 2, 0).curvature, 0.001);
+  }
+
+  void anEdgeInAMirrorPlaneIsLeftSquarely() {
+    const auto line = [](const Vec3& a, const Vec3& b, double sag) {
+      Points p(41, 3);
+      for (int i = 0; i <= 40; ++i) {
+        const double t = i / 40.0;
+        p.row(i) = (a + t * (b - a) + sag * 4 * t * (1 - t) * Vec3::UnitZ()).transpose();
+      }
+      InterpolationOptions o;
+      o.degree = 5;
+      return *Path::make({*interpolate(p, o)}, {0.001});
+    };
+    for (PatchMeets m : {PatchMeets::Perpendicular, PatchMeets::Mirror}) {
+      const auto r = boundary(
+          {{line({0, 0, 30}, {0, 80, 34}, 6), m, {}, 1.0}, {line({40, 2, 0}, {36, 82, 0}, 3), PatchMeets::G0, {}, 1.0}},
+          {}, {});
+      VERIFY_OK(r);
+      QVERIFY(r->mirror);
+      for (int i = 0; i <= 20; ++i) {
+        SurfaceDerivatives d;
+        r->surface.derivatives(i / 20.0, 0, 3, d);
+        const Vec3 n = r->surface.normal(i / 20.0, 0);
+        VERIFY_AT_MOST(std::abs(d(0, 0).x()), 2e-5);
+        VERIFY_AT_MOST(degFromRad(std::asin(std::abs(n.x()))), 0.001);
+        if (m == PatchMeets::Mirror) VERIFY_AT_MOST(std::abs(normalSection(d, n, Vec3::UnitX()).rate) * 90 * 90, 0.01);
+      }
+    }
+  }
+
   void curvesInsideShapeThePatch() {
     const Surface s = wavyForm(14, 0.1);
     const auto near = std::make_shared<const NearestOnSurface>(s);
