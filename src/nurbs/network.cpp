@@ -5,6 +5,7 @@
 #include "nurbs/interpolate.h"
 #include "nurbs/loft_sides.h"
 #include "nurbs/monotone.h"
+#include "nurbs/network_carry.h"
 #include "nurbs/spaces.h"
 
 #include <Eigen/SVD>
@@ -60,13 +61,19 @@ struct Family {
 
 class Networker {
 public:
-  Networker(const std::vector<NetworkCurve>& curves, const NetworkOptions& o, const Context& cx)
-      : curves_(curves), o_(o), cx_(cx) {}
+  Networker(const std::vector<NetworkCurve>& curves, const NetworkOptions& o, const Context& cx, bool carried = false)
+      : curves_(curves), o_(o), cx_(cx), carried_(carried) {}
 
   Expected<NetworkResult> run() {
     for (const auto& c : curves_) lengths_.emplace_back(c.path);
     LUMSK_TRY(sorted, sortNetwork(curves_, lengths_, o_.largestGap, cx_.tolerances));
     net_ = std::move(sorted);
+    if (!net_.unfinished.empty() && carried_)
+      return fail(problem("LM-N015", "curve " + std::to_string(net_.unfinished.front() + 1) +
+                                         ", carried on, misses the curves that it should cross")
+                      .at(curves_[size_t(net_.unfinished.front())].path.end())
+                      .tryThis("extend it over them, or take it out"));
+    if (!net_.unfinished.empty()) return finished();
     if (o_.follow.mm > 0 && net_.closed)
       return fail(problem("LM-N014", "a skin around closed curves passes through them")
                       .at(grid(0, 0).at)
@@ -84,7 +91,9 @@ public:
     // What the two families leave of each other's errors adds up: fitted more closely until the sum is close enough.
     for (fit_ = cx_.tolerances.fit.mm;; fit_ *= 0.5) {
       LUMSK_CHECK(build());
-      if (out_.deviationMm <= cx_.tolerances.fit.mm + net_.largestGapMm + o_.follow.mm || fit_ < 0.02 * cx_.tolerances.fit.mm) break;
+      if (out_.deviationMm <= cx_.tolerances.fit.mm + net_.largestGapMm + o_.follow.mm ||
+          fit_ < 0.02 * cx_.tolerances.fit.mm)
+        break;
     }
     out_.sorted = std::move(net_);
     for (const auto& plane : {rows_.ends.first, rows_.ends.last, columns_.ends.first, columns_.ends.last})
@@ -93,6 +102,50 @@ public:
   }
 
 private:
+  /// The network with curves carried on that end within it, over the skin through the others.
+  Expected<NetworkResult> finished() const {
+    std::vector<NetworkCurve> others = curves_;
+    for (int k : net_.unfinished) others[size_t(k)].leftOut = true;
+    NetworkOptions plain = o_;
+    plain.flows = {};
+    plain.follow = {0.0};
+    LUMSK_TRY(base, network(others, plain, cx_));
+    std::vector<NetworkCarried> carried;
+    std::vector<NetworkCurve> all = curves_;
+    for (int k : net_.unfinished) {
+      const Path& path = curves_[size_t(k)].path;
+      if (base.cornered || base.sorted.closed)
+        return fail(problem("LM-N015", "curve " + std::to_string(k + 1) +
+                                           " ends within a network that has edges or closed curves: it cannot be "
+                                           "carried on there")
+                        .at(path.start())
+                        .tryThis("extend it over the curves that it should cross, or take it out"));
+      const NetworkPatch& skin = base.patches.front();
+      const MeetingSide own(path);
+      const auto crosses = [&](const SortedCurve& c) {
+        return c.index >= 0 &&
+               !meetings(own, MeetingSide(curves_[size_t(c.index)].path), o_.largestGap.mm).list.empty();
+      };
+      const auto& columns = base.sorted.columns;
+      const bool row = std::any_of(columns.begin(), columns.end(), crosses);
+      const Surface turned = row ? skin.surface : exchanged(skin.surface);
+      UnfinishedCurve c{&path,
+                        &turned,
+                        row ? skin.columnsAt : skin.rowsAt,
+                        {},
+                        row ? skin.rowsAt : skin.columnsAt,
+                        "curve " + std::to_string(k + 1)};
+      for (const SortedCurve& other : row ? columns : base.sorted.rows) c.crossed.push_back(crosses(other));
+      LUMSK_TRY(made, carriedOn(c, cx_.tolerances));
+      all[size_t(k)].path = made.path;
+      carried.push_back({k, std::move(made.path), std::move(made.from)});
+    }
+    Networker again(all, o_, cx_, true);
+    LUMSK_TRY(out, again.run());
+    out.carried.insert(out.carried.end(), carried.begin(), carried.end());
+    return out;
+  }
+
   static std::vector<Member> continued(int n, const Mirrors& m) {
     std::vector<Member> out;
     for (int i = n - 1; i > 0 && m.first; --i) out.push_back({i, -1});
@@ -656,8 +709,7 @@ private:
         const double t = (i + 0.37) / 48;
         const Vec3 p = pointAt(f, k, (*s.length[size_t(k)])(a + (b - a) * t));
         const double off = o_.follow.mm > 0 ? closestPoint(loose, p).distanceMm : (skin(t) - p).norm();
-        if (off > out_.deviationMm)
-          out_.deviationMm = off, out_.deviationAt = p;
+        if (off > out_.deviationMm) out_.deviationMm = off, out_.deviationAt = p;
       }
     };
     for (size_t i = 0; i < out_.patches.size(); ++i) {
@@ -680,6 +732,7 @@ private:
   const std::vector<NetworkCurve>& curves_;
   const NetworkOptions& o_;
   const Context& cx_;
+  bool carried_; ///< curves have been carried on already
   std::vector<ArcLength> lengths_;
   SortedNetwork net_;
   Family rows_, columns_;

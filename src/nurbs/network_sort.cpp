@@ -1,6 +1,7 @@
 #include "nurbs/network_sort.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 
@@ -11,6 +12,7 @@ namespace {
 constexpr double kParallelDeg = 3.0;    ///< families that cross at less are nearly parallel
 constexpr double kWideSearch = 0.02;    ///< of the size: gaps up to here are named when nothing meets
 constexpr size_t kMostFreeGroups = 12;  ///< groups of curves whose family is open are tried in all ways up to here
+constexpr int kMostUnfinished = 3;      ///< curves that may cross only some of the others
 constexpr double kSmallestShare = 1e-4; ///< of a curve's length between neighbouring crossings
 
 std::string name(int i) { return std::to_string(i + 1); }
@@ -29,10 +31,11 @@ public:
     }
     size_ = (high - low).norm();
     meet_.assign(size_t(n_), std::vector<Meetings>(size_t(n_)));
+    for (const auto& c : curves) out_.push_back(c.leftOut);
   }
 
   Expected<SortedNetwork> run() {
-    if (n_ < 3)
+    if (std::count(out_.begin(), out_.end(), false) < 3)
       return fail(problem("LM-N001", "a network needs two families of curves, two or more each")
                       .measure(count(n_))
                       .at(n_ > 0 ? curves_[0].path.start() : Vec3(Vec3::Zero()))
@@ -44,7 +47,8 @@ public:
       const double wide = std::max(kWideSearch * size_, 20 * gap_);
       const Sorter wider(*this, wide);
       if (const auto gaps = wider.gapsAbove(gap_)) return fail(*gaps);
-      return fail(family.error());
+      if (!leaveOut()) return fail(family.error());
+      family = separate();
     }
     LUMSK_CHECK(checkTriple());
     family_ = *family;
@@ -55,7 +59,7 @@ public:
 private:
   Sorter(const Sorter& other, double gap)
       : curves_(other.curves_), lengths_(other.lengths_), n_(other.n_), gap_(gap), tol_(other.tol_), size_(other.size_),
-        sides_(other.sides_) {
+        sides_(other.sides_), out_(other.out_) {
     meet_.assign(size_t(n_), std::vector<Meetings>(size_t(n_)));
     (void)find(gap);
   }
@@ -69,7 +73,7 @@ private:
     Problem p = problem("LM-N007", "");
     for (int i = 0; i < n_; ++i)
       for (int j = i + 1; j < n_; ++j)
-        if ((*family)[size_t(i)] != (*family)[size_t(j)])
+        if ((*family)[size_t(i)] * (*family)[size_t(j)] == 2)
           if (const Meeting m = best(i, j); m.gapMm > limit) {
             pairs += (pairs.empty() ? "" : ", ") + name(i) + " and " + name(j);
             worst = std::max(worst, m.gapMm);
@@ -79,6 +83,42 @@ private:
     p.what = "curves miss one another by more than the largest gap: " + pairs;
     p.measure(millimetres(worst)).want(millimetres(limit)).tryThis("move the curves together, or allow this gap");
     return p;
+  }
+
+  /// Leaves out the fewest curves, with the fewest meetings, without which the others form families, of one of which
+  /// each of those meets some.
+  bool leaveOut() {
+    const std::vector<bool> given = out_;
+    std::vector<bool> best;
+    int fewest = 1 << 30;
+    const auto tryWithout = [&](auto&& self, int from, int more) -> void {
+      if (more > 0) {
+        for (int i = from; i < n_; ++i)
+          if (!out_[size_t(i)]) out_[size_t(i)] = true, self(self, i + 1, more - 1), out_[size_t(i)] = given[size_t(i)];
+        return;
+      }
+      const auto family = separate();
+      if (!family || std::count(family->begin(), family->end(), 1) < 2 ||
+          std::count(family->begin(), family->end(), 2) < 2)
+        return;
+      int meet = 0;
+      for (int i = 0; i < n_; ++i) {
+        if (!out_[size_t(i)] || given[size_t(i)]) continue;
+        std::array<int, 3> with{};
+        for (int j = 0; j < n_; ++j)
+          if (!out_[size_t(j)]) with[size_t((*family)[size_t(j)])] += !list(i, j).empty();
+        const int crosses = with[1] > 0 ? 1 : 2;
+        const bool all = with[size_t(crosses)] == std::count(family->begin(), family->end(), crosses);
+        if ((with[1] > 0) == (with[2] > 0) || all || curves_[size_t(i)].path.closed()) return;
+        const int wanted = curves_[size_t(i)].family;
+        if (wanted != 0 && with[size_t(wanted)] > 0) return;
+        meet += with[1] + with[2];
+      }
+      if (meet < fewest) fewest = meet, best = out_;
+    };
+    for (int count = 1; count <= kMostUnfinished && best.empty(); ++count) tryWithout(tryWithout, 0, count);
+    out_ = best.empty() ? given : best;
+    return !best.empty();
   }
 
   /// The closest of their meetings; of a pair that does not meet, where it comes nearest.
@@ -95,6 +135,7 @@ private:
   Expected<void> find(double limit) {
     for (int i = 0; i < n_; ++i)
       for (int j = i + 1; j < n_; ++j) {
+        if (out_[size_t(i)] || out_[size_t(j)]) continue;
         meet_[size_t(i)][size_t(j)] = meetings(sides_[size_t(i)], sides_[size_t(j)], limit);
         const Meetings& m = meet_[size_t(i)][size_t(j)];
         const bool parallelLines = m.list.size() == 1 && m.list[0].angleDeg < 1e-4 && alongOneAnother(i, j, m.list[0]);
@@ -159,28 +200,28 @@ private:
   Expected<std::vector<int>> separate() const {
     Groups g(n_ + 1); // one more: the first family itself
     for (int i = 0; i < n_; ++i)
-      if (curves_[size_t(i)].family != 0) g.relate(n_, i, curves_[size_t(i)].family == 2);
+      if (curves_[size_t(i)].family != 0 && !out_[size_t(i)]) g.relate(n_, i, curves_[size_t(i)].family == 2);
     for (int i = 0; i < n_; ++i)
       for (int j = i + 1; j < n_; ++j) {
         const bool meet = !list(i, j).empty();
-        if (meet && endToEnd(i, j)) continue;
+        if (out_[size_t(i)] || out_[size_t(j)] || (meet && endToEnd(i, j))) continue;
         if (!g.relate(i, j, meet)) return fail(contradiction(i, j, meet));
       }
     std::vector<int> free;
     for (int i = 0; i <= n_; ++i)
-      if (g.root(i).first == i) free.push_back(i);
+      if (g.root(i).first == i && (i == n_ || !out_[size_t(i)])) free.push_back(i);
     if (free.size() > kMostFreeGroups) return fail(noFamilies());
     std::vector<int> bestFamily;
     int fewest = 1 << 30;
     for (unsigned way = 0; way < (1u << (free.size() - 1)); ++way) {
       std::vector<int> family(size_t(n_) + 1);
       for (int i = 0; i <= n_; ++i) {
+        if (i < n_ && out_[size_t(i)]) continue;
         const auto [r, parity] = g.root(i);
         const size_t k = size_t(std::find(free.begin(), free.end(), r) - free.begin());
         family[size_t(i)] = 1 + (parity ^ (k == 0 ? 0 : int(way >> (k - 1)) & 1));
       }
-      if (family.back() == 2)
-        for (int& f : family) f = 3 - f;
+      if (family.back() == 2) exchange(family);
       family.pop_back();
       const int inside = meetingsInside(family);
       // Of equally good ways the one that keeps the first two picks together.
@@ -189,12 +230,14 @@ private:
     }
     if (bestFamily.empty()) return fail(noFamilies());
     const bool chosen = std::any_of(curves_.begin(), curves_.end(), [](const auto& c) { return c.family != 0; });
-    int lowest = 0;
-    for (int i = 1; i < n_; ++i)
-      if (before(i, lowest)) lowest = i;
-    if (!chosen && bestFamily[size_t(lowest)] == 2)
-      for (int& f : bestFamily) f = 3 - f;
+    int lowest = -1;
+    for (int i = 0; i < n_; ++i)
+      if (!out_[size_t(i)] && (lowest < 0 || before(i, lowest))) lowest = i;
+    if (!chosen && bestFamily[size_t(lowest)] == 2) exchange(bestFamily);
     return bestFamily;
+  }
+  static void exchange(std::vector<int>& family) {
+    for (int& f : family) f = f == 0 ? 0 : 3 - f;
   }
 
   Problem contradiction(int i, int j, bool meet) const {
@@ -213,7 +256,7 @@ private:
 
   Problem noFamilies() const {
     for (int i = 0; i < n_; ++i) {
-      bool alone = true;
+      bool alone = !out_[size_t(i)];
       for (int j = 0; j < n_; ++j) alone = alone && (i == j || list(i, j).empty());
       if (alone)
         return problem("LM-N002", "curve " + name(i) + " meets none of the others")
@@ -243,7 +286,7 @@ private:
     }
     for (int i = 0; i < n_; ++i)
       for (int j = i + 1; j < n_; ++j)
-        if (family[size_t(i)] != family[size_t(j)] && list(i, j).empty()) return -1;
+        if (family[size_t(i)] * family[size_t(j)] == 2 && list(i, j).empty()) return -1;
     return inside;
   }
 
@@ -254,7 +297,8 @@ private:
         for (const Meeting& m : list(i, j))
           for (int k = j + 1; k < n_; ++k)
             for (const Meeting& o : list(i, k))
-              if ((o.middle() - m.middle()).norm() < near && !(endToEnd(i, j) && endToEnd(i, k)))
+              if (!out_[size_t(i)] && !out_[size_t(j)] && !out_[size_t(k)] && (o.middle() - m.middle()).norm() < near &&
+                  !(endToEnd(i, j) && endToEnd(i, k)))
                 return fail(problem("LM-N004",
                                     "curves " + name(i) + ", " + name(j) + " and " + name(k) + " go through one point")
                                 .at(m.middle())
@@ -274,7 +318,7 @@ private:
                             .tryThis("open or close one of them"));
     for (int i = 0; i < n_; ++i)
       for (int j = i + 1; j < n_; ++j) {
-        if (family_[size_t(i)] == family_[size_t(j)]) continue;
+        if (family_[size_t(i)] * family_[size_t(j)] != 2) continue;
         if (const auto& l = list(i, j); l.size() > 1) {
           Problem p = problem("LM-N003", "curves " + name(i) + " and " + name(j) + " cross more than once")
                           .tryThis("split one of them between the crossings");
@@ -316,8 +360,11 @@ private:
                       .tryThis("split the curves of one family"));
     SortedNetwork out;
     out.closed = allClosed(rows);
-    out.familyOf.assign(size_t(n_), 2);
+    out.familyOf.assign(size_t(n_), 0);
     for (int r : rows) out.familyOf[size_t(r)] = 1;
+    for (int c : columns) out.familyOf[size_t(c)] = 2;
+    for (int i = 0; i < n_; ++i)
+      if (out_[size_t(i)] && !curves_[size_t(i)].leftOut) out.unfinished.push_back(i);
     const auto poles = polesOf(columns);
     if (columns.size() < 2 || rows.size() + poles.size() < 2)
       return fail(problem("LM-N001", "a network needs two families of curves, two or more each")
@@ -518,6 +565,7 @@ private:
   std::vector<MeetingSide> sides_;
   std::vector<std::vector<Meetings>> meet_; ///< [i][j] for i < j
   std::vector<int> family_;
+  std::vector<bool> out_; ///< of every curve
 };
 
 } // namespace

@@ -288,6 +288,67 @@ private slots:
     QVERIFY(worst.angleDeg < 0.01 && worst.curvature < 0.01);
   }
 
+  /// Rows at v = 0, 0.35, 0.7, 1 and columns at u = 0, 1/3, 2/3, 1 of the smooth form.
+  static std::vector<NetworkCurve> fourByFour() {
+    std::vector<NetworkCurve> out;
+    for (double v : {0.0, 0.35, 0.7, 1.0}) out.push_back({formLine(true, v, 5, 60, 3)});
+    for (double u : {0.0, 1 / 3.0, 2 / 3.0, 1.0}) out.push_back({formLine(false, u, 5, 60, 4)});
+    return out;
+  }
+  /// Along a line of the form, off it by a height over the line's parameter.
+  static NetworkCurve offForm(bool alongU, double at, double from, double to,
+                              const std::function<double(double)>& off) {
+    std::vector<Vec3> p;
+    for (int i = 0; i <= 60; ++i) {
+      const double w = from + (to - from) * i / 60;
+      p.push_back((alongU ? smoothForm(w, at) : smoothForm(at, w)) + Vec3(0, 0, off(w)));
+    }
+    return {through(p)};
+  }
+
+  void curvesThatEndHalfwayShapeTheSkinAsFarAsTheyGo() {
+    const auto plain = network(fourByFour(), {}, {});
+    QVERIFY(plain);
+    const double even = wrinkleIndex({plain->patches[0].surface});
+    struct Case {
+      bool row;
+      double at, from, to, bump; ///< `bump`: height that vanishes where the curve crosses the others
+    };
+    for (const Case& c :
+         {Case{true, 0.5, -0.02, 0.55, 0}, Case{true, 0.5, -0.02, 0.55, 4}, Case{true, 0.5, 0.55, 0, 4},
+          Case{true, 0.52, 0.2, 0.8, 9}, Case{false, 0.5, 0.0, 0.6, 3}, Case{false, 0.45, 0.2, 0.85, 4}}) {
+      auto curves = fourByFour();
+      curves.insert(curves.begin() + 2, offForm(c.row, c.at, c.from, c.to, [&](double w) {
+                      return c.row ? c.bump * w * (w - 1 / 3.0) * (w - 2 / 3.0) : c.bump * w * (w - 0.35) * (w - 0.7);
+                    }));
+      const auto r = network(curves, {}, {});
+      QVERIFY2(r, r ? "" : r.error().what.c_str());
+      QCOMPARE(r->carried.size(), size_t(1));
+      QCOMPARE(r->carried[0].curve, 2);
+      QCOMPARE(r->carried[0].from.size(), size_t(c.from > 0.1 && c.to > 0.1 && c.to < 0.9 && c.from < c.to ? 2 : 1));
+      const Surface& s = r->patches[0].surface;
+      double off = 0;
+      for (const NetworkCurve& n : curves)
+        for (int i = 1; i < 100; ++i) {
+          const ClosestOnSurface at = closestPoint(s, n.path.at(n.path.last() * i / 100));
+          if (at.u > 1e-6 && at.u < 1 - 1e-6) off = std::max(off, at.distanceMm);
+        }
+      const double now = wrinkleIndex({s});
+      qInfo("%s at %.2f, %.2f to %.2f, %.0f: %d points, off %.5f, wrinkle index %.2f, without it %.2f",
+            c.row ? "row" : "column", c.at, c.from, c.to, c.bump, points(*r), off, now, even);
+      VERIFY_AT_MOST(off, 0.0006);
+      VERIFY_AT_MOST(now, (c.bump == 0 ? 1.1 : 6) * even);
+      VERIFY_AT_MOST(points(*r), 4 * points(*plain));
+    }
+    // Passing by a curve between two that it crosses, and turning away from those that are missing.
+    auto curves = fourByFour();
+    curves.push_back(offForm(true, 0.5, 0, 0.9, [](double w) { return 150 * w * std::pow(w - 2 / 3.0, 2); }));
+    QCOMPARE(code(curves), std::string("LM-N015"));
+    curves.back() = {
+        through({smoothForm(1 / 3.0, 0.5), smoothForm(0.4, 0.51), smoothForm(0.44, 0.55), smoothForm(0.44, 0.62)})};
+    QCOMPARE(code(curves), std::string("LM-N015"));
+  }
+
   void sidesThatCannotFlowOnAreNamed() {
     const Surface form = wavyForm(14, 0.1);
     auto curves = linesOf(form, 3, 3);

@@ -120,11 +120,19 @@ void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nur
               .measure(millimetres(net.overhang[i]))
               .at(net.overhangAt[i])
               .tryThis("the skin ends at the crossing; put a curve of the other family at the end"));
+  for (const nurbs::NetworkCarried& c : r.carried) {
+    Problem note = problem("LM-N107", "curve " + std::to_string(c.curve + 1) +
+                                          " ends before it has crossed all the others: it is carried on along the "
+                                          "skin, and what it lies off it fades out")
+                       .tryThis("extend it over the curves that are missing, if it is to say more there");
+    for (const Vec3& p : c.from) note.at(p);
+    out.notes.push_back(std::move(note));
+  }
   for (const auto& [side, key] : sideKeys())
     if (const nurbs::SkinJoin& j = r.joins[side]; j.worst(tol) > 1)
-      out.notes.push_back(joinNote("LM-N106", "the skin does not flow on as closely as asked at the " + nameOf(side), j,
-                                   tol)
-                              .tryThis("relax this side, match the ends of the curves there, or smooth its neighbour"));
+      out.notes.push_back(
+          joinNote("LM-N106", "the skin does not flow on as closely as asked at the " + nameOf(side), j, tol)
+              .tryThis("relax this side, match the ends of the curves there, or smooth its neighbour"));
   for (const nurbs::PatchCorner& c : r.corners) out.notes.push_back(cornerNote(c, tol));
   if (r.deviationMm > tol.fit.mm + net.largestGapMm + follow)
     out.notes.push_back(problem("LM-N105", "the skin leaves its curves by more than the fit tolerance")
@@ -143,7 +151,7 @@ void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nur
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
-  const auto curves = curvesOf(in);
+  auto curves = curvesOf(in);
   nurbs::NetworkOptions o;
   o.largestGap = {in.number("gap")};
   o.follow = {in.number("follow")};
@@ -166,6 +174,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     }
     return fail(std::move(p));
   }
+  for (const nurbs::NetworkCarried& c : made->carried) curves[size_t(c.curve)].path = c.path;
   Outcome out;
   out.flags = flagsFor(*made, curves, in);
   addNotes(out, *made, curves, o.follow.mm, cx.tolerances);
@@ -209,7 +218,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 } // namespace
 
 Step network() {
-  return {"network", 1, "Network", Stage::Surfaces, schema, compute, Crossed{"curves", "", "family", {}, "", {"skins"}}};
+  return {
+      "network", 1, "Network", Stage::Surfaces, schema, compute, Crossed{"curves", "", "family", {}, "", {"skins"}}};
 }
 
 } // namespace lumsk::steps

@@ -1,0 +1,104 @@
+#include "nurbs/network_carry.h"
+
+#include "nurbs/arc_length.h"
+#include "nurbs/interpolate.h"
+#include "nurbs/surface_curves.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+constexpr int kPlaces = 80;           ///< of a continuation
+constexpr double kRoom = 0.6;         ///< of the way to the neighbouring curve: how far a continuation turns towards it
+constexpr double kLeastForward = 0.1; ///< cosine: a curve that turns away more does not go on towards what is missing
+
+Problem cannot(const UnfinishedCurve& c, const std::string& why, const Vec3& at) {
+  return problem("LM-N015", c.called + " ends within the network and cannot be carried on: " + why)
+      .at(at)
+      .tryThis("extend it over the curves that it should cross, or take it out");
+}
+
+/// A curve's end as the curve leaves it, by arc length.
+struct End {
+  Vec3 at, tangent, second;
+};
+End endOf(const Path& p) {
+  CurveDerivatives d;
+  p.derivatives(std::nextafter(p.last(), 0.0), 2, d);
+  const double w = d[1].squaredNorm();
+  return {p.end(), d[1] / std::sqrt(w), (d[2] - d[2].dot(d[1]) / w * d[1]) / w};
+}
+
+/// From the end on to `lastU`; off the skin until `missedU`.
+Expected<Spline> continuation(const UnfinishedCurve& c, const End& end, double missedU, double lastU) {
+  const Surface& s = *c.skin;
+  const auto foot = NearestOnSurface(s).foot(end.at);
+  if (foot.beyond) return fail(cannot(c, "it ends outside of the skin through the other curves", end.at));
+  SurfaceDerivatives d;
+  s.derivatives(foot.uv.x(), foot.uv.y(), 2, d);
+  Eigen::Matrix2d metric;
+  metric << d(1, 0).squaredNorm(), d(1, 0).dot(d(0, 1)), d(1, 0).dot(d(0, 1)), d(0, 1).squaredNorm();
+  const Vec2 rate = metric.inverse() * Vec2(d(1, 0).dot(end.tangent), d(0, 1).dot(end.tangent)); // by mm
+  const double way = lastU - foot.uv.x(), forward = rate.x() * d(1, 0).norm() * (way > 0 ? 1 : -1);
+  if (!((missedU - foot.uv.x()) * way > 0)) return fail(cannot(c, "it passes by a curve that it should cross", end.at));
+  if (forward < kLeastForward) return fail(cannot(c, "its end does not lead on to them", end.at));
+  // In v it goes straight on at first, and then along the lines of the skin.
+  const auto above = std::upper_bound(c.neighbours.begin(), c.neighbours.end(), foot.uv.y());
+  const double low = above == c.neighbours.begin() ? s.firstV() : *(above - 1);
+  const double high = above == c.neighbours.end() ? s.lastV() : *above;
+  const double room = rate.y() > 0 ? high - foot.uv.y() : foot.uv.y() - low;
+  const double length = way / rate.x(), fades = (missedU - foot.uv.x()) / rate.x();
+  const double turns = std::min(length, 2 * kRoom * room / std::max(std::abs(rate.y()), 1e-12));
+  const Vec3 off = end.at - d(0, 0), off1 = end.tangent - d(1, 0) * rate.x() - d(0, 1) * rate.y(),
+             off2 = end.second -
+                    (d(2, 0) * rate.x() * rate.x() + 2 * d(1, 1) * rate.x() * rate.y() + d(0, 2) * rate.y() * rate.y());
+  std::vector<double> t;
+  Rows points(kPlaces + 1, 3);
+  for (int i = 0; i <= kPlaces; ++i) {
+    t.push_back(double(i) / kPlaces);
+    const double x = length * t.back(), w = std::min(1.0, x / turns), y = std::min(1.0, x / fades);
+    const double u = i == kPlaces ? lastU : foot.uv.x() + rate.x() * x;
+    const double v = foot.uv.y() + rate.y() * turns * w * (1 - w * w + 0.5 * w * w * w);
+    const double y3 = y * y * y;
+    points.row(i) =
+        (s.at(u, v) + (1 - y3 * (10 - y * (15 - 6 * y))) * off + fades * (y - y3 * (6 - y * (8 - 3 * y))) * off1 +
+         fades * fades * 0.5 * (y * y - y3 * (3 - y * (3 - y))) * off2)
+            .transpose();
+  }
+  Rows start(2, 3);
+  start.row(0) = length * end.tangent.transpose();
+  start.row(1) = length * length * end.second.transpose();
+  LUMSK_TRY(made, interpolateRows(t, points, 5, start, Rows(0, 3)));
+  return Spline::trusted(5, made.knots, Points(made.controls));
+}
+
+} // namespace
+
+Expected<CarriedCurve> carriedOn(const UnfinishedCurve& c, const Tolerances& tol) {
+  const auto first = std::find(c.crossed.begin(), c.crossed.end(), true);
+  const auto last = std::find(c.crossed.rbegin(), c.crossed.rend(), true).base();
+  if (std::find(first, last, false) != last)
+    return fail(cannot(c, "it passes by a curve between two that it crosses", c.path->at(0.5 * c.path->last())));
+  const NearestOnSurface near(*c.skin);
+  const bool forwards = near.foot(c.path->start()).uv.x() < near.foot(c.path->end()).uv.x();
+  CarriedCurve out{*c.path, {}};
+  const auto carry = [&](bool atEnd, size_t missed, double to) -> Expected<void> {
+    const bool turned = atEnd != forwards;
+    const Path leaving = turned ? reversed(out.path) : out.path;
+    LUMSK_TRY(spline, continuation(c, endOf(leaving), c.places[missed], to));
+    std::vector<Segment> segments = leaving.segments();
+    segments.push_back(std::move(spline));
+    out.from.push_back(leaving.end());
+    LUMSK_TRY(path, Path::make(std::move(segments), tol.point));
+    out.path = turned ? reversed(path) : std::move(path);
+    return {};
+  };
+  if (last != c.crossed.end()) LUMSK_CHECK(carry(true, size_t(last - c.crossed.begin()), c.places.back()));
+  if (first != c.crossed.begin()) LUMSK_CHECK(carry(false, size_t(first - c.crossed.begin()) - 1, c.places.front()));
+  return out;
+}
+
+} // namespace lumsk::nurbs
