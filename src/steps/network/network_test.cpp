@@ -1,3 +1,4 @@
+#include "nurbs/closest.h"
 #include "support/half_vessel.h"
 
 using namespace lumsk;
@@ -54,6 +55,27 @@ private slots:
     b.set("s7", "curves", list);
     b.run();
     QVERIFY(b.result("s7").problem && !b.result("s7").problem->where.empty());
+  }
+
+  void aCurveThatEndsHalfwayIsCarriedOnAndToldOf() {
+    Bench b = halfVessel();
+    b.add("spline", {{"points", pointList({{22.5, 24, 0}, {25.5, 27.2, 40}, {27.6, 29.6, 58}})}, {"degree", 2}});
+    b.add("network",
+          {{"curves", picks({pick("s4"), pick("s1"), pick("s8"), pick("s6"), pick("s2"), pick("s5"), pick("s3")})}});
+    b.run();
+    VERIFY_STEP(b, "s9");
+    const auto& outcome = *b.result("s9").outcome;
+    QCOMPARE(outcome.notes.size(), size_t(1));
+    QCOMPARE(outcome.notes[0].code, std::string("LM-N107"));
+    QCOMPARE(outcome.notes[0].where.size(), size_t(1));
+    VERIFY_AT_MOST((outcome.notes[0].where[0] - Vec3(27.6, 29.6, 58)).norm(), 1e-6);
+    std::string marks;
+    for (const auto& f : outcome.flags) marks += f.mark + " ";
+    QCOMPARE(marks, std::string("A1 B1 A3 A2 B2 A4 B3 "));
+    const nurbs::Surface& skin = *b.body("s9")->natural.begin()->second.surface;
+    const nurbs::Path& line = *std::get<recipe::CurvePtr>(b.result("s8").outcome->outputs[0].object);
+    for (int i = 0; i <= 50; ++i)
+      VERIFY_AT_MOST(nurbs::closestPoint(skin, line.at(line.last() * i / 50)).distanceMm, 0.0006);
   }
 
   void gapsAreNamedAndAllowedWithOneClick() {
