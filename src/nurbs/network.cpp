@@ -122,12 +122,13 @@ private:
                         .tryThis("extend it over the curves that it should cross, or take it out"));
       const NetworkPatch& skin = base.patches.front();
       const MeetingSide own(path);
-      const auto crosses = [&](const SortedCurve& c) {
-        return c.index >= 0 &&
-               !meetings(own, MeetingSide(curves_[size_t(c.index)].path), o_.largestGap.mm).list.empty();
+      const auto crossing = [&](const SortedCurve& c) -> std::optional<Vec3> {
+        if (c.index < 0) return {};
+        const auto met = meetings(own, MeetingSide(curves_[size_t(c.index)].path), o_.largestGap.mm).list;
+        return met.empty() ? std::nullopt : std::optional<Vec3>(met.front().middle());
       };
       const auto& columns = base.sorted.columns;
-      const bool row = std::any_of(columns.begin(), columns.end(), crosses);
+      const bool row = std::any_of(columns.begin(), columns.end(), crossing);
       const Surface turned = row ? skin.surface : exchanged(skin.surface);
       UnfinishedCurve c{&path,
                         &turned,
@@ -135,7 +136,7 @@ private:
                         {},
                         row ? skin.rowsAt : skin.columnsAt,
                         "curve " + std::to_string(k + 1)};
-      for (const SortedCurve& other : row ? columns : base.sorted.rows) c.crossed.push_back(crosses(other));
+      for (const SortedCurve& other : row ? columns : base.sorted.rows) c.crossed.push_back(crossing(other));
       LUMSK_TRY(made, carriedOn(c, cx_.tolerances));
       all[size_t(k)].path = made.path;
       carried.push_back({k, std::move(made.path), std::move(made.from)});
@@ -457,6 +458,7 @@ private:
     lean.degree = kDegree;
     lean.fit = {fit_};
     lean.firstSpans = s.closed ? crossings + 3 : 3;
+    lean.removeKnots = carried_; // what fades out does so within a part of the curve
     if (!s.closed && crossings > kDegree + 1) lean.firstBreaks = breakpoints(averagedKnots(kDegree, s.at), kDegree);
     LUMSK_TRY(fitted, fitLean(family, lean));
     s.fit = std::move(fitted);

@@ -32,10 +32,17 @@ End endOf(const Path& p) {
   return {p.end(), d[1] / std::sqrt(w), (d[2] - d[2].dot(d[1]) / w * d[1]) / w};
 }
 
-/// From the end on to `lastU`; off the skin until `missedU`.
-Expected<Spline> continuation(const UnfinishedCurve& c, const End& end, double missedU, double lastU) {
+/// A line of the parameters: v over u.
+struct Line {
+  double u = 0, v = 0, slope = 0;
+  double at(double x) const { return v + slope * (x - u); }
+};
+
+/// From the end on to `lastU`; off the skin until `missedU`. `through`: its crossings, the last one first.
+Expected<Spline> continuation(const UnfinishedCurve& c, const NearestOnSurface& near, const End& end, double missedU,
+                              double lastU, const std::vector<Vec3>& through) {
   const Surface& s = *c.skin;
-  const auto foot = NearestOnSurface(s).foot(end.at);
+  const auto foot = near.foot(end.at);
   if (foot.beyond) return fail(cannot(c, "it ends outside of the skin through the other curves", end.at));
   SurfaceDerivatives d;
   s.derivatives(foot.uv.x(), foot.uv.y(), 2, d);
@@ -45,13 +52,21 @@ Expected<Spline> continuation(const UnfinishedCurve& c, const End& end, double m
   const double way = lastU - foot.uv.x(), forward = rate.x() * d(1, 0).norm() * (way > 0 ? 1 : -1);
   if (!((missedU - foot.uv.x()) * way > 0)) return fail(cannot(c, "it passes by a curve that it should cross", end.at));
   if (forward < kLeastForward) return fail(cannot(c, "its end does not lead on to them", end.at));
-  // In v it goes straight on at first, and then along the lines of the skin.
   const auto above = std::upper_bound(c.neighbours.begin(), c.neighbours.end(), foot.uv.y());
   const double low = above == c.neighbours.begin() ? s.firstV() : *(above - 1);
   const double high = above == c.neighbours.end() ? s.lastV() : *above;
-  const double room = rate.y() > 0 ? high - foot.uv.y() : foot.uv.y() - low;
   const double length = way / rate.x(), fades = (missedU - foot.uv.x()) / rate.x();
-  const double turns = std::min(length, 2 * kRoom * room / std::max(std::abs(rate.y()), 1e-12));
+  // Where the others cross at common parameters it does too.
+  Line line{foot.uv.x(), foot.uv.y() + 0.5 * fades * rate.y(), 0};
+  if (through.size() > 1) {
+    const Vec2 one = near.foot(through[1]).uv, last = near.foot(through[0]).uv;
+    line = {last.x(), last.y(), (last.y() - one.y()) / (last.x() - one.x())};
+  }
+  const auto within = [&](double v) {
+    return std::clamp(v, foot.uv.y() - kRoom * (foot.uv.y() - low), foot.uv.y() + kRoom * (high - foot.uv.y()));
+  };
+  if (const double from = line.at(foot.uv.x()), to = within(line.at(lastU)); to != line.at(lastU))
+    line = {foot.uv.x(), within(from), (to - within(from)) / way};
   const Vec3 off = end.at - d(0, 0), off1 = end.tangent - d(1, 0) * rate.x() - d(0, 1) * rate.y(),
              off2 = end.second -
                     (d(2, 0) * rate.x() * rate.x() + 2 * d(1, 1) * rate.x() * rate.y() + d(0, 2) * rate.y() * rate.y());
@@ -59,14 +74,14 @@ Expected<Spline> continuation(const UnfinishedCurve& c, const End& end, double m
   Rows points(kPlaces + 1, 3);
   for (int i = 0; i <= kPlaces; ++i) {
     t.push_back(double(i) / kPlaces);
-    const double x = length * t.back(), w = std::min(1.0, x / turns), y = std::min(1.0, x / fades);
+    const double x = length * t.back(), y = std::min(1.0, x / fades), y3 = y * y * y;
+    // Quintics that vanish at 1 with two derivatives (Hermite): of place, first and second derivative at 0.
+    const double place = 1 - y3 * (10 - y * (15 - 6 * y)), first = fades * (y - y3 * (6 - y * (8 - 3 * y))),
+                 second = fades * fades * 0.5 * (y * y - y3 * (3 - y * (3 - y)));
     const double u = i == kPlaces ? lastU : foot.uv.x() + rate.x() * x;
-    const double v = foot.uv.y() + rate.y() * turns * w * (1 - w * w + 0.5 * w * w * w);
-    const double y3 = y * y * y;
-    points.row(i) =
-        (s.at(u, v) + (1 - y3 * (10 - y * (15 - 6 * y))) * off + fades * (y - y3 * (6 - y * (8 - 3 * y))) * off1 +
-         fades * fades * 0.5 * (y * y - y3 * (3 - y * (3 - y))) * off2)
-            .transpose();
+    const double v =
+        line.at(u) + place * (foot.uv.y() - line.at(foot.uv.x())) + first * (rate.y() - line.slope * rate.x());
+    points.row(i) = (s.at(u, v) + place * off + first * off1 + second * off2).transpose();
   }
   Rows start(2, 3);
   start.row(0) = length * end.tangent.transpose();
@@ -78,17 +93,22 @@ Expected<Spline> continuation(const UnfinishedCurve& c, const End& end, double m
 } // namespace
 
 Expected<CarriedCurve> carriedOn(const UnfinishedCurve& c, const Tolerances& tol) {
-  const auto first = std::find(c.crossed.begin(), c.crossed.end(), true);
-  const auto last = std::find(c.crossed.rbegin(), c.crossed.rend(), true).base();
-  if (std::find(first, last, false) != last)
+  const auto crosses = [](const std::optional<Vec3>& p) { return p.has_value(); };
+  const auto first = std::find_if(c.crossed.begin(), c.crossed.end(), crosses);
+  const auto last = std::find_if(c.crossed.rbegin(), c.crossed.rend(), crosses).base();
+  if (!std::all_of(first, last, crosses))
     return fail(cannot(c, "it passes by a curve between two that it crosses", c.path->at(0.5 * c.path->last())));
   const NearestOnSurface near(*c.skin);
   const bool forwards = near.foot(c.path->start()).uv.x() < near.foot(c.path->end()).uv.x();
+  std::vector<Vec3> through;
+  for (auto i = first; i != last; ++i) through.push_back(**i);
   CarriedCurve out{*c.path, {}};
   const auto carry = [&](bool atEnd, size_t missed, double to) -> Expected<void> {
     const bool turned = atEnd != forwards;
+    if (atEnd) std::reverse(through.begin(), through.end());
     const Path leaving = turned ? reversed(out.path) : out.path;
-    LUMSK_TRY(spline, continuation(c, endOf(leaving), c.places[missed], to));
+    LUMSK_TRY(spline, continuation(c, near, endOf(leaving), c.places[missed], to, through));
+    if (atEnd) std::reverse(through.begin(), through.end());
     std::vector<Segment> segments = leaving.segments();
     segments.push_back(std::move(spline));
     out.from.push_back(leaving.end());
