@@ -1,7 +1,7 @@
 // Four-sided patches between freeform neighbours whose shapes are fixed here: what is left of a wavy form of 160 mm
 // around a hole with bent edges, natural ones (lines of the form) and trimmed ones. Orders 1 to 3; beside OCCT's
-// constrained filling and filling. Figures are measured by this file: the worst over 50 places of every edge. OCCT's
-// loft of 8 sections is the yardstick of the run.
+// constrained filling and filling, and SISL's blending patch. Figures are measured by this file: the worst over 50
+// places of every edge. OCCT's loft of 8 sections is the yardstick of the run.
 #include "yardstick.h"
 
 #include "brep/convert.h"
@@ -30,6 +30,7 @@
 #include <TopoDS.hxx>
 #include <TopoDS_Face.hxx>
 #include <benchmark/benchmark.h>
+#include <sisl.h>
 
 using namespace lumsk;
 using namespace lumsk::nurbs;
@@ -265,21 +266,72 @@ void occtConstrained(benchmark::State& state) {
 
 void occtFilling(benchmark::State& state) {
   const Case c(state.range(1) != 0);
-  const TopoDS_Face face = BRepBuilderAPI_MakeFace(kernelForm(c), 1e-6);
+  const Handle(Geom_BSplineSurface) form = kernelForm(c);
+  const TopoDS_Face face = BRepBuilderAPI_MakeFace(form, 1e-6);
   Handle(Geom_BSplineSurface) made;
   for (auto _ : state) {
     BRepOffsetAPI_MakeFilling fill;
     for (int k = 0; k < 4; ++k) {
-      const TopoDS_Edge e = BRepBuilderAPI_MakeEdge(kernelEdge(c, k), kernelForm(c));
+      const TopoDS_Edge e = BRepBuilderAPI_MakeEdge(kernelEdge(c, k), form);
       TopoDS_Edge with3d = e;
       BRepLib::BuildCurve3d(with3d);
       fill.Add(with3d, face, state.range(0) == 1 ? GeomAbs_G1 : GeomAbs_G2);
     }
     fill.Build();
+    if (!fill.IsDone()) return state.SkipWithError("no patch");
     made = Handle(Geom_BSplineSurface)::DownCast(BRep_Tool::Surface(TopoDS::Face(fill.Shape())));
   }
   if (made.IsNull()) return state.SkipWithError("no surface");
   measure(state, c, *brep::toSurface(made, false));
+}
+
+/// SISL's blending patch from curves and cross derivatives, which we give: in the form's tangent planes, from the
+/// direction of the one neighbouring edge to that of the other.
+void sislPatch(benchmark::State& state) {
+  const Case c(state.range(0) != 0);
+  constexpr int kPlaces = 60;
+  std::vector<double> t;
+  for (int i = 0; i <= kPlaces; ++i) t.push_back(double(i) / kPlaces);
+  const auto rate = [&](int k, double x) { // of an edge
+    const double h = 1e-5, a = std::max(0.0, x - h), b = std::min(1.0, x + h);
+    const Vec2 p = c.hole.at(k, a), q = c.hole.at(k, b);
+    return Vec3((c.whole->at(q.x(), q.y()) - c.whole->at(p.x(), p.y())) / (b - a));
+  };
+  std::vector<SISLCurve*> curves;
+  for (int k = 0; k < 4; ++k) {
+    const bool back = k > 1; // opposite edges run in the same direction
+    const Vec3 first = -rate((k + 3) % 4, 1), last = rate((k + 1) % 4, 0);
+    Rows place(kPlaces + 1, 3), across(kPlaces + 1, 3);
+    for (int i = 0; i <= kPlaces; ++i) {
+      const double x = back ? 1 - t[size_t(i)] : t[size_t(i)];
+      const Vec2 uv = c.hole.at(k, x);
+      const Vec3 n = c.whole->normal(uv.x(), uv.y()), d = (1 - x) * first + x * last;
+      place.row(i) = c.whole->at(uv.x(), uv.y()).transpose();
+      across.row(i) = ((k == 0 || k == 3 ? 1.0 : -1.0) * (d - d.dot(n) * n)).transpose();
+    }
+    for (const Rows& rows : {place, across}) {
+      auto made = *interpolateRows(t, rows, 5, Rows(0, 3), Rows(0, 3));
+      curves.push_back(newCurve(int(made.controls.rows()), 6, made.knots.data(), made.controls.data(), 1, 3, 1));
+    }
+  }
+  int counts[4] = {2, 2, 2, 2};
+  SISLSurf* made = nullptr;
+  for (auto _ : state) {
+    if (made) freeSurf(made);
+    int status = 0;
+    s1390(curves.data(), &made, counts, &status);
+  }
+  for (SISLCurve* curve : curves) freeCurve(curve);
+  if (!made) return state.SkipWithError("no patch");
+  const int nu = made->in1, nv = made->in2;
+  Points grid(nu * nv, 3);
+  for (int i = 0; i < nu; ++i)
+    for (int j = 0; j < nv; ++j)
+      grid.row(i * nv + j) = Eigen::Map<const Eigen::RowVector3d>(made->ecoef + 3 * (j * nu + i));
+  const Surface patch = Surface::trusted(made->ik1 - 1, made->ik2 - 1, Knots(made->et1, made->et1 + nu + made->ik1),
+                                         Knots(made->et2, made->et2 + nv + made->ik2), grid, false);
+  freeSurf(made);
+  measure(state, c, patch);
 }
 
 /// The upper half of the form, moved away and bent, brought back to the lower half.
@@ -320,10 +372,20 @@ void lumskShapeNet(benchmark::State& state) {
 
 BENCHMARK(bench::occtLoft8)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskPatch)->ArgsProduct({{0, 1, 2, 3}, {0, 1}})->Unit(benchmark::kMillisecond);
+BENCHMARK(sislPatch)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskUnrelated)->DenseRange(1, 3)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskRibbons)->DenseRange(1, 3)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskMatch)->DenseRange(0, 3)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskShapeNet)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtConstrained)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtFilling)->Args({1, 1})->Args({2, 1})->Unit(benchmark::kMillisecond)->Iterations(2);
-BENCHMARK_MAIN();
+
+int main(int argc, char** argv) {
+  return bench::runWithRatios(argc, argv,
+                              {{"lumskPatch/1/0", "occtConstrained/0"},
+                               {"lumskPatch/1/1", "occtConstrained/1"},
+                               {"lumskPatch/1/1", "occtFilling/1/1"},
+                               {"lumskPatch/2/1", "occtFilling/2/1"},
+                               {"lumskPatch/1/0", "sislPatch/0"},
+                               {"lumskPatch/1/1", "sislPatch/1"}});
+}
