@@ -5,8 +5,32 @@
 
 #include <QMenu>
 #include <QMouseEvent>
+#include <bitset>
 
 namespace lumsk::app {
+
+namespace {
+
+/// Words that end in dots where there is no room for all of them.
+class ShortenedLabel : public QLabel {
+public:
+  explicit ShortenedLabel(const QString& text) : whole_(text) {
+    setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // the column keeps its width
+    setToolTip(text);
+    setText(text);
+  }
+
+protected:
+  void resizeEvent(QResizeEvent* e) override {
+    QLabel::resizeEvent(e);
+    setText(fontMetrics().elidedText(whole_, Qt::ElideRight, width()));
+  }
+
+private:
+  QString whole_;
+};
+
+} // namespace
 
 Chip::Chip(int number, const QString& text, QWidget* parent) : QWidget(parent) {
   setObjectName("chip");
@@ -22,10 +46,7 @@ Chip::Chip(int number, const QString& text, QWidget* parent) : QWidget(parent) {
   n->setFixedSize(18, 18);
   n->setObjectName("badge");
   l->addWidget(n);
-  auto* words = new QLabel(text);
-  words->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // long names are cut, the column keeps its width
-  words->setToolTip(text);
-  l->addWidget(words, 1);
+  l->addWidget(new ShortenedLabel(text), 1);
   auto* x = new QPushButton("×");
   x->setObjectName("remove-pick");
   x->setAccessibleName(tr("remove pick %1").arg(number));
@@ -115,12 +136,15 @@ PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view)
 
 void PicksEditor::setActive(bool on) {
   more_->setChecked(on);
-  const QString kinds = said(recipe::kindNames(field_.accepts));
+  // Where nearly everything will do its names would not find room.
+  const bool many = std::bitset<32>(unsigned(field_.accepts)).count() > 3;
+  const QString kinds = many ? tr("in the view") : said(recipe::kindNames(field_.accepts));
   // What is full has no empty place; a click on its chip picks another one for it.
   const bool full = int(value_.size()) >= field_.most;
   more_->setVisible(on || !full);
   more_->setText((full ? tr("pick another %1") : tr("pick %1")).arg(kinds));
   more_->setToolTip(on ? tr("pick in the view now") : tr("click, then pick in the view"));
+  if (many) more_->setToolTip(more_->toolTip() + ": " + said(recipe::kindNames(field_.accepts)));
 }
 
 namespace {

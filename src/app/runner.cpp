@@ -6,6 +6,7 @@ namespace lumsk::app {
 
 namespace {
 constexpr auto kMeasureAfter = std::chrono::milliseconds(200);
+constexpr double kWatchedSeconds = 0.3; ///< so long steps may take in a drag whose joins are watched
 }
 
 Runner::Runner(const recipe::Registry& registry) : evaluator_(registry) {
@@ -58,6 +59,7 @@ void Runner::loop() {
     recipe::EvaluateOptions o;
     o.cancel = cancel;
     o.lightOnly = r.moving;
+    if (measureMoving_) o.lightSeconds = kWatchedSeconds; // joins are there once their skins are knitted
     o.previous = lastModel_;
     o.progress = [this](double f, const std::string& words) {
       QMetaObject::invokeMethod(this, [this, f, w = QString::fromStdString(words)] { emit progressed(f, w); });

@@ -233,7 +233,7 @@ void ViewWidget::dragGrip(QPointF p, const recipe::StepEntry& entry) {
     const json old = row->value(keys[k], json(0.0));
     const auto value = old.is_number() ? Expected<Quantity>(millimetres(old.get<double>()))
                                        : recipe::evaluate(old.get<std::string>(), Dimension::Length, w_.names());
-    (*row)[keys[k]] = std::round(((value ? value->value : 0.0) + by[k]) * 1e6) / 1e6;
+    (*row)[keys[k]] = std::round(((value ? value->value : 0.0) + by[k]) * 1e4) / 1e4;
   }
   w_.dragInput(grabbed_.step, grabbed_.field, list);
 }

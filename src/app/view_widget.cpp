@@ -374,12 +374,14 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
     return w_.pickAll(hits);
   }
   if (was == Drag::Turn || was == Drag::Pan) changed(); // what a mark changed draws itself when it is computed
+  const recipe::Field* dragged = fieldOf(w_, grabbed_);
   if (was == Drag::Mark)
-    return w_.endDrag(grabbed_.kind == Mark::Kind::Point  ? tr("move a point")
-                      : grabbed_.kind == Mark::Kind::Grip ? tr("move a control point")
-                      : grabbed_.kind == Mark::Kind::Flag
-                          ? grabbed_.key == "start" ? tr("move a start") : tr("move an end of a part")
-                          : tr("drag %1").arg(QString::fromStdString(grabbed_.field)));
+    return w_.endDrag(
+        grabbed_.kind == Mark::Kind::Point  ? tr("move a point")
+        : grabbed_.kind == Mark::Kind::Grip ? tr("move a control point")
+        : grabbed_.kind == Mark::Kind::Flag
+            ? grabbed_.key == "start" ? tr("move a start") : tr("move an end of a part")
+            : tr("drag %1").arg(dragged ? said(dragged->label).toLower() : QString::fromStdString(grabbed_.field)));
   if (was != Drag::Pending || e->button() != Qt::LeftButton) return;
   if (grabbed_.kind == Mark::Kind::Flag && (grabbed_.key == "start" || !grabbed_.startMovable))
     return w_.turnItem(grabbed_.step, grabbed_.field, grabbed_.item, grabbed_.group,

@@ -11,7 +11,7 @@ using nlohmann::json;
 namespace {
 
 const char* const kAside = "aside";
-const char* const kOfItems = "items"; ///< aside: sub-values of picks, by family and id: "2:p3"
+const char* const kOfItems = "items";   ///< aside: sub-values of picks, by family and id: "2:p3"
 const char* const kFamily = "inFamily"; ///< of a pick in a ring
 const char* const kPlace = "inPlace";
 const char* const kTurned = "turned"; ///< aside: what belongs to the picks of the other direction
@@ -72,8 +72,8 @@ public:
                      [](const Member& a, const Member& b) { return a.place < b.place; });
   }
 
-  /// One list of what sides flow into becomes one a side, or the other way round. What was there before comes back; what
-  /// has no place waits.
+  /// One list of what sides flow into becomes one a side, or the other way round. What was there before comes back;
+  /// what has no place waits.
   void takeInto(const Crossed& from, const Crossed& to) {
     if (from.into.size() == to.into.size()) return;
     const auto holds = [](const json& list, const json& pick) {
@@ -110,8 +110,9 @@ public:
     for (Member& m : members_) m.family = m.family == 1 ? 2 : m.family == 2 ? 1 : 0;
     json waiting = json::object(), turned = json::object();
     for (const auto& [key, value] : values_.items())
-      (std::find(step.ofAlong.begin(), step.ofAlong.end(), key) != step.ofAlong.end() ? waiting : turned)[other(key)] =
-          value;
+      (std::find(step.ofAlong.begin(), step.ofAlong.end(), key) != step.ofAlong.end()
+           ? waiting
+           : turned)[other(key, step.sides)] = value;
     turned.update(aside_.value(kTurned, json::object()));
     aside_.erase(kTurned);
     if (!waiting.empty()) aside_[kTurned] = std::move(waiting);
@@ -123,14 +124,14 @@ public:
     json all = std::move(aside_);
     all.update(values_);
     for (const auto& [key, value] : all.items()) {
-      const bool own =
-          key != to.along && key != to.across && key != to.inside && key != kTurned && shapeError(schema, {{key, value}}).empty();
+      const bool own = key != to.along && key != to.across && key != to.inside && key != kTurned &&
+                       shapeError(schema, {{key, value}}).empty();
       (own ? out : aside)[key] = value;
     }
     std::map<std::string, json> lists;
     for (size_t i = 0; i < members_.size(); ++i) {
       Member& m = members_[i];
-      const std::string& key = to.ring()          ? (isOutermost(i) ? to.along : to.inside)
+      const std::string& key = to.ring()                            ? (isOutermost(i) ? to.along : to.inside)
                                : to.family.empty() && m.family == 2 ? to.across
                                                                     : to.along;
       json& list = lists.emplace(key, json::array()).first->second;
@@ -154,13 +155,12 @@ public:
   }
 
 private:
-  static std::string other(const std::string& key) {
-    static const std::array<std::pair<const char*, const char*>, 4> sides{
-        {{"start", "left"}, {"end", "right"}, {"left", "start"}, {"right", "end"}}};
-    for (const auto& [from, to] : sides) {
-      const std::string f = from;
+  /// The key, or one that begins with it ("startPull"), of the side that takes its place.
+  static std::string other(const std::string& key, const std::array<std::string, 4>& sides) {
+    for (size_t k = 0; k < 4; ++k) {
+      const std::string& f = sides[k];
       if (key == f || (key.size() > f.size() && key.compare(0, f.size(), f) == 0 && std::isupper(key[f.size()])))
-        return to + key.substr(f.size());
+        return sides[(k + 2) % 4] + key.substr(f.size());
     }
     return key;
   }

@@ -18,7 +18,7 @@ using nlohmann::json;
 namespace {
 
 /// Changed with every change of what a construction gives: results kept in project files are then computed again.
-constexpr const char* kKernelVersion = "kernel-7";
+constexpr const char* kKernelVersion = "kernel-8";
 
 std::string tolerancesKey(const Tolerances& t) {
   return fmt::format("{} {} {} {}", t.point.mm, t.fit.mm, t.angle.deg, t.curvature.relative);
@@ -137,7 +137,7 @@ StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>
     r.seconds = lastSeconds(entry.id);
     return r;
   }
-  if (o.lightOnly && lastSeconds(entry.id) >= kLightSeconds) {
+  if (o.lightOnly && lastSeconds(entry.id) >= o.lightSeconds) {
     // What comes before it is fresh and is shown instead, so that the skin follows the drag; only a heavy step that is
     // dragged itself keeps its last good shape.
     const StepEntry* old = o.previous ? o.previous->recipe->find(entry.id) : nullptr;

@@ -7,7 +7,8 @@ namespace lumsk::recipe {
 struct EvaluateOptions {
   CancelToken cancel;
   ProgressSink progress;
-  bool lightOnly = false; ///< during a drag: steps that took 40 ms or more last time stay stale
+  bool lightOnly = false; ///< during a drag: steps that took `lightSeconds` or more last time stay stale
+  double lightSeconds = 0.040;
   ModelPtr previous;      ///< where last good results come from
 };
 
@@ -21,10 +22,8 @@ public:
   /// Takes a result that was computed before, by its key.
   void remember(const std::string& key, OutcomePtr outcome) { cache_.put(key, std::move(outcome)); }
   const Registry& registry() const { return registry_; }
-  /// Seconds of the step's last compute, 0 if it never ran. Light steps are below `kLightSeconds`.
+  /// Seconds of the step's last compute, 0 if it never ran.
   double lastSeconds(const std::string& stepId) const;
-
-  static constexpr double kLightSeconds = 0.040;
 
 private:
   StepResult run(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,

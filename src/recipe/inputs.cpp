@@ -150,8 +150,7 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
   out.kind = kindFromName(pick.value("kind", ""));
   const auto checked = [&](Picked p) -> Expected<Picked> {
     if (has(accepts, p.kind)) return p;
-    return fail(
-        problem("LM-R021", "a " + kindNames(p.kind) + " cannot be used here").tryThis("pick a " + kindNames(accepts)));
+    return fail(problem("LM-R021", aKind(p.kind) + " cannot be used here").tryThis("pick " + aKind(accepts)));
   };
   if (out.step == "world") {
     for (const auto& [name, frame] : worldPlanes())
@@ -300,9 +299,9 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
     }
     case FieldKind::Picks: {
       if (int(stored.size()) < f.least)
-        return fail(fieldProblem(problem("LM-R012", f.least == 1 ? "pick a " + kindNames(f.accepts)
-                                                                 : "pick at least " + std::to_string(f.least)),
-                                 f));
+        return fail(fieldProblem(
+            problem("LM-R012", f.least == 1 ? "pick " + aKind(f.accepts) : "pick at least " + std::to_string(f.least)),
+            f));
       if (int(stored.size()) > f.most)
         return fail(fieldProblem(problem("LM-R012", "only " + std::to_string(f.most) + " can be picked"), f));
       json list = json::array();

@@ -21,6 +21,11 @@ std::string kindNames(Kind k) {
   return out;
 }
 
+std::string aKind(Kind k) {
+  const std::string names = kindNames(k);
+  return (names[0] == 'e' ? "an " : "a ") + names;
+}
+
 const char* fieldKindName(FieldKind k) {
   static const char* names[] = {"quantity", "choice", "switch", "text",   "file",   "continuity",
                                 "picks",    "table",  "graph",  "points", "drawing"};
@@ -69,6 +74,10 @@ Field& Field::endsAt(std::string startKey, std::string endKey, std::string mirro
   return *this;
 }
 
+Field& Field::othersTo(std::string picksKey) {
+  othersGoTo = std::move(picksKey);
+  return *this;
+}
 Field& Field::onPlane(std::string k) {
   planeField = std::move(k);
   return *this;

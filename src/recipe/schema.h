@@ -19,6 +19,7 @@ enum class Kind : unsigned { None = 0, Point = 1, Curve = 2, Edge = 4, Face = 8,
 constexpr Kind operator|(Kind a, Kind b) { return Kind(unsigned(a) | unsigned(b)); }
 constexpr bool has(Kind set, Kind k) { return (unsigned(set) & unsigned(k)) != 0; }
 std::string kindNames(Kind k); ///< "curve, edge or point"
+std::string aKind(Kind k);     ///< "an edge or point"
 
 enum class FieldKind { Quantity, Choice, Switch, Text, File, Continuity, Picks, Table, Graph, Points, Drawing };
 const char* fieldKindName(FieldKind k);
@@ -58,6 +59,7 @@ struct Field {
   Kind preferred = Kind::None; ///< of several things under the pointer these come first
   int least = 0, most = 100000;
   std::vector<Field> each;    ///< sub-fields of every item (start mark, flip, continuity, magnitude)
+  std::string othersGoTo;     ///< picks of other steps than that of the first one are meant for this field
   std::vector<Field> columns; ///< of tables
 
   // Points
@@ -82,6 +84,7 @@ struct Field {
   Field& optional();
   Field& prefer(Kind k);
   Field& eachWith(std::vector<Field> sub); ///< besides those of a portion
+  Field& othersTo(std::string picksKey);
   Field& onPlane(std::string picksKey);
   Field& endsAt(std::string startKey, std::string endKey, std::string mirrorPicksKey);
 };

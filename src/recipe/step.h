@@ -18,6 +18,8 @@ struct Crossed {
   std::vector<std::string> ofAlong = {}; ///< keys of what belongs to the picks of `along`
   std::string inside = {}; ///< where `along` holds a ring, the first and last of both families: the curves inside it
   std::vector<std::string> into = {}; ///< keys of picks of what its sides flow into: one for all, or one a side
+  /// Keys of what the skin does at the first and last curve of the first family, and of the second.
+  std::array<std::string, 4> sides = {"start", "end", "left", "right"};
   bool ring() const { return !inside.empty(); }
 };
 

@@ -17,8 +17,8 @@ using nlohmann::json;
 namespace {
 
 constexpr int kCurveLooks = 40, kJoinLooks = 25, kBendLooks = 24;
-constexpr double kAlike = 0.03; ///< relative difference of wrinkle indices that nobody sees
-constexpr double kPassesFits = 3; ///< fit tolerances within which a skin passes through its curves
+constexpr double kAlike = 0.03;                 ///< relative difference of wrinkle indices that nobody sees
+constexpr double kPassesFits = 3;               ///< fit tolerances within which a skin passes through its curves
 constexpr double kBorder = 1e-6, kBeyond = 0.5; ///< of the domain; of a distance, along the skin
 const char* const kFlow = "g2";
 
@@ -52,7 +52,8 @@ public:
     const bool crossing = now_->result(sorted.id)->status == Status::Ok;
     const FamilyOf familyOf = familiesIn(crossing ? outcome : nullptr);
     recipe_.steps.pop_back();
-    const bool edges = std::all_of(picks.begin(), picks.end(), [](const json& p) { return p.value("kind", "") == "edge"; });
+    const bool edges =
+        std::all_of(picks.begin(), picks.end(), [](const json& p) { return p.value("kind", "") == "edge"; });
     std::vector<Way> ways;
     const auto add = [&](StepPtr step, const std::string& name) {
       if (edges) addStep(ways, flowing(*step), name);
@@ -70,8 +71,7 @@ public:
     for (Way& w : ways) w.result = *now_->result(w.step->id);
     // What flows on needs no second card.
     if (edges)
-      for (size_t i = ways.size(); i-- > 1; --i)
-        ways.erase(ways.begin() + long(ways[i - 1].fits() ? i : i - 1));
+      for (size_t i = ways.size(); i-- > 1; --i) ways.erase(ways.begin() + long(ways[i - 1].fits() ? i : i - 1));
     measure(ways, picks);
     rank(ways);
     return ways;
@@ -110,8 +110,9 @@ private:
           for (json& pick : in[list->key]) pick[sub.key] = kFlow;
     const size_t across = kind.crossed->across.empty() ? 2 : in.value(kind.crossed->across, json::array()).size();
     for (const Field& f : schema) {
-      const bool ofAcross = f.key == "left" || f.key == "right";
-      if (allows(f) && (f.key == "start" || f.key == "end" || (ofAcross && across > 1))) in[f.key] = kFlow;
+      const auto& sides = kind.crossed->sides;
+      const auto side = std::find(sides.begin(), sides.end(), f.key) - sides.begin();
+      if (allows(f) && (side < 2 || (side < 4 && across > 1))) in[f.key] = kFlow;
     }
     auto out = std::make_shared<StepEntry>(step);
     out->inputs = std::make_shared<const json>(std::move(in));
@@ -181,7 +182,8 @@ private:
                                                                            const Vec3& p) {
     std::pair<const nurbs::Surface*, nurbs::ClosestOnSurface> best{nullptr, {}};
     for (const nurbs::Surface& s : skins)
-      if (const auto c = nurbs::closestPoint(s, p); !best.first || c.distanceMm < best.second.distanceMm) best = {&s, c};
+      if (const auto c = nurbs::closestPoint(s, p); !best.first || c.distanceMm < best.second.distanceMm)
+        best = {&s, c};
     return best;
   }
 
@@ -194,8 +196,8 @@ private:
       return (first ? -1.0 : 1.0) * (p - at.point).dot(along.normalized()) > kBeyond * at.distanceMm;
     };
     const double u = kBorder * (s.lastU() - s.firstU()), v = kBorder * (s.lastV() - s.firstV());
-    return (!s.closedU() && past(at.u < s.firstU() + u, at.u > s.lastU() - u, d(1, 0))) ||
-           past(at.v < s.firstV() + v, at.v > s.lastV() - v, d(0, 1));
+    return (!s.closedU() && past(at.u<s.firstU() + u, at.u> s.lastU() - u, d(1, 0))) ||
+           past(at.v<s.firstV() + v, at.v> s.lastV() - v, d(0, 1));
   }
 
   /// The face at an edge that bounds one only.
@@ -226,9 +228,9 @@ private:
     Way& w = ways[0];
     w.best = true;
     const bool second = ways.size() > 1 && ways[1].fits();
-    w.reason = !second                                                      ? "the only one that fits"
-               : w.holds && !ways[1].holds                                  ? "the only one that holds all that is asked"
-               : alike(w.figures.wrinkles, ways[1].figures.wrinkles)        ? "as even as the others, with fewer points"
+    w.reason = !second                                               ? "the only one that fits"
+               : w.holds && !ways[1].holds                           ? "the only one that holds all that is asked"
+               : alike(w.figures.wrinkles, ways[1].figures.wrinkles) ? "as even as the others, with fewer points"
                : w.holds ? "least wrinkles of those that hold all that is asked"
                          : "least wrinkles, though none holds all that is asked";
   }

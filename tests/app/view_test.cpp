@@ -135,6 +135,36 @@ private slots:
     QVERIFY(!table->isVisible());
   }
 
+  void joinsFollowADrag() {
+    QVERIFY(open("oru_peeler.lumsk"));
+    w().setVisible("s6", true);
+    w().unfold("s6", "points");
+    QVERIFY(settled());
+    click("tag-joins");
+    const auto body = [&] { return w().model()->bodies.back().body; };
+    QVERIFY(QTest::qWaitFor([&] { return w().figuresOf(body()) != nullptr; }, 10000));
+    const auto before = body();
+    const size_t count = w().figuresOf(before)->joins.size();
+    const QPoint from = mark(Mark::Kind::Point, [](const Mark& m) { return m.step == "s6"; }).at.toPoint();
+    QTest::mousePress(&view(), Qt::LeftButton, {}, from);
+    for (int i = 1; i <= 8; ++i) {
+      QMouseEvent move(QEvent::MouseMove, from + QPoint(i, i), view().mapToGlobal(from + QPoint(i, i)), Qt::NoButton,
+                       Qt::LeftButton, {});
+      QApplication::sendEvent(&view(), &move);
+      QTest::qWait(20);
+    }
+    // The button is still down.
+    QVERIFY(QTest::qWaitFor([&] { return body() != before && w().figuresOf(body()) != nullptr; }, 10000));
+    QCOMPARE(w().figuresOf(body())->joins.size(), count);
+    const auto now = inspect::joins(*body(), w().recipe().tolerances);
+    for (size_t i = 0; i < now.size(); ++i)
+      VERIFY_AT_MOST(std::abs(now[i].angleDeg - w().figuresOf(body())->joins[i].angleDeg), 1e-9);
+    QTest::mouseRelease(&view(), Qt::LeftButton, {}, from + QPoint(8, 8));
+    QVERIFY(settled());
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(settled());
+  }
+
   void openingsAreListedWhileTheirKeyIsHeld() {
     QVERIFY(open("pell_kettle.lumsk"));
     w().setOn("s17", false);

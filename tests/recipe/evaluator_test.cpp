@@ -56,7 +56,7 @@ private slots:
   void heavyStepsWaitDuringADrag() {
     Bench b = tumbler();
     b.run();
-    const bool heavy = b.evaluator->lastSeconds("s6") >= recipe::Evaluator::kLightSeconds;
+    const bool heavy = b.evaluator->lastSeconds("s6") >= recipe::EvaluateOptions().lightSeconds;
     b.set("s4", "width", 77);
     b.run(true);
     QCOMPARE(b.result("s4").status, Status::Ok);

@@ -34,6 +34,7 @@ Schema schema() {
       picks("edges", "Edges", "Whole edges of a skin that move.", Kind::Edge)
           .atLeast(1)
           .atMost(8)
+          .othersTo("targets")
           .eachWith({meets, ratioField("reach", "Reach",
                                        "How far into the skin the change goes: 1 is to the far edge.", "1")
                                 .within(0.05, 1)

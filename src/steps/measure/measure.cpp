@@ -60,10 +60,9 @@ Expected<void> checkPicks(const std::string& what, const std::vector<Picked>& of
                                           : kAnything;
   for (const Picked& p : of)
     if (!has(fits, p.kind)) {
-      Problem bad =
-          problem("LM-Q011", "a " + kindNames(p.kind) + " has no " + (what == "centre" ? "centre of mass" : what))
-              .inField("of")
-              .tryThis("pick a " + kindNames(fits));
+      Problem bad = problem("LM-Q011", aKind(p.kind) + " has no " + (what == "centre" ? "centre of mass" : what))
+                        .inField("of")
+                        .tryThis("pick " + aKind(fits));
       bad.item = p.item;
       return fail(std::move(bad));
     }
