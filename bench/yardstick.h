@@ -24,15 +24,14 @@ inline void occtLoft8(benchmark::State& state) {
   }
 }
 
-/// Keeps the times that were measured: medians where runs are repeated.
+/// Keeps the times that were measured, all in ms: medians where runs are repeated.
 class KeepingReporter : public benchmark::ConsoleReporter {
 public:
   void ReportRuns(const std::vector<Run>& runs) override {
     for (const Run& r : runs) {
       const bool median = r.run_type == Run::RT_Aggregate && r.aggregate_name == "median";
       if (median || (r.run_type == Run::RT_Iteration && r.repetitions <= 1))
-        ms[r.run_name.function_name + (r.run_name.args.empty() ? "" : "/" + r.run_name.args)] =
-            1e3 * r.real_accumulated_time / (median ? 1.0 : double(r.iterations));
+        ms[r.run_name.function_name + (r.run_name.args.empty() ? "" : "/" + r.run_name.args)] = r.GetAdjustedRealTime();
     }
     ConsoleReporter::ReportRuns(runs);
   }
