@@ -37,7 +37,7 @@ public:
     LUMSK_TRY(breaks, placesAlone());
     FacingRibbons best;
     double found = 1e300;
-    for (int tries = 1; tries <= kMostTries && breaks.size() <= kMostSpans; ++tries) {
+    for (int tries = 1; tries <= kMostTries && (tries == 1 || breaks.size() <= kMostSpans); ++tries) {
       if (cx_.stopped()) return fail(cancelled());
       LUMSK_TRY(now, fitted(breaks));
       LUMSK_TRY(errors, measure(now, breaks));
@@ -98,6 +98,10 @@ private:
       const RibbonEdge& r = edges_[k];
       if (r.order == 0) continue;
       const Vec3 at = p[k].rows[0], way = p[1 - k].rows[0] - at;
+      if (way.norm() < cx_.tolerances.point.mm)
+        return fail(problem("LM-H011", "the two edges touch between their ends")
+                        .at(at)
+                        .tryThis("take the parts of them that lie apart, or that enclose one room"));
       if (r.plane.isZero()) {
         LUMSK_TRY(beside, placeOn(r.neighbour, at, cx_.tolerances.point, "the edge",
                                   "pick the skin that the edge lies on, or take G0 here"));

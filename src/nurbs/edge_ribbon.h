@@ -38,7 +38,8 @@ constexpr int kRibbonDegree = 5;
 
 /// On the fewest spans with which both edges are met: within 0.018 `fit`, a tenth of what joins may be off in angle and
 /// curvature, a fifth in its rate. What that does not reach is said by the figures. Fails with LM-L013 (an edge does
-/// not lie on its neighbour), LM-L014 (the way to the other edge stands square on it), LM-G101.
+/// not lie on its neighbour), LM-L014 (the way to the other edge stands square on it), LM-H011 (they
+/// touch), LM-G101.
 Expected<FacingRibbons> facingRibbons(const std::array<RibbonEdge, 2>& edges, const Context& cx);
 
 /// The skin between them: one span across, of the least degree that has all their derivatives (Hermite). u runs along

@@ -169,7 +169,8 @@ private:
 
   Expected<Surface> once(double share) {
     const double angle = share * radFromDeg(cx_.tolerances.angle.deg);
-    const double bend = share * cx_.tolerances.curvature.relative * flat_, rate = bend * flat_;
+    const double bend = share * cx_.tolerances.curvature.relative * flat_,
+                 rate = share * SkinJoin::kRateAllowed * flat_ * flat_;
     SurfaceDerivatives d;
     s_.derivatives(u_, 0.5, 1, d);
     const double w = std::max(d(1, 0).norm(), kNoDirectionMm), fit = cx_.tolerances.fit.mm, span = size_ / kSpansSeen;
@@ -207,7 +208,8 @@ private:
     // What is left over at ends that stay is left out just there.
     Rows& all = fitted->controls;
     for (int q = 1; q <= side_.endOrders[0] && q < all.rows(); ++q) all.row(q) = all.row(0);
-    for (int q = 1; q <= side_.endOrders[1] && q < all.rows(); ++q) all.row(all.rows() - 1 - q) = all.row(all.rows() - 1);
+    for (int q = 1; q <= side_.endOrders[1] && q < all.rows(); ++q)
+      all.row(all.rows() - 1 - q) = all.row(all.rows() - 1);
     // What the sections ask for themselves is what their fit left over: that is put right near the side.
     const int q = fitted->degree;
     const Knots& V = fitted->knots;

@@ -13,6 +13,7 @@ constexpr double kParallelDeg = 3.0;    ///< families that cross at less are nea
 constexpr double kWideSearch = 0.02;    ///< of the size: gaps up to here are named when nothing meets
 constexpr size_t kMostFreeGroups = 12;  ///< groups of curves whose family is open are tried in all ways up to here
 constexpr int kMostUnfinished = 3;      ///< curves that may cross only some of the others
+constexpr int kMostTrials = 2000;       ///< of sets of them
 constexpr double kSmallestShare = 1e-4; ///< of a curve's length between neighbouring crossings
 
 std::string name(int i) { return std::to_string(i + 1); }
@@ -90,13 +91,14 @@ private:
   bool leaveOut() {
     const std::vector<bool> given = out_;
     std::vector<bool> best;
-    int fewest = 1 << 30;
+    int fewest = 1 << 30, left = kMostTrials;
     const auto tryWithout = [&](auto&& self, int from, int more) -> void {
       if (more > 0) {
         for (int i = from; i < n_; ++i)
           if (!out_[size_t(i)]) out_[size_t(i)] = true, self(self, i + 1, more - 1), out_[size_t(i)] = given[size_t(i)];
         return;
       }
+      if (--left < 0) return;
       const auto family = separate();
       if (!family || std::count(family->begin(), family->end(), 1) < 2 ||
           std::count(family->begin(), family->end(), 2) < 2)

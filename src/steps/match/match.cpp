@@ -35,10 +35,10 @@ Schema schema() {
           .atLeast(1)
           .atMost(8)
           .othersTo("targets")
-          .eachWith({meets, ratioField("reach", "Reach",
-                                       "How far into the skin the change goes: 1 is to the far edge.", "1")
-                                .within(0.05, 1)
-                                .withHandle(Handle::Magnitude)}),
+          .eachWith(
+              {meets, ratioField("reach", "Reach", "How far into the skin the change goes: 1 is to the far edge.", "1")
+                          .within(0.05, 1)
+                          .withHandle(Handle::Magnitude)}),
       picks("targets", "Match to", "Edges, curves, skins or mirror planes; each edge goes to the nearest one.",
             Kind::Edge | Kind::Curve | Kind::Face | Kind::Skin | Kind::Solid | Kind::Plane)
           .prefer(Kind::Edge)
@@ -76,7 +76,8 @@ public:
         out.neighbour_ = n;
       }
       if (p.kind == Kind::Edge && !p.master && p.body)
-        if (const auto side = sideAt(p.body, p.index, **c, cx.tolerances.point, first.body == p.body ? first.face : -1)) {
+        if (const auto side =
+                sideAt(p.body, p.index, **c, cx.tolerances.point, first.body == p.body ? first.face : -1)) {
           out.side_ = *side;
           out.side_->pick = p;
           out.line_ = std::make_shared<nurbs::SideLine>(*side->surface, side->side);
@@ -113,8 +114,8 @@ public:
     if (ends && line_) return nurbs::ontoSide(*line_, own);
     const bool turned = (own.at(0) - path_->start()).norm() + (own.at(1) - path_->end()).norm() >
                         (own.at(0) - path_->end()).norm() + (own.at(1) - path_->start()).norm();
-    return [path = path_, length = length_, n = neighbour_, ends, turned, order, tol = cx.tolerances.point](
-               const nurbs::OnMatchSide& p) -> Expected<nurbs::MatchPlace> {
+    return [path = path_, length = length_, n = neighbour_, ends, turned, order,
+            tol = cx.tolerances.point](const nurbs::OnMatchSide& p) -> Expected<nurbs::MatchPlace> {
       const double share = turned ? 1 - p.share : p.share;
       // Ends are ends, also of closed ones.
       const double t = ends ? std::clamp(length->parameterAt(share * length->total()), 0.0, path->last())
@@ -173,7 +174,8 @@ Expected<std::vector<Moving>> movingIn(const Inputs& in, const Context& cx) {
       return fail(std::move(p.at(side.middle()).inField("edges").tryThis("match the other skin in a step of its own")));
     }
     const std::string meets = in.itemText("edges", i, "meets");
-    Moving m{side, i, nullptr, meets.empty() ? 2 : meets[1] - '0', in.itemNumber("edges", i, "reach").value_or(1.0), {}};
+    Moving m{side, i, nullptr, meets.empty() ? 2 : meets[1] - '0', in.itemNumber("edges", i, "reach").value_or(1.0),
+             {}};
     out.push_back(std::move(m));
   }
   return out;
@@ -190,10 +192,12 @@ Expected<void> assign(std::vector<Moving>& moving, const std::vector<Aim>& aims,
       if (mean < best) best = mean, m.aim = &aim;
     }
     if (m.order == 0 || m.aim->flows()) continue;
-    Problem p = problem("LM-J008", "edge " + std::to_string(m.item + 1) + " is to flow on into a curve that lies on no skin");
+    Problem p =
+        problem("LM-J008", "edge " + std::to_string(m.item + 1) + " is to flow on into a curve that lies on no skin");
     p.item = in.picked("edges")[m.item].item;
-    return fail(std::move(p.at(line.at(0.5)).inField("edges").tryThis(
-        "pick the skin under \"Flows into\", or let the edge meet it with G0")));
+    return fail(std::move(p.at(line.at(0.5))
+                              .inField("edges")
+                              .tryThis("pick the skin under \"Flows into\", or let the edge meet it with G0")));
   }
   return {};
 }
@@ -336,16 +340,18 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   addNotes(out, moving, *changes, in, cx.tolerances);
   nurbs::SkinJoin before, now;
   double gapBefore = 0, gap = 0;
-  int order = 0;
+  int order = 0, far = 3;
   for (const Moving& m : moving) {
     before.take(m.made.before, cx.tolerances), now.take(m.made.join, cx.tolerances);
     gapBefore = std::max(gapBefore, m.made.gapBeforeMm), gap = std::max(gap, m.made.gapMm);
     order = std::max(order, m.order);
+    far = std::min(far, m.made.far);
   }
+  static constexpr const char* kKept[] = {"place", "tangents", "bending", "rate of bending"};
   out.summary = "was " + figures(gapBefore, before, order) + " - now " + figures(gap, now, order) + " - " +
                 std::to_string(changes->points) + " points" +
                 (changes->more > 0 ? " (" + std::to_string(changes->more) + " more)" : "") + " - moved " +
-                format(millimetres(changes->movedMm), 1);
+                format(millimetres(changes->movedMm), 1) + " - far edge keeps its " + kKept[std::clamp(far, 0, 3)];
   return out;
 }
 
