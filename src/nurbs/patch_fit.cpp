@@ -42,8 +42,9 @@ constexpr double kTensionWeight = 0.01, kTensionFades = 0.3; ///< the latter: to
 constexpr double kLeastShare = 0.05;    ///< of the ring: what the places of poles and short sides count at least
 constexpr double kLeastReach = 0.01;    ///< of the ring: shorter derivatives across, beside poles, do not count more
 constexpr double kLeastPoleSine = 0.05; ///< sides that meet more sharply say no tangent plane
-constexpr double kGuideWeight = 0.1;    ///< of places along guides, beside those of sides
-constexpr int kGuideLooks = 90, kFootSteps = 4;
+constexpr double kGuideWeight = 1.0;    ///< of places along guides, beside those of sides
+constexpr int kGuidePlaces = 60, kGuideLooks = 90, kFootSteps = 4;
+constexpr double kGuidePart = 0.4;      ///< of `fit`: what the fit may leave curves inside by
 constexpr double kLeastGuidePower = -6; ///< of ten, of guides' weights
 constexpr int kGuideHalvings = 8;
 constexpr int kGradings = 4; ///< halvings of the knots towards corners that disagree
@@ -539,10 +540,9 @@ private:
   }
 
   void addGuide(SurfaceSquares& squares, const Path& g, const Surface& now) {
-    constexpr int kPlaces = 60;
-    const double root = kGuideWeight * o_.guideWeight * std::sqrt(1.0 / kPlaces);
-    for (int i = 0; i <= kPlaces; ++i) {
-      const Vec3 p = g.at(g.last() * i / kPlaces);
+    const double root = kGuideWeight * o_.guideWeight * std::sqrt(1.0 / kGuidePlaces);
+    for (int i = 0; i <= kGuidePlaces; ++i) {
+      const Vec3 p = g.at(g.last() * i / kGuidePlaces);
       const Vec2 at = guidePlace(&g, i, p, now);
       PlaceRows rows = squares.at(at.x(), at.y(), 0);
       const Vec3 n = now.normal(at.x(), at.y());
@@ -576,6 +576,21 @@ private:
         worst = std::max(worst, error);
       }
     }
+    // Curves inside, where they are to be passed through.
+    if (o_.guideWeight < 1) return worst;
+    for (const Path* g : o_.guides)
+      for (int i = 0; i <= kGuidePlaces; ++i) {
+        const Vec3 p = g->at(g->last() * i / kGuidePlaces);
+        const Vec2 x = guidePlace(g, i, p, f.surface);
+        const double off = (f.surface.at(x.x(), x.y()) - p).norm() / (kGuidePart * cx_.tolerances.fit.mm);
+        worst = std::max(worst, off);
+        for (bool u : {true, false}) {
+          const std::vector<double>& b = u ? breaksU_ : breaksV_;
+          const size_t k = size_t(std::upper_bound(b.begin() + 1, b.end() - 1, u ? x.x() : x.y()) - b.begin()) - 1;
+          double& error = (u ? errorU_ : errorV_)[k];
+          error = std::max(error, off);
+        }
+      }
     return worst;
   }
 

@@ -275,6 +275,26 @@ private slots:
     qInfo("%.4f mm from the curve, %.2f without it, said %.4f", off, before, r->guideMm[0]);
     QVERIFY(before > 1);
     VERIFY_AT_MOST(off, 0.001);
+    // Two that run close to one another, at different heights over the form.
+    const auto lifted = [&](double v, double height) {
+      Points p(61, 3);
+      for (int i = 0; i <= 60; ++i) {
+        const double t = i / 60.0;
+        p.row(i) = (s.at(0.3 + 0.4 * t, v) + Vec3(0, 0, height * std::sin(kPi * t))).transpose();
+      }
+      InterpolationOptions how;
+      how.degree = 5;
+      return *Path::make({*interpolate(p, how)}, {0.001});
+    };
+    for (double apart : {0.1, 0.04, 0.02}) {
+      o.guides = {lifted(0.5, 0.8), lifted(0.5 + apart, 0.3)};
+      const auto close = boundary(edges, o, {});
+      VERIFY_OK(close);
+      for (double mm : close->guideMm) VERIFY_AT_MOST(mm, 0.001);
+      VERIFY_AT_MOST(close->surface.controlPoints(), 450);
+      qInfo("%.1f mm apart: %d points, %.4f and %.4f mm off", 160 * apart, close->surface.controlPoints(),
+            close->guideMm[0], close->guideMm[1]);
+    }
     o.guides = {over(s, {0.5, 0.5}, {0.95, 0.45}, 0.1)};
     const auto out = boundary(edges, o, {});
     QVERIFY(!out);
