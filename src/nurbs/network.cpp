@@ -110,37 +110,9 @@ private:
     plain.flows = {};
     plain.follow = {0.0};
     LUMSK_TRY(base, network(others, plain, cx_));
-    std::vector<NetworkCarried> carried;
+    LUMSK_TRY(carried, carriedOn(curves_, net_.unfinished, base, o_.largestGap, cx_.tolerances));
     std::vector<NetworkCurve> all = curves_;
-    for (int k : net_.unfinished) {
-      const Path& path = curves_[size_t(k)].path;
-      if (base.cornered || base.sorted.closed)
-        return fail(problem("LM-N015", "curve " + std::to_string(k + 1) +
-                                           " ends within a network that has edges or closed curves: it cannot be "
-                                           "carried on there")
-                        .at(path.start())
-                        .tryThis("extend it over the curves that it should cross, or take it out"));
-      const NetworkPatch& skin = base.patches.front();
-      const MeetingSide own(path);
-      const auto crossing = [&](const SortedCurve& c) -> std::optional<Vec3> {
-        if (c.index < 0) return {};
-        const auto met = meetings(own, MeetingSide(curves_[size_t(c.index)].path), o_.largestGap.mm).list;
-        return met.empty() ? std::nullopt : std::optional<Vec3>(met.front().middle());
-      };
-      const auto& columns = base.sorted.columns;
-      const bool row = std::any_of(columns.begin(), columns.end(), crossing);
-      const Surface turned = row ? skin.surface : exchanged(skin.surface);
-      UnfinishedCurve c{&path,
-                        &turned,
-                        row ? skin.columnsAt : skin.rowsAt,
-                        {},
-                        row ? skin.rowsAt : skin.columnsAt,
-                        "curve " + std::to_string(k + 1)};
-      for (const SortedCurve& other : row ? columns : base.sorted.rows) c.crossed.push_back(crossing(other));
-      LUMSK_TRY(made, carriedOn(c, cx_.tolerances));
-      all[size_t(k)].path = made.path;
-      carried.push_back({k, std::move(made.path), std::move(made.from)});
-    }
+    for (const NetworkCarried& c : carried) all[size_t(c.curve)].path = c.path;
     Networker again(all, o_, cx_, true);
     LUMSK_TRY(out, again.run());
     out.carried.insert(out.carried.end(), carried.begin(), carried.end());

@@ -15,7 +15,17 @@ constexpr int kPlaces = 80;           ///< of a continuation
 constexpr double kRoom = 0.6;         ///< of the way to the neighbouring curve: how far a continuation turns towards it
 constexpr double kLeastForward = 0.1; ///< cosine: a curve that turns away more does not go on towards what is missing
 
-Problem cannot(const UnfinishedCurve& c, const std::string& why, const Vec3& at) {
+/// A curve that ends within a network, and the skin of that network without it.
+struct Unfinished {
+  const Path* path = nullptr;
+  const Surface* skin = nullptr;            ///< u runs as the curve does, or against it
+  std::vector<double> places;               ///< u of the curves that it should cross, growing
+  std::vector<std::optional<Vec3>> crossed; ///< where it does
+  std::vector<double> neighbours;           ///< v of its own family's curves, growing
+  std::string called;
+};
+
+Problem cannot(const Unfinished& c, const std::string& why, const Vec3& at) {
   return problem("LM-N015", c.called + " ends within the network and cannot be carried on: " + why)
       .at(at)
       .tryThis("extend it over the curves that it should cross, or take it out");
@@ -39,7 +49,7 @@ struct Line {
 };
 
 /// From the end on to `lastU`; off the skin until `missedU`. `through`: its crossings, the last one first.
-Expected<Spline> continuation(const UnfinishedCurve& c, const NearestOnSurface& near, const End& end, double missedU,
+Expected<Spline> continuation(const Unfinished& c, const NearestOnSurface& near, const End& end, double missedU,
                               double lastU, const std::vector<Vec3>& through) {
   const Surface& s = *c.skin;
   const auto foot = near.foot(end.at);
@@ -90,9 +100,7 @@ Expected<Spline> continuation(const UnfinishedCurve& c, const NearestOnSurface& 
   return Spline::trusted(5, made.knots, Points(made.controls));
 }
 
-} // namespace
-
-Expected<CarriedCurve> carriedOn(const UnfinishedCurve& c, const Tolerances& tol) {
+Expected<NetworkCarried> finished(const Unfinished& c, const Tolerances& tol) {
   const auto crosses = [](const std::optional<Vec3>& p) { return p.has_value(); };
   const auto first = std::find_if(c.crossed.begin(), c.crossed.end(), crosses);
   const auto last = std::find_if(c.crossed.rbegin(), c.crossed.rend(), crosses).base();
@@ -102,7 +110,7 @@ Expected<CarriedCurve> carriedOn(const UnfinishedCurve& c, const Tolerances& tol
   const bool forwards = near.foot(c.path->start()).uv.x() < near.foot(c.path->end()).uv.x();
   std::vector<Vec3> through;
   for (auto i = first; i != last; ++i) through.push_back(**i);
-  CarriedCurve out{*c.path, {}};
+  NetworkCarried out{0, *c.path, {}};
   const auto carry = [&](bool atEnd, size_t missed, double to) -> Expected<void> {
     const bool turned = atEnd != forwards;
     if (atEnd) std::reverse(through.begin(), through.end());
@@ -118,6 +126,40 @@ Expected<CarriedCurve> carriedOn(const UnfinishedCurve& c, const Tolerances& tol
   };
   if (last != c.crossed.end()) LUMSK_CHECK(carry(true, size_t(last - c.crossed.begin()), c.places.back()));
   if (first != c.crossed.begin()) LUMSK_CHECK(carry(false, size_t(first - c.crossed.begin()) - 1, c.places.front()));
+  return out;
+}
+
+} // namespace
+
+Expected<std::vector<NetworkCarried>> carriedOn(const std::vector<NetworkCurve>& curves,
+                                                const std::vector<int>& unfinished, const NetworkResult& without,
+                                                LengthTolerance largestGap, const Tolerances& tol) {
+  std::vector<NetworkCarried> out;
+  const auto& columns = without.sorted.columns;
+  for (int k : unfinished) {
+    const Path& path = curves[size_t(k)].path;
+    Unfinished c;
+    c.called = "curve " + std::to_string(k + 1);
+    c.path = &path;
+    if (without.cornered) return fail(cannot(c, "the network has edges", path.start()));
+    const NetworkPatch& skin = without.patches.front();
+    const MeetingSide own(path);
+    const auto crossing = [&](const SortedCurve& other) -> std::optional<Vec3> {
+      if (other.index < 0) return {};
+      const auto met = meetings(own, MeetingSide(curves[size_t(other.index)].path), largestGap.mm).list;
+      return met.empty() ? std::nullopt : std::optional<Vec3>(met.front().middle());
+    };
+    const bool row = std::any_of(columns.begin(), columns.end(), crossing);
+    if (row && without.sorted.closed) return fail(cannot(c, "the others are closed", path.start()));
+    const Surface turned = row ? skin.surface : exchanged(skin.surface);
+    c.skin = &turned;
+    c.places = row ? skin.columnsAt : skin.rowsAt;
+    c.neighbours = row ? skin.rowsAt : skin.columnsAt;
+    for (const SortedCurve& other : row ? columns : without.sorted.rows) c.crossed.push_back(crossing(other));
+    LUMSK_TRY(made, finished(c, tol));
+    made.curve = k;
+    out.push_back(std::move(made));
+  }
   return out;
 }
 

@@ -1,31 +1,15 @@
 #pragma once
-#include "base/context.h"
-#include "nurbs/path.h"
-#include "nurbs/surface.h"
-
-#include <optional>
+#include "nurbs/network.h"
 
 namespace lumsk::nurbs {
 
-/// A curve that ends within a network, and the skin of that network without it.
-struct UnfinishedCurve {
-  const Path* path = nullptr;
-  const Surface* skin = nullptr;            ///< u runs as the curve does, or against it
-  std::vector<double> places;               ///< u of the curves that it should cross, growing
-  std::vector<std::optional<Vec3>> crossed; ///< where it does
-  std::vector<double> neighbours;           ///< v of its own family's curves, growing
-  std::string called;
-};
-
-struct CarriedCurve {
-  Path path;
-  std::vector<Vec3> from; ///< where it was carried on
-};
-
-/// The curve, carried on along the skin to the last of the places: it goes on with equal curvature; how far it lies off
-/// the skin, and off the line through its last two crossings in the skin's parameters, fades out until the first place
-/// that it missed. Fails with LM-N015 where it passes by a curve between two
-/// that it crosses, ends outside of the skin, or does not go on towards the curves that are missing.
-Expected<CarriedCurve> carriedOn(const UnfinishedCurve& curve, const Tolerances& tol);
+/// Curves that end within a network, carried on along the skin of the network without them, each to the last curve that
+/// it should cross: it goes on with equal curvature; how far it lies off the skin, and off the line through its last
+/// two crossings in the skin's parameters, fades out until the first curve that it missed. Fails with LM-N015 where one
+/// passes by a curve between two that it crosses, ends outside of the skin, does not go on towards the curves that are
+/// missing, where the network has edges, or the other curves of its family are closed.
+Expected<std::vector<NetworkCarried>> carriedOn(const std::vector<NetworkCurve>& curves,
+                                                const std::vector<int>& unfinished, const NetworkResult& without,
+                                                LengthTolerance largestGap, const Tolerances& tol);
 
 } // namespace lumsk::nurbs

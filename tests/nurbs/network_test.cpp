@@ -99,6 +99,24 @@ private slots:
           0.05);
     }
     VERIFY_AT_MOST(curvesOffSkin(curves, *r), 0.5 * r->sorted.largestGapMm + 0.0006);
+    // A line more that ends between the second and the third ring.
+    std::vector<Vec3> p;
+    for (int i = 0; i <= 12; ++i) {
+      const double z = 48.0 * i / 12, angle = 2 * kPi * 1.5 / 5 + 0.2;
+      const double radius = 35 + 6 * std::sin(z / 30) + 0.002 * z * (z - 30);
+      p.push_back({0.04 * z + radius * std::cos(angle), radius * std::sin(angle), z});
+    }
+    curves.push_back({through(p)});
+    const auto more = network(curves, o, {});
+    VERIFY_OK(more);
+    QCOMPARE(more->carried.size(), size_t(1));
+    QVERIFY(more->patches[0].surface.closedU());
+    double off = 0;
+    for (int i = 0; i <= 50; ++i)
+      off = std::max(
+          off,
+          closestPoint(more->patches[0].surface, curves.back().path.at(curves.back().path.last() * i / 50)).distanceMm);
+    VERIFY_AT_MOST(off, 0.5 * more->sorted.largestGapMm + 0.0006);
   }
 
   void polesAndThreeSidesHaveOneNormal_data() {
