@@ -253,21 +253,12 @@ Rows LeastSquares::solvePeriodic(const Rows& data) const {
       addScaled(basis_[s].weight * basis_[s].N[i], data.data() + Eigen::Index(s) * data.cols(),
                 rhs.data() + (basis_[s].first + i) % n_ * rhs.cols(), rhs.cols());
   A_.solve(rhs);
-  // From the periodic to the clamped control points: a linear map, the same for all columns, and all but the rows near
-  // the seam have one entry.
-  const int wrapped = n_ + p_, clamped = int(knots_.size()) - p_ - 1;
-  Points unit(wrapped, 3);
-  Rows map(clamped, wrapped);
-  for (int k = 0; k < wrapped; k += 3) {
-    unit.setZero();
-    for (int c = 0; c < 3 && k + c < wrapped; ++c) unit(k + c, c) = 1.0;
-    const Spline column = clamp(p_, periodic_, unit, true);
-    for (int c = 0; c < 3 && k + c < wrapped; ++c) map.col(k + c) = column.points().col(c);
-  }
+  const Rows map = clampingMap(p_, periodic_);
+  const Eigen::Index clamped = map.rows();
   Rows out = Rows::Zero(clamped, data.cols());
-  for (int i = 0; i < clamped; ++i)
-    for (int k = 0; k < wrapped; ++k)
-      if (map(i, k) != 0.0) out.row(i) += map(i, k) * rhs.row(k % n_);
+  for (Eigen::Index i = 0; i < clamped; ++i)
+    for (Eigen::Index k = 0; k < n_; ++k)
+      if (map(i, k) != 0.0) out.row(i) += map(i, k) * rhs.row(k);
   out.row(clamped - 1) = out.row(0);
   return out;
 }
@@ -303,6 +294,21 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
   if (o.removeKnots) fit = thin(fitter, std::move(fit), breaks, o, fewest);
   if (o.fair) fit = faired(fitter, std::move(fit), o);
   return fit;
+}
+
+Rows clampingMap(int degree, const Knots& periodic) {
+  const int wrapped = int(periodic.size()) - degree - 1, n = wrapped - degree;
+  Points unit(wrapped, 3);
+  Rows map;
+  for (int k = 0; k < n; k += 3) {
+    unit.setZero();
+    for (int c = 0; c < 3 && k + c < n; ++c)
+      for (int j = k + c; j < wrapped; j += n) unit(j, c) = 1.0;
+    const Spline column = clamp(degree, periodic, unit, true);
+    if (k == 0) map.resize(column.size(), n);
+    for (int c = 0; c < 3 && k + c < n; ++c) map.col(k + c) = column.points().col(c);
+  }
+  return map;
 }
 
 std::vector<double> equalBreaks(int spans) {

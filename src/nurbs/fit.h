@@ -84,6 +84,10 @@ private:
 /// with LM-G101 when `maxSpans` do not do.
 Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& options);
 
+/// From the control points of a periodic spline, once around, to those of the same one clamped: clamped x periodic. All
+/// rows but those near the seam have one entry.
+Rows clampingMap(int degree, const Knots& periodic);
+
 /// Breakpoints at equal distances over [0, 1].
 std::vector<double> equalBreaks(int spans);
 

@@ -17,13 +17,15 @@ constexpr int kSmoothSteps = 400, kMostSpans = 40, kLooks = 33;
 /// Products of third divided differences at the Greville abscissae: row i holds those of i with i - 3 .. i + 3.
 class Differences {
 public:
-  Differences(const Knots& knots, int degree, bool closed) {
-    std::vector<double> g = greville(knots, degree);
+  /// `g`: the Greville abscissae, around a closed net the first one again at the end.
+  Differences(const std::vector<double>& g, bool closed) {
     closed_ = closed;
     n_ = int(g.size()) - closed;
     rows_ = Rows::Zero(n_, 7);
     const double length = g.back() - g.front(), mean = length / n_;
-    const auto at = [&](int i) { return closed ? g[size_t(((i % n_) + n_) % n_)] + std::floor(double(i) / n_) * length : g[size_t(i)]; };
+    const auto at = [&](int i) {
+      return closed ? g[size_t(((i % n_) + n_) % n_)] + std::floor(double(i) / n_) * length : g[size_t(i)];
+    };
     for (int first = 0; first + (closed ? 0 : 3) < n_; ++first) {
       double c[4];
       for (int a = 0; a < 4; ++a) {
@@ -49,20 +51,55 @@ private:
   int n_ = 0;
 };
 
-/// The control points, the seam of a closed skin once.
+/// The control points. Those of a closed skin are of its periodic form, so that it stays as smooth at its seam whatever
+/// they do; where it is not smooth there, its own, the seam once.
 struct Net {
   int nu, nv;
   std::vector<Vec3> points;
   std::vector<bool> locked;
+  std::vector<double> grevilleU, grevilleV; ///< around a closed skin with the first one again
+  Rows clamping;                            ///< from the periodic form to the skin's own control points
   Vec3& at(int u, int v) { return points[size_t(u * nv + v)]; }
   bool isLocked(int u, int v) const { return locked[size_t(u * nv + v)]; }
 };
 
+constexpr double kPeriodic = 1e-9; ///< of its size: a skin that near to its periodic form is smooth at its seam
+
+/// The periodic form of a closed skin.
+void takePeriodic(Net& n, const Surface& s) {
+  const int p = s.degreeU();
+  std::vector<double> breaks;
+  for (double b : breaksOf(s.knotsU(), p, p)) breaks.push_back(b);
+  if (int(breaks.size()) - 1 <= p) return;
+  const Knots periodic = periodicKnots(p, breaks);
+  const Rows map = clampingMap(p, periodic);
+  if (map.rows() != s.sizeU()) return;
+  const Eigen::Map<const Rows> own(s.grid().data(), s.sizeU(), 3 * s.sizeV());
+  const Eigen::MatrixXd square = map.transpose() * map;
+  const Rows made = square.ldlt().solve(map.transpose() * own);
+  const double size = (s.grid().colwise().maxCoeff() - s.grid().colwise().minCoeff()).norm();
+  if (!((map * made - own).cwiseAbs().maxCoeff() < kPeriodic * size)) return;
+  n.clamping = map;
+  n.nu = int(made.rows());
+  n.points.clear();
+  for (int u = 0; u < n.nu; ++u)
+    for (int v = 0; v < n.nv; ++v) n.points.push_back(made.row(u).segment<3>(3 * v).transpose());
+  n.grevilleU.clear();
+  for (int u = 0; u <= n.nu; ++u) {
+    double sum = 0;
+    for (int k = 1; k <= p; ++k) sum += periodic[size_t(u + k)] / p;
+    n.grevilleU.push_back(sum);
+  }
+}
+
 Net netOf(const Surface& s, const std::array<int, 4>& locks) {
-  Net n{s.sizeU() - s.closedU(), s.sizeV(), {}, {}};
+  Net n{s.sizeU() - s.closedU(),           s.sizeV(), {}, {}, greville(s.knotsU(), s.degreeU()),
+        greville(s.knotsV(), s.degreeV()), {}};
+  for (int u = 0; u < n.nu; ++u)
+    for (int v = 0; v < n.nv; ++v) n.points.push_back(s.point(u, v).transpose());
+  if (s.closedU()) takePeriodic(n, s);
   for (int u = 0; u < n.nu; ++u)
     for (int v = 0; v < n.nv; ++v) {
-      n.points.push_back(s.point(u, v).transpose());
       const bool acrossU = !s.closedU() && (u <= locks[FirstU] || n.nu - 1 - u <= locks[LastU]);
       n.locked.push_back(acrossU || v <= locks[FirstV] || n.nv - 1 - v <= locks[LastV]);
     }
@@ -70,7 +107,7 @@ Net netOf(const Surface& s, const std::array<int, 4>& locks) {
 }
 
 void smooth(Net& n, const Surface& s, double limit) {
-  const Differences U(s.knotsU(), s.degreeU(), s.closedU()), V(s.knotsV(), s.degreeV(), false);
+  const Differences U(n.grevilleU, s.closedU()), V(n.grevilleV, false);
   const std::vector<Vec3> from = n.points;
   for (int step = 0; step < kSmoothSteps; ++step)
     for (int u = 0; u < n.nu; ++u)
@@ -100,14 +137,24 @@ int imageOf(const Net& n, size_t k, const Frame& plane, double size) {
 
 Surface withNet(const Surface& s, const Net& n) {
   Surface out = s;
-  for (int u = 0; u < s.sizeU(); ++u)
-    for (int v = 0; v < s.sizeV(); ++v) out.point(u, v) = n.points[size_t((u % n.nu) * n.nv + v)].transpose();
+  for (int v = 0; v < n.nv; ++v) {
+    if (n.locked[size_t(v)] && s.closedU()) continue; // a whole row: it stays to the last bit
+    for (int u = 0; u < s.sizeU(); ++u) {
+      if (n.clamping.size() == 0) {
+        out.point(u, v) = n.points[size_t((u % n.nu) * n.nv + v)].transpose();
+        continue;
+      }
+      Vec3 sum = Vec3::Zero();
+      for (int k = 0; k < n.nu; ++k)
+        if (n.clamping(u, k) != 0) sum += n.clamping(u, k) * n.points[size_t(k * n.nv + v)];
+      out.point(u, v) = sum.transpose();
+    }
+    if (s.closedU()) out.point(s.sizeU() - 1, v) = out.point(0, v);
+  }
   return out;
 }
 
-double sizeOf(const Surface& s) {
-  return (s.grid().colwise().maxCoeff() - s.grid().colwise().minCoeff()).norm();
-}
+double sizeOf(const Surface& s) { return (s.grid().colwise().maxCoeff() - s.grid().colwise().minCoeff()).norm(); }
 
 } // namespace
 
@@ -151,13 +198,16 @@ ShapedNet shapedNet(const Surface& base, const std::vector<NetMove>& moves, cons
     out.movedMm = std::max(out.movedMm, by[k].norm());
   }
   out.surface = withNet(base, n);
-  const auto gu = greville(base.knotsU(), base.degreeU()), gv = greville(base.knotsV(), base.degreeV());
+  const double first = base.firstU(), length = base.lastU() - first;
   for (int u = 0; u < n.nu; ++u)
     for (int v = 0; v < n.nv; ++v) {
+      double atU = n.grevilleU[size_t(u)];
+      if (base.closedU()) atU -= length * std::floor((atU - first) / length);
+      const double atV = n.grevilleV[size_t(v)];
       SurfaceDerivatives d;
-      base.derivatives(gu[size_t(u)], gv[size_t(v)], 1, d);
-      out.points.push_back({u, v, n.at(u, v), d(1, 0).normalized(), d(0, 1).normalized(),
-                            base.normal(gu[size_t(u)], gv[size_t(v)]), n.isLocked(u, v)});
+      base.derivatives(atU, atV, 1, d);
+      out.points.push_back(
+          {u, v, n.at(u, v), d(1, 0).normalized(), d(0, 1).normalized(), base.normal(atU, atV), n.isLocked(u, v)});
     }
   return out;
 }

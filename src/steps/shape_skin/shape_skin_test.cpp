@@ -12,19 +12,34 @@ class ShapeSkinStepTest : public QObject {
   static Bench arches() {
     Bench b;
     for (int i = 0; i < 4; ++i)
-      b.add("spline", {{"points", pointList({{-60, 30.0 * i, 0}, {-20, 30.0 * i, 14.0 + i}, {20, 30.0 * i, 14.0 + i}, {60, 30.0 * i, 0}})}});
+      b.add(
+          "spline",
+          {{"points",
+            pointList({{-60, 30.0 * i, 0}, {-20, 30.0 * i, 14.0 + i}, {20, 30.0 * i, 14.0 + i}, {60, 30.0 * i, 0}})}});
     b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3"), pick("s4")})}});
     return b;
   }
-  static const nurbs::Surface& skin(Bench& b, const std::string& id) { return *b.body(id)->natural.begin()->second.surface; }
-  static json move(const std::string& id, const Vec3& by) { return {{"id", id}, {"x", by.x()}, {"y", by.y()}, {"z", by.z()}}; }
+  static const nurbs::Surface& skin(Bench& b, const std::string& id) {
+    return *b.body(id)->natural.begin()->second.surface;
+  }
+  static json move(const std::string& id, const Vec3& by) {
+    return {{"id", id}, {"x", by.x()}, {"y", by.y()}, {"z", by.z()}};
+  }
   static double apart(const nurbs::Surface& a, const nurbs::Surface& b) {
     double worst = 0;
     for (int i = 0; i <= 20; ++i)
-      for (int j = 0; j <= 20; ++j) worst = std::max(worst, (a.at(i / 20.0, j / 20.0) - b.at(i / 20.0, j / 20.0)).norm());
+      for (int j = 0; j <= 20; ++j)
+        worst = std::max(worst, (a.at(i / 20.0, j / 20.0) - b.at(i / 20.0, j / 20.0)).norm());
     return worst;
   }
-  static const json more() { return {{"skin", picks({pick("s5", "skin")})}, {"points", "more"}, {"degreeU", 5}, {"degreeV", 5}, {"spansU", 4}, {"spansV", 5}}; }
+  static const json more() {
+    return {{"skin", picks({pick("s5", "skin")})},
+            {"points", "more"},
+            {"degreeU", 5},
+            {"degreeV", 5},
+            {"spansU", 4},
+            {"spansV", 5}};
+  }
 
 private slots:
   void moreRowsAreTheSameSkinAndNewOnesSayTheirDeviation() {
@@ -41,6 +56,32 @@ private slots:
     VERIFY_AT_MOST(apart(skin(b, "s5"), skin(b, "s8")), 0.02);
     QVERIFY(skin(b, "s8").controlPoints() < skin(b, "s6").controlPoints());
     QCOMPARE(b.result("s6").outcome->outputs[0].continues, std::string("s5"));
+  }
+  void roundSkinsStaySmoothAtTheirSeam() {
+    Bench b;
+    for (double z : {0.0, 30.0, 60.0, 90.0}) b.add("ring", {{"width", 50 + 0.1 * z}, {"height", z}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3"), pick("s4")})}});
+    b.run();
+    VERIFY_STEP(b, "s5");
+    QVERIFY(skin(b, "s5").closedU());
+    for (bool smooth : {false, true}) {
+      json moves = json::array();
+      for (int u = 0; u < 4; ++u) moves.push_back(move("c" + std::to_string(u) + "-1", {3.0 + u, 2, 1}));
+      const std::string id = b.add(
+          "shape_skin", {{"skin", picks({pick("s5", "skin")})}, {"moves", moves}, {"smooth", smooth ? "0.3" : "0"}});
+      b.run();
+      VERIFY_STEP(b, id);
+      const nurbs::Surface& s = skin(b, id);
+      QVERIFY(s.closedU());
+      QVERIFY(apart(s, skin(b, "s5")) > 1);
+      for (int j = 0; j <= 20; ++j) {
+        nurbs::SurfaceDerivatives first, last;
+        s.derivatives(0, j / 20.0, 3, first);
+        s.derivatives(1, j / 20.0, 3, last);
+        for (int k = 0; k < 4; ++k)
+          VERIFY_AT_MOST((first(k, 0) - last(k, 0)).norm(), 1e-7 * std::max(1.0, first(k, 0).norm()));
+      }
+    }
   }
   void aMovedPointLiftsItsSurroundingsAndKeptRowsStayToTheLastBit() {
     for (const auto& [keep, order] : {std::pair("g0", 0), {"g1", 1}, {"g2", 2}}) {
@@ -60,8 +101,7 @@ private slots:
             nurbs::SurfaceDerivatives d, e;
             was.derivatives(u ? end : i / 40.0, u ? i / 40.0 : end, 2, d);
             now.derivatives(u ? end : i / 40.0, u ? i / 40.0 : end, 2, e);
-            for (int k = 0; k <= order; ++k)
-              VERIFY_AT_MOST((u ? d(k, 0) - e(k, 0) : d(0, k) - e(0, k)).norm(), 1e-9);
+            for (int k = 0; k <= order; ++k) VERIFY_AT_MOST((u ? d(k, 0) - e(k, 0) : d(0, k) - e(0, k)).norm(), 1e-9);
           }
       std::vector<std::string> codes;
       for (const Problem& n : b.result("s6").outcome->notes) codes.push_back(n.code);
