@@ -6,6 +6,7 @@
 #include "nurbs/loft_sides.h"
 #include "nurbs/monotone.h"
 #include "nurbs/network_carry.h"
+#include "nurbs/shape_net.h"
 #include "nurbs/spaces.h"
 
 #include <Eigen/SVD>
@@ -74,10 +75,6 @@ public:
                       .at(curves_[size_t(net_.unfinished.front())].path.end())
                       .tryThis("extend it over them, or take it out"));
     if (!net_.unfinished.empty()) return finished();
-    if (o_.follow.mm > 0 && net_.closed)
-      return fail(problem("LM-N014", "a skin around closed curves passes through them")
-                      .at(grid(0, 0).at)
-                      .tryThis("follow the curves exactly, or divide them into halves"));
     LUMSK_CHECK(findFlows());
     LUMSK_CHECK(findMirrors());
     rows_.curves = &net_.rows;
@@ -529,12 +526,14 @@ private:
         p.surface =
             meetingPlane(p.surface, side, plane->origin, plane->normal(), o_.sides[side], keep, EndShape::Local);
     };
-    if (o_.follow.mm > 0) LUMSK_CHECK(loosen(p));
+    const bool loose = o_.follow.mm > 0 && !net_.closed;
+    if (loose) LUMSK_CHECK(loosen(p));
     meet(FirstU, pu.first == 0, rows_.ends.first, p.columnsAt);
     meet(LastU, pu.first + int(pu.at.size()) == int(net_.columns.size()), rows_.ends.last, p.columnsAt);
     meet(FirstV, pv.first == 0, columns_.ends.first, p.rowsAt);
     meet(LastV, pv.first + int(pv.at.size()) == int(net_.rows.size()), columns_.ends.last, p.rowsAt);
-    if (!(o_.follow.mm > 0)) LUMSK_CHECK(flowOn(p));
+    if (!loose) LUMSK_CHECK(flowOn(p));
+    if (o_.follow.mm > 0 && net_.closed) makeEven(p);
     patchOf_.resize(out_.patches.size());
     patchOf_.push_back({&u, &v, pu.at.front(), pu.at.back(), pv.at.front(), pv.at.back()});
     out_.patches.push_back(std::move(p));
@@ -550,6 +549,20 @@ private:
   std::array<bool, 4> sidesAt(const NetworkPatch& p) const {
     return {p.firstColumn == 0, size_t(p.firstColumn) + p.columnsAt.size() == net_.columns.size(), p.firstRow == 0,
             size_t(p.firstRow) + p.rowsAt.size() == net_.rows.size()};
+  }
+
+  /// Around closed curves: the control points made even, as far as the skin may leave the curves; what sides ask for
+  /// stays, as poles do.
+  void makeEven(NetworkPatch& p) const {
+    ShapeNetOptions even;
+    even.smoothMm = o_.follow.mm - cx_.tolerances.fit.mm;
+    const std::array<bool, 4> here = sidesAt(p);
+    for (int side : {FirstV, LastV}) {
+      const bool pole =
+          net_.rows[size_t(side == FirstV ? p.firstRow : p.firstRow + int(p.rowsAt.size()) - 1)].index < 0;
+      even.locks[size_t(side)] = pole ? 2 : here[size_t(side)] ? orderOf(side) : 0;
+    }
+    p.surface = shapedNet(p.surface, {}, even).surface;
   }
 
   /// The most even skin with the same borders, and what they ask for, that stays near its curves.

@@ -15,8 +15,8 @@ struct NetworkOptions {
   std::array<int, 4> flows{};
   /// What a curve lies on, by its number; nothing where it lies on nothing.
   std::function<Expected<Neighbour>(int curve)> neighbour;
-  /// How far the skin may leave the curves between its sides, to be as even as can be; 0: passes through them. Not for
-  /// closed curves.
+  /// How far the skin may leave the curves between its sides, to be as even as can be; 0: passes through them. Around
+  /// closed curves it is made even by its control points, with what its sides ask for.
   LengthTolerance follow{0.0};
   std::optional<Frame> mirror;  ///< plane of the sides' conditions; without one, each side's own plane
   AngleTolerance poleFlat{0.1}; ///< curves that meet in a pole within this of one plane get one normal there
@@ -57,7 +57,7 @@ struct NetworkResult {
 /// along the other family's curve. Curves that cross only some of the other family are carried on along the skin
 /// through the others (`carriedOn`). Fails as `sortNetwork` and `fitLean` do, with LM-N008 (a corner between
 /// crossings), LM-N010 (a curve does not meet the mirror plane as asked), LM-N011 (a side without a plane), LM-N013 (a
-/// side is to flow on, but lies on nothing), LM-N014 (closed curves cannot be followed loosely), LM-N015, LM-G011, and
+/// side is to flow on, but lies on nothing), LM-N015, LM-G011, and
 /// as `flowingOver` does.
 Expected<NetworkResult> network(const std::vector<NetworkCurve>& curves, const NetworkOptions& options,
                                 const Context& cx);

@@ -367,6 +367,51 @@ private slots:
     QCOMPARE(code(curves), std::string("LM-N015"));
   }
 
+  void noisyRingsAreFollowedWithinADeviationAndMoreEvenly() {
+    std::mt19937 rng(5);
+    const auto noise = [&] { return 0.15 * (double(rng() % 2001) / 1000 - 1); };
+    std::vector<NetworkCurve> curves;
+    for (double z : {0.0, 25.0, 50.0, 75.0}) {
+      Points p(25, 3);
+      for (int i = 0; i < 24; ++i) {
+        const double a = 2 * kPi * i / 24, r = 36 + 5 * std::sin(z / 30) + noise();
+        p.row(i) << 1.2 * r * std::cos(a), r * std::sin(a), z;
+      }
+      p.row(24) = p.row(0);
+      InterpolationOptions how;
+      how.degree = 5;
+      how.closed = true;
+      curves.push_back({*Path::make({*interpolate(p.topRows(24), how)}, {0.001})});
+    }
+    for (int k = 0; k < 6; ++k) {
+      std::vector<Vec3> p;
+      for (double z : {0.0, 25.0, 50.0, 75.0}) {
+        const double a = 2 * kPi * k / 6 + 0.1, r = 36 + 5 * std::sin(z / 30) + noise();
+        p.push_back({1.2 * r * std::cos(a), r * std::sin(a), z});
+      }
+      curves.push_back({through(p, 3)});
+    }
+    NetworkOptions o;
+    o.largestGap = {0.6};
+    const auto exact = network(curves, o, {});
+    VERIFY_OK(exact);
+    o.follow = {0.2};
+    const auto loose = network(curves, o, {});
+    VERIFY_OK(loose);
+    const Surface& s = loose->patches[0].surface;
+    QVERIFY(s.closedU());
+    const double before = wrinkleIndex({exact->patches[0].surface}), now = wrinkleIndex({s});
+    qInfo("wrinkle index %.1f, followed %.1f, %.3f mm", before, now, loose->deviationMm);
+    QVERIFY(now < 0.5 * before);
+    VERIFY_AT_MOST(loose->deviationMm, 0.2 + loose->sorted.largestGapMm);
+    SurfaceDerivatives a, b;
+    for (int j = 0; j <= 10; ++j) {
+      s.derivatives(0, j / 10.0, 2, a);
+      s.derivatives(1, j / 10.0, 2, b);
+      VERIFY_AT_MOST((a(2, 0) - b(2, 0)).norm(), 1e-5 * a(2, 0).norm());
+    }
+  }
+
   void sidesThatCannotFlowOnAreNamed() {
     const Surface form = wavyForm(14, 0.1);
     auto curves = linesOf(form, 3, 3);
