@@ -12,7 +12,7 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kPlaces = 80;           ///< of a continuation
-constexpr double kRoom = 0.6;         ///< of the way to the neighbouring curve: how far a continuation turns towards it
+constexpr double kRoom = 0.6;         ///< of the way to a neighbouring curve: so near a continuation comes to it
 constexpr double kLeastForward = 0.1; ///< cosine: a curve that turns away more does not go on towards what is missing
 
 /// A curve that ends within a network, and the skin of that network without it.
@@ -135,7 +135,15 @@ Expected<std::vector<NetworkCarried>> carriedOn(const std::vector<NetworkCurve>&
                                                 const std::vector<int>& unfinished, const NetworkResult& without,
                                                 LengthTolerance largestGap, const Tolerances& tol) {
   std::vector<NetworkCarried> out;
-  const auto& columns = without.sorted.columns;
+  const auto &columns = without.sorted.columns, &rows = without.sorted.rows;
+  const double near = std::max(largestGap.mm, 10 * tol.point.mm);
+  const auto poleAt = [&](bool first) {
+    return (first ? without.sorted.grid.front() : without.sorted.grid.back()).front().at;
+  };
+  const auto atPole = [&](const Vec3& p) { // where columns meet one another
+    return (rows.front().index < 0 && (p - poleAt(true)).norm() <= near) ||
+           (rows.back().index < 0 && (p - poleAt(false)).norm() <= near);
+  };
   for (int k : unfinished) {
     const Path& path = curves[size_t(k)].path;
     Unfinished c;
@@ -145,9 +153,14 @@ Expected<std::vector<NetworkCarried>> carriedOn(const std::vector<NetworkCurve>&
     const NetworkPatch& skin = without.patches.front();
     const MeetingSide own(path);
     const auto crossing = [&](const SortedCurve& other) -> std::optional<Vec3> {
-      if (other.index < 0) return {};
-      const auto met = meetings(own, MeetingSide(curves[size_t(other.index)].path), largestGap.mm).list;
-      return met.empty() ? std::nullopt : std::optional<Vec3>(met.front().middle());
+      if (other.index < 0) {
+        const Vec3 pole = poleAt(&other == &rows.front());
+        const double off = std::min((path.start() - pole).norm(), (path.end() - pole).norm());
+        return off <= near ? std::optional<Vec3>(pole) : std::nullopt;
+      }
+      for (const Meeting& m : meetings(own, MeetingSide(curves[size_t(other.index)].path), largestGap.mm).list)
+        if (!atPole(m.middle())) return m.middle();
+      return {};
     };
     const bool row = std::any_of(columns.begin(), columns.end(), crossing);
     if (row && without.sorted.closed) return fail(cannot(c, "the others are closed", path.start()));
@@ -155,7 +168,7 @@ Expected<std::vector<NetworkCarried>> carriedOn(const std::vector<NetworkCurve>&
     c.skin = &turned;
     c.places = row ? skin.columnsAt : skin.rowsAt;
     c.neighbours = row ? skin.rowsAt : skin.columnsAt;
-    for (const SortedCurve& other : row ? columns : without.sorted.rows) c.crossed.push_back(crossing(other));
+    for (const SortedCurve& other : row ? columns : rows) c.crossed.push_back(crossing(other));
     LUMSK_TRY(made, finished(c, tol));
     made.curve = k;
     out.push_back(std::move(made));

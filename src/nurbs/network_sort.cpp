@@ -108,7 +108,7 @@ private:
         if (!out_[size_t(i)] || given[size_t(i)]) continue;
         std::array<int, 3> with{};
         for (int j = 0; j < n_; ++j)
-          if (!out_[size_t(j)]) with[size_t((*family)[size_t(j)])] += !list(i, j).empty();
+          if (!out_[size_t(j)]) with[size_t((*family)[size_t(j)])] += !list(i, j).empty() && !endToEnd(i, j); // a pole
         const int crosses = with[1] > 0 ? 1 : 2;
         const bool all = with[size_t(crosses)] == std::count(family->begin(), family->end(), crosses);
         if ((with[1] > 0) == (with[2] > 0) || all || curves_[size_t(i)].path.closed()) return;

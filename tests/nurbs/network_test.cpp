@@ -306,6 +306,40 @@ private slots:
     QVERIFY(worst.angleDeg < 0.01 && worst.curvature < 0.01);
   }
 
+  void aLineThatEndsHalfwayMayStartInAPole() {
+    std::vector<NetworkCurve> curves;
+    for (double a : {0.0, 0.35, 0.7, 1.0, 0.5}) {
+      std::vector<Vec3> p;
+      const double from =
+          a == 0.5 ? 0.4 : 0.0; // one ends between the pole's opposite rim and the middle row, or starts there
+      for (int k = 0; k <= 24; ++k) p.push_back(domePoint(a, from + (1 - from) * k / 24.0));
+      curves.push_back({through(p)});
+    }
+    for (double v : {1 / 3.0, 2 / 3.0, 1.0}) {
+      std::vector<Vec3> p;
+      for (int k = 0; k <= 24; ++k) p.push_back(domePoint(k / 24.0, v));
+      curves.push_back({through(p)});
+    }
+    NetworkOptions o;
+    o.largestGap = {0.05};
+    const auto toPole = network(curves, o, {});
+    VERIFY_OK(toPole);
+    QCOMPARE(toPole->carried.size(), size_t(1));
+    // And from the pole to the middle.
+    std::vector<Vec3> p;
+    for (int k = 0; k <= 24; ++k) p.push_back(domePoint(0.5, 0.85 * k / 24.0));
+    curves[4] = {through(p)};
+    const auto fromPole = network(curves, o, {});
+    VERIFY_OK(fromPole);
+    QCOMPARE(fromPole->carried.size(), size_t(1));
+    for (const auto* r : {&*toPole, &*fromPole})
+      for (int i = 2; i <= 50; ++i) {
+        const Path& line = r == &*toPole ? toPole->carried[0].path : curves[4].path;
+        VERIFY_AT_MOST(closestPoint(r->patches[0].surface, line.at(line.last() * i / 50)).distanceMm,
+                       0.5 * r->sorted.largestGapMm + 0.001);
+      }
+  }
+
   /// Rows at v = 0, 0.35, 0.7, 1 and columns at u = 0, 1/3, 2/3, 1 of the smooth form.
   static std::vector<NetworkCurve> fourByFour() {
     std::vector<NetworkCurve> out;
