@@ -103,7 +103,7 @@ std::vector<double> divided(const std::vector<double>& breaks, const std::vector
 /// in a row have to stay.
 LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const LeanOptions& o, int fewest) {
   std::vector<double> refused = o.firstBreaks, errors = fitter.spanErrors();
-  for (int inRow = 0; inRow<o.patience&& int(breaks.size()) - 1> fewest;) {
+  for (int inRow = 0; inRow < o.patience && fewest < int(breaks.size()) - 1;) {
     int pick = -1;
     double least = 1e300;
     for (size_t k = 1; k + 1 < breaks.size(); ++k) {

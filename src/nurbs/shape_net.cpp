@@ -65,20 +65,20 @@ struct Net {
 
 constexpr double kPeriodic = 1e-9; ///< of its size: a skin that near to its periodic form is smooth at its seam
 
-/// The periodic form of a closed skin.
-void takePeriodic(Net& n, const Surface& s) {
+/// The periodic form of a closed skin, with the seam's knot so many times.
+bool takePeriodic(Net& n, const Surface& s, int times) {
   const int p = s.degreeU();
-  std::vector<double> breaks;
-  for (double b : breaksOf(s.knotsU(), p, p)) breaks.push_back(b);
-  if (int(breaks.size()) - 1 <= p) return;
+  std::vector<double> breaks = breaksOf(s.knotsU(), p, p);
+  breaks.insert(breaks.begin(), size_t(times - 1), breaks.front());
+  if (int(breaks.size()) - 1 <= p) return false;
   const Knots periodic = periodicKnots(p, breaks);
   const Rows map = clampingMap(p, periodic);
-  if (map.rows() != s.sizeU()) return;
+  if (map.rows() != s.sizeU()) return false;
   const Eigen::Map<const Rows> own(s.grid().data(), s.sizeU(), 3 * s.sizeV());
   const Eigen::MatrixXd square = map.transpose() * map;
   const Rows made = square.ldlt().solve(map.transpose() * own);
   const double size = (s.grid().colwise().maxCoeff() - s.grid().colwise().minCoeff()).norm();
-  if (!((map * made - own).cwiseAbs().maxCoeff() < kPeriodic * size)) return;
+  if (!((map * made - own).cwiseAbs().maxCoeff() < kPeriodic * size)) return false;
   n.clamping = map;
   n.nu = int(made.rows());
   n.points.clear();
@@ -90,6 +90,7 @@ void takePeriodic(Net& n, const Surface& s) {
     for (int k = 1; k <= p; ++k) sum += periodic[size_t(u + k)] / p;
     n.grevilleU.push_back(sum);
   }
+  return true;
 }
 
 Net netOf(const Surface& s, const std::array<int, 4>& locks) {
@@ -97,7 +98,9 @@ Net netOf(const Surface& s, const std::array<int, 4>& locks) {
         greville(s.knotsV(), s.degreeV()), {}};
   for (int u = 0; u < n.nu; ++u)
     for (int v = 0; v < n.nv; ++v) n.points.push_back(s.point(u, v).transpose());
-  if (s.closedU()) takePeriodic(n, s);
+  // As smooth at the seam as it is there: the fewest knots that have it.
+  for (int times = 1; s.closedU() && times < s.degreeU(); ++times)
+    if (takePeriodic(n, s, times)) break;
   for (int u = 0; u < n.nu; ++u)
     for (int v = 0; v < n.nv; ++v) {
       const bool acrossU = !s.closedU() && (u <= locks[FirstU] || n.nu - 1 - u <= locks[LastU]);

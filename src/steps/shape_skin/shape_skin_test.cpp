@@ -64,11 +64,14 @@ private slots:
     b.run();
     VERIFY_STEP(b, "s5");
     QVERIFY(skin(b, "s5").closedU());
-    for (bool smooth : {false, true}) {
+    for (const auto& [smooth, more] : {std::pair(false, false), {true, false}, {false, true}}) {
       json moves = json::array();
       for (int u = 0; u < 4; ++u) moves.push_back(move("c" + std::to_string(u) + "-1", {3.0 + u, 2, 1}));
-      const std::string id = b.add(
-          "shape_skin", {{"skin", picks({pick("s5", "skin")})}, {"moves", moves}, {"smooth", smooth ? "0.3" : "0"}});
+      const std::string id = b.add("shape_skin", {{"skin", picks({pick("s5", "skin")})},
+                                                  {"moves", moves},
+                                                  {"smooth", smooth ? "0.3" : "0"},
+                                                  {"points", more ? "more" : "own"},
+                                                  {"degreeU", 7}});
       b.run();
       VERIFY_STEP(b, id);
       const nurbs::Surface& s = skin(b, id);
