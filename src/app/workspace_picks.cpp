@@ -75,9 +75,11 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
   if (entry && f && f->kind == FieldKind::Picks && recipe::has(f->accepts, hit.kind)) {
     json list = entry->inputs->value(f->key, json::array());
     const json value = pickValue(hit);
-    if (!f->othersGoTo.empty() && replacing_.empty() && !list.empty() && list[0]["step"] != value["step"]) {
-      unfold(open_, f->othersGoTo);
-      if (const Field* other = activeField(); other && recipe::has(other->accepts, hit.kind)) return pick(hit, toggle);
+    const Field* others = recipe::findField(registry_.schemaOf(entry->kind), f->othersGoTo);
+    if (others && recipe::has(others->accepts, hit.kind) && replacing_.empty() && !list.empty() &&
+        list[0]["step"] != value["step"]) {
+      unfold(open_, others->key);
+      return pick(hit, toggle);
     }
     const auto is = [&](const json& p) {
       return p["step"] == value["step"] && p.value("part", "") == value.value("part", "");
