@@ -106,15 +106,17 @@ private:
       int meet = 0;
       for (int i = 0; i < n_; ++i) {
         if (!out_[size_t(i)] || given[size_t(i)]) continue;
-        std::array<int, 3> with{};
-        for (int j = 0; j < n_; ++j)
-          if (!out_[size_t(j)]) with[size_t((*family)[size_t(j)])] += !list(i, j).empty() && !endToEnd(i, j); // a pole
-        const int crosses = with[1] > 0 ? 1 : 2;
+        std::array<int, 3> with{}, inside{}; // ends that meet may be a corner or a pole
+        for (int j = 0; j < n_; ++j) {
+          if (out_[size_t(j)] || list(i, j).empty()) continue;
+          ++with[size_t((*family)[size_t(j)])];
+          inside[size_t((*family)[size_t(j)])] += !endToEnd(i, j);
+        }
+        const int crosses = inside[1] > 0 ? 1 : 2;
         const bool all = with[size_t(crosses)] == std::count(family->begin(), family->end(), crosses);
-        if ((with[1] > 0) == (with[2] > 0) || all || curves_[size_t(i)].path.closed()) return;
-        const int wanted = curves_[size_t(i)].family;
-        if (wanted != 0 && with[size_t(wanted)] > 0) return;
-        meet += with[1] + with[2];
+        if ((inside[1] > 0) == (inside[2] > 0) || all || curves_[size_t(i)].path.closed()) return;
+        if (curves_[size_t(i)].family == crosses) return;
+        meet += with[size_t(crosses)];
       }
       if (meet < fewest) fewest = meet, best = out_;
     };

@@ -310,8 +310,7 @@ private slots:
     std::vector<NetworkCurve> curves;
     for (double a : {0.0, 0.35, 0.7, 1.0, 0.5}) {
       std::vector<Vec3> p;
-      const double from =
-          a == 0.5 ? 0.4 : 0.0; // one ends between the pole's opposite rim and the middle row, or starts there
+      const double from = a == 0.5 ? 0.4 : 0.0; // one does not reach the pole
       for (int k = 0; k <= 24; ++k) p.push_back(domePoint(a, from + (1 - from) * k / 24.0));
       curves.push_back({through(p)});
     }
