@@ -180,7 +180,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.usedUp.push_back(object);
   addNet(made, moves, in.text("drag"), out);
   noteWhatDidNotHold(made, out);
-  out.summary += std::to_string(made.points.size()) + " points - " + std::to_string(moves.size()) +
+  out.summary += std::to_string(made.surface.controlPoints()) + " points - " + std::to_string(moves.size()) +
                  " moved - by at most " + format(millimetres(made.movedMm), 3);
   if (o.smoothMm > 0) out.summary += " - smoothed by at most " + format(millimetres(made.smoothedMm), 3);
   return out;
