@@ -1,4 +1,5 @@
 #pragma once
+#include "app/last_catch.h"
 #include "base/context.h"
 
 #include <QObject>
@@ -30,12 +31,16 @@ public:
     };
     busy_ = true;
     pool_.start([this, serial, cx, work = std::move(work), done = std::move(done)] {
-      auto result = std::make_shared<T>(work(cx));
-      QMetaObject::invokeMethod(this, [this, serial, result, done] {
+      std::shared_ptr<T> result;
+      const auto thrown = thrownBy([&] { result = std::make_shared<T>(work(cx)); });
+      QMetaObject::invokeMethod(this, [this, serial, result, done, thrown] {
         if (serial != serial_) return;
         busy_ = false;
         emit finished();
-        done(std::move(*result));
+        if (thrown)
+          emit broken(*thrown);
+        else
+          done(std::move(*result));
       });
     });
   }
@@ -46,6 +51,7 @@ public:
 signals:
   void progressed(double fraction, const QString& words);
   void finished();
+  void broken(const QString& why); ///< the work threw: `done` is not called
 
 private:
   QThreadPool pool_;

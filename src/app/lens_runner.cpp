@@ -1,5 +1,9 @@
 #include "app/lens_runner.h"
 
+#include "app/last_catch.h"
+
+#include <algorithm>
+
 namespace lumsk::app {
 
 LensRunner::LensRunner() : thread_([this] { loop(); }) {}
@@ -53,11 +57,18 @@ void LensRunner::loop() {
       cancel_ = CancelToken();
       cx.cancel = cancel_;
     }
-    if (r) make(*r, cx);
-    if (p) {
-      auto found = work_.probe(p->drawing, p->lens, p->body, p->at, p->eye, p->unit);
-      QMetaObject::invokeMethod(this, [this, found] { emit probed(found); });
-    }
+    const auto thrown = thrownBy([&] {
+      if (r) make(*r, cx);
+      if (p) {
+        auto found = work_.probe(p->drawing, p->lens, p->body, p->at, p->eye, p->unit);
+        QMetaObject::invokeMethod(this, [this, found] { emit probed(found); });
+      }
+    });
+    if (thrown)
+      QMetaObject::invokeMethod(this, [this, why = *thrown, serial = r ? r->serial : 0] {
+        delivered_ = std::max(delivered_, serial);
+        emit broken(why);
+      });
   }
 }
 

@@ -25,6 +25,7 @@ public:
 signals:
   void ready(const lumsk::scene::LensResultPtr& result);
   void probed(const std::optional<lumsk::scene::Probe>& probe);
+  void broken(const QString& why); ///< making what a lens shows threw
 
 private:
   struct Request {

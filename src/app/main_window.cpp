@@ -100,6 +100,7 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   connect(notice_, &NoticeBar::changed, this, &MainWindow::placeOverView);
   connect(&background_, &Background::progressed, strip_, &ReadoutStrip::progress);
   connect(&background_, &Background::finished, this, [this] { strip_->progress(0, {}); });
+  connect(&background_, &Background::broken, this, [this](const QString& why) { emit w_.told(brokenInside(why)); });
   connect(&w_, &Workspace::recipeChanged, this, [this] {
     syncTitle();
     syncStart();

@@ -1,5 +1,7 @@
 #include "app/runner.h"
 
+#include "app/last_catch.h"
+
 #include <chrono>
 
 namespace lumsk::app {
@@ -55,36 +57,28 @@ void Runner::loop() {
       running_ = true;
     }
     QMetaObject::invokeMethod(this, [this] { emit started(); });
-    const auto begin = std::chrono::steady_clock::now();
-    recipe::EvaluateOptions o;
-    o.cancel = cancel;
-    o.lightOnly = r.moving;
-    if (measureMoving_) o.lightSeconds = kWatchedSeconds; // joins are there once their skins are knitted
-    o.previous = lastModel_;
-    o.progress = [this](double f, const std::string& words) {
-      QMetaObject::invokeMethod(this, [this, f, w = QString::fromStdString(words)] { emit progressed(f, w); });
-    };
     Evaluated e;
-    e.moving = r.moving;
-    e.model = evaluator_.evaluate(r.recipe, o);
-    const auto quality = r.moving ? scene::Quality::Moving : scene::Quality::Fine;
-    e.drawing = !r.before.empty() ? scene::draw(recipe::modelBefore(*e.model, r.before), quality, lastDrawing_.get())
-                : !r.asOf.empty()
-                    ? scene::draw(recipe::modelUpTo(*e.model, r.asOf), quality, lastDrawing_.get(), e.model.get())
-                    : scene::draw(*e.model, quality, lastDrawing_.get());
-    e.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-    if (!r.moving) lastModel_ = e.model; // drafts of a drag lack what is heavy
-    lastDrawing_ = e.drawing;
+    Figures figures;
+    const auto thrown = thrownBy([&] {
+      e = evaluated(r, cancel);
+      if (r.moving && measureMoving_) figures = movingFigures(*e.model);
+    });
     bool more;
     {
       const std::lock_guard lock(mutex_);
       running_ = false;
       more = waiting_.has_value();
-      if (!more && !r.moving) toMeasure_ = e.model;
+      if (!more && !r.moving && !thrown) toMeasure_ = e.model;
     }
     wake_.notify_all();
+    if (thrown) {
+      QMetaObject::invokeMethod(this, [this, why = *thrown, serial = r.serial] {
+        delivered_ = serial;
+        emit broken(why);
+      });
+      continue;
+    }
     // A run that a newer edit has overtaken is not shown, but for drags, which would else never show anything.
-    const Figures figures = r.moving && measureMoving_ ? movingFigures(*e.model) : Figures();
     if (!more || r.moving)
       QMetaObject::invokeMethod(this, [this, e, figures, serial = r.serial] {
         delivered_ = serial;
@@ -92,6 +86,30 @@ void Runner::loop() {
         emit finished(e);
       });
   }
+}
+
+Evaluated Runner::evaluated(const Request& r, const CancelToken& cancel) {
+  const auto begin = std::chrono::steady_clock::now();
+  recipe::EvaluateOptions o;
+  o.cancel = cancel;
+  o.lightOnly = r.moving;
+  if (measureMoving_) o.lightSeconds = kWatchedSeconds; // joins are there once their skins are knitted
+  o.previous = lastModel_;
+  o.progress = [this](double f, const std::string& words) {
+    QMetaObject::invokeMethod(this, [this, f, w = QString::fromStdString(words)] { emit progressed(f, w); });
+  };
+  Evaluated e;
+  e.moving = r.moving;
+  e.model = evaluator_.evaluate(r.recipe, o);
+  const auto quality = r.moving ? scene::Quality::Moving : scene::Quality::Fine;
+  e.drawing = !r.before.empty() ? scene::draw(recipe::modelBefore(*e.model, r.before), quality, lastDrawing_.get())
+              : !r.asOf.empty()
+                  ? scene::draw(recipe::modelUpTo(*e.model, r.asOf), quality, lastDrawing_.get(), e.model.get())
+                  : scene::draw(*e.model, quality, lastDrawing_.get());
+  e.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+  if (!r.moving) lastModel_ = e.model; // drafts of a drag lack what is heavy
+  lastDrawing_ = e.drawing;
+  return e;
 }
 
 /// Of the bodies that are seen; only what changed is measured again.
@@ -120,7 +138,12 @@ void Runner::measureLoop() {
       if (toMeasure_ != now) continue;
       model = now;
     }
-    if (measure(*model)) done = model;
+    const auto thrown = thrownBy([&] {
+      if (measure(*model)) done = model;
+    });
+    if (!thrown) continue;
+    done = model;
+    QMetaObject::invokeMethod(this, [this, why = *thrown] { emit broken(why); });
   }
 }
 

@@ -51,6 +51,7 @@ signals:
   void progressed(double fraction, const QString& words);
   void finished(const lumsk::app::Evaluated& result);
   void measured(const lumsk::app::Figures& figures); ///< of all bodies, some time after `finished`
+  void broken(const QString& why); ///< drawing or measuring threw; what was there before stays
 
 private:
   struct Request {
@@ -60,6 +61,7 @@ private:
     std::string before = {}, asOf = {};
   };
   void loop();
+  Evaluated evaluated(const Request& r, const CancelToken& cancel);
   void measureLoop();
   Figures movingFigures(const recipe::Model& model);
   /// False if a newer request came first.

@@ -35,6 +35,7 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
     emit lensResultChanged();
   });
   connect(&lensRunner_, &LensRunner::probed, this, &ViewWidget::probed);
+  connect(&lensRunner_, &LensRunner::broken, this, [this](const QString& why) { emit w_.told(brokenInside(why)); });
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
   setObjectName("view");

@@ -133,13 +133,17 @@ void WaysTray::start(const json& picks) {
     cx.cancel = cancel;
     cx.tolerances = model->recipe->tolerances;
     std::vector<TriedWay> all;
-    for (recipe::Way& w : recipe::tryWays(picks, *model, registry, cx)) {
-      if (cancel.cancelled()) return;
-      if (w.fits())
-        all.push_back(tried(std::move(w), *model, before.get(), lens, cx));
-      else
-        all.push_back({std::move(w), nullptr, nullptr});
-    }
+    const auto thrown = thrownBy([&] {
+      for (recipe::Way& w : recipe::tryWays(picks, *model, registry, cx)) {
+        if (cancel.cancelled()) return;
+        if (w.fits())
+          all.push_back(tried(std::move(w), *model, before.get(), lens, cx));
+        else
+          all.push_back({std::move(w), nullptr, nullptr});
+      }
+    });
+    if (cancel.cancelled()) return;
+    if (thrown) QMetaObject::invokeMethod(this, [this, why = *thrown] { emit w_.told(brokenInside(why)); });
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     QMetaObject::invokeMethod(this, [this, all = std::move(all), seconds, serial]() mutable {
       if (serial == serial_ && isVisible()) finished(std::move(all), seconds);

@@ -51,6 +51,10 @@ QString said(const Problem& p) {
   return p.remedyText.empty() ? s : s + "; " + said(p.remedyText);
 }
 
+QString brokenInside(const QString& why) {
+  return QCoreApplication::translate("words", "this failed inside (%1); nothing is lost, tell us").arg(why);
+}
+
 void useOwnLanguage() {
   const QString ours = QCoreApplication::applicationDirPath() + "/../share/lumsk/translations";
   for (const auto& [file, folder] :

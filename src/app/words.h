@@ -12,6 +12,9 @@ QString said(const std::string& text);
 /// One line: what, measured, required, remedy; figures as the person wants them shown.
 QString said(const Problem& p);
 
+/// What threw something where nothing should: it is not done, and nothing else is lost.
+QString brokenInside(const QString& why);
+
 /// Looks for translations into the desktop's language, beside an installed program.
 void useOwnLanguage();
 

@@ -43,6 +43,10 @@ Workspace::Workspace(const recipe::Registry& registry)
     emit busyChanged(true);
   });
   connect(&runner_, &Runner::progressed, this, &Workspace::progressed);
+  connect(&runner_, &Runner::broken, this, [this](const QString& why) {
+    emit busyChanged(runner_.busy());
+    emit told(brokenInside(why));
+  });
 }
 
 MeasuredPtr Workspace::figuresOf(const brep::BodyPtr& b) const {

@@ -274,8 +274,8 @@ Expected<Knitted> withSurfaces(const Body& body, const std::map<int, std::shared
   for (const auto& [face, surface] : changed) {
     NamedFace& f = all[size_t(face)];
     NaturalFace n = f.natural.value_or(NaturalFace{});
-    n.surface = surface;
-    f.face = naturalFace(*surface, n.reversed, cx.tolerances.point);
+    n.surface = std::make_shared<const nurbs::Surface>(nurbs::withExactPoles(*surface, cx.tolerances.point));
+    f.face = naturalFace(*n.surface, n.reversed, cx.tolerances.point);
     f.natural = std::move(n);
   }
   return knitFaces(all, {10 * cx.tolerances.point.mm}, cx);

@@ -148,8 +148,10 @@ Expected<BodyPtr> skinFromSurfaces(const std::vector<NamedSurface>& surfaces, co
     builder.MakeShell(shell);
     std::vector<TopoDS_Face> made;
     for (const NamedSurface& s : surfaces) {
-      made.push_back(naturalFace(*s.surface, s.reversed, cx.tolerances.point));
-      body->natural[s.name] = {s.surface, s.reversed, s.sides};
+      const auto exact =
+          std::make_shared<const nurbs::Surface>(nurbs::withExactPoles(*s.surface, cx.tolerances.point));
+      made.push_back(naturalFace(*exact, s.reversed, cx.tolerances.point));
+      body->natural[s.name] = {exact, s.reversed, s.sides};
       if (surfaces.size() > 1)
         sewing.Add(made.back());
       else

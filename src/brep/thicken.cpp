@@ -156,8 +156,7 @@ private:
                       .tryThis("take a smaller thickness, or smooth the curves of this face"));
     if (!r) return fail(std::move(r.error().inField("thickness")));
     out_.deviationMm = std::max(out_.deviationMm, r->deviationMm);
-    out_.tightestRadiusMm =
-        std::min(out_.tightestRadiusMm, nurbs::tightestRadius(*p.surface, off.distanceMm > 0).radiusMm);
+    out_.tightestRadiusMm = std::min(out_.tightestRadiusMm, r->tightestMm);
     return std::make_shared<const Surface>(r->surface);
   }
 

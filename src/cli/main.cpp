@@ -102,7 +102,7 @@ std::optional<scene::PictureOptions> pictureOptions(const RunArguments& a, const
 }
 
 int run(const RunArguments& a) {
-  auto project = exchange::readProject(a.file);
+  auto project = exchange::readProject(a.file, exchange::Kept::Leave);
   if (!project) return complain(project.error()), kWrongUse;
   for (const std::string& s : a.set)
     if (!setNumber(project->recipe, s)) {
@@ -171,7 +171,7 @@ void tellState(const json& b) {
 
 /// Every construction through the curves of a step, the best first.
 int ways(const std::string& file, const std::string& step, bool asJson) {
-  const auto project = exchange::readProject(file);
+  const auto project = exchange::readProject(file, exchange::Kept::Leave);
   if (!project) return complain(project.error()), kWrongUse;
   const recipe::StepEntry* entry = project->recipe.find(step);
   const json picks = entry ? recipe::crossedPicks(*entry, steps::registry()) : json::array();
@@ -234,7 +234,7 @@ int check(const std::string& file, bool asJson) {
       if (!read) return complain(read.error()), kWrongUse;
       bodies = std::move(*read);
     } else {
-      const auto project = exchange::readProject(file);
+      const auto project = exchange::readProject(file, exchange::Kept::Leave);
       if (!project) return complain(project.error()), kWrongUse;
       recipe::Evaluator evaluator(steps::registry());
       const auto model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(project->recipe), {});

@@ -9,7 +9,10 @@
 #include <Poly_Triangulation.hxx>
 #include <RWStl.hxx>
 
+#include <algorithm>
+#include <cstdint>
 #include <filesystem>
+#include <fstream>
 #pragma GCC diagnostic push
 #pragma GCC diagnostic ignored "-Wunused-parameter"
 #include <Model/COM/NMR_DLLInterfaces.h>
@@ -46,6 +49,27 @@ template <class T> struct Owned {
   }
 };
 
+/// What the 3MF library writes, in memory: it cannot be trusted to notice, or to survive, a full disk.
+struct Written {
+  std::string bytes;
+  size_t at = 0;
+  static std::uint32_t write(const std::uint8_t* data, std::uint32_t count, void* to) {
+    auto& w = *static_cast<Written*>(to);
+    try {
+      if (w.bytes.size() < w.at + count) w.bytes.resize(w.at + count);
+    } catch (const std::bad_alloc&) {
+      return 1;
+    }
+    std::copy(data, data + count, w.bytes.begin() + std::ptrdiff_t(w.at));
+    w.at += count;
+    return 0;
+  }
+  static std::uint32_t seek(std::uint64_t to, void* of) {
+    static_cast<Written*>(of)->at = size_t(to);
+    return 0;
+  }
+};
+
 } // namespace
 
 Expected<void> writeStl(const std::string& path, const std::vector<NamedMesh>& meshes) {
@@ -70,7 +94,7 @@ Expected<void> write3mf(const std::string& path, const std::vector<NamedMesh>& m
       return fail(problem("LM-F030", "the mesh of '" + m.name + "' is not closed")
                       .measure(count(open))
                       .tryThis("take a finer chord"));
-  return replaceFile(path, [&](const std::string& temporary) -> Expected<void> {
+  return brep::guarded("writing 3MF", [&]() -> Expected<void> {
     Owned<NMR::PLib3MFModel> model;
     if (NMR::lib3mf_createmodel(&model.p) != 0 || NMR::lib3mf_model_setunit(model.p, NMR::MODELUNIT_MILLIMETER) != 0)
       return fail(cannot(path, "the 3MF library refuses"));
@@ -89,10 +113,17 @@ Expected<void> write3mf(const std::string& path, const std::vector<NamedMesh>& m
         return fail(cannot(path, "the 3MF library refuses '" + m.name + "'"));
     }
     Owned<NMR::PLib3MFModelWriter> writer;
+    Written written;
     if (NMR::lib3mf_model_querywriter(model.p, "3mf", &writer.p) != 0 ||
-        NMR::lib3mf_writer_writetofileutf8(writer.p, temporary.c_str()) != 0)
-      return fail(cannot(path, "the folder or disk refuses"));
-    return {};
+        NMR::lib3mf_writer_writetocallback(writer.p, reinterpret_cast<void*>(&Written::write),
+                                           reinterpret_cast<void*>(&Written::seek), &written) != 0)
+      return fail(cannot(path, "the 3MF library refuses"));
+    return replaceFile(path, [&](const std::string& temporary) -> Expected<void> {
+      std::ofstream out(temporary, std::ios::binary);
+      if (!out.write(written.bytes.data(), std::streamsize(written.bytes.size())).flush())
+        return fail(cannot(path, "the folder or disk refuses"));
+      return {};
+    });
   });
 }
 

@@ -5,6 +5,7 @@
 
 #include <filesystem>
 #include <fstream>
+#include <nlohmann/json.hpp>
 #include <unistd.h>
 #include <zip.h>
 
@@ -34,8 +35,10 @@ Expected<std::string> entry(zip_t* z, const char* name) {
   if (!f) return fail(damaged(std::string("'") + name + "' cannot be read"));
   std::string bytes(s.size, '\0');
   const zip_int64_t got = zip_fread(f, bytes.data(), s.size);
-  // Closing checks the sum over the entry.
-  const bool whole = zip_fclose(f) == 0 && got == zip_int64_t(s.size);
+  // The sum over the entry is checked only by the read that comes to its end.
+  char beyond = 0;
+  const bool ended = got == zip_int64_t(s.size) && zip_fread(f, &beyond, 1) == 0;
+  const bool whole = zip_fclose(f) == 0 && ended;
   if (!whole) return fail(damaged(std::string("'") + name + "' is damaged"));
   return bytes;
 }
@@ -51,12 +54,41 @@ Expected<void> add(zip_t* z, const std::string& name, const std::string& bytes) 
 
 } // namespace
 
-Expected<Project> readProject(const std::string& path) {
+namespace {
+
+/// Whether a name leads to a file in its folder and nowhere else.
+bool plainName(const std::string& name) {
+  return !name.empty() && name != "." && name != ".." && name.find('/') == std::string::npos;
+}
+
+/// The files that a bare recipe imports, by their names or hashes beside it or in a folder `imports` there. Those that
+/// are not found, or are other ones by now, the steps will miss.
+void takeImportsBeside(const std::filesystem::path& folder, recipe::Recipe& r) {
+  for (const auto& step : r.steps)
+    for (const nlohmann::json& value : *step->inputs) {
+      if (!value.is_object() || !value.contains("hash") || !value["hash"].is_string()) continue;
+      const auto hash = value["hash"].get<std::string>();
+      const auto named = value.find("name");
+      const std::string name = named != value.end() && named->is_string() ? named->get<std::string>() : "";
+      for (const std::string& file : {name, hash.substr(hash.find(':') + 1)})
+        for (const auto& from : {folder, folder / "imports"}) {
+          if (r.imports.count(hash) || !plainName(file)) continue;
+          auto bytes = readFile((from / file).string());
+          if (bytes && recipe::hashOf(*bytes) == hash)
+            r.imports[hash] = std::make_shared<const std::string>(std::move(*bytes));
+        }
+    }
+}
+
+} // namespace
+
+Expected<Project> readProject(const std::string& path, Kept keptResults) {
   Project out;
   if (extensionOf(path) == ".json") {
     LUMSK_TRY(text, readFile(path));
     LUMSK_TRY(recipe, recipe::fromText(text));
     out.recipe = std::move(recipe);
+    takeImportsBeside(std::filesystem::path(path).parent_path(), out.recipe);
     return out;
   }
   LUMSK_CHECK(readFile(path));
@@ -70,6 +102,7 @@ Expected<Project> readProject(const std::string& path) {
   for (zip_int64_t i = 0; i < zip_get_num_entries(a.zip, 0); ++i) {
     const char* name = zip_get_name(a.zip, zip_uint64_t(i), 0);
     if (name && std::string(name).rfind(cache, 0) == 0) {
+      if (keptResults == Kept::Leave) continue;
       // Lost results are no loss: they are computed again.
       const auto kept = entry(a.zip, name);
       if (!kept) continue;

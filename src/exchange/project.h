@@ -12,9 +12,12 @@ struct Project {
   std::string recovery;     ///< JSON about unsaved work; empty in projects
 };
 
+enum class Kept { Take, Leave }; ///< results that a file holds
+
 /// Reads NAME.lumsk (a zip, docs/file-format.md) or a bare recipe.json. Fails with LM-F001 (not a zip or truncated),
 /// LM-F00x as `recipe::fromText`, LM-F004 (an imported file is damaged).
-Expected<Project> readProject(const std::string& path);
+/// A bare recipe finds the files it imports beside it, or in a folder `imports` there, by their names or hashes.
+Expected<Project> readProject(const std::string& path, Kept kept = Kept::Take);
 
 /// Writes NAME.lumsk; the old file stays whole until the new one is complete. Fails with LM-F022.
 Expected<void> writeProject(const std::string& path, const Project& project);

@@ -27,6 +27,7 @@ std::vector<double> offsetBreaks(const Knots& U, int p, int fitDegree, bool clos
 }
 
 constexpr int kSidePlaces = 192;
+constexpr double kPointedShare = 0.01; ///< of the distance: a radius below it is a point or a crease
 constexpr double kFarthest = 0.3; ///< of the domain: surfaces are not extended further, unless they are narrow
 constexpr double kReach = 2.5;    ///< narrow ones by so many distances, but at most three times their width
 constexpr double kMostWidths = 3.0;
@@ -301,12 +302,16 @@ ConcaveRadius tightestRadius(const Surface& s, bool alongNormal) {
 
 Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, const Context& cx) {
   const ConcaveRadius tight = o.distanceMm != 0 ? tightestRadius(s, o.distanceMm > 0) : ConcaveRadius{};
-  if (std::abs(o.distanceMm) >= tight.radiusMm * (1 - 1e-6))
-    return fail(problem("LM-T001", "the skin folds over itself at this distance: its concave radius is smaller")
-                    .measure(millimetres(tight.radiusMm))
-                    .want(millimetres(std::abs(o.distanceMm)))
-                    .at(tight.at)
-                    .tryThis("take less than " + formatNumber(tight.radiusMm, 3) + " mm or round this place more"));
+  if (std::abs(o.distanceMm) >= tight.radiusMm * (1 - 1e-6)) {
+    Problem folds = problem("LM-T001", "the skin folds over itself at this distance: its concave radius is smaller")
+                        .measure(millimetres(tight.radiusMm))
+                        .want(millimetres(std::abs(o.distanceMm)))
+                        .at(tight.at);
+    if (tight.radiusMm < kPointedShare * std::abs(o.distanceMm))
+      return fail(std::move(folds.tryThis("round this place: it is too sharp for any wall on this side")));
+    return fail(std::move(folds.tryThis("take less than " + formatNumber(tight.radiusMm, 3) +
+                                        " mm or round this place more")));
+  }
   Domain domain(s, o);
   const auto missed = [&] {
     return domain.missedNeighbour()
@@ -340,7 +345,7 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
   auto fitted = fitSurface(f, fit, cx);
   if (!domain.reached()) return fail(missed());
   if (!fitted) return fail(fitted.error());
-  return OffsetResult{fitted->surface, fitted->deviationMm};
+  return OffsetResult{fitted->surface, fitted->deviationMm, tight.radiusMm};
 }
 
 namespace {

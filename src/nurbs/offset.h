@@ -31,7 +31,8 @@ ConcaveRadius tightestRadius(const Surface& s, bool alongNormal);
 
 struct OffsetResult {
   Surface surface;
-  double deviationMm = 0.0; ///< from the true offset
+  double deviationMm = 0.0;    ///< from the true offset
+  double tightestMm = 1e300;   ///< smallest concave radius of the surface on that side
 };
 
 /// The surface at a constant distance as one spline within `fit` (exact offset sampled on the extended surface).

@@ -140,9 +140,52 @@ void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::ve
   }
 }
 
+namespace {
+
+/// Of the first or last span: so near to a collapsed edge curvatures are those at this distance from it. Nearer, a normal
+/// that wobbles by an unseen part of a degree would bend the surface without bound.
+constexpr double kPoleShare = 1e-3;
+
+/// u or v moved away from a collapsed edge that it lies on, or beside.
+double awayFromPole(const Knots& U, int p, double u) {
+  const size_t n = U.size() - size_t(p) - 1;
+  size_t next = size_t(p) + 1, before = n - 1;
+  while (next < n && U[next] <= U[size_t(p)]) ++next;
+  while (before > size_t(p) && U[before] >= U[n]) --before;
+  return std::clamp(u, U[size_t(p)] + kPoleShare * (U[next] - U[size_t(p)]), U[n] - kPoleShare * (U[n] - U[before]));
+}
+
+} // namespace
+
+/// Control points seen from one of them: what cancels far from the origin, or beside a pole, cancels exactly.
+void Surface::localDerivatives(double u, double v, int order, SurfaceDerivatives& out) const {
+  BasisDerivatives bu, bv;
+  basisDerivatives(U_, pu_, u, order, bu);
+  basisDerivatives(V_, pv_, v, order, bv);
+  const int i = u < 0.5 * (firstU() + lastU()) ? bu.first : bu.first + pu_;
+  const int j = v < 0.5 * (firstV() + lastV()) ? bv.first : bv.first + pv_;
+  const Vec3 centre = point(i, j).transpose();
+  double block[3 * (kMaxDegree + 1) * (kMaxDegree + 1)], row[3 * (kMaxDegree + 1)];
+  const size_t width = 3 * size_t(pv_ + 1);
+  for (int a = 0; a <= pu_; ++a)
+    for (int b = 0; b <= pv_; ++b)
+      Eigen::Map<Vec3>(block + size_t(a) * width + 3 * size_t(b)) = point(bu.first + a, bv.first + b).transpose() - centre;
+  for (int k = 0; k <= order; ++k) {
+    combineRows(block, width, bu.value[k].data(), pu_ + 1, int(width), row);
+    for (int l = 0; k + l <= order; ++l) out(k, l) = weighted(row, bv.value[l].data(), pv_ + 1);
+  }
+  out(0, 0) += centre;
+}
+
 PrincipalCurvatures Surface::curvatures(double u, double v) const {
   SurfaceDerivatives d;
-  derivatives(u, v, 2, d);
+  localDerivatives(u, v, 2, d);
+  const double lu = d(1, 0).norm(), lv = d(0, 1).norm(), scale = std::max({lu, lv, d(1, 1).norm()});
+  if (std::min(lu, lv) < kPoleShare * scale) {
+    // `scale` may belong to a stretched parametrisation: only a collapsed edge is moved away from.
+    const double nearU = lu <= lv ? u : awayFromPole(U_, pu_, u), nearV = lu <= lv ? awayFromPole(V_, pv_, v) : v;
+    if (nearU != u || nearV != v) localDerivatives(nearU, nearV, 2, d);
+  }
   PrincipalCurvatures out = principalCurvatures(d);
   if (out.normal.isZero()) out.normal = normal(u, v);
   return out;
@@ -194,6 +237,21 @@ bool collapsed(const Surface& s, int j, LengthTolerance point) {
   return true;
 }
 } // namespace
+
+Surface withExactPoles(const Surface& s, LengthTolerance point) {
+  Surface out = s;
+  const int nu = s.sizeU(), nv = s.sizeV();
+  // First and last control point of each side, and the step between them.
+  const std::array<std::array<int, 3>, 4> sides{
+      {{0, nv - 1, 1}, {(nu - 1) * nv, nu * nv - 1, 1}, {0, (nu - 1) * nv, nv}, {nv - 1, nu * nv - 1, nv}}};
+  for (const auto& [first, last, step] : sides) {
+    const Vec3 at = 0.5 * (out.grid().row(first) + out.grid().row(last)).transpose();
+    bool one = true;
+    for (int i = first; i <= last && one; i += step) one = (s.grid().row(i).transpose() - at).norm() <= 0.5 * point.mm;
+    for (int i = first; i <= last && one; i += step) out.point(i / nv, i % nv) = at.transpose();
+  }
+  return out;
+}
 
 bool Surface::poleAtFirstV(LengthTolerance point) const { return collapsed(*this, 0, point); }
 bool Surface::poleAtLastV(LengthTolerance point) const { return collapsed(*this, sizeV() - 1, point); }

@@ -55,7 +55,7 @@ public:
   Vec3 normal(double u, double v) const;
   /// Both at the price of first derivatives.
   PointAndNormal pointAndNormal(double u, double v) const;
-  /// Fails to be finite only where the surface has no normal; then all zero.
+  /// All zero where the surface has no normal; at a collapsed edge those close to it.
   PrincipalCurvatures curvatures(double u, double v) const;
 
   Spline isoU(double u) const; ///< curve along v at fixed u
@@ -66,6 +66,9 @@ public:
   bool poleAtLastV(LengthTolerance point) const;
 
 private:
+  /// As `derivatives`, to full precision beside poles and far from the origin.
+  void localDerivatives(double u, double v, int order, SurfaceDerivatives& out) const;
+
   int pu_ = 1, pv_ = 1;
   Knots U_, V_;
   Points grid_;
@@ -95,6 +98,8 @@ private:
 void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::vector<double>& vs,
                   std::vector<Vec3>& points, std::vector<Vec3>& normals);
 
+/// Sides that are one point within `point` made exactly one.
+Surface withExactPoles(const Surface& s, LengthTolerance point);
 Surface transformed(const Surface& s, const Eigen::Isometry3d& t);
 /// Same shape with u reversed: the normal turns over.
 Surface reversedU(const Surface& s);

@@ -21,19 +21,19 @@ size_t sizeOf(const Outcome& o) {
   return n;
 }
 
-OutcomePtr Cache::find(const std::string& key) {
+std::optional<Known> Cache::find(const std::string& key) {
   const std::lock_guard lock(mutex_);
   const auto it = index_.find(key);
-  if (it == index_.end()) return nullptr;
+  if (it == index_.end()) return {};
   entries_.splice(entries_.begin(), entries_, it->second);
-  return it->second->outcome;
+  return it->second->known;
 }
 
-void Cache::put(const std::string& key, OutcomePtr outcome) {
+void Cache::put(const std::string& key, Known known) {
   const std::lock_guard lock(mutex_);
   if (index_.count(key)) return;
-  const size_t n = sizeOf(*outcome);
-  entries_.push_front({key, std::move(outcome), n});
+  const size_t n = known.outcome ? sizeOf(*known.outcome) : sizeof(Known) + sizeof(Problem);
+  entries_.push_front({key, std::move(known), n});
   index_[key] = entries_.begin();
   bytes_ += n;
   while (bytes_ > limit_ && entries_.size() > 1) {

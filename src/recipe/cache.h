@@ -7,19 +7,26 @@
 
 namespace lumsk::recipe {
 
-/// Least-recently-used store of outcomes by key. Shown and stale results are held by models too, so dropping one here
+/// What became of a computation: an outcome, or the problem that its inputs lead to every time.
+struct Known {
+  OutcomePtr outcome;
+  std::optional<Problem> problem;
+  double seconds = 0.0; ///< what it took when it was made
+};
+
+/// Least-recently-used store of outcomes and problems by key. Shown and stale results are held by models too, so dropping one here
 /// never takes it from the screen. Safe from several threads.
 class Cache {
 public:
   explicit Cache(size_t bytes = size_t(512) << 20) : limit_(bytes) {}
-  OutcomePtr find(const std::string& key);
-  void put(const std::string& key, OutcomePtr outcome);
+  std::optional<Known> find(const std::string& key);
+  void put(const std::string& key, Known known);
   size_t bytes() const;
 
 private:
   struct Entry {
     std::string key;
-    OutcomePtr outcome;
+    Known known;
     size_t bytes;
   };
   mutable std::mutex mutex_;

@@ -1,5 +1,6 @@
 #include "recipe/evaluator.h"
 
+#include "brep/guard.h"
 #include "recipe/needs.h"
 
 #include <tbb/parallel_for.h>
@@ -24,15 +25,26 @@ std::string tolerancesKey(const Tolerances& t) {
   return fmt::format("{} {} {} {}", t.point.mm, t.fit.mm, t.angle.deg, t.curvature.relative);
 }
 
+Problem failedInside(const std::string& label, const std::string& why) {
+  return problem("LM-R030", "the step '" + label + "' failed inside (" + why + ")")
+      .tryThis("change its inputs a little, and tell us");
+}
+
 /// Nothing is thrown across a layer: what a step should not have thrown becomes a problem that names it.
 Expected<Outcome> computeSafely(const Step& step, const Inputs& inputs, const Context& cx) {
   try {
     return step.compute(inputs, cx);
+  } catch (const Standard_Failure& e) { // the kernel's exceptions are of a family of their own
+    return fail(brep::kernelProblem(("the step '" + step.label + "'").c_str(), e));
   } catch (const std::exception& e) {
-    return fail(problem("LM-R030", "the step '" + step.label + "' failed inside (" + e.what() + ")")
-                    .tryThis("change its inputs a little, and tell us"));
+    return fail(failedInside(step.label, e.what()));
+  } catch (...) {
+    return fail(failedInside(step.label, "for an unknown reason"));
   }
 }
+
+/// Problems that say what the machine could not do just then, not what is wrong with the inputs.
+bool passing(const Problem& p) { return isCancelled(p) || p.code.rfind("LM-W", 0) == 0; }
 
 /// Remedies for other steps are offered by the names of parts: those that the step has no such field for go.
 void dropVainRemedies(Problem& p, const Recipe& recipe, const Registry& registry) {
@@ -93,6 +105,23 @@ bool Evaluator::measures(const StepEntry& s, const std::string& name) const {
   return std::find(names.begin(), names.end(), name) != names.end();
 }
 
+/// Whatever reading a step's inputs throws is a problem of that step alone.
+StepResult Evaluator::runSafely(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
+                                const EvaluateOptions& o) {
+  std::string why = "for an unknown reason";
+  try {
+    return run(entry, needs, soFar, o);
+  } catch (const std::exception& e) {
+    why = e.what();
+  } catch (...) {
+  }
+  StepResult r;
+  r.status = Status::Failed;
+  r.problem = failedInside(entry.label, why);
+  keepLastGood(r, entry.id, o.previous);
+  return r;
+}
+
 StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
                           const EvaluateOptions& o) {
   StepResult r;
@@ -131,10 +160,16 @@ StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>
   if (!inputs) return failed(inputs.error());
   r.key = hashOf(fmt::format("{}|{}|{}|{}|{}|{}", kKernelVersion, entry.kind, step->version, entry.id,
                              tolerancesKey(soFar.recipe->tolerances), inputs->fingerprint()));
-  if (OutcomePtr known = cache_.find(r.key)) {
-    r.outcome = known;
+  const auto took = [&](double seconds) {
+    r.seconds = seconds;
+    const std::lock_guard lock(mutex_);
+    seconds_[entry.id] = seconds;
+  };
+  if (const auto known = cache_.find(r.key)) {
+    took(known->seconds);
+    if (known->problem) return failed(*known->problem);
+    r.outcome = known->outcome;
     r.status = Status::Ok;
-    r.seconds = lastSeconds(entry.id);
     return r;
   }
   if (o.lightOnly && lastSeconds(entry.id) >= o.lightSeconds) {
@@ -150,17 +185,19 @@ StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>
   if (o.progress) cx.progress = [&](double f, const std::string& words) { o.progress(f, entry.label + ": " + words); };
   const auto start = std::chrono::steady_clock::now();
   auto outcome = computeSafely(*step, *inputs, cx);
-  r.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-  if (!outcome) return failed(outcome.error());
+  took(std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+  if (!outcome) {
+    if (!passing(outcome.error())) cache_.put(r.key, {nullptr, outcome.error(), r.seconds});
+    return failed(outcome.error());
+  }
+  outcome->seconds = r.seconds;
   for (Flag& flag : inputs->flags) outcome->flags.push_back(std::move(flag));
   for (Problem& note : inputs->notes) outcome->notes.push_back(std::move(note));
   for (Problem& note : outcome->notes) dropVainRemedies(note, *soFar.recipe, registry_);
   auto kept = std::make_shared<const Outcome>(std::move(*outcome));
-  cache_.put(r.key, kept);
+  cache_.put(r.key, {kept, {}, r.seconds});
   r.outcome = std::move(kept);
   r.status = Status::Ok;
-  const std::lock_guard lock(mutex_);
-  seconds_[entry.id] = r.seconds;
   return r;
 }
 
@@ -194,7 +231,7 @@ ModelPtr Evaluator::evaluate(RecipePtr recipe, const EvaluateOptions& o) {
         if (o.cancel.cancelled())
           keepLastGood(results[k], entry.id, o.previous);
         else
-          results[k] = run(entry, needs[now[k]], *model, o);
+          results[k] = runSafely(entry, needs[now[k]], *model, o);
       });
     });
     for (size_t k = 0; k < now.size(); ++k) model->results[recipe->steps[now[k]]->id] = std::move(results[k]);

@@ -20,12 +20,17 @@ public:
   /// Always gives a model; a cancelled one has the steps that were not reached stale.
   ModelPtr evaluate(RecipePtr recipe, const EvaluateOptions& options);
   /// Takes a result that was computed before, by its key.
-  void remember(const std::string& key, OutcomePtr outcome) { cache_.put(key, std::move(outcome)); }
+  void remember(const std::string& key, OutcomePtr outcome) {
+    const double seconds = outcome->seconds;
+    cache_.put(key, {std::move(outcome), {}, seconds});
+  }
   const Registry& registry() const { return registry_; }
   /// Seconds of the step's last compute, 0 if it never ran.
   double lastSeconds(const std::string& stepId) const;
 
 private:
+  StepResult runSafely(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
+                       const EvaluateOptions& options);
   StepResult run(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
                  const EvaluateOptions& options);
   bool measures(const StepEntry& s, const std::string& name) const;

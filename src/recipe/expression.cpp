@@ -134,7 +134,9 @@ Expected<double> valueUnder(const std::string& prepared, const Names& names, Sca
       return std::pow(scale.length, l) * std::pow(scale.angle, a);
     };
     for (const auto& [name, q] : units()) p.DefineConst(name, q.value * factor(q.dimension));
-    for (const auto& [name, q] : names) p.DefineConst(name, q.value * factor(q.dimension));
+    for (const std::string& name : namesIn(prepared))
+      if (const auto known = names.find(name); known != names.end())
+        p.DefineConst(name, known->second.value * factor(known->second.dimension));
     p.SetExpr(prepared);
     return p.Eval();
   } catch (const mu::ParserError& e) {

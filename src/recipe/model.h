@@ -102,6 +102,7 @@ struct Outcome {
   std::vector<std::vector<Vec3>> nets; ///< lines drawn faintly while the step is open: control polygons
   Names measured;                      ///< under names that later steps may use in expressions
   std::string summary;                 ///< one line: "4 sections - 210 points"
+  double seconds = 0.0;                ///< what computing it took when it was made
 };
 using OutcomePtr = std::shared_ptr<const Outcome>;
 

@@ -22,6 +22,10 @@ void collectNames(const json& values, const Schema& schema, std::vector<std::str
     for (const json& item : *v) {
       if (!item.is_object()) continue;
       if (f.kind == FieldKind::Picks) collectNames(item, f.each, out);
+      if (f.kind == FieldKind::Table) collectNames(item, f.columns, out);
+      if (f.kind == FieldKind::Graph)
+        for (const char* key : {"at", "value"})
+          if (item.contains(key)) add(item[key]);
       if (f.kind == FieldKind::Points && item.contains("at"))
         for (const json& c : item["at"]) add(c);
     }

@@ -93,30 +93,49 @@ Expected<Names> parameterValues(const Recipe& r) {
       return fail(
           problem("LM-E005", "two numbers are named '" + p.name + "'").inField(p.name).tryThis("rename one of them"));
   }
-  std::vector<std::string> path;
-  const std::function<Expected<void>(const Parameter&)> visit = [&](const Parameter& p) -> Expected<void> {
+  // The way from a number to what it needs, kept here and not on the stack: chains of numbers may be long.
+  struct Visit {
+    const Parameter* number;
+    std::vector<std::string> needs;
+    size_t next = 0;
+  };
+  std::vector<Visit> way;
+  std::set<std::string> onWay;
+  const auto enter = [&](const Parameter& p) -> Expected<void> {
     if (done.count(p.name)) return {};
-    if (std::find(path.begin(), path.end(), p.name) != path.end()) {
+    if (!onWay.insert(p.name).second) {
+      constexpr size_t kNamed = 6;
       std::string circle;
-      for (const auto& n : path) circle += n + ", ";
-      return fail(problem("LM-E006", "these numbers need each other: " + circle + p.name)
+      auto from = std::find_if(way.begin(), way.end(), [&](const Visit& v) { return v.number == &p; });
+      for (size_t named = 0; from != way.end() && named < kNamed; ++from, ++named) circle += from->number->name + ", ";
+      return fail(problem("LM-E006",
+                          "these numbers need each other: " + circle + (from == way.end() ? "" : "..., ") + p.name)
                       .inField(p.name)
                       .tryThis("give one of them a plain value"));
     }
-    path.push_back(p.name);
-    for (const std::string& n : namesIn(p.expression))
-      if (byName.count(n)) LUMSK_CHECK(visit(*byName[n]));
-    auto v = evaluate(p.expression, p.dimension, values);
-    if (!v) {
-      v.error().what = p.name + ": " + v.error().what;
-      return fail(v.error().inField(p.name));
-    }
-    path.pop_back();
-    values[p.name] = *v;
-    done.insert(p.name);
+    way.push_back({&p, namesIn(p.expression)});
     return {};
   };
-  for (const Parameter& p : r.parameters) LUMSK_CHECK(visit(p));
+  for (const Parameter& first : r.parameters) {
+    LUMSK_CHECK(enter(first));
+    while (!way.empty()) {
+      if (way.back().next < way.back().needs.size()) {
+        const auto need = byName.find(way.back().needs[way.back().next++]);
+        if (need != byName.end()) LUMSK_CHECK(enter(*need->second));
+        continue;
+      }
+      const Parameter& p = *way.back().number;
+      auto v = evaluate(p.expression, p.dimension, values);
+      if (!v) {
+        v.error().what = p.name + ": " + v.error().what;
+        return fail(v.error().inField(p.name));
+      }
+      values[p.name] = *v;
+      done.insert(p.name);
+      onWay.erase(p.name);
+      way.pop_back();
+    }
+  }
   return values;
 }
 

@@ -106,7 +106,33 @@ std::string toText(const Recipe& r) {
   return j.dump(1, ' ', false, json::error_handler_t::replace) + "\n";
 }
 
+namespace {
+
+/// Whether brackets stand within one another more deeply than anything that is read here recursively can bear.
+bool nestedTooDeeply(const std::string& text) {
+  constexpr int kDeepest = 100;
+  int depth = 0;
+  bool quoted = false;
+  for (size_t i = 0; i < text.size(); ++i) {
+    const char c = text[i];
+    if (quoted) {
+      if (c == '\\') ++i;
+      quoted = c != '"';
+    } else if (c == '"') {
+      quoted = true;
+    } else if (c == '[' || c == '{') {
+      if (++depth > kDeepest) return true;
+    } else if (c == ']' || c == '}') {
+      --depth;
+    }
+  }
+  return false;
+}
+
+} // namespace
+
 Expected<Recipe> fromText(const std::string& text) {
+  if (nestedTooDeeply(text)) return fail(foreign("its lists are nested too deeply"));
   const json j = json::parse(text, nullptr, false);
   if (j.is_discarded()) return fail(foreign("its text is damaged"));
   if (!j.is_object() || value<json>(j, "format", "") != "lumsk-recipe") return fail(foreign("it is of another kind"));
