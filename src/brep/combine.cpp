@@ -18,12 +18,6 @@ namespace lumsk::brep {
 
 namespace {
 
-double volumeOf(const TopoDS_Shape& s) {
-  GProp_GProps g;
-  BRepGProp::VolumeProperties(s, g, 1e-3);
-  return g.Mass();
-}
-
 Vec3 middleOf(const Body& b) {
   GProp_GProps g;
   BRepGProp::VolumeProperties(b.shape, g, 1e-2);
@@ -70,12 +64,12 @@ Expected<std::vector<BodyPtr>> run(const Body& target, const Body& tool, Combine
     nameBody(*piece, names);
     for (const auto& n : piece->faceNames)
       if (const auto it = natural.find(n); it != natural.end()) piece->natural[n] = it->second;
-    found.emplace_back(volumeOf(piece->shape), std::move(piece));
+    found.emplace_back(massOf(piece->shape).volumeMm3, std::move(piece));
   }
   if (found.empty()) return refused("nothing is left of the body");
   if (how == Combine::Add ? found.size() > 1 : !met) return refused("the bodies do not touch");
   if (how == Combine::Cut && found.size() == 1 &&
-      std::abs(found[0].first - volumeOf(target.shape)) < 1e-9 * found[0].first)
+      std::abs(found[0].first - massOf(target.shape).volumeMm3) < 1e-9 * found[0].first)
     return refused("the bodies do not touch");
   std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
   std::vector<BodyPtr> out;

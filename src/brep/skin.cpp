@@ -3,16 +3,22 @@
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/names.h"
+#include "nurbs/surface_measure.h"
 
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakeSolid.hxx>
 #include <BRepBuilderAPI_Sewing.hxx>
 #include <BRepCheck_Analyzer.hxx>
+#include <BRepBndLib.hxx>
 #include <BRepGProp.hxx>
+#include <BRepGProp_Domain.hxx>
+#include <BRepGProp_Face.hxx>
+#include <BRepGProp_Vinert.hxx>
 #include <BRepLib.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
+#include <Bnd_Box.hxx>
 #include <GProp_GProps.hxx>
 #include <Geom2d_Curve.hxx>
 #include <ShapeAnalysis_FreeBounds.hxx>
@@ -33,6 +39,8 @@ TopoDS_Face naturalFace(const nurbs::Surface& s, bool reversed, LengthTolerance 
 }
 
 namespace {
+
+constexpr double kThinnestMm = 1e-4; ///< volume by area: thinner bodies have none
 
 Vec3 middleOf(const TopoDS_Edge& e) {
   double a, b;
@@ -109,6 +117,36 @@ std::optional<NaturalFace> naturalOf(const TopoDS_Face& f) {
       std::make_shared<const nurbs::Surface>(std::move(*surface)), f.Orientation() == TopAbs_REVERSED, {}};
 }
 
+Mass massOf(const TopoDS_Shape& s) {
+  constexpr int kNodes = 4;
+  constexpr double kRelative = 1e-4;
+  Bnd_Box box;
+  BRepBndLib::Add(s, box, false);
+  if (box.IsVoid()) return {};
+  // Seen from its middle: else cones from far away cancel badly.
+  const Vec3 middle = 0.5 * (toVec(box.CornerMin()) + toVec(box.CornerMax()));
+  Mass out;
+  for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next()) {
+    const TopoDS_Face f = TopoDS::Face(e.Current());
+    const auto natural = naturalOf(f);
+    if (natural) {
+      Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
+      t.translation() = -middle;
+      const auto i = nurbs::integralsOf(nurbs::transformed(*natural->surface, t), kNodes);
+      out.areaMm2 += i.areaMm2;
+      out.volumeMm3 += i.momentMm3 * (natural->reversed ? -1.0 : 1.0);
+      continue;
+    }
+    GProp_GProps area;
+    BRepGProp::SurfaceProperties(f, area, kRelative);
+    out.areaMm2 += area.Mass();
+    BRepGProp_Face surface(f);
+    BRepGProp_Domain borders(f);
+    out.volumeMm3 += BRepGProp_Vinert(surface, borders, toPnt(middle), kRelative).Mass();
+  }
+  return out;
+}
+
 Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shape) {
   TopoDS_Shape solid = shape;
   if (shape.ShapeType() == TopAbs_SHELL) solid = BRepBuilderAPI_MakeSolid(TopoDS::Shell(shape)).Solid();
@@ -124,10 +162,15 @@ Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shape) {
     open.at(middleOf(e));
   }
   if (!open.where.empty()) return fail(open);
-  GProp_GProps g;
-  BRepGProp::VolumeProperties(solid, g); // for its sign: no need to be exact
-  if (g.Mass() < 0) solid.Reverse();
+  const Mass mass = massOf(solid);
+  if (mass.volumeMm3 < 0) solid.Reverse();
   LUMSK_CHECK(checkValid(solid));
+  if (std::abs(mass.volumeMm3) < kThinnestMm * mass.areaMm2)
+    return fail(problem("LM-K008", "the body has next to no volume: its faces lie on one another, or turn inside out")
+                    .measure(millimetres(2 * std::abs(mass.volumeMm3) / mass.areaMm2))
+                    .want(millimetres(2 * kThinnestMm))
+                    .at(middleOf(TopoDS::Edge(TopExp_Explorer(solid, TopAbs_EDGE).Current())))
+                    .tryThis("look at the directions and starts of what it is made from"));
   if (const double t = largestTolerance(solid); t > kRefusedToleranceMm)
     return fail(problem("LM-K004", "the faces meet too roughly")
                     .measure(millimetres(t))

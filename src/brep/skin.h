@@ -27,8 +27,15 @@ TopoDS_Face naturalFace(const nurbs::Surface& s, bool reversed, LengthTolerance 
 /// trimmed, rational and other faces, and for those that are closed across v.
 std::optional<NaturalFace> naturalOf(const TopoDS_Face& f);
 
+/// Volume by the faces' orientations, and area: about to a thousandth, wherever the shape lies.
+struct Mass {
+  double volumeMm3 = 0.0, areaMm2 = 0.0;
+};
+Mass massOf(const TopoDS_Shape& s);
+
 /// Checks that a shape is valid and, when it must be a solid, closed with positive volume (turned over if need be).
-/// Fails with LM-K002, LM-K003 (open where it should be closed; places given) or LM-K004 (edge tolerance above 0.1 mm).
+/// Fails with LM-K002, LM-K003 (open where it should be closed; places given), LM-K004 (edge tolerance above 0.1 mm) or
+/// LM-K008 (next to no volume between its faces).
 Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shellOrSolid);
 Expected<void> checkValid(const TopoDS_Shape& s);
 /// An edge or vertex that is rougher than the first is worth a note, than the second a problem.

@@ -14,10 +14,8 @@
 #include <BRepBuilderAPI_MakeSolid.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
 #include <BRepBuilderAPI_Sewing.hxx>
-#include <BRepGProp.hxx>
 #include <BRepLib.hxx>
 #include <BRep_Builder.hxx>
-#include <GProp_GProps.hxx>
 #include <GeomFill.hxx>
 #include <Geom_BSplineCurve.hxx>
 #include <ShapeFix_Face.hxx>
@@ -431,10 +429,8 @@ private:
     std::vector<double> volumes;
     for (const TopoDS_Shape& shell : shells) {
       LUMSK_TRY(solid, checkedSolid(shell));
-      GProp_GProps g;
-      BRepGProp::VolumeProperties(solid, g);
       solids.push_back(solid);
-      volumes.push_back(g.Mass());
+      volumes.push_back(massOf(solid).volumeMm3);
     }
     const size_t outer = volumes[0] > volumes[1] ? 0 : 1;
     TopoDS_Solid hollow;

@@ -10,12 +10,10 @@
 #include <BRepAlgoAPI_Common.hxx>
 #include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_Copy.hxx>
-#include <BRepGProp.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
 #include <Bnd_Box.hxx>
-#include <GProp_GProps.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopTools_ListOfShape.hxx>
 #include <TopoDS.hxx>
@@ -159,12 +157,8 @@ private:
       nameBody(*piece, names);
       for (const auto& n : piece->faceNames)
         if (const auto it = natural.find(n); it != natural.end()) piece->natural[n] = it->second;
-      GProp_GProps g;
-      if (body_.solid())
-        BRepGProp::VolumeProperties(piece->shape, g, 1e-3);
-      else
-        BRepGProp::SurfaceProperties(piece->shape, g, 1e-3);
-      found.emplace_back(g.Mass(), piece);
+      const Mass mass = massOf(piece->shape);
+      found.emplace_back(body_.solid() ? mass.volumeMm3 : mass.areaMm2, piece);
     }
     if (found.empty())
       return fail(problem("LM-K002", "nothing is left by this cut").at(out_.keptAt).tryThis("move the plane a little"));

@@ -81,7 +81,43 @@ std::vector<double> alignedCorners(const Path& p, const ArcLength& l, const Alig
   return out;
 }
 
-void alignOpen(const Path& before, const AlignedSection& prior, const Path& p, AlignedSection& a) {
+/// A place that pairs or guides tie to one of the sections before: aligned there, by the own length here.
+struct Tie {
+  double before, own;
+};
+constexpr double kTurned = 0.05; ///< of a section: ties that say a direction more clearly than this are followed
+
+double circular(double x) { return std::abs(x - std::round(x)); }
+
+double alignedShare(const AlignedSection& a, bool closed, double own) {
+  return closed ? wrap(a.reversed ? a.start - own : own - a.start) : (a.reversed ? 1 - own : own);
+}
+
+/// What the lines say of section i: of each its place on the last section before that has one.
+std::vector<Tie> tiesOf(const std::vector<const std::vector<PairLine>*>& lines, int i, const Alignment& a) {
+  std::vector<Tie> out;
+  for (const auto* family : lines)
+    for (const PairLine& line : *family) {
+      if (size_t(i) >= line.size() || !line[size_t(i)]) continue;
+      int j = i - 1;
+      while (j >= 0 && !line[size_t(j)]) --j;
+      if (j >= 0) out.push_back({alignedShare(a.sections[size_t(j)], a.closed, *line[size_t(j)]), *line[size_t(i)]});
+    }
+  return out;
+}
+
+void alignOpen(const Path& before, const AlignedSection& prior, const Path& p, const std::vector<Tie>& ties,
+               AlignedSection& a) {
+  double same = 0, turned = 0;
+  for (const Tie& t : ties) {
+    same += std::abs(t.own - t.before) / double(ties.size());
+    turned += std::abs(1 - t.own - t.before) / double(ties.size());
+  }
+  if (std::abs(same - turned) > kTurned) {
+    a.reversed = turned < same;
+    a.start = a.reversed ? 1.0 : 0.0;
+    return;
+  }
   const Vec3 s0 = prior.reversed ? before.end() : before.start(), e0 = prior.reversed ? before.start() : before.end();
   const double straight = (p.start() - s0).squaredNorm() + (p.end() - e0).squaredNorm();
   const double crossed = (p.end() - s0).squaredNorm() + (p.start() - e0).squaredNorm();
@@ -93,7 +129,28 @@ void alignOpen(const Path& before, const AlignedSection& prior, const Path& p, A
   a.changedDirection = a.reversed;
 }
 
-void alignClosed(const Points& before, const Path& p, const ArcLength& l, const Section& s, AlignedSection& a) {
+/// Ties say where a closed section starts, and which way it runs unless they leave that open.
+void alignByTies(const Points& before, const Path& p, const ArcLength& l, const std::vector<Tie>& ties,
+                 AlignedSection& a) {
+  const Points reference = centred(before);
+  double start[2], miss[2], cost[2];
+  for (const bool back : {false, true}) {
+    const auto shift = [&](const Tie& t) { return back ? t.own + t.before : t.own - t.before; };
+    double re = 0, im = 0;
+    for (const Tie& t : ties) re += std::cos(2 * kPi * shift(t)), im += std::sin(2 * kPi * shift(t));
+    start[back] = wrap(std::hypot(re, im) > 1e-9 ? std::atan2(im, re) / (2 * kPi) : shift(ties.front()));
+    miss[back] = 0;
+    for (const Tie& t : ties) miss[back] = std::max(miss[back], circular(shift(t) - start[back]));
+    cost[back] = (reference - centred(probe(p, l, back, start[back]))).squaredNorm();
+  }
+  const bool clear = std::abs(miss[0] - miss[1]) > kTurned;
+  a.reversed = clear ? miss[1] < miss[0] : cost[1] < cost[0] * (1 - 1e-6);
+  a.start = start[a.reversed];
+}
+
+void alignClosed(const Points& before, const Path& p, const ArcLength& l, const Section& s,
+                 const std::vector<Tie>& ties, AlignedSection& a) {
+  if (!ties.empty() && !s.start) return alignByTies(before, p, l, ties, a);
   const Points reference = centred(before);
   const Rotation forward = bestRotation(reference, centred(probe(p, l, false, 0.0)));
   const Rotation backward = bestRotation(reference, centred(probe(p, l, true, 0.0)));
@@ -135,10 +192,32 @@ std::vector<double> matchBreaks(const std::vector<double>& reference, const std:
   return out;
 }
 
-/// Turns the start of a closed section with corners to the corner that lies nearest to it.
-void startAtCorner(const Path& p, const ArcLength& l, AlignedSection& a, const Tolerances& tol) {
+/// A place counted in corners passed, with the part of the way to the next one.
+double inCorners(const std::vector<double>& corners, double f) {
+  const size_t m = corners.size();
+  size_t k = size_t(std::upper_bound(corners.begin(), corners.end(), f + 1e-9) - corners.begin());
+  const double from = k == 0 ? corners[m - 1] - 1 : corners[k - 1], to = k == m ? corners[0] + 1 : corners[k];
+  return double(k) - 1 + (f - from) / (to - from);
+}
+
+/// Turns the start of a closed section with corners to the corner that ties say, or that lies nearest to it.
+void startAtCorner(const Path& p, const ArcLength& l, const std::vector<Tie>& ties,
+                   const std::vector<double>& cornersBefore, AlignedSection& a, const Tolerances& tol) {
   const std::vector<double> c = alignedCorners(p, l, a, tol);
   if (c.empty()) return;
+  if (!ties.empty() && c.size() == cornersBefore.size()) {
+    const double m = double(c.size());
+    size_t start = 0;
+    double least = 1e300;
+    for (size_t k = 0; k < c.size(); ++k) {
+      double miss = 0;
+      for (const Tie& t : ties)
+        miss += circular((inCorners(c, alignedShare(a, true, t.own)) - double(k) - inCorners(cornersBefore, t.before)) / m);
+      if (miss < least) least = miss, start = k;
+    }
+    a.start = wrap(a.reversed ? a.start - c[start] : a.start + c[start]);
+    return;
+  }
   double best = c.front();
   for (double f : c)
     if (std::min(f, 1 - f) < std::min(best, 1 - best)) best = f;
@@ -147,16 +226,17 @@ void startAtCorner(const Path& p, const ArcLength& l, AlignedSection& a, const T
 
 /// A loft that runs around comes back to its first section: what the starts have turned by then is shared by all.
 Expected<void> closeAround(const std::vector<Section>& sections, const std::vector<ArcLength>& lengths,
-                           const Points& last, Alignment& a) {
+                           const Points& last, bool tied, Alignment& a) {
   const Path& first = *sections.front().path();
   if (!a.closed) {
     AlignedSection again;
-    alignOpen(*sections.back().path(), a.sections.back(), first, again);
+    alignOpen(*sections.back().path(), a.sections.back(), first, {}, again);
     if (again.reversed == a.sections.front().reversed || sections.front().flip) return {};
     return fail(problem("LM-L028", "the loft would close with half a twist")
                     .at(first.start())
                     .tryThis("turn the direction of the sections from one place on, or let the loft be open"));
   }
+  if (tied) return {};
   const auto free = [&](size_t i) { return !sections[i].start && sections[i].path()->corners({1.0}).empty(); };
   const double turn = bestRotation(centred(last), centred(probe(first, lengths.front(), a.sections.front().reversed,
                                                                 a.sections.front().start)))
@@ -214,8 +294,7 @@ private:
     for (size_t i = 0; i < line.size() && i < sections_.size(); ++i) {
       if (!line[i] || !sections_[i].path()) continue;
       const AlignedSection& a = a_.sections[i];
-      const double own = a_.closed ? wrap(a.reversed ? a.start - *line[i] : *line[i] - a.start)
-                                   : (a.reversed ? 1 - *line[i] : *line[i]);
+      const double own = alignedShare(a, a_.closed, *line[i]);
       int k = 0;
       while (k + 1 < a_.strips && own >= a.breaks[size_t(k) + 1] - 1e-12) ++k;
       const double from = a.breaks[size_t(k)], to = a.breaks[size_t(k) + 1];
@@ -310,7 +389,7 @@ double ownFraction(const AlignedSection& a, bool closed, const LoftPlace& at) {
 }
 
 LoftPlace loftPlace(const AlignedSection& a, bool closed, double own) {
-  const double f = closed ? wrap(a.reversed ? a.start - own : own - a.start) : (a.reversed ? 1 - own : own);
+  const double f = alignedShare(a, closed, own);
   LoftPlace p;
   const int strips = int(a.breaks.size()) - 1;
   while (p.strip + 1 < strips && f >= a.breaks[size_t(p.strip) + 1]) ++p.strip;
@@ -355,28 +434,32 @@ Expected<Alignment> alignSections(const std::vector<Section>& sections, const st
   }
   if (firstPath < 0) return fail(problem("LM-L001", "a loft needs at least one curve").tryThis("pick a curve"));
 
+  const std::vector<const std::vector<PairLine>*> lines{&options.pairs, &options.guides};
   Points before;
+  std::vector<double> cornersBefore;
   int previous = -1;
   for (int i = 0; i < n; ++i) {
     const Path* p = sections[i].path();
     if (!p) continue;
     AlignedSection& a = out.sections[i];
+    const std::vector<Tie> ties = tiesOf(lines, i, out);
     if (previous < 0)
       a.start = out.closed ? wrap(sections[i].start.value_or(0.0)) : 0.0;
     else if (out.closed)
-      alignClosed(before, *p, lengths[i], sections[i], a);
+      alignClosed(before, *p, lengths[i], sections[i], ties, a);
     else
-      alignOpen(*sections[previous].path(), out.sections[previous], *p, a);
+      alignOpen(*sections[previous].path(), out.sections[previous], *p, ties, a);
     if (sections[i].flip) {
       a.reversed = !a.reversed;
       if (!out.closed) a.start = a.reversed ? 1.0 : 0.0;
     }
-    if (out.closed && !sections[i].start) startAtCorner(*p, lengths[i], a, tol);
+    if (out.closed && !sections[i].start) startAtCorner(*p, lengths[i], ties, cornersBefore, a, tol);
     if (out.closed) before = probe(*p, lengths[i], a.reversed, a.start);
+    if (out.closed) cornersBefore = alignedCorners(*p, lengths[i], a, tol);
     previous = i;
   }
 
-  if (options.around) LUMSK_CHECK(closeAround(sections, lengths, before, out));
+  if (options.around) LUMSK_CHECK(closeAround(sections, lengths, before, !options.pairs.empty() || !options.guides.empty(), out));
 
   // The section with most corners says how many strips there are; the others follow.
   std::vector<std::vector<double>> corners(n);

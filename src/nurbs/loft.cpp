@@ -1,11 +1,13 @@
 #include "nurbs/loft.h"
 
+#include "nurbs/closest.h"
 #include "nurbs/guide_run.h"
 #include "nurbs/loft_centre.h"
 #include "nurbs/loft_relaxed.h"
 #include "nurbs/loft_sides.h"
 #include "nurbs/meet.h"
 #include "nurbs/spaces.h"
+#include "nurbs/surface_measure.h"
 
 #include <algorithm>
 #include <cmath>
@@ -33,13 +35,17 @@ public:
       static const Path nothing = *Path::make({LineSegment{{0, 0, 0}, {1, 0, 0}}}, {1e-9});
       places_.lengths.emplace_back(s.path() ? *s.path() : nothing);
     }
+    if (o_.centre != LoftOptions::Centre::None) {
+      LUMSK_TRY(centre, LoftCentre::of(places_, o_, cx_));
+      centre_ = std::move(centre);
+    }
     LUMSK_CHECK(align());
     LUMSK_CHECK(checkCrossings());
     LUMSK_CHECK(findMirrors());
     LUMSK_CHECK(readyGuides());
     for (int e : {0, 1}) LUMSK_CHECK(leaving_.prepare(e));
     if (!guides_.empty()) LUMSK_CHECK(leaving_.follow(spread_, run_->ends({o_.start.pull, o_.end.pull})));
-    if (o_.centre != LoftOptions::Centre::None) LUMSK_CHECK(readyCentre());
+    if (centre_) LUMSK_CHECK(readyCentre());
     LUMSK_CHECK(fitSections());
     if (o_.way == LoftWay::Ruled) return ruled();
     if (!across_) across_.emplace(out_.parameters, o_.degree, ends_, o_.around);
@@ -54,6 +60,11 @@ public:
     LUMSK_CHECK(followAndFlow());
     if (!guides_.empty()) measureGuides();
     out_.joins = leaving_.order(0) > 0 || leaving_.order(1) > 0 || flowsOverSides();
+    for (const Surface& s : out_.strips)
+      if (const auto fold = firstFold(s))
+        return fail(problem("LM-L037", "the skin folds over itself between its sections")
+                        .at(*fold)
+                        .tryThis("turn or move a section's start, add a section there, or let an end pull less"));
     return std::move(out_);
   }
 
@@ -151,6 +162,17 @@ private:
       for (size_t i = 0; i < started.size(); ++i)
         if (started[i].path() && started[i].path()->closed() && !started[i].start)
           started[i].start = guides_[0].crossings[i].fraction;
+    // Sections along a line are compared as the frames carried along it see them.
+    for (size_t i = 0; centre_ && i < started.size(); ++i) {
+      const Frame f = centre_->frame(centre_->parameters()[i]);
+      Eigen::Isometry3d inFrame = Eigen::Isometry3d::Identity();
+      inFrame.linear().transpose() << f.x, f.y, f.normal();
+      inFrame.translation() = -(inFrame.linear() * f.origin);
+      if (const Path* p = started[i].path())
+        started[i].shape = transformed(*p, inFrame);
+      else
+        started[i].shape = Vec3(inFrame * *started[i].point());
+    }
     LUMSK_TRY(alignment, alignSections(started, places_.lengths, {o_.pairs, lines, o_.around}, cx_.tolerances));
     out_.alignment = places_.alignment = alignment;
     return {};
@@ -412,8 +434,6 @@ private:
   // Along a centre line
 
   Expected<void> readyCentre() {
-    LUMSK_TRY(centre, LoftCentre::of(places_, o_, cx_));
-    centre_ = std::move(centre);
     if (out_.parameters.empty()) out_.parameters = centre_->parameters();
     return centre_->place(out_.parameters, o_.around);
   }
@@ -576,8 +596,9 @@ private:
       for (int i = 0; i < kGuideLooks; ++i) {
         const double v = (i + 0.37) / kGuideLooks;
         const Vec3 p = run_->at(g, v);
-        if (const double d = (s.at(u, v) - p).norm(); d > out_.guideDeviationMm)
-          out_.guideDeviationMm = d, out_.guideDeviationAt = p;
+        double d = (s.at(u, v) - p).norm();
+        if (d > cx_.tolerances.fit.mm) d = std::min(d, closestPoint(s, p).distanceMm); // it may lie elsewhere on the skin
+        if (d > out_.guideDeviationMm) out_.guideDeviationMm = d, out_.guideDeviationAt = p;
       }
     }
   }

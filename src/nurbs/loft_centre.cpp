@@ -15,10 +15,9 @@ constexpr int kLooks = 48;          ///< places of a section that say where its 
 constexpr double kCentrePart = 0.5; ///< of `fit`: what following the line may use
 constexpr double kNear = 1e-4;      ///< of the line: for differences
 
-Vec3 middleOf(const LoftPlaces& p, int i) {
-  if (const Vec3* point = p.sections[size_t(i)].point()) return *point;
-  const Path& path = *p.sections[size_t(i)].path();
-  const ArcLength& l = p.lengths[size_t(i)];
+Vec3 middleOf(const Section& section, const ArcLength& l) {
+  if (const Vec3* point = section.point()) return *point;
+  const Path& path = *section.path();
   Vec3 sum = Vec3::Zero();
   for (int k = 0; k < kLooks; ++k) sum += path.at(l.parameterAtFraction((k + 0.5) / kLooks));
   return sum / kLooks;
@@ -26,11 +25,31 @@ Vec3 middleOf(const LoftPlaces& p, int i) {
 
 } // namespace
 
+std::vector<int> orderAlong(const std::vector<Section>& sections, const Path& line, bool around) {
+  const ArcLength length(line);
+  std::vector<double> f;
+  std::vector<int> order;
+  for (const Section& s : sections) {
+    const Vec3 middle = s.point() ? *s.point() : middleOf(s, ArcLength(*s.path()));
+    f.push_back(length.fractionAt(closestPoint(line, middle).t));
+    order.push_back(int(order.size()));
+  }
+  if (around)
+    for (size_t i = f.size(); i-- > 0;) f[i] -= f[0] + std::floor(f[i] - f[0]);
+  int ups = 0; // pairs in the line's sense, less the others
+  for (size_t i = around ? 1 : 0; i < f.size(); ++i)
+    for (size_t j = i + 1; j < f.size(); ++j) ups += f[j] > f[i] ? 1 : f[j] < f[i] ? -1 : 0;
+  const double sense = ups < 0 ? -1 : 1;
+  std::stable_sort(order.begin() + (around ? 1 : 0), order.end(),
+                   [&](int a, int b) { return sense * f[size_t(a)] < sense * f[size_t(b)]; });
+  return order;
+}
+
 Expected<LoftCentre> LoftCentre::of(const LoftPlaces& places, const LoftOptions& o, const Context& cx) {
   LoftCentre c;
   const int n = places.count();
   Points middles(n, 3);
-  for (int i = 0; i < n; ++i) middles.row(i) = middleOf(places, i).transpose();
+  for (int i = 0; i < n; ++i) middles.row(i) = middleOf(places.sections[size_t(i)], places.lengths[size_t(i)]).transpose();
   if (o.centre == LoftOptions::Centre::Given && o.centreLine) {
     c.line_ = std::make_shared<const Path>(*o.centreLine);
   } else {

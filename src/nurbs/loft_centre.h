@@ -6,6 +6,10 @@
 
 namespace lumsk::nurbs {
 
+/// The order in which a line passes sections, by their middles, in the sense in which they were given (around: from the
+/// first one on).
+std::vector<int> orderAlong(const std::vector<Section>& sections, const Path& line, bool around);
+
 /// A line along which a loft's sections follow one another: each is seen in the frame that is carried along it without
 /// turning more than it must, and what lies between is blended in these frames.
 class LoftCentre {

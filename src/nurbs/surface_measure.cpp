@@ -59,9 +59,10 @@ std::vector<Node> gaussNodes(const Knots& U, int p, int n) {
 
 } // namespace
 
-SurfaceIntegrals integralsOf(const Surface& s) {
-  const auto us = gaussNodes(s.knotsU(), s.degreeU(), (3 * s.degreeU() + 1) / 2),
-             vs = gaussNodes(s.knotsV(), s.degreeV(), (3 * s.degreeV() + 1) / 2);
+SurfaceIntegrals integralsOf(const Surface& s, int nodes) {
+  const auto enough = [&](int degree) { return nodes > 0 ? nodes : (3 * degree + 1) / 2; };
+  const auto us = gaussNodes(s.knotsU(), s.degreeU(), enough(s.degreeU())),
+             vs = gaussNodes(s.knotsV(), s.degreeV(), enough(s.degreeV()));
   std::vector<BasisDerivatives> basis(vs.size());
   for (size_t j = 0; j < vs.size(); ++j) basisDerivatives(s.knotsV(), s.degreeV(), vs[j].x, 1, basis[j]);
   SurfaceIntegrals out;

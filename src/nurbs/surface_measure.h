@@ -34,6 +34,7 @@ struct SurfaceIntegrals {
 };
 
 /// By Gauss points in every span: the moment exactly (8 points suffice to degree 5), the area nearly so.
-SurfaceIntegrals integralsOf(const Surface& s);
+/// `nodes`: so many points a span instead, for what need not be exact.
+SurfaceIntegrals integralsOf(const Surface& s, int nodes = 0);
 
 } // namespace lumsk::nurbs

@@ -5,6 +5,7 @@
 #include "brep/names.h"
 #include "brep/skin.h"
 #include "nurbs/closest.h"
+#include "nurbs/loft_centre.h"
 #include "nurbs/wrinkles.h"
 #include "recipe/rails.h"
 #include "steps/curves.h"
@@ -312,6 +313,15 @@ std::pair<std::string, Remedy> orderOffer(const std::vector<int>& better, const 
   return {order, {"put them in the order " + order, "sections", items}};
 }
 
+/// The order in which a picked centre line passes the sections, where that is another one than the given.
+std::optional<std::vector<int>> orderAlongLine(const Inputs& in, const std::vector<PickedSection>& given) {
+  if (!in.has("centreLine") || in.picked("centreLine").empty()) return {};
+  std::vector<int> order =
+      nurbs::orderAlong(sectionsOf(in, given), *curveOf(in.picked("centreLine").front()), in.on("around"));
+  if (std::is_sorted(order.begin(), order.end())) return {};
+  return order;
+}
+
 void noteJoin(Outcome& out, const nurbs::SkinJoin& j, const Tolerances& tol) {
   if (j.worst(tol) <= 1) return;
   out.notes.push_back(joinNote("LM-L105", "an end does not flow on as closely as asked", j, tol)
@@ -328,7 +338,8 @@ void noteSections(Outcome& out, const nurbs::LoftResult& r, const nurbs::LoftOpt
                           .tryThis("match the sections' ends to the skin that a side flows into"));
 }
 
-void noteGuides(Outcome& out, const nurbs::LoftResult& r, const Tolerances& tol) {
+/// Says by how much guides were pulled and are left. Fails with LM-L038 where they are left by more than the tolerances.
+Expected<void> tellGuides(Outcome& out, const nurbs::LoftResult& r, const Tolerances& tol) {
   std::string pulled;
   double widest = 0;
   for (size_t g = 0; g < r.guideGapMm.size(); ++g) {
@@ -338,12 +349,21 @@ void noteGuides(Outcome& out, const nurbs::LoftResult& r, const Tolerances& tol)
   }
   if (!pulled.empty())
     out.notes.push_back(problem("LM-L106", "pulled guides onto the sections (mm): " + pulled).at(r.guideDeviationAt));
+  if (r.guideDeviationMm > tol.point.mm + 1.5 * widest)
+    return fail(problem("LM-L038", "the skin cannot follow its guides: it leaves one by more than the tolerances")
+                    .measure(millimetres(r.guideDeviationMm))
+                    .want(millimetres(tol.fit.mm))
+                    .at(r.guideDeviationAt)
+                    .inField("guides")
+                    .tryThis("let the guides meet the sections in the places that belong together, smooth them, or add "
+                             "a section there"));
   if (r.guideDeviationMm > tol.fit.mm + 1.5 * widest)
     out.notes.push_back(problem("LM-L107", "the skin leaves its guides by more than the fit tolerance")
                             .measure(millimetres(r.guideDeviationMm))
                             .want(millimetres(tol.fit.mm))
                             .at(r.guideDeviationAt)
                             .tryThis("match the guides' ends to what the skin flows into, or smooth them"));
+  return {};
 }
 
 /// A handle for the pull in the middle of a side of the skin, as long as a third of the way across it.
@@ -428,7 +448,10 @@ Expected<std::vector<brep::BodyPtr>> bodiesOf(const Inputs& in, const brep::Body
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
-  LUMSK_TRY(picked, sectionsIn(in, "sections", cx.tolerances));
+  LUMSK_TRY(given, sectionsIn(in, "sections", cx.tolerances));
+  const auto alongLine = orderAlongLine(in, given);
+  std::vector<PickedSection> picked;
+  for (size_t i = 0; i < given.size(); ++i) picked.push_back(alongLine ? given[size_t((*alongLine)[i])] : given[i]);
   const std::vector<nurbs::Section> sections = sectionsOf(in, picked);
   nurbs::LoftOptions o;
   o.degree = in.integer("degree");
@@ -453,7 +476,9 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   o.mirror = mirrorPlane(in);
   const auto pairs = pairsOf(in, picked);
   for (const NamedPair& p : pairs) o.pairs.push_back(p.at);
-  const std::vector<int> order = nurbs::shorterOrder(sections);
+  // A picked line says the order.
+  const std::vector<int> order =
+      o.centre == nurbs::LoftOptions::Centre::Given ? std::vector<int>() : nurbs::shorterOrder(sections);
   auto made = nurbs::loft(sections, o, cx);
   if (!made) {
     Problem p = made.error();
@@ -485,11 +510,17 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
                             .tryThis("drag the chips into that order")
                             .offer(offer));
   }
+  if (alongLine) {
+    const auto [words, offer] = orderOffer(*alongLine, given, in);
+    out.notes.push_back(problem("LM-L109", "took the sections in the order in which the centre line passes them: " + words)
+                            .at(out.flags.front().at)
+                            .offer(offer));
+  }
   showPairs(out, pairs, sections, r.alignment, picked);
   noteAlignment(out, r);
   noteJoin(out, r.join, cx.tolerances);
   noteSections(out, r, o, cx.tolerances);
-  noteGuides(out, r, cx.tolerances);
+  LUMSK_CHECK(tellGuides(out, r, cx.tolerances));
   if (r.degree < o.degree)
     out.notes.push_back(problem("LM-L103", "too few sections for the degree across")
                             .measure(count(r.degree))
