@@ -29,12 +29,15 @@ Rows imageOfDerivatives(Rows rows, const Frame& f) {
   return rows;
 }
 
+/// A knot so near to an end is left out: the pieces on both sides of it are the same there, to rounding.
+constexpr double kAtEnd = 1e-5;
+
 /// The part over [0, 1].
 AcrossRows cut(int p, const Knots& knots, const Rows& controls) {
   if (knots.front() == 0.0 && knots.back() == 1.0) return {p, knots, controls};
   Knots own(size_t(p) + 1, 0.0);
   for (double k : knots)
-    if (k > 1e-12 && k < 1 - 1e-12) own.push_back(k);
+    if (k > kAtEnd && k < 1 - kAtEnd) own.push_back(k);
   own.insert(own.end(), size_t(p) + 1, 1.0);
   return {p, own, rowsIn(p, knots, controls, p, own)};
 }

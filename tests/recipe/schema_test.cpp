@@ -83,9 +83,9 @@ private slots:
     const size_t one = sizeOf(*loft);
     QVERIFY(one > 4096);
     Cache small(3 * one + one / 2);
-    for (int i = 0; i < 3; ++i) small.put("k" + std::to_string(i), loft);
+    for (int i = 0; i < 3; ++i) small.put("k" + std::to_string(i), {loft, {}, 0.0});
     QVERIFY(small.find("k0"));
-    small.put("k3", loft);
+    small.put("k3", {loft, {}, 0.0});
     QVERIFY(small.find("k0") && !small.find("k1") && small.find("k2") && small.find("k3"));
     VERIFY_AT_MOST(double(small.bytes()), double(3 * one + one / 2));
   }
