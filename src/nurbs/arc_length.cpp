@@ -20,6 +20,21 @@ double gauss3(const Path& p, double a, double b, double mid) {
   return h / 9.0 * (5.0 * (speedAt(p, m - kGauss * h) + speedAt(p, m + kGauss * h)) + 8.0 * mid);
 }
 
+constexpr double kLengthPart = 1e-7, kInversePart = 3e-8; ///< of a piece: what lengths, and their inverse, may miss
+
+/// The parameter over the length, between two nodes a length g apart.
+double hermite(double x, double t0, double m0, double t1, double m1) {
+  const double x2 = x * x, x3 = x2 * x;
+  return (2 * x3 - 3 * x2 + 1) * t0 + (x3 - 2 * x2 + x) * m0 + (3 * x2 - 2 * x3) * t1 + (x3 - x2) * m1;
+}
+
+/// How far from the middle parameter an interval's inverse comes where the length up to the middle is passed.
+double missedMiddle(double h, double g, double va, double mid, double vb) {
+  if (!(va > 0 && vb > 0 && g > 0)) return 0.0;
+  const double half = h / 24 * (5 * va + 8 * mid - vb);
+  return std::abs(hermite(half / g, 0, g / va, h, g / vb) - 0.5 * h);
+}
+
 } // namespace
 
 ArcLength::ArcLength(const Path& path) {
@@ -31,7 +46,8 @@ ArcLength::ArcLength(const Path& path) {
     const double mid = speedAt(path, 0.5 * (a + b));
     const double g = gauss3(path, a, b, mid);
     const double simpson = (b - a) / 6.0 * (va + 4 * mid + vb);
-    if (depth < 12 && std::abs(g - simpson) > 1e-7 * rough) {
+    if (depth < 12 && (std::abs(g - simpson) > kLengthPart * rough ||
+                       missedMiddle(b - a, g, va, mid, vb) * mid > kInversePart * rough)) {
       self(self, a, 0.5 * (a + b), va, mid, depth + 1);
       self(self, 0.5 * (a + b), b, mid, vb, depth + 1);
       return;
@@ -70,9 +86,7 @@ double ArcLength::parameterAt(double s) const {
   const Node &b = *it, &a = *(it - 1);
   const double h = b.s - a.s, x = (s - a.s) / h;
   const double ma = a.speed > 0 ? h / a.speed : b.t - a.t, mb = b.speedBefore > 0 ? h / b.speedBefore : b.t - a.t;
-  const double x2 = x * x, x3 = x2 * x;
-  const double t = (2 * x3 - 3 * x2 + 1) * a.t + (x3 - 2 * x2 + x) * ma + (3 * x2 - 2 * x3) * b.t + (x3 - x2) * mb;
-  return std::clamp(t, a.t, b.t);
+  return std::clamp(hermite(x, a.t, ma, b.t, mb), a.t, b.t);
 }
 
 double ArcLength::lengthAt(double t) const {

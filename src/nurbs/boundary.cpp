@@ -65,8 +65,8 @@ public:
     out_.corners = std::move(made.corners);
     out_.surface = std::move(made.surface);
     LUMSK_CHECK(measureGuides());
-    out_.foldsAt = firstFold(out_.surface);
-    return std::move(out_);
+    LUMSK_CHECK(checkSize());
+    return unfolded();
   }
 
 private:
@@ -279,8 +279,7 @@ private:
       e.gapMm = std::max(e.gapMm, made.ribbons[i].gapMm);
     }
     out_.surface = skinBetween(made);
-    out_.foldsAt = firstFold(out_.surface);
-    return std::move(out_);
+    return unfolded();
   }
 
   /// The same along curves.
@@ -310,8 +309,36 @@ private:
     out_.guideMm.assign(o_.guides.size(), made.guideDeviationMm);
     out_.mirror = made.mirror;
     out_.surface = std::move(made.strips.front());
-    out_.foldsAt = firstFold(out_.surface);
+    return unfolded();
+  }
+
+  Expected<BoundaryResult> unfolded() {
+    if (const auto fold = firstFold(out_.surface))
+      return fail(problem("LM-H107", "the patch folds over itself here")
+                      .at(*fold)
+                      .tryThis("let an edge flow on less far, put a curve inside, or divide the patch"));
     return std::move(out_);
+  }
+
+  /// A patch does not go further beyond its edges and the curves inside than they reach themselves.
+  Expected<void> checkSize() const {
+    Vec3 low = Vec3::Constant(1e300), high = -low;
+    const auto take = [&](const Path& p) {
+      const Points pts = polyline(p, 16);
+      low = low.cwiseMin(Vec3(pts.colwise().minCoeff().transpose()));
+      high = high.cwiseMax(Vec3(pts.colwise().maxCoeff().transpose()));
+    };
+    for (const Piece& p : ring_) take(p.path);
+    for (const Path& g : o_.guides) take(g);
+    const double size = (high - low).norm();
+    const Extent box = extentOf(out_.surface);
+    const double beyond = std::max((low - box.low).maxCoeff(), (box.high - high).maxCoeff());
+    if (beyond <= size) return {};
+    return fail(problem("LM-H012", "the patch runs away from its edges: they hardly say how it is to go on")
+                    .measure(millimetres(beyond))
+                    .want(millimetres(size))
+                    .at(cornerBefore(0))
+                    .tryThis("ask for less where neighbours contradict, let an edge flow on less far, or divide the patch"));
   }
 
   Expected<void> measureGuides() {

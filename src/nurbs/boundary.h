@@ -36,7 +36,6 @@ struct BoundaryResult {
   std::vector<Vec3> poles;
   bool openSide = false;       ///< three edges that leave the fourth side free
   std::optional<Frame> mirror; ///< a plane that edges meet
-  std::optional<Vec3> foldsAt;
   std::optional<Vec3> smoothCornerAt; ///< edges go on in one another there: the patch has no normal in it
 };
 
@@ -45,7 +44,8 @@ struct BoundaryResult {
 /// patch whose fourth side is free. Two: with poles in both ends, or, apart, a loft between them. Fails as `fitPatch`
 /// and `loft` do, with LM-H001 (too few or too many edges), LM-H002 (they do not form a ring: places, width of the
 /// gap), LM-H003 (an edge is too short), LM-H004 (an edge is closed), LM-H005 (a guide leaves the patch), LM-H006 (an
-/// edge does not lie in a mirror plane), LM-H007 (the tension is out of range).
+/// edge does not lie in a mirror plane), LM-H007 (the tension is out of range), LM-H012 (the
+/// patch runs away from its edges), LM-H107 (it folds over itself).
 Expected<BoundaryResult> boundary(const std::vector<BoundaryEdge>& edges, const BoundaryOptions& options,
                                   const Context& cx);
 

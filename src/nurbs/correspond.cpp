@@ -108,16 +108,13 @@ std::vector<Tie> tiesOf(const std::vector<const std::vector<PairLine>*>& lines, 
 
 void alignOpen(const Path& before, const AlignedSection& prior, const Path& p, const std::vector<Tie>& ties,
                AlignedSection& a) {
-  double same = 0, turned = 0;
-  for (const Tie& t : ties) {
-    same += std::abs(t.own - t.before) / double(ties.size());
-    turned += std::abs(1 - t.own - t.before) / double(ties.size());
-  }
-  if (std::abs(same - turned) > kTurned) {
-    a.reversed = turned < same;
-    a.start = a.reversed ? 1.0 : 0.0;
-    return;
-  }
+  // Ties of ends say the direction: those between them would let the skin cross itself.
+  for (const Tie& t : ties)
+    if (std::min(t.before, 1 - t.before) < kTurned && std::min(t.own, 1 - t.own) < kTurned) {
+      a.reversed = (t.before < 0.5) != (t.own < 0.5);
+      a.start = a.reversed ? 1.0 : 0.0;
+      return;
+    }
   const Vec3 s0 = prior.reversed ? before.end() : before.start(), e0 = prior.reversed ? before.start() : before.end();
   const double straight = (p.start() - s0).squaredNorm() + (p.end() - e0).squaredNorm();
   const double crossed = (p.end() - s0).squaredNorm() + (p.start() - e0).squaredNorm();

@@ -30,6 +30,9 @@ constexpr double kFirstPart = 0.4; ///< of the angle's tolerance: on what normal
 constexpr double kEnough = 4;      ///< later tries: edges are fits too, whose errors finer knots would follow
 constexpr int kMostSteps = 6;      ///< as long as they help
 constexpr double kHelps = 0.6, kFarWorse = 1.5;
+constexpr double kStillHelps = 0.8; ///< finer knots of heavy patches that help less are not tried further
+constexpr double kThirdSpans = 2;   ///< knot spans over which errors of third derivatives are weighed at most
+constexpr size_t kHeavy = 900;      ///< control points
 constexpr double kAimed = 0.6;                       ///< of what the fit may use, with finer knots
 constexpr double kJoinPart = 0.1, kRatePart = 0.1;   ///< of a join's tolerances: what the fit may use
 constexpr double kGapPart = 0.2, kBareGapPart = 0.6; ///< of `fit`; the latter where nothing flows on
@@ -60,7 +63,8 @@ struct Asked {
   int side = 0;
   double s = 0, u = 0, v = 0;
   double share = 0;   ///< of the ring's length
-  double spacing = 0; ///< mm between knots along the side
+  double spacing = 0; ///< mm between knots along the side, as errors of derivatives are weighed
+  double knots = 1e300; ///< mm between knots there
   Vec3 at, along;     ///< the latter: unit tangent, as u or v run
   NeighbourPlace beside;
   double tangency = 1, bending = 1; ///< 0 in corners that disagree
@@ -75,29 +79,24 @@ public:
   Expected<PatchFitted> run() {
     findSizes();
     LUMSK_CHECK(lookAtCorners());
-    for (bool u : {true, false}) LUMSK_CHECK(firstBreaks(u));
-    PatchFitted best;
-    double found = 1e300;
-    for (int tries = 1; tries <= kMostTries; ++tries) {
-      if (cx_.stopped()) return fail(cancelled());
-      cx_.report(double(tries - 1) / kMostTries, "fitting the patch");
-      auto tried = solve();
-      if (!tried && (tries == 1 || tried.error().code != "LM-H010")) return fail(tried.error());
-      if (!tried) break; // finer knots leave no definite matrix
-      Try& now = *tried;
-      // Finer knots follow what the edges themselves leave of third order.
-      if (highestOrder() > 2 && now.worst > kFarWorse * found) break;
-      if (now.worst < found) found = now.worst, best = std::move(now.fitted);
-      const bool fine = refine();
-      const bool strict = tries < kStrictTries && controlPoints() <= kLight;
-      if (found <= (strict ? 1 : kEnough) || !fine) break;
+    LUMSK_TRY(found, refined());
+    // What is asked for of higher order is given up before the patch leaves its edges or their tangent planes.
+    for (int most = highestOrder() - 1; most >= 1 && !found.holds; --most) {
+      if (std::none_of(sides_.begin(), sides_.end(), [&](const PatchSide& s) { return orderOf(s.meets) > most; }))
+        continue;
+      mostOrder_ = most;
+      auto lower = refined();
+      if (!lower && isCancelled(lower.error())) return fail(lower.error());
+      if (lower && (lower->holds || lower->basic < found.basic)) found = std::move(*lower);
     }
+    if (found.fitted.surface.controlPoints() == 0) return fail(undetermined(sides_[0].ends[0]));
+    PatchFitted best = std::move(found.fitted);
     // What is left over at mirror planes is taken out.
     static constexpr std::array<Side, 4> kSides{FirstV, LastU, LastV, FirstU};
     for (int k = 0; k < 4; ++k)
       if (atPlane(k))
         best.surface = meetingPlane(best.surface, kSides[size_t(k)], sides_[size_t(k)].ends[0], sides_[size_t(k)].plane,
-                                    order(k) > 1 ? SideMeets::G3 : SideMeets::Perpendicular, {}, EndShape::Local);
+                                    asked(k) > 1 ? SideMeets::G3 : SideMeets::Perpendicular, {}, EndShape::Local);
     best.corners = corners_;
     best.corners.insert(best.corners.end(), poleCorners_.begin(), poleCorners_.end());
     return best;
@@ -113,7 +112,8 @@ private:
   }
   bool bare(int side) const { return sides_[size_t(side)].path == nullptr; }
   bool isPole(int side) const { return bare(side) && !sides_[size_t(side)].free; }
-  int order(int side) const { return orderOf(sides_[size_t(side)].meets); }
+  int asked(int side) const { return orderOf(sides_[size_t(side)].meets); }
+  int order(int side) const { return std::min(asked(side), mostOrder_); } ///< as it is tried
   int highestOrder() const { return std::max({order(0), order(1), order(2), order(3)}); }
   bool atPlane(int side) const {
     const PatchMeets m = sides_[size_t(side)].meets;
@@ -198,7 +198,8 @@ private:
       p = {place, std::min(own, 2)};
     }
     const Vec3 across = curve[0][1].cross(curve[1][1]);
-    if (p.order == 0 && across.norm() > kLeastPoleSine) p.place.normal = across.normalized(), p.order = 1;
+    if (p.order == 0 && across.norm() > kLeastPoleSine && guidesLeave(curve[0][0], across.normalized()))
+      p.place.normal = across.normalized(), p.order = 1;
     if (p.order == 0) return {};
     PatchCorner c;
     c.side = pole;
@@ -213,6 +214,19 @@ private:
     else if (order(ends[0]) > 0 || order(ends[1]) > 0)
       poleCorners_.push_back(c);
     return {};
+  }
+
+  /// Whether all curves inside that end in a pole do so in its tangent plane: else it is a pointed one.
+  bool guidesLeave(const Vec3& pole, const Vec3& normal) const {
+    for (const Path* g : o_.guides)
+      for (const bool first : {true, false}) {
+        if (((first ? g->start() : g->end()) - pole).norm() > 10 * cx_.tolerances.point.mm) continue;
+        CurveDerivatives d;
+        g->derivatives(0, 1, d);
+        const Vec3 leaves = first ? d[1] : g->tangentBefore(g->last());
+        if (std::abs(90 - degFromRad(angleBetweenRad(normal, leaves))) > cx_.tolerances.angle.deg) return false;
+      }
+    return true;
   }
 
   Expected<void> lookAtCorners() {
@@ -334,6 +348,7 @@ private:
           const double part = (b[i + 1] - b[i]) * rule.weight[size_t(g)];
           a.share = part * std::max(length_[size_t(k)], kLeastShare * ring_) / ring_;
           a.spacing = std::max(length_[size_t(k)], kLeastShare * ring_) / kWeighedSpans;
+          a.knots = (b[i + 1] - b[i]) * std::max(length_[size_t(k)], kLeastShare * ring_);
           asked_.push_back(std::move(a));
         }
     }
@@ -378,7 +393,42 @@ private:
   struct Try {
     PatchFitted fitted;
     double worst = 1e300; ///< in parts of what the fit may use
+    double basic = 1e300; ///< place and tangency alone, in parts of their tolerances
+    bool holds = false;   ///< basic is within them
   };
+
+  /// Tries with ever finer knots. Without a patch where there is no definite matrix at all.
+  Expected<Try> refined() {
+    for (bool u : {true, false}) LUMSK_CHECK(firstBreaks(u));
+    last_.reset();
+    known_.clear();
+    guidePlaces_.clear();
+    evenness_ = kEvenness;
+    Try best;
+    for (int tries = 1; tries <= kMostTries; ++tries) {
+      if (cx_.stopped()) return fail(cancelled());
+      cx_.report(double(tries - 1) / kMostTries, "fitting the patch");
+      auto tried = solve();
+      if (!tried && tried.error().code != "LM-H010") return fail(tried.error());
+      if (!tried) break; // finer knots leave no definite matrix
+      Try& now = *tried;
+      // Finer knots follow what the edges themselves leave of third order.
+      if (highestOrder() > 2 && now.worst > kFarWorse * best.worst) break;
+      const bool helped = now.worst < kStillHelps * best.worst;
+      if (now.holds != best.holds ? now.holds : now.worst < best.worst) best = std::move(now);
+      if (!helped && controlPoints() > kHeavy) break;
+      const bool fine = refine();
+      const bool strict = tries < kStrictTries && controlPoints() <= kLight;
+      if ((best.worst <= (strict ? 1 : kEnough) && best.holds) || !fine) break;
+    }
+    return best;
+  }
+
+  static Problem undetermined(const Vec3& at) {
+    return problem("LM-H010", "the patch is not determined by its edges")
+        .at(at)
+        .tryThis("check that the edges lie apart");
+  }
 
   Expected<Try> solve() {
     LUMSK_CHECK(collect());
@@ -415,6 +465,11 @@ private:
     t.fitted.surface = s;
     LUMSK_TRY(worst, measure(t.fitted));
     t.worst = worst;
+    t.basic = 0;
+    for (int k = 0; k < 4; ++k)
+      t.basic = std::max({t.basic, t.fitted.gapMm[size_t(k)] / cx_.tolerances.point.mm,
+                          t.fitted.joins[size_t(k)].angleDeg / cx_.tolerances.angle.deg});
+    t.holds = t.basic <= 1;
     return {};
   }
 
@@ -432,9 +487,7 @@ private:
         return {};
       }
       if (evenness_ > kMostEven)
-        return fail(problem("LM-H010", "the patch is not determined by its edges")
-                        .at(sides_[0].ends[0])
-                        .tryThis("check that the edges lie apart"));
+        return fail(undetermined(sides_[0].ends[0]));
     }
   }
 
@@ -456,13 +509,15 @@ private:
     const Vec3& n = a.beside.normal;
     const double reach = now ? across(1).norm() : (onSide((a.side + 2) % 4, a.s)[0] - a.at).norm();
     const double h = a.spacing / std::max(reach, kLeastReach * ring_);
+    // Between close knots third derivatives would outweigh places so far that rounding decides.
+    const double third = std::pow(std::min(a.spacing, kThirdSpans * a.knots) / std::max(reach, kLeastReach * ring_), 3);
     rows.ask({term(1, n)}, 0, a.tangency * root * h);
     if (atPlane(a.side)) {
       if (q < 3) return rows;
       // Even about the plane: what is odd goes straight on, and the third derivative with it.
       rows.ask({term(1, a.along)}, 0, a.tangency * root * h);
-      rows.ask({term(3, n)}, 0, a.bending * root * h * h * h);
-      rows.ask({term(3, a.along)}, 0, a.bending * root * h * h * h);
+      rows.ask({term(3, n)}, 0, a.bending * root * third);
+      rows.ask({term(3, a.along)}, 0, a.bending * root * third);
       return rows;
     }
     const auto within = [&](const Vec3& x) { return Vec3(x - x.dot(n) * n); };
@@ -472,7 +527,7 @@ private:
       const double height = bend(a.beside, w);
       const double weight = a.bending * root * h * h * (corners_.empty() ? kBendWeight : kZoneBendWeight);
       rows.ask({term(2, n), term(1, -slope)}, height - slope.dot(w), weight);
-      if (q >= 3) askRate(rows, a, term, w, within(across(2)), a.bending * root * h * h * h);
+      if (q >= 3) askRate(rows, a, term, w, within(across(2)), a.bending * root * third);
     }
     if (isPole(a.side)) return rows;
     const bool poles = isPole(0) || isPole(1) || isPole(2) || isPole(3);
@@ -603,8 +658,9 @@ private:
     f.gapMm[size_t(k)] = std::max(f.gapMm[size_t(k)], gap);
     error = std::max(error, gap / (gapPart() * cx_.tolerances.fit.mm));
     if (order(k) == 0 || isPole(k) || a.besidePole || a.tangency < 1) return {};
+    // Told is what was asked for, also where less is tried.
+    f.joins[size_t(k)].take(joinOf(a, d, a.bending < 1 ? 1 : asked(k)), cx_.tolerances);
     const SkinJoin join = joinOf(a, d, a.bending < 1 ? 1 : order(k));
-    f.joins[size_t(k)].take(join, cx_.tolerances);
     error = std::max({error, join.angleDeg / (kJoinPart * cx_.tolerances.angle.deg),
                       join.curvature / (kJoinPart * cx_.tolerances.curvature.relative),
                       join.rate / (kRatePart * SkinJoin::kRateAllowed)});
@@ -651,12 +707,13 @@ private:
   }
   size_t controlPoints() const { return (breaksU_.size() + kDegree - 1) * (breaksV_.size() + kDegree - 1); }
 
-  static constexpr size_t kMostPoints = 900;
+  static constexpr size_t kMostPoints = 2000;
   static constexpr double kCornerPart = 0.5; ///< of the curvature's tolerance: what corners may disagree
 
   const std::array<PatchSide, 4>& sides_;
   const PatchFitOptions& o_;
   const Context& cx_;
+  int mostOrder_ = 3; ///< higher ones are given up
   std::array<double, 4> length_{};
   std::array<Vec3, 4> lastNormal_{Vec3::Zero(), Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
   double ring_ = 0, flat_ = 1e-3, sizeU_ = 1, sizeV_ = 1, evenness_ = kEvenness;

@@ -107,6 +107,27 @@ Extent extentOf(const Surface& s) {
   return out;
 }
 
+namespace {
+
+/// Whether the normal turns round somewhere between two places: a bend that turns it by as much does so ever less over
+/// ever smaller parts.
+bool turnsRound(const Surface& s, Vec2 a, Vec2 b) {
+  constexpr int kHalvings = 14;
+  Vec3 na = s.normal(a.x(), a.y()), nb = s.normal(b.x(), b.y());
+  for (int it = 0; it < kHalvings; ++it) {
+    const Vec2 m = 0.5 * (a + b);
+    const Vec3 n = s.normal(m.x(), m.y());
+    if (na.dot(n) < n.dot(nb))
+      b = m, nb = n;
+    else
+      a = m, na = n;
+    if (na.dot(nb) > 0) return false;
+  }
+  return true;
+}
+
+} // namespace
+
 std::optional<Vec3> firstFold(const Surface& s) {
   constexpr int kLooks = 24;
   const auto at = [&](double from, double to, int i) { return from + (to - from) * (i + 0.5) / kLooks; };
@@ -115,7 +136,9 @@ std::optional<Vec3> firstFold(const Surface& s) {
     for (int j = 0; j < kLooks; ++j) {
       const double u = at(s.firstU(), s.lastU(), i), v = at(s.firstV(), s.lastV(), j);
       const Vec3 n = s.normal(u, v);
-      if ((i > 0 && n.dot(before[size_t(j)]) < 0) || (j > 0 && n.dot(before[size_t(j) - 1]) < 0)) return s.at(u, v);
+      const double lastU = at(s.firstU(), s.lastU(), i - 1), lastV = at(s.firstV(), s.lastV(), j - 1);
+      if (i > 0 && n.dot(before[size_t(j)]) < 0 && turnsRound(s, {lastU, v}, {u, v})) return s.at(u, v);
+      if (j > 0 && n.dot(before[size_t(j) - 1]) < 0 && turnsRound(s, {u, lastV}, {u, v})) return s.at(u, v);
       before[size_t(j)] = n;
     }
   return {};

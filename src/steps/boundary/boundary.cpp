@@ -157,10 +157,6 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
   }
   if (r.openSide)
     out.notes.push_back(problem("LM-H106", "three edges that leave a side open: the fourth side is free"));
-  if (r.foldsAt)
-    out.notes.push_back(problem("LM-H107", "the patch folds over itself here")
-                            .at(*r.foldsAt)
-                            .tryThis("let an edge flow on less far, put a curve inside, or divide the patch"));
   if (r.smoothCornerAt)
     out.notes.push_back(problem("LM-H108", "edges go on in one another at this corner: the patch has no normal in it")
                             .at(*r.smoothCornerAt)

@@ -483,6 +483,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (!made) {
     Problem p = made.error();
     if (p.field.empty() && p.code >= "LM-L020" && p.code <= "LM-L026") p.inField("guides");
+    if (!order.empty() && p.code == "LM-L037")
+      p.inField("sections").what = "the skin folds over itself: the sections do not follow one another in this order";
     if (!order.empty() && (p.code != "LM-L020" && p.code != "LM-L021")) p.offer(orderOffer(order, picked, in).second);
     if (p.code == "LM-L020" && p.measured && p.measured->value <= kLargestGapMm) {
       const std::string wide = formatNumber(p.measured->value * 1.02, 3);
