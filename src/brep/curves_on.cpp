@@ -186,6 +186,8 @@ std::optional<nurbs::NeighbourPlace> BodyFaces::beside(const Vec3& p) const {
     f->surface->derivatives(foot.uv.x(), foot.uv.y(), 3, best->d);
     best->normal = f->reversed ? Vec3(-foot.normal) : foot.normal;
     best->distanceMm = foot.distanceMm;
+    best->cell = (f->surface->cellAt(foot.uv.x(), foot.uv.y()) << 8) + size_t(&f - faces_.data());
+    best->smooth = f->surface->smoothness();
   }
   return best;
 }

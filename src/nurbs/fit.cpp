@@ -17,6 +17,7 @@ public:
     width_ = 3 * family.curves;
     const int n = options.baseSamples;
     for (int i = 0; i < n + (family.closed ? 0 : 1); ++i) addSample(double(i) / n);
+    lookWhereItTurns();
     for (double t : options.held)
       if (t > 0 && t < 1) addSample(t, kHeld);
   }
@@ -40,12 +41,34 @@ public:
 
 private:
   static constexpr double kHeld = 100.0; ///< weight
+  static constexpr double kTurnPerSample = 0.12; ///< rad
+  static constexpr int kMostParts = 8;
 
   void addSample(double t, double weight = 1.0) {
     t_.push_back(t);
     if (!options_.held.empty()) weights_.push_back(weight);
     xyz_.resize(xyz_.size() + width_);
     family_.sample(t, xyz_.data() + xyz_.size() - width_);
+  }
+
+  /// Further samples beside those between which a curve turns much: it may do anything there.
+  void lookWhereItTurns() {
+    const size_t n = t_.size();
+    const auto place = [&](size_t i, int k) { return Eigen::Map<const Vec3>(xyz_.data() + (i % n) * width_ + 3 * k); };
+    std::vector<int> parts(n, 1); // of the interval after a sample
+    const size_t last = family_.closed ? n : n - 1;
+    for (size_t i = family_.closed ? 0 : 1; i < last; ++i)
+      for (int k = 0; k < family_.curves; ++k) {
+        const Vec3 before = place(i, k) - place(i + n - 1, k), after = place(i + 1, k) - place(i, k);
+        const double cross = before.cross(after).norm(), dot = before.dot(after);
+        if (cross <= kTurnPerSample * dot || before.squaredNorm() + after.squaredNorm() == 0) continue;
+        const int more = std::min(kMostParts, int(std::ceil(std::atan2(cross, dot) / kTurnPerSample)));
+        for (size_t j : {(i + n - 1) % n, i}) parts[j] = std::max(parts[j], more);
+      }
+    for (size_t i = 0; i < (family_.closed ? n : n - 1); ++i) {
+      const double from = t_[i], to = i + 1 < n ? t_[i + 1] : 1.0;
+      for (int j = 1; j < parts[i]; ++j) addSample(from + (to - from) * j / parts[i]);
+    }
   }
 
   /// Every span gets at least degree + 3 samples, between those it has.
@@ -86,13 +109,16 @@ private:
   std::vector<double> spanErrors_;
 };
 
+constexpr double kShortestSpan = 1e-5; ///< of the whole: shorter ones are not divided further
+
 /// Every span whose error exceeds `aim` in as many parts as its order promises to need, at most `most`.
 std::vector<double> divided(const std::vector<double>& breaks, const std::vector<double>& errors, double aim,
                             int degree, int most) {
   std::vector<double> next{breaks.front()};
   for (size_t k = 0; k + 1 < breaks.size(); ++k) {
     const double grow = std::pow(errors[k] / aim, 1.0 / (degree + 1));
-    const int parts = errors[k] > aim ? std::clamp(int(std::ceil(grow)), 2, most) : 1;
+    const bool divisible = breaks[k + 1] - breaks[k] > kShortestSpan;
+    const int parts = errors[k] > aim && divisible ? std::clamp(int(std::ceil(grow)), 2, most) : 1;
     for (int i = 1; i < parts; ++i) next.push_back(breaks[k] + (breaks[k + 1] - breaks[k]) * i / parts);
     next.push_back(breaks[k + 1]);
   }
@@ -263,6 +289,17 @@ Rows LeastSquares::solvePeriodic(const Rows& data) const {
   return out;
 }
 
+namespace {
+
+Problem unfollowed(double deviationMm, LengthTolerance fit) {
+  return problem("LM-G101", "the curves cannot be followed closely enough")
+      .measure(millimetres(deviationMm))
+      .want(millimetres(fit.mm))
+      .tryThis("remove corners and noise, or allow a larger fit tolerance");
+}
+
+} // namespace
+
 Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
   Fitter fitter(family, o);
   const int fewest = family.closed ? std::max(3, o.degree + 1) : 1;
@@ -277,10 +314,7 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
     if (fit.deviationMm <= aim) break;
     const int spans = int(breaks.size()) - 1;
     if (spans >= o.maxSpans || !std::isfinite(fit.deviationMm))
-      return fail(problem("LM-G101", "the curves cannot be followed closely enough")
-                      .measure(millimetres(fit.deviationMm))
-                      .want(millimetres(o.fit.mm))
-                      .tryThis("remove corners and noise, or allow a larger fit tolerance"));
+      return fail(unfollowed(fit.deviationMm, o.fit));
     const auto& errors = fitter.spanErrors();
     const auto bad = std::count_if(errors.begin(), errors.end(), [&](double e) { return e > aim; });
     const bool given = !o.firstBreaks.empty();
@@ -290,6 +324,7 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
     } else {
       breaks = divided(breaks, errors, aim, o.degree, given ? 4 : 2);
     }
+    if (int(breaks.size()) - 1 == spans) return fail(unfollowed(fit.deviationMm, o.fit));
   }
   if (o.removeKnots) fit = thin(fitter, std::move(fit), breaks, o, fewest);
   if (o.fair) fit = faired(fitter, std::move(fit), o);

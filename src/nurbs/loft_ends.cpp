@@ -338,6 +338,48 @@ const std::array<Vec3, 3>& LoftEnds::known(int e, int k, double t) {
   return it->second;
 }
 
+const std::vector<double>& LoftEnds::kinks(int e, int k) {
+  const auto [it, fresh] = kinks_.try_emplace({e, k});
+  if (fresh && order(e) > 0 && kind(e) != LoftEnd::Angle) it->second = findKinks(e, k);
+  return it->second;
+}
+
+/// The places where the neighbour goes over from one polynomial piece to the next, by halving.
+std::vector<double> LoftEnds::findKinks(int e, int k) const {
+  constexpr int kPlaces = 128, kHalvings = 22;
+  constexpr size_t kMost = 100; // more come from an edge that runs along a line of knots
+  const auto cell = [&](double t) -> std::optional<std::pair<std::size_t, int>> {
+    const auto at = end(e).neighbour(places_.at(section(e), k, t));
+    if (!at) return {};
+    return std::pair(at->cell, at->smooth);
+  };
+  std::vector<double> out;
+  auto left = cell(0);
+  double from = 0;
+  for (int i = 1; i <= kPlaces; ++i) {
+    const double to = double(i) / kPlaces;
+    const auto right = cell(to);
+    if (!left || !right) return {};
+    // Directions are as smooth as the neighbour less one derivative, its bending less two.
+    if (left->second - order(e) >= 2) return {};
+    for (int passed = 0; passed < 4 && left->first != right->first; ++passed) {
+      double a = from, b = to;
+      for (int it = 0; it < kHalvings; ++it) {
+        const double m = 0.5 * (a + b);
+        const auto at = cell(m);
+        (at && at->first == left->first ? a : b) = m;
+      }
+      out.push_back(b);
+      from = b;
+      left = cell(b);
+      if (!left) return {};
+    }
+    from = to;
+    left = right;
+  }
+  return out.size() > kMost ? std::vector<double>() : out;
+}
+
 Vec3 LoftEnds::sharpest(int k) {
   constexpr int kPlaces = 200;
   Vec3 at = Vec3::Zero();

@@ -56,6 +56,8 @@ public:
   Expected<void> across(int e, int k, double t, std::array<Vec3, 3>& out) const;
   /// The same, where it was looked at before: fits ask for the same places again and again.
   const std::array<Vec3, 3>& known(int e, int k, double t);
+  /// Places along a strip at which what an end continues has a kink, since the neighbour is no smoother there.
+  const std::vector<double>& kinks(int e, int k);
   /// Where the direction in which an end of a strip is left changes most abruptly.
   Vec3 sharpest(int k);
 
@@ -74,6 +76,8 @@ private:
   int beside(int e) const { return e ? places_.count() - 2 : 1; }
   void findLeans(int e);
   Expected<NeighbourPlace> neighbour(int e, const Vec3& at) const;
+  std::vector<double> findKinks(int e, int k) const;
+  std::map<std::pair<int, int>, std::vector<double>> kinks_;
   Expected<void> alone(int e, int k, double t, std::array<Vec3, 3>& out) const;
 
   /// Of an end that leans: its section's plane, and how far the curves turn along the section at ends of strips.

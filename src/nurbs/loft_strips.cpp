@@ -16,6 +16,7 @@ constexpr int kMostCrossTries = 8;
 constexpr int kJoinLooks = 53;
 constexpr double kCrossShareStep = 0.2;
 constexpr double kJoinPart = 0.5;                    ///< of what a join may miss: what the fit may use
+constexpr double kCountStep = 0.05, kLeastCount = 1e-6; ///< of orders that cannot be met
 constexpr double kSameJump = 1e-6, kNearJump = 0.03; ///< of a strip
 
 class StripFitter {
@@ -51,18 +52,44 @@ private:
     return s;
   }
 
-  /// Fitted more closely until ends that flow on or lean do so within their tolerances.
+  /// Fitted more closely until ends that flow on or lean do so within their tolerances. Where what they continue jumps,
+  /// the highest order counts less and less, before any lower one.
   Expected<void> fit(int k) {
-    double share = std::max(leaving_.order(0), leaving_.order(1)) > 2 ? kFirstThirdShare : kFirstCrossShare;
-    for (int tries = 1;; ++tries, share *= kCrossShareStep) {
-      LUMSK_TRY(made, fitOnce(k, leaving_.weights(share)));
-      const SkinJoin join = joinOf(k, made);
-      if (tries < kMostCrossTries && join.worst(cx_.tolerances) > kJoinPart) continue;
-      out_.join.take(join, cx_.tolerances);
-      out_.deviationMm = std::max(out_.deviationMm, made.fit.deviationMm);
-      out_.strips.push_back(std::move(made));
-      return {};
+    const int most = std::max(leaving_.order(0), leaving_.order(1));
+    double share = most > 2 ? kFirstThirdShare : kFirstCrossShare;
+    std::array<double, 4> less{1, 1, 1, 1};
+    std::optional<LoftStrip> best;
+    SkinJoin join;
+    for (int tries = 1; tries <= kMostCrossTries; ++tries) {
+      std::array<double, 4> weight = leaving_.weights(share);
+      for (size_t q = 0; q < 4; ++q) weight[q] *= less[q];
+      auto made = fitOnce(k, weight);
+      if (!made && (made.error().code != "LM-L015" || (!best && !countsLess(most, less)))) return fail(made.error());
+      if (!made && best) break;
+      if (!made) continue;
+      const SkinJoin now = joinOf(k, *made);
+      if (!best || now.worst(cx_.tolerances) < join.worst(cx_.tolerances)) best = std::move(*made), join = now;
+      if (now.worst(cx_.tolerances) <= kJoinPart) break;
+      share *= kCrossShareStep;
     }
+    if (!best) return fail(jumping(k));
+    out_.join.take(join, cx_.tolerances);
+    out_.deviationMm = std::max(out_.deviationMm, best->fit.deviationMm);
+    out_.strips.push_back(std::move(*best));
+    return {};
+  }
+
+  /// False where nothing is left that may count less.
+  static bool countsLess(int most, std::array<double, 4>& less) {
+    for (int q = most; q >= 2; --q)
+      if (less[size_t(q)] > kLeastCount) return less[size_t(q)] *= kCountStep, true;
+    return false;
+  }
+
+  Problem jumping(int k) {
+    return problem("LM-L015", "an end cannot lean or flow on where its section's bending jumps")
+        .at(leaving_.sharpest(k))
+        .tryThis("refit that section so that it bends evenly, or take square or free");
   }
 
   Expected<LoftStrip> fitOnce(int k, std::array<double, 4> weight) {
@@ -75,11 +102,9 @@ private:
     family.sample = [&](double x, double* out) { sample(k, made, weight, x, out); };
     auto fitted = fitLean(family, fitting(k, made));
     if (!fitted && crosses() > 0 && fitted.error().code == "LM-G101") {
-      Problem p = fitted.error();
-      p.code = "LM-L015";
-      p.what = "an end cannot lean or flow on where its section's bending jumps";
-      p.at(leaving_.sharpest(k));
-      return fail(std::move(p.tryThis("refit that section so that it bends evenly, or take square or free")));
+      Problem p = jumping(k);
+      p.measured = fitted.error().measured, p.required = fitted.error().required;
+      return fail(std::move(p));
     }
     if (!fitted) return fail(fitted.error());
     made.fit = std::move(*fitted);
@@ -184,6 +209,9 @@ private:
       if (sections_[size_t(i)].path())
         for (const LoftPlaces::Jump& j : places_.jumps(i))
           if (j.at.strip == k) jumps.push_back(j.at.t - std::floor(j.at.t));
+    for (int e : {0, 1})
+      if (leans && continued(k).whole() == 1)
+        for (double t : leaving_.kinks(e, k)) jumps.push_back(t);
     std::sort(jumps.begin(), jumps.end());
     jumps.erase(std::unique(jumps.begin(), jumps.end(), [](double a, double b) { return b - a < kSameJump; }),
                 jumps.end());

@@ -14,6 +14,8 @@ struct NeighbourPlace {
   SurfaceDerivatives d; ///< to third order
   Vec3 normal = Vec3::Zero();
   double distanceMm = 0.0;
+  std::size_t cell = 0; ///< tells the polynomial piece that the place lies in from the others
+  int smooth = 99;      ///< derivatives that agree between pieces, at least
 };
 /// The neighbour of a skin; nothing where it has no place with a normal.
 using Neighbour = std::function<std::optional<NeighbourPlace>(const Vec3&)>;

@@ -230,6 +230,21 @@ Spline Surface::isoV(double v) const {
   return Spline::trusted(pu_, U_, std::move(P), closedU_);
 }
 
+std::size_t Surface::cellAt(double u, double v) const {
+  double N[kMaxDegree + 1];
+  return std::size_t(basisFunctions(U_, pu_, u, N)) * std::size_t(sizeV()) + std::size_t(basisFunctions(V_, pv_, v, N));
+}
+
+int Surface::smoothness() const {
+  int least = 99;
+  const auto look = [&](const Knots& U, int p) {
+    const auto b = breakpoints(U, p);
+    for (size_t k = 1; k + 1 < b.size(); ++k) least = std::min(least, p - multiplicity(U, b[k]));
+  };
+  look(U_, pu_), look(V_, pv_);
+  return least;
+}
+
 namespace {
 bool collapsed(const Surface& s, int j, LengthTolerance point) {
   for (int i = 1; i < s.sizeU(); ++i)

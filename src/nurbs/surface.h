@@ -61,6 +61,11 @@ public:
   Spline isoU(double u) const; ///< curve along v at fixed u
   Spline isoV(double v) const; ///< curve along u at fixed v
 
+  /// Number of the knot spans that a place lies in, over the whole grid of them.
+  std::size_t cellAt(double u, double v) const;
+  /// Derivatives that agree over all inner knots; 99 when there are none.
+  int smoothness() const;
+
   /// True when the whole edge v = first (or last) is one point within `point`.
   bool poleAtFirstV(LengthTolerance point) const;
   bool poleAtLastV(LengthTolerance point) const;

@@ -89,7 +89,7 @@ NearestOnSurface::Foot NearestOnSurface::foot(const Vec3& p) const {
   };
   SurfaceDerivatives d, ahead;
   s.derivatives(uv.x(), uv.y(), 2, d);
-  double before = 1;
+  double before = 0; // one step alone says nothing of the next
   for (int it = 0; it < 25; ++it) {
     const Vec3 r = d(0, 0) - p;
     Vec2 g(r.dot(d(1, 0)), r.dot(d(0, 1)));
@@ -112,9 +112,19 @@ NearestOnSurface::Foot NearestOnSurface::foot(const Vec3& p) const {
         if (!stuck(k) && J(k, k) > 0) step[k] = -g[k] / J(k, k);
     } else {
       step = -J.inverse() * g;
+      // Where it would leave over the border, the other parameter goes as is best on the border.
+      for (int k : {0, 1}) {
+        if (k == 0 && s.closedU()) continue;
+        const double most = std::clamp(uv[k] + step[k], low[k], high[k]) - uv[k];
+        if (most == step[k] || !(J(1 - k, 1 - k) > 0)) continue;
+        step[k] = most;
+        step[1 - k] = -(g[1 - k] + J(0, 1) * most) / J(1 - k, 1 - k);
+        break;
+      }
     }
     Vec2 next = uv;
-    for (int half = 0; half <= 12; ++half, step *= 0.5) {
+    int half = 0;
+    for (; half <= 12; ++half, step *= 0.5) {
       next = held(uv + step);
       s.derivatives(next.x(), next.y(), 2, ahead);
       if ((ahead(0, 0) - p).squaredNorm() <= r.squaredNorm() * (1 + 1e-14) + kNoughtMm2) break;
@@ -125,8 +135,8 @@ NearestOnSurface::Foot NearestOnSurface::foot(const Vec3& p) const {
     std::swap(d, ahead);
     // Steps fall with the square of the one before.
     const double by = moved.cwiseQuotient(high - low).norm();
-    if (by < kFootMoves || by * by * by < kFootMoves * before * before) break;
-    before = by;
+    if (by < kFootMoves || (half == 0 && by * by * by < kFootMoves * before * before)) break;
+    before = half == 0 ? by : 0;
   }
   const Vec3 across = d(1, 0).cross(d(0, 1));
   const bool plain = across.norm() > kPlainNormal * d(1, 0).norm() * d(0, 1).norm();

@@ -1,6 +1,8 @@
 #include "steps/neighbours.h"
 
+#include "brep/convert.h"
 #include "brep/curves_on.h"
+#include "nurbs/closest.h"
 
 namespace lumsk::steps {
 
@@ -30,6 +32,31 @@ Expected<nurbs::Neighbour> neighbourAt(const Picked& edge, bool chain, const std
     return fail(std::move(p.tryThis("pick the face that the skin is to flow into")));
   }
   return neighbourOn(edge.body, chain ? -1 : faces.front(), cx);
+}
+
+std::optional<nurbs::Path> edgeAlong(const brep::Body& body, const nurbs::Path& curve, const Tolerances& tol) {
+  constexpr int kLooks = 24;
+  const double near = 2 * tol.fit.mm;
+  const auto onCurve = [&](double f) { return curve.at(f * curve.last()); };
+  for (const TopoDS_Edge& e : brep::edges(body)) {
+    auto path = brep::toPath(e);
+    if (!path || path->closed() != curve.closed()) continue;
+    if (curve.closed() ? (path->start() - curve.start()).norm() > tol.point.mm
+                       : std::min((path->start() - curve.start()).norm(), (path->end() - curve.start()).norm()) >
+                                 tol.point.mm ||
+                             std::min((path->start() - curve.end()).norm(), (path->end() - curve.end()).norm()) >
+                                 tol.point.mm)
+      continue;
+    bool along = true;
+    for (int i = 1; i < kLooks && along; ++i)
+      along = nurbs::closestPoint(*path, onCurve(double(i) / kLooks)).distanceMm <= near;
+    for (int i = 1; i < kLooks && along; ++i)
+      along = nurbs::closestPoint(curve, path->at(path->last() * i / kLooks)).distanceMm <= near;
+    if (!along) continue;
+    const auto t = [&](double f) { return nurbs::closestPoint(*path, onCurve(f)).t; };
+    return t(0.3) < t(0.6) ? *path : nurbs::reversed(*path);
+  }
+  return {};
 }
 
 Expected<nurbs::Neighbour> neighbourOf(const std::vector<Picked>& skins, const Picked& pick, const nurbs::Path& curve,

@@ -16,6 +16,10 @@ Expected<nurbs::Neighbour> neighbourAt(const recipe::Picked& edge, bool chain, c
 
 /// What a picked curve or edge flows on into: one of the skins on which it lies, or the face at the edge itself (all
 /// faces for a chain).
+/// The edge of a body that runs along a whole curve within `fit`, in the curve's direction: two skins that share it are
+/// then made from one and the same.
+std::optional<nurbs::Path> edgeAlong(const brep::Body& body, const nurbs::Path& curve, const Tolerances& tol);
+
 Expected<nurbs::Neighbour> neighbourOf(const std::vector<recipe::Picked>& skins, const recipe::Picked& pick,
                                        const nurbs::Path& curve, bool chain, const Context& cx);
 

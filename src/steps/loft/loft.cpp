@@ -313,6 +313,18 @@ std::pair<std::string, Remedy> orderOffer(const std::vector<int>& better, const 
   return {order, {"put them in the order " + order, "sections", items}};
 }
 
+/// A curve along an edge of the skin that its end flows into is taken to be that edge.
+void takeSharedEdges(const Inputs& in, std::vector<nurbs::Section>& sections, const Tolerances& tol) {
+  for (const bool first : {true, false}) {
+    const std::string key = first ? "start" : "end";
+    nurbs::Section& s = first ? sections.front() : sections.back();
+    if (!in.has(key) || in.text(key)[0] != 'g' || !s.path() || in.picked(key + "Skin").empty()) continue;
+    const auto* body = std::get_if<brep::BodyPtr>(&in.picked(key + "Skin").front().object);
+    if (!body) continue;
+    if (auto edge = edgeAlong(**body, *s.path(), tol)) s.shape = std::move(*edge);
+  }
+}
+
 /// The order in which a picked centre line passes the sections, where that is another one than the given.
 std::optional<std::vector<int>> orderAlongLine(const Inputs& in, const std::vector<PickedSection>& given) {
   if (!in.has("centreLine") || in.picked("centreLine").empty()) return {};
@@ -452,7 +464,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const auto alongLine = orderAlongLine(in, given);
   std::vector<PickedSection> picked;
   for (size_t i = 0; i < given.size(); ++i) picked.push_back(alongLine ? given[size_t((*alongLine)[i])] : given[i]);
-  const std::vector<nurbs::Section> sections = sectionsOf(in, picked);
+  std::vector<nurbs::Section> sections = sectionsOf(in, picked);
+  takeSharedEdges(in, sections, cx.tolerances);
   nurbs::LoftOptions o;
   o.degree = in.integer("degree");
   LUMSK_TRY(guides, guidesOf(in, sections, cx.tolerances));
