@@ -21,6 +21,7 @@ constexpr double kHelps = 0.7;    ///< a closer fit that leaves more of the miss
 constexpr double kHeldPart = 0.3; ///< of `fit`: by how much sections may move when their fit is put right
 constexpr int kMostHalved = 4;
 constexpr double kSectionPart = 5; ///< of a join's tolerances: what a section may miss, since neighbours are fits too
+constexpr double kBendPart = 20;   ///< of the curvature's: a fit within `fit` bends so differently at its border
 constexpr double kNoDirectionMm = 1e-9;
 
 Vec3 within(const Vec3& v, const Vec3& normal) { return v - v.dot(normal) * normal; }
@@ -157,10 +158,10 @@ private:
       const double asked =
           heightsAlong(w.beside->d, w.normal, within(c[1], w.normal), within(c[2], w.normal))[0] / (speed * speed);
       const double off = std::abs(has - asked) / std::max({std::abs(has), std::abs(asked), flat_});
-      if (off > kSectionPart * cx_.tolerances.curvature.relative)
+      if (off > kBendPart * cx_.tolerances.curvature.relative)
         return fail(problem("LM-L029", who + " does not bend at " + name() + " as the neighbour does")
                         .measure(ratio(off))
-                        .want(ratio(kSectionPart * cx_.tolerances.curvature.relative))
+                        .want(ratio(kBendPart * cx_.tolerances.curvature.relative))
                         .at(c[0])
                         .tryThis("match its end to the neighbour with G2, or ask for G1 at this side"));
     }

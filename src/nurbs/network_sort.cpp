@@ -117,6 +117,9 @@ private:
         if ((inside[1] > 0) == (inside[2] > 0) || all || curves_[size_t(i)].path.closed()) return;
         if (curves_[size_t(i)].family == crosses) return;
         meet += with[size_t(crosses)];
+        // What it misses it has to end before: else the other one does.
+        for (int j = 0; j < n_; ++j)
+          if (!out_[size_t(j)] && (*family)[size_t(j)] == crosses && list(i, j).empty() && !endsBefore(i, j)) meet += n_;
       }
       if (meet < fewest) fewest = meet, best = out_;
     };
@@ -124,6 +127,9 @@ private:
     out_ = best.empty() ? given : best;
     return !best.empty();
   }
+
+  /// Whether a curve comes nearest to another one with an end.
+  bool endsBefore(int i, int j) const { return atEnd(i, parameterOn(i, j, best(i, j))); }
 
   /// The closest of their meetings; of a pair that does not meet, where it comes nearest.
   Meeting best(int i, int j) const {
