@@ -14,6 +14,19 @@ namespace {
 constexpr int kLooks = 48;          ///< places of a section that say where its middle is
 constexpr double kCentrePart = 0.5; ///< of `fit`: what following the line may use
 constexpr double kNear = 1e-4;      ///< of the line: for differences
+constexpr double kSameBreak = 0.01; ///< of the loft: breaks so near to a jump give way to it
+
+/// Breaks with further ones, repeated so often, in place of those that lie close.
+std::vector<double> withJumps(const std::vector<double>& breaks, const std::vector<double>& jumps, int times) {
+  std::vector<double> out;
+  for (double b : breaks)
+    if (b <= 0 || b >= 1 ||
+        std::none_of(jumps.begin(), jumps.end(), [&](double j) { return std::abs(j - b) < kSameBreak; }))
+      out.push_back(b);
+  for (double j : jumps) out.insert(out.end(), size_t(times), j);
+  std::sort(out.begin(), out.end());
+  return out;
+}
 
 Vec3 middleOf(const Section& section, const ArcLength& l) {
   if (const Vec3* point = section.point()) return *point;
@@ -156,7 +169,8 @@ Expected<AcrossRows> LoftCentre::along(const Rows& rows, const std::vector<LoftS
   LeanOptions lean;
   const LoftAcross::Space space = across.space({});
   lean.degree = std::max(space.degree, blend.degree);
-  lean.firstBreaks = breaksOf(blend.knots, blend.degree, lean.degree);
+  // Where the line bends by a jump, what lies off it passes by at another speed from there on.
+  lean.firstBreaks = withJumps(breaksOf(blend.knots, blend.degree, lean.degree), jumps(), lean.degree);
   lean.fit = {kCentrePart * fit.mm};
   LUMSK_TRY(fitted, fitLean(family, lean));
   // Exactly through the sections; relaxed, through where the blend has them.
@@ -169,6 +183,39 @@ Expected<AcrossRows> LoftCentre::along(const Rows& rows, const std::vector<LoftS
   LUMSK_TRY(put, across.through(miss, none, none, true));
   AcrossRows out{fitted.degree, fitted.knots, fitted.controls};
   out.controls += rowsIn(put.degree, put.knots, put.controls, out.degree, out.knots);
+  return out;
+}
+
+std::vector<double> LoftCentre::jumps() const {
+  constexpr double kBeside = 1e-7, kLeast = 1e-3; // the latter by the line's length
+  constexpr int kHalvings = 50;
+  const ArcLength length(*line_);
+  const auto bend = [&](double t) {
+    CurveDerivatives d;
+    line_->derivatives(t, 2, d);
+    const double w = d[1].squaredNorm();
+    return Vec3((d[2] - d[2].dot(d[1]) / w * d[1]) / w);
+  };
+  std::vector<double> out;
+  for (int joint = line_->closed() ? 0 : 1; joint < int(line_->segments().size()); ++joint) {
+    const Vec3 change = bend(joint + kBeside) - bend(joint == 0 ? line_->last() - kBeside : joint - kBeside);
+    if (change.norm() * length.total() < kLeast) continue;
+    double f = length.fractionAt(joint);
+    if (reversed_) f = 1 - f;
+    double at = (f - from_) / (to_ - from_);
+    if (line_->closed()) at -= std::floor(at);
+    if (!(at > 0 && at < 1)) continue;
+    if (placed_) { // back to the loft's parameter
+      double low = 0, high = 1;
+      for (int it = 0; it < kHalvings; ++it) {
+        const double m = 0.5 * (low + high);
+        ((*placed_)(m) < at ? low : high) = m;
+      }
+      at = 0.5 * (low + high);
+    }
+    out.push_back(at);
+  }
+  std::sort(out.begin(), out.end());
   return out;
 }
 

@@ -31,6 +31,7 @@ public:
 
 private:
   Frame frameOnLine(double v) const;
+  std::vector<double> jumps() const; ///< parameters within the loft at which the line's curvature jumps
   /// Curvature vector of the line where it has the frame, in it: a place whose product with it is 1 is its centre.
   Vec2 curvature(double v) const;
   Expected<void> checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips) const;

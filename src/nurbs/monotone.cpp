@@ -15,7 +15,7 @@ constexpr double kX[kGauss] = {-0.9061798459386640, -0.5384693101056831, 0, 0.53
 constexpr double kW[kGauss] = {0.2369268850561891, 0.4786286704993665, 0.5688888888888889, 0.4786286704993665,
                                0.2369268850561891};
 /// Parts of every interval for the integration; of the table four times as many.
-int piecesOf(size_t intervals) { return std::max(2, int(12 / intervals)); }
+int piecesOf(size_t intervals) { return 2 * std::max(1, int(6 / intervals)); }
 
 } // namespace
 
@@ -29,24 +29,17 @@ double MonotoneMap::density(double x) const {
 
 Expected<MonotoneMap> MonotoneMap::through(const std::vector<double>& x, const std::vector<double>& y, bool periodic) {
   MonotoneMap m;
-  const int intervals = int(x.size()) - 1;
   m.periodic_ = periodic;
-  if (periodic) {
-    m.degree_ = 4; // even: with odd ones every second periodic case is singular
-    m.knots_ = periodicKnots(m.degree_, x);
-    m.g_.assign(size_t(intervals), std::log((y.back() - y.front()) / (x.back() - x.front())));
-  } else {
-    m.degree_ = std::min(intervals - 1, 4);
-    std::vector<double> middles;
-    for (int i = 0; i < intervals; ++i) middles.push_back(0.5 * (x[i] + x[i + 1]));
-    if (intervals > 1) {
-      m.knots_ = averagedKnots(m.degree_, middles);
-      for (int i = 0; i <= m.degree_; ++i) m.knots_[i] = x.front(), m.knots_[m.knots_.size() - 1 - i] = x.back();
-    } else {
-      m.knots_ = {x.front(), x.back()};
-    }
-    m.g_.assign(size_t(intervals), std::log((y.back() - y.front()) / (x.back() - x.front())));
+  m.degree_ = 3;
+  std::vector<double> breaks;
+  for (size_t i = 0; i + 1 < x.size(); ++i) { // as fine as is left to choose evenly
+    breaks.push_back(x[i]);
+    breaks.push_back(0.5 * (x[i] + x[i + 1]));
   }
+  breaks.push_back(x.back());
+  m.knots_ = periodic ? periodicKnots(m.degree_, breaks) : clampedKnots(m.degree_, breaks);
+  m.g_.assign(periodic ? breaks.size() - 1 : breaks.size() - 1 + size_t(m.degree_),
+              std::log((y.back() - y.front()) / (x.back() - x.front())));
   m.at_ = x; // `newton` integrates over these
   if (!m.newton(y))
     return fail(problem("LM-G011", "the crossings are spaced too unevenly for a smooth parameter")
@@ -55,53 +48,88 @@ Expected<MonotoneMap> MonotoneMap::through(const std::vector<double>& x, const s
   return m;
 }
 
-/// Unknowns are the control values of g, equations the increments of y.
+/// How uneven g is: a quadratic form in its control values, over a domain taken as 1 long.
+Eigen::MatrixXd MonotoneMap::unevenness() const {
+  constexpr double kSlope = 0.1; // of the slope beside the bending: few places leave g level
+  const int n = int(g_.size());
+  const double whole = at_.back() - at_.front();
+  Eigen::MatrixXd K = Eigen::MatrixXd::Zero(n, n);
+  for (size_t k = 0; k + 1 < knots_.size(); ++k) {
+    const double a = std::max(knots_[k], at_.front()), b = std::min(knots_[k + 1], at_.back());
+    if (!(b > a)) continue;
+    for (int q = 0; q < kGauss; ++q) {
+      BasisDerivatives d;
+      basisDerivatives(knots_, degree_, 0.5 * (a + b) + 0.5 * (b - a) * kX[q], 2, d);
+      const double w = 0.5 * (b - a) * kW[q] / whole;
+      for (int i = 0; i <= degree_; ++i)
+        for (int j = 0; j <= degree_; ++j)
+          K((d.first + i) % n, (d.first + j) % n) +=
+              w * (d.value[2][size_t(i)] * d.value[2][size_t(j)] * std::pow(whole, 4) +
+                   kSlope * d.value[1][size_t(i)] * d.value[1][size_t(j)] * whole * whole);
+    }
+  }
+  return K;
+}
+
+/// Sequential quadratic steps: the most even g whose density makes the increments of y (Wright & Nocedal 2006, ch. 18).
 bool MonotoneMap::newton(const std::vector<double>& y) {
+  constexpr double kClosed = 1e-12, kNearly = 1e-9, kSettled = 1e-3;
+  constexpr int kSteps = 60;
   const std::vector<double> x = at_;
-  const int n = int(g_.size()), pieces = piecesOf(x.size() - 1);
+  const int n = int(g_.size()), intervals = int(x.size()) - 1, pieces = piecesOf(x.size() - 1);
   double N[kMaxDegree + 1];
+  // Relative, so that short intervals count as much as long ones.
   const auto residual = [&](Eigen::VectorXd& F, Eigen::MatrixXd* J) {
-    F.setZero(n);
-    if (J) J->setZero(n, n);
-    for (int k = 0; k < n; ++k) {
+    F.setZero(intervals);
+    if (J) J->setZero(intervals, n);
+    double worst = 0;
+    for (int k = 0; k < intervals; ++k) {
+      const double by = 1 / (y[size_t(k) + 1] - y[size_t(k)]);
       for (int piece = 0; piece < pieces; ++piece) {
-        const double h = (x[k + 1] - x[k]) / pieces, a = x[k] + h * piece;
+        const double h = (x[size_t(k) + 1] - x[size_t(k)]) / pieces, a = x[size_t(k)] + h * piece;
         for (int q = 0; q < kGauss; ++q) {
-          const double u = a + 0.5 * h * (1 + kX[q]);
           double g = 0;
-          const int f = basisFunctions(knots_, degree_, u, N);
+          const int f = basisFunctions(knots_, degree_, a + 0.5 * h * (1 + kX[q]), N);
           for (int i = 0; i <= degree_; ++i) g += N[i] * g_[size_t((f + i) % n)];
-          const double w = 0.5 * h * kW[q] * std::exp(g);
+          const double w = by * 0.5 * h * kW[q] * std::exp(g);
           F[k] += w;
           if (J)
             for (int i = 0; i <= degree_; ++i) (*J)(k, (f + i) % n) += w * N[i];
         }
       }
-      F[k] -= y[k + 1] - y[k];
+      F[k] -= 1;
+      worst = std::max(worst, std::abs(F[k]));
     }
-    // Relative, so that short intervals count as much as long ones.
-    double worst = 0;
-    for (int k = 0; k < n; ++k) worst = std::max(worst, std::abs(F[k]) / (y[k + 1] - y[k]));
     return worst;
   };
-  Eigen::VectorXd F;
+  const Eigen::MatrixXd K = unevenness();
+  Eigen::MatrixXd system = Eigen::MatrixXd::Zero(n + intervals, n + intervals);
+  Eigen::VectorXd F, right(n + intervals);
   Eigen::MatrixXd J;
-  for (int it = 0; it < 60; ++it) {
+  for (int it = 0; it < kSteps; ++it) {
     const double now = residual(F, &J);
-    if (now < 1e-12) return true;
-    const Eigen::VectorXd step = J.partialPivLu().solve(F);
+    system.topLeftCorner(n, n) = K;
+    system.topRightCorner(n, intervals) = J.transpose();
+    system.bottomLeftCorner(intervals, n) = J;
+    right.head(n) = -(K * Eigen::Map<const Eigen::VectorXd>(g_.data(), n));
+    right.tail(intervals) = -F;
+    const Eigen::VectorXd step = system.partialPivLu().solve(right).head(n);
     if (!step.allFinite()) return false;
+    const double size = step.cwiseAbs().maxCoeff();
+    if (now < kClosed && size < kSettled) return true;
     const std::vector<double> before = g_;
-    double f = std::min(1.0, 2.0 / std::max(1e-300, step.cwiseAbs().maxCoeff()));
     bool better = false;
-    for (; f > 1e-4 && !better; f *= 0.5) {
-      for (int i = 0; i < n; ++i) g_[size_t(i)] = before[size_t(i)] - f * step[i];
+    for (double f = std::min(1.0, 2.0 / std::max(1e-300, size)); f > 1e-4 && !better; f *= 0.5) {
+      for (int i = 0; i < n; ++i) g_[size_t(i)] = before[size_t(i)] + f * step[i];
       Eigen::VectorXd G;
-      better = residual(G, nullptr) < now;
+      better = residual(G, nullptr) < std::max(0.999 * now, kNearly);
     }
-    if (!better) return now < 1e-9;
+    if (!better) {
+      g_ = before;
+      return now < kNearly;
+    }
   }
-  return false;
+  return residual(F, nullptr) < kNearly;
 }
 
 void MonotoneMap::tabulate(const std::vector<double>& x, const std::vector<double>& y) {

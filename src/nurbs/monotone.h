@@ -17,6 +17,7 @@ public:
 
 private:
   double density(double x) const; ///< the derivative
+  Eigen::MatrixXd unevenness() const;
   bool newton(const std::vector<double>& y);
   void tabulate(const std::vector<double>& x, const std::vector<double>& y);
 
