@@ -4,6 +4,7 @@
 #include "app/words.h"
 #include "inspect/curve_joints.h"
 
+#include <QCoreApplication>
 #include <QHeaderView>
 #include <QScrollArea>
 #include <QSettings>
@@ -49,9 +50,17 @@ void describe(LensItem& i, const inspect::Join& j, const Tolerances& tol) {
   i.grade = gap                               ? LensItem::Grade::Bad
             : !j.meantSmooth                  ? LensItem::Grade::Sharp
             : bent                            ? LensItem::Grade::Bad
+            : !j.reached(tol)                 ? LensItem::Grade::Fair
             : i.letter == QLatin1String("G1") ? LensItem::Grade::Fair
                                               : LensItem::Grade::Good;
-  i.figures = {i.letter, QString::fromStdString(formatNumber(j.gapMm, 2)),
+  const QString asked = QString::fromStdString(j.askedFor());
+  if (!j.measured) {
+    i.grade = LensItem::Grade::Bad;
+    i.figures = {i.letter, QCoreApplication::translate("lens", "could not be measured"), {}, {}, i.body};
+    return;
+  }
+  i.figures = {j.reached(tol) ? i.letter
+                              : QCoreApplication::translate("lens", "asked %1, reached %2").arg(asked, i.letter), QString::fromStdString(formatNumber(j.gapMm, 2)),
                QString::fromStdString(formatNumber(j.angleDeg, 2)),
                bent ? QString() : QString::fromStdString(formatNumber(100 * j.curvatureRel, 2)), i.body};
 }

@@ -22,6 +22,18 @@ constexpr std::uintmax_t kLargestImport = 256u << 20; ///< bytes
 constexpr int kNoticedMs = 250;                       ///< computing that lasts longer is what Esc is meant for
 } // namespace
 
+namespace {
+
+/// Faces without a mesh: they would be missing from the view without a word.
+int undrawn(const scene::Drawing& d) {
+  int count = 0;
+  for (const scene::DrawnBody& b : d.bodies)
+    for (const scene::MeshPtr& f : b.faces) count += f->triangles.empty();
+  return count;
+}
+
+} // namespace
+
 Workspace::Workspace(const recipe::Registry& registry)
     : registry_(registry), history_(std::make_shared<const Recipe>()), now_(history_.now()), saved_(now_),
       runner_(registry) {
@@ -31,6 +43,8 @@ Workspace::Workspace(const recipe::Registry& registry)
   last_.drawing = scene::draw(*model, scene::Quality::Fine, nullptr);
   connect(&runner_, &Runner::finished, this, [this](const Evaluated& e) {
     last_ = e;
+    if (const int faces = undrawn(*e.drawing); faces > 0 && !e.moving)
+      emit told(tr("faces that could not be drawn: %1; look at the openings and at the steps that made them").arg(faces));
     emit modelChanged();
     emit busyChanged(runner_.busy());
   });

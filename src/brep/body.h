@@ -22,6 +22,7 @@ struct NaturalFace {
   bool reversed = false; ///< the face's outside is against S_u x S_v
   /// Names of its sides (first u, last u, first v, last v) in the names of edges; empty: left, right, start, end.
   std::array<std::string, 4> sides{};
+  std::array<Meets, 4> asked{}; ///< what its step was asked for at its sides; `Free`: nothing
 };
 
 /// A skin (open) or a solid (closed), frozen after it was made. Names are by order of TopExp::MapShapes, so they last

@@ -268,7 +268,7 @@ Expected<Knitted> withSurfaces(const Body& body, const std::map<int, std::shared
   std::vector<NamedFace> all = namedFaces(body);
   if (all.size() == 1 && changed.size() == 1) {
     const NaturalFace was = all[0].natural.value_or(NaturalFace{});
-    LUMSK_TRY(skin, skinFromSurfaces({{changed.begin()->second, all[0].name, was.reversed, was.sides}}, cx));
+    LUMSK_TRY(skin, skinFromSurfaces({{changed.begin()->second, all[0].name, was.reversed, was.sides, was.asked}}, cx));
     return Knitted{skin, {}};
   }
   for (const auto& [face, surface] : changed) {

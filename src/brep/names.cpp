@@ -17,6 +17,8 @@
 #include <TopTools_IndexedMapOfShape.hxx>
 #include <TopoDS.hxx>
 
+#include <Precision.hxx>
+
 #include <algorithm>
 #include <array>
 #include <functional>
@@ -31,30 +33,30 @@ const char* partKindName(PartKind k) { return k == PartKind::Face ? "face" : k =
 
 namespace {
 
-/// "start", "end", "left", "right" for an edge along a side of the face's domain; "seam" and "rim" otherwise.
-std::string sideOf(const TopoDS_Edge& e, const TopoDS_Face& f, const NaturalFace* natural) {
-  const auto named = [&](int side, const char* usual) {
-    return natural && !natural->sides[size_t(side)].empty() ? natural->sides[size_t(side)] : std::string(usual);
-  };
-  if (BRep_Tool::IsClosed(e, f)) return "seam";
+/// The side of a face's domain along which an edge runs, in the order of `NaturalFace`; -1: none.
+int sideAlong(const TopoDS_Edge& e, const TopoDS_Face& f) {
   double a, b;
   const Handle(Geom2d_Curve) c = BRep_Tool::CurveOnSurface(e, f, a, b);
-  if (c.IsNull()) return "rim";
+  if (c.IsNull()) return -1;
   double u0, u1, v0, v1;
   BRepTools::UVBounds(f, u0, u1, v0, v1);
   const gp_Pnt2d p = c->Value(a), q = c->Value(b), m = c->Value(0.5 * (a + b));
-  const auto all = [&](double gp_XY_value, auto get) {
-    const double eps = 1e-6 * std::max(1.0, std::abs(gp_XY_value));
-    return std::abs(get(p) - gp_XY_value) < eps && std::abs(get(q) - gp_XY_value) < eps &&
-           std::abs(get(m) - gp_XY_value) < eps;
+  const auto all = [&](double value, auto get) {
+    const double eps = 1e-6 * std::max(1.0, std::abs(value));
+    return std::abs(get(p) - value) < eps && std::abs(get(q) - value) < eps && std::abs(get(m) - value) < eps;
   };
   const auto x = [](const gp_Pnt2d& g) { return g.X(); };
   const auto y = [](const gp_Pnt2d& g) { return g.Y(); };
-  if (all(v0, y)) return named(2, "start");
-  if (all(v1, y)) return named(3, "end");
-  if (all(u0, x)) return named(0, "left");
-  if (all(u1, x)) return named(1, "right");
-  return "rim";
+  return all(v0, y) ? 2 : all(v1, y) ? 3 : all(u0, x) ? 0 : all(u1, x) ? 1 : -1;
+}
+
+/// "start", "end", "left", "right" for an edge along a side of the face's domain; "seam" and "rim" otherwise.
+std::string sideOf(const TopoDS_Edge& e, const TopoDS_Face& f, const NaturalFace* natural) {
+  static constexpr std::array<const char*, 4> kUsual{"left", "right", "start", "end"};
+  if (BRep_Tool::IsClosed(e, f)) return "seam";
+  const int side = sideAlong(e, f);
+  if (side < 0) return "rim";
+  return natural && !natural->sides[size_t(side)].empty() ? natural->sides[size_t(side)] : kUsual[size_t(side)];
 }
 
 Vec3 middleOf(const TopoDS_Edge& e) {
@@ -64,24 +66,42 @@ Vec3 middleOf(const TopoDS_Edge& e) {
   return c.IsNull() ? Vec3(0, 0, 0) : toVec(c->Value(0.5 * (a + b)));
 }
 
-Vec3 middleOf(const TopoDS_Face& f) {
-  double u0, u1, v0, v1;
-  BRepTools::UVBounds(f, u0, u1, v0, v1);
-  return toVec(BRepAdaptor_Surface(f).Value(0.5 * (u0 + u1), 0.5 * (v0 + v1)));
+/// Where a part lies on what it belongs to: parameters of a face, or of an edge, as shares of its range.
+Vec2 placeOn(const TopoDS_Face& part, const TopoDS_Face& parent) {
+  double u0, u1, v0, v1, pu0, pu1, pv0, pv1;
+  BRepTools::UVBounds(part, u0, u1, v0, v1);
+  BRep_Tool::Surface(parent)->Bounds(pu0, pu1, pv0, pv1);
+  const auto share = [](double x, double a, double b) {
+    return Precision::IsInfinite(a) || Precision::IsInfinite(b) || !(b > a) ? x : (x - a) / (b - a);
+  };
+  return {share(0.5 * (u0 + u1), pu0, pu1), share(0.5 * (v0 + v1), pv0, pv1)};
+}
+Vec2 placeOn(const TopoDS_Edge& part, const TopoDS_Face& parent) {
+  double a, b, u0, u1, v0, v1;
+  const Handle(Geom2d_Curve) c = BRep_Tool::CurveOnSurface(part, parent, a, b);
+  if (c.IsNull()) return Vec2::Zero();
+  const gp_Pnt2d p = c->Value(0.5 * (a + b));
+  BRepTools::UVBounds(parent, u0, u1, v0, v1);
+  return {(p.X() - u0) / std::max(u1 - u0, 1e-12), (p.Y() - v0) / std::max(v1 - v0, 1e-12)};
 }
 
-/// Numbers equal names by the order of their places, so that the numbers do not depend on the order of the map.
-void numberTies(std::vector<std::string>& names, const std::vector<Vec3>& places) {
+/// Numbers equal names by the order of their places on what they belong to, along the parameter in which they lie
+/// furthest apart: neither the order of the map nor a small turn of the body changes the numbers.
+void numberTies(std::vector<std::string>& names, const std::vector<Vec2>& places) {
   std::map<std::string, std::vector<int>> groups;
   for (size_t i = 0; i < names.size(); ++i) groups[names[i]].push_back(int(i));
   for (auto& [name, members] : groups) {
     if (members.size() < 2) continue;
+    Vec2 low = places[size_t(members[0])], high = low;
+    for (int m : members) low = low.cwiseMin(places[size_t(m)]), high = high.cwiseMax(places[size_t(m)]);
+    const int along = high.x() - low.x() >= high.y() - low.y() ? 0 : 1;
     std::sort(members.begin(), members.end(), [&](int a, int b) {
-      for (int k : {2, 1, 0})
-        if (std::abs(places[a][k] - places[b][k]) > 1e-6) return places[a][k] < places[b][k];
+      for (int k : {along, 1 - along})
+        if (std::abs(places[size_t(a)][k] - places[size_t(b)][k]) > 1e-9)
+          return places[size_t(a)][k] < places[size_t(b)][k];
       return a < b;
     });
-    for (size_t k = 1; k < members.size(); ++k) names[members[k]] += "#" + std::to_string(k + 1);
+    for (size_t k = 1; k < members.size(); ++k) names[size_t(members[k])] += "#" + std::to_string(k + 1);
   }
 }
 
@@ -89,11 +109,11 @@ void numberTies(std::vector<std::string>& names, const std::vector<Vec3>& places
 
 void nameBody(Body& body, const FaceNames& given) {
   body.faceNames.clear();
-  std::vector<Vec3> places;
+  std::vector<Vec2> places;
   const auto allFaces = faces(body);
   for (const TopoDS_Face& f : allFaces) {
     body.faceNames.push_back(given.IsBound(f) ? given(f) : "?");
-    places.push_back(middleOf(f));
+    places.push_back(placeOn(f, f));
   }
   numberTies(body.faceNames, places); // a face that was cut in two
   FaceNames faceNames;
@@ -108,10 +128,11 @@ void nameBody(Body& body, const FaceNames& given) {
   for (const TopoDS_Edge& e : allEdges) {
     std::vector<std::string> owners;
     const int at = edgeFaces.FindIndex(e);
-    TopoDS_Face first;
+    TopoDS_Face first, parent; // the latter comes first by name
     if (at > 0)
       for (const TopoDS_Shape& f : edgeFaces(at)) {
         if (owners.empty()) first = TopoDS::Face(f);
+        if (parent.IsNull() || nameOf(f) < nameOf(parent)) parent = TopoDS::Face(f);
         if (std::find(owners.begin(), owners.end(), nameOf(f)) == owners.end()) owners.push_back(nameOf(f));
       }
     std::sort(owners.begin(), owners.end());
@@ -125,9 +146,21 @@ void nameBody(Body& body, const FaceNames& given) {
     else
       for (const auto& o : owners) name += (name.empty() ? "" : "|") + o;
     body.edgeNames.push_back(name);
-    places.push_back(middleOf(e));
+    places.push_back(parent.IsNull() ? Vec2(Vec2::Zero()) : placeOn(e, parent));
   }
   numberTies(body.edgeNames, places);
+  // What a face's step was asked for at a side counts for the edge that lies there now.
+  body.asked.clear();
+  for (size_t i = 0; i < allEdges.size(); ++i) {
+    if (BRep_Tool::Degenerated(allEdges[i]) || !edgeFaces.Contains(allEdges[i])) continue;
+    for (const TopoDS_Shape& f : edgeFaces.FindFromKey(allEdges[i])) {
+      const auto natural = body.natural.find(nameOf(f));
+      const int side = natural == body.natural.end() ? -1 : sideAlong(allEdges[i], TopoDS::Face(f));
+      if (side < 0 || natural->second.asked[size_t(side)] == Meets::Free) continue;
+      Meets& asked = body.asked.try_emplace(body.edgeNames[i], Meets::Free).first->second;
+      asked = std::max(asked, natural->second.asked[size_t(side)]);
+    }
+  }
 
   TopTools_IndexedDataMapOfShapeListOfShape vertexEdges;
   TopExp::MapShapesAndAncestors(body.shape, TopAbs_VERTEX, TopAbs_EDGE, vertexEdges);
@@ -138,16 +171,19 @@ void nameBody(Body& body, const FaceNames& given) {
   for (const TopoDS_Vertex& v : vertices(body)) {
     std::vector<std::string> owners;
     const int at = vertexEdges.FindIndex(v);
+    std::string parent;
+    double place = 0;
     if (at > 0)
       for (const TopoDS_Shape& e : vertexEdges(at)) {
         const std::string& n = body.edgeNames[edgeIndex.FindIndex(e) - 1];
+        if (parent.empty() || n < parent) parent = n, place = BRep_Tool::Parameter(v, TopoDS::Edge(e));
         if (std::find(owners.begin(), owners.end(), n) == owners.end()) owners.push_back(n);
       }
     std::sort(owners.begin(), owners.end());
     std::string name;
     for (const auto& o : owners) name += (name.empty() ? "" : "&") + o;
     body.vertexNames.push_back(name);
-    places.push_back(toVec(BRep_Tool::Pnt(v)));
+    places.push_back({place, 0.0});
   }
   numberTies(body.vertexNames, places);
 }
@@ -232,6 +268,32 @@ int onlySame(const std::vector<std::string>& names, const std::string& name, std
   return found;
 }
 
+std::string withoutNumber(const std::string& name) { return name.substr(0, name.rfind('#')); }
+
+double reachOf(const Body& b) {
+  Bnd_Box box;
+  BRepBndLib::Add(b.shape, box);
+  return 0.05 * std::sqrt(box.SquareExtent());
+}
+
+/// An exact name that differs from others by its number alone is doubted where one of those lies, and it does not,
+/// where the part was.
+Found amongTies(const Body& b, PartKind kind, const std::vector<std::string>& names, int exact,
+                const Signature* signature) {
+  const std::string base = withoutNumber(names[size_t(exact)]);
+  std::vector<int> ties;
+  for (size_t i = 0; i < names.size(); ++i)
+    if (withoutNumber(names[i]) == base) ties.push_back(int(i));
+  if (!signature || ties.size() < 2) return {exact, false};
+  const auto off = [&](int i) { return (signatureOf(b, kind, i).middle - signature->middle).norm(); };
+  int best = exact;
+  for (int i : ties)
+    if (off(i) < off(best)) best = i;
+  const double reach = reachOf(b);
+  if (best == exact || off(best) > reach || off(exact) < std::max(2 * off(best), 0.1 * reach)) return {exact, false};
+  return {best, true};
+}
+
 } // namespace
 
 std::string withoutRoles(const std::string& name) {
@@ -244,15 +306,13 @@ std::string withoutSources(const std::string& name) {
 Found findPart(const Body& b, PartKind kind, const std::string& name, const Signature* signature) {
   const auto& names = kind == PartKind::Face ? b.faceNames : kind == PartKind::Edge ? b.edgeNames : b.vertexNames;
   const auto it = std::find(names.begin(), names.end(), name);
-  if (it != names.end()) return {int(it - names.begin()), false};
+  if (it != names.end()) return amongTies(b, kind, names, int(it - names.begin()), signature);
   if (const int same = onlySame(names, name, withoutRoles); same >= 0) return {same, false};
   // A name that never said what it was made from (written by an older Lumsk) is met exactly by its role.
   if (const int role = onlySame(names, name, withoutSources); role >= 0)
     return {role, name.find(':') != std::string::npos};
   if (!signature) return {};
-  Bnd_Box box;
-  BRepBndLib::Add(b.shape, box);
-  const double reach = 0.05 * std::sqrt(box.SquareExtent());
+  const double reach = reachOf(b);
   int best = -1;
   double nearest = 1e300, second = 1e300;
   for (size_t i = 0; i < names.size(); ++i) {

@@ -65,7 +65,7 @@ json toJson(const Body& b) {
            {"natural", json::object()},
            {"asked", json::object()}};
   for (const auto& [name, f] : b.natural)
-    out["natural"][name] = {{"reversed", f.reversed}, {"closedU", f.surface->closedU()}, {"sides", f.sides}};
+    out["natural"][name] = {{"reversed", f.reversed}, {"closedU", f.surface->closedU()}, {"sides", f.sides}, {"asked", f.asked}};
   for (const auto& [name, meets] : b.asked) out["asked"][name] = int(meets);
   return out;
 }
@@ -88,7 +88,8 @@ BodyPtr bodyFrom(const json& j) {
     if (!surface) return nullptr;
     b->natural[b->faceNames[i]] = {std::make_shared<const nurbs::Surface>(*surface),
                                    natural->at("reversed").get<bool>(),
-                                   natural->at("sides").get<std::array<std::string, 4>>()};
+                                   natural->at("sides").get<std::array<std::string, 4>>(),
+                                   natural->at("asked").get<std::array<Meets, 4>>()};
   }
   for (const auto& [name, meets] : j.at("asked").items()) b->asked[name] = Meets(meets.get<int>());
   return b;

@@ -194,7 +194,7 @@ Expected<BodyPtr> skinFromSurfaces(const std::vector<NamedSurface>& surfaces, co
       const auto exact =
           std::make_shared<const nurbs::Surface>(nurbs::withExactPoles(*s.surface, cx.tolerances.point));
       made.push_back(naturalFace(*exact, s.reversed, cx.tolerances.point));
-      body->natural[s.name] = {exact, s.reversed, s.sides};
+      body->natural[s.name] = {exact, s.reversed, s.sides, s.asked};
       if (surfaces.size() > 1)
         sewing.Add(made.back());
       else

@@ -14,6 +14,7 @@ struct NamedSurface {
   std::string name;
   bool reversed = false;
   std::array<std::string, 4> sides{}; ///< see `NaturalFace`
+  std::array<Meets, 4> asked{};       ///< likewise
 };
 
 /// Skin from untrimmed faces that share whole borders (one face: no sewing). Fails with LM-K002 when the result is

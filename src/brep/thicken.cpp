@@ -13,6 +13,7 @@
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakeSolid.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
+#include <BRepBuilderAPI_Transform.hxx>
 #include <BRepBuilderAPI_Sewing.hxx>
 #include <BRepLib.hxx>
 #include <BRep_Builder.hxx>
@@ -204,7 +205,7 @@ private:
       gp_Trsf t;
       const Vec3 d = p.plane.normal() * distance;
       t.SetTranslation(gp_Vec(d.x(), d.y(), d.z()));
-      return TopoDS::Edge(e.edge.Moved(TopLoc_Location(t)));
+      return TopoDS::Edge(BRepBuilderAPI_Transform(e.edge, t, true).Shape()); // a copy: the skin is frozen
     }
     LUMSK_TRY(a, corner(e.corners[0], distance, front));
     LUMSK_TRY(b, corner(e.corners[1], distance, front));

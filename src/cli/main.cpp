@@ -167,6 +167,8 @@ void tellState(const json& b) {
                            b["valid"].get<bool>() ? "valid" : "NOT valid", b["faces"].get<int>(),
                            b["open_edges"].get<int>(), b["area_mm2"].get<double>(), b["volume_mm3"].get<double>(),
                            b["joins"]["gap_mm"].get<double>(), b["joins"]["angle_deg"].get<double>());
+  if (const int n = b["joins"]["unmeasured_edges"].get<int>(); n > 0)
+    std::cout << fmt::format("  {} edges could not be measured\n", n);
 }
 
 /// Every construction through the curves of a step, the best first.

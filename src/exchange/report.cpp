@@ -36,6 +36,7 @@ json reportOf(const recipe::BodyEntry& b, const Tolerances& tol) {
           {"max_edge_tolerance_mm", s.largestToleranceMm},
           {"joins",
            {{"smooth_edges", j.smoothEdges},
+            {"unmeasured_edges", j.unmeasured},
             {"gap_mm", j.gapMm},
             {"angle_deg", j.angleDeg},
             {"curvature_rel", j.curvatureRel},

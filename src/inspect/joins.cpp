@@ -85,14 +85,57 @@ std::optional<SideCurve> sideCurve(const TopoDS_Edge& e, const TopoDS_Face& f) {
 } // namespace
 
 std::string Join::achieved(const Tolerances& t) const {
+  if (!measured) return "?";
   if (gapMm > t.point.mm) return "-";
   if (angleDeg > t.angle.deg) return "G0";
   if (curvatureRel > t.curvature.relative) return "G1";
   return rateRel > t.curvature.relative ? "G2" : "G3";
 }
 
+std::string Join::askedFor() const {
+  static constexpr std::array<const char*, 6> kWords{"", "square", "G0", "G1", "G2", "G3"};
+  return kWords[size_t(asked)];
+}
+
+bool Join::reached(const Tolerances& t) const {
+  const int order = asked == brep::Meets::Perpendicular ? 1 : int(asked) - int(brep::Meets::G0);
+  const std::string has = achieved(t);
+  return asked == brep::Meets::Free || (has[0] == 'G' && has[1] - '0' >= order);
+}
+
+namespace {
+
+/// How the faces around an edge meet there; nothing where there are no two.
+Expected<std::optional<Join>> joinAt(const brep::Body& b, size_t edge, const TopoDS_Edge& e,
+                                     const TopTools_ListOfShape& owners, double floor) {
+  std::vector<TopoDS_Face> around;
+  for (const TopoDS_Shape& f : owners) around.push_back(TopoDS::Face(f));
+  std::optional<SideCurve> p, q;
+  const bool seam = BRep_Tool::IsClosed(e, around[0]);
+  if (seam) {
+    // The face meets itself; both parameter curves are looked at.
+    p = sideCurve(TopoDS::Edge(e.Oriented(TopAbs_FORWARD)), around[0]);
+    q = sideCurve(TopoDS::Edge(e.Oriented(TopAbs_REVERSED)), around[0]);
+  } else if (around.size() == 2) {
+    p = sideCurve(e, around[0]);
+    q = sideCurve(e, around[1]);
+  } else {
+    return std::optional<Join>();
+  }
+  if (!p || !q) return fail(problem("LM-K001", "an edge has no place on its faces"));
+  return std::optional<Join>(measure(b.edgeNames[edge], *p, *q, floor));
+}
+
+} // namespace
+
 std::vector<Join> joins(const brep::Body& b, const Tolerances& tol) {
   std::vector<Join> out;
+  const auto unmeasured = [&](const std::string& edge) {
+    Join j;
+    j.edge = edge;
+    j.measured = false;
+    out.push_back(std::move(j));
+  };
   const auto done = brep::guarded("measuring joins", [&]() -> Expected<bool> {
     Bnd_Box box;
     BRepBndLib::Add(b.shape, box);
@@ -101,34 +144,25 @@ std::vector<Join> joins(const brep::Body& b, const Tolerances& tol) {
     TopExp::MapShapesAndAncestors(b.shape, TopAbs_EDGE, TopAbs_FACE, owners);
     const auto all = brep::edges(b);
     for (size_t i = 0; i < all.size(); ++i) {
-      const TopoDS_Edge& e = all[i];
-      const int at = owners.FindIndex(e);
-      if (at == 0 || BRep_Tool::Degenerated(e)) continue;
-      std::vector<TopoDS_Face> around;
-      for (const TopoDS_Shape& f : owners(at)) around.push_back(TopoDS::Face(f));
-      std::optional<SideCurve> p, q;
-      if (BRep_Tool::IsClosed(e, around[0])) {
-        // A seam: the face meets itself; both parameter curves are looked at.
-        p = sideCurve(TopoDS::Edge(e.Oriented(TopAbs_FORWARD)), around[0]);
-        q = sideCurve(TopoDS::Edge(e.Oriented(TopAbs_REVERSED)), around[0]);
-      } else if (around.size() == 2) {
-        p = sideCurve(e, around[0]);
-        q = sideCurve(e, around[1]);
-      }
-      if (!p || !q) continue;
-      Join j = measure(b.edgeNames[i], *p, *q, floor);
+      const int at = owners.FindIndex(all[i]);
+      if (at == 0 || BRep_Tool::Degenerated(all[i])) continue;
+      auto found = brep::guarded("measuring a join", [&] { return joinAt(b, i, all[i], owners(at), floor); });
+      if (!found) unmeasured(b.edgeNames[i]);
+      if (!found || !*found) continue;
+      Join j = std::move(**found);
       const auto asked = b.asked.find(j.edge);
-      j.meantSmooth = asked != b.asked.end() ? asked->second != brep::Meets::G0 && asked->second != brep::Meets::Free
-                                             : j.angleDeg < tol.smoothEdge.deg;
+      if (asked != b.asked.end()) j.asked = asked->second;
+      j.meantSmooth = j.asked == brep::Meets::Free ? j.angleDeg < tol.smoothEdge.deg : j.asked != brep::Meets::G0;
       out.push_back(std::move(j));
     }
     return true;
   });
-  if (!done) out.clear();
+  if (!done) unmeasured("");
   return out;
 }
 
 double Join::badness(const Tolerances& t) const {
+  if (!measured) return 2e9;
   const double gap = gapMm / t.point.mm, angle = angleDeg / t.angle.deg,
                curvature = curvatureRel / t.curvature.relative;
   if (gap > 1) return 1e9 + gap;
@@ -144,6 +178,8 @@ Vec3 Join::worstAt(const Tolerances& t) const {
 JoinSummary summarise(const std::vector<Join>& joins) {
   JoinSummary s;
   for (const Join& j : joins) {
+    s.unmeasured += !j.measured;
+    if (!j.measured) continue;
     s.gapMm = std::max(s.gapMm, j.gapMm);
     if (!j.meantSmooth) continue;
     ++s.smoothEdges;

@@ -79,6 +79,13 @@ ArcLength::ArcLength(const Path& path) {
   }
 }
 
+ArcLength ArcLength::byParameter(const Path& path) {
+  const double total = ArcLength(path).total(), speed = total / path.last();
+  ArcLength out;
+  out.nodes_ = {{0.0, 0.0, speed, speed}, {path.last(), total, speed, speed}};
+  return out;
+}
+
 double ArcLength::parameterAt(double s) const {
   if (s <= 0) return nodes_.front().t;
   if (s >= total()) return nodes_.back().t;

@@ -9,6 +9,9 @@ class ArcLength {
 public:
   explicit ArcLength(const Path& path);
 
+  /// Shares of the path's own parameter in place of shares of its length.
+  static ArcLength byParameter(const Path& path);
+
   double total() const { return nodes_.back().s; }
   /// Parameter of the path at length s (mm, clamped to the path). Error below 1e-6 of a piece.
   double parameterAt(double s) const;
@@ -19,6 +22,7 @@ public:
   double fractionAt(double t) const { return lengthAt(t) / total(); }
 
 private:
+  ArcLength() = default;
   struct Node {
     double t, s, speed; ///< speed |C'| just after the node
     double speedBefore; ///< and just before it (they differ at joints)

@@ -125,11 +125,15 @@ std::vector<double> divided(const std::vector<double>& breaks, const std::vector
   return next;
 }
 
+constexpr int kManyBreaks = 24;
+
 /// Greedy removal, but of given breaks: the knot between the two best-fitted neighbours goes first; it ends when a few
 /// in a row have to stay.
 LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const LeanOptions& o, int fewest) {
   std::vector<double> refused = o.firstBreaks, errors = fitter.spanErrors();
-  for (int inRow = 0; inRow < o.patience && fewest < int(breaks.size()) - 1;) {
+  // Of many knots more have to be asked before they all are needed.
+  const int patience = int(breaks.size()) > kManyBreaks ? std::max(o.patience, int(breaks.size()) / 2) : o.patience;
+  for (int inRow = 0; inRow < patience && fewest < int(breaks.size()) - 1;) {
     int pick = -1;
     double least = 1e300;
     for (size_t k = 1; k + 1 < breaks.size(); ++k) {
@@ -149,6 +153,43 @@ LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const Le
     } else {
       refused.push_back(breaks[size_t(pick)]);
       ++inRow;
+    }
+  }
+  return best;
+}
+
+/// The same for very many knots, until there are fewer: half of them at once, no two neighbours, then ever fewer.
+LeanFit thinInBatches(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const LeanOptions& o) {
+  constexpr size_t kMany = 80, kLeastBatch = 4;
+  const std::vector<double> refused = o.firstBreaks;
+  std::vector<double> errors = fitter.spanErrors();
+  const auto has = [](const std::vector<double>& in, double b) { return std::find(in.begin(), in.end(), b) != in.end(); };
+  size_t most = breaks.size() / 2;
+  while (breaks.size() > kMany && most >= kLeastBatch) {
+    std::vector<std::pair<double, size_t>> order;
+    for (size_t k = 1; k + 1 < breaks.size(); ++k)
+      if (!has(refused, breaks[k]))
+        order.emplace_back(std::max(errors[k - 1], errors[k]) * (breaks[k + 1] - breaks[k - 1]), k);
+    if (order.empty()) break;
+    std::sort(order.begin(), order.end());
+    std::vector<bool> out(breaks.size(), false);
+    size_t taken = 0;
+    for (const auto& [score, k] : order) {
+      if (taken >= most) break;
+      if (out[k - 1] || out[k + 1]) continue;
+      out[k] = true;
+      ++taken;
+    }
+    std::vector<double> trial;
+    for (size_t k = 0; k < breaks.size(); ++k)
+      if (!out[k]) trial.push_back(breaks[k]);
+    LeanFit f = fitter.fit(trial);
+    if (f.deviationMm <= o.fit.mm) {
+      best = std::move(f);
+      breaks = std::move(trial);
+      errors = fitter.spanErrors();
+    } else {
+      most = taken / 2;
     }
   }
   return best;
@@ -326,7 +367,10 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
     }
     if (int(breaks.size()) - 1 == spans) return fail(unfollowed(fit.deviationMm, o.fit));
   }
-  if (o.removeKnots) fit = thin(fitter, std::move(fit), breaks, o, fewest);
+  if (o.removeKnots || (o.thinBeyond > 0 && int(breaks.size()) - 1 > o.thinBeyond)) {
+    fit = thinInBatches(fitter, std::move(fit), breaks, o);
+    fit = thin(fitter, std::move(fit), breaks, o, fewest);
+  }
   if (o.fair) fit = faired(fitter, std::move(fit), o);
   return fit;
 }

@@ -12,7 +12,7 @@ LeastTwist::LeastTwist(const Path& path, const Vec3& start, int perSegment) : pa
       for (double& b : breaks) b = (b - c->first()) / (c->last() - c->first());
     }
     for (size_t k = 0; k + 1 < breaks.size(); ++k) {
-      const int per = std::max(4, perSegment / int(breaks.size() - 1));
+      const int per = std::max(24, perSegment / int(breaks.size() - 1));
       for (int j = 0; j < per; ++j) t_.push_back(double(i) + breaks[k] + (breaks[k + 1] - breaks[k]) * j / per);
     }
   }

@@ -8,7 +8,7 @@ namespace lumsk::nurbs {
 class LeastTwist {
 public:
   /// `start`: direction of x at the start, brought across the tangent; without one it lies level where it can.
-  explicit LeastTwist(const Path& path, const Vec3& start = Vec3::Zero(), int perSegment = 64);
+  explicit LeastTwist(const Path& path, const Vec3& start = Vec3::Zero(), int perSegment = 384);
   /// Frame at a fraction of the path's length.
   Frame at(double fraction) const;
   double length() const { return length_.total(); }

@@ -31,9 +31,11 @@ public:
 
   Expected<LoftResult> run() {
     LUMSK_CHECK(checkNumbers());
+    const bool byAngle = ellipsesAlone();
     for (const Section& s : sections_) {
       static const Path nothing = *Path::make({LineSegment{{0, 0, 0}, {1, 0, 0}}}, {1e-9});
-      places_.lengths.emplace_back(s.path() ? *s.path() : nothing);
+      const Path& p = s.path() ? *s.path() : nothing;
+      places_.lengths.push_back(byAngle ? ArcLength::byParameter(p) : ArcLength(p));
     }
     if (o_.centre != LoftOptions::Centre::None) {
       LUMSK_TRY(centre, LoftCentre::of(places_, o_, cx_));
@@ -65,10 +67,25 @@ public:
         return fail(problem("LM-L037", "the skin folds over itself between its sections")
                         .at(*fold)
                         .tryThis("turn or move a section's start, add a section there, or let an end pull less"));
+    if (byAngle) tellByLength();
     return std::move(out_);
   }
 
 private:
+  /// Ellipses are followed most lightly by their angle, as long as nobody counts by their length.
+  bool ellipsesAlone() const {
+    return o_.guides.empty() && o_.pairs.empty() &&
+           std::all_of(sections_.begin(), sections_.end(),
+                       [](const Section& s) { return !s.start && (s.point() || s.path()->wholeEllipse()); });
+  }
+  /// Starts as shares of the lengths, as people count them.
+  void tellByLength() {
+    for (size_t i = 0; i < sections_.size(); ++i)
+      if (const Path* p = sections_[i].path()) {
+        double& start = out_.alignment.sections[i].start;
+        start = ArcLength(*p).fractionAt(places_.lengths[i].parameterAtFraction(start));
+      }
+  }
   const LoftEndOptions& end(int e) const { return e ? o_.end : o_.start; }
   const LoftEndOptions& sideOf(int e) const { return e ? o_.right : o_.left; }
   const Section& endSection(int e) const { return e ? sections_.back() : sections_.front(); }

@@ -12,21 +12,11 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kLooks = 48;          ///< places of a section that say where its middle is
-constexpr double kCentrePart = 0.5; ///< of `fit`: what following the line may use
+constexpr int kManySpans = 20;
+constexpr double kCentrePart = 0.7; ///< of `fit`: what following the line may use
 constexpr double kNear = 1e-4;      ///< of the line: for differences
 constexpr double kSameBreak = 0.01; ///< of the loft: breaks so near to a jump give way to it
 
-/// Breaks with further ones, repeated so often, in place of those that lie close.
-std::vector<double> withJumps(const std::vector<double>& breaks, const std::vector<double>& jumps, int times) {
-  std::vector<double> out;
-  for (double b : breaks)
-    if (b <= 0 || b >= 1 ||
-        std::none_of(jumps.begin(), jumps.end(), [&](double j) { return std::abs(j - b) < kSameBreak; }))
-      out.push_back(b);
-  for (double j : jumps) out.insert(out.end(), size_t(times), j);
-  std::sort(out.begin(), out.end());
-  return out;
-}
 
 Vec3 middleOf(const Section& section, const ArcLength& l) {
   if (const Vec3* point = section.point()) return *point;
@@ -169,9 +159,9 @@ Expected<AcrossRows> LoftCentre::along(const Rows& rows, const std::vector<LoftS
   LeanOptions lean;
   const LoftAcross::Space space = across.space({});
   lean.degree = std::max(space.degree, blend.degree);
-  // Where the line bends by a jump, what lies off it passes by at another speed from there on.
-  lean.firstBreaks = withJumps(breaksOf(blend.knots, blend.degree, lean.degree), jumps(), lean.degree);
+  lean.firstBreaks = breaksWithRough(breaksOf(blend.knots, blend.degree, lean.degree), lean.degree);
   lean.fit = {kCentrePart * fit.mm};
+  lean.thinBeyond = kManySpans;
   LUMSK_TRY(fitted, fitLean(family, lean));
   // Exactly through the sections; relaxed, through where the blend has them.
   Rows miss(sections, rows.cols());
@@ -186,25 +176,35 @@ Expected<AcrossRows> LoftCentre::along(const Rows& rows, const std::vector<LoftS
   return out;
 }
 
-std::vector<double> LoftCentre::jumps() const {
-  constexpr double kBeside = 1e-7, kLeast = 1e-3; // the latter by the line's length
-  constexpr int kHalvings = 50;
-  const ArcLength length(*line_);
-  const auto bend = [&](double t) {
-    CurveDerivatives d;
-    line_->derivatives(t, 2, d);
-    const double w = d[1].squaredNorm();
-    return Vec3((d[2] - d[2].dot(d[1]) / w * d[1]) / w);
-  };
+/// What lies off the line is one derivative less smooth than the line: it passes by at a speed that follows its bending.
+std::vector<double> LoftCentre::breaksWithRough(const std::vector<double>& breaks, int degree) const {
+  const std::vector<Rough> rough = roughPlaces();
   std::vector<double> out;
-  for (int joint = line_->closed() ? 0 : 1; joint < int(line_->segments().size()); ++joint) {
-    const Vec3 change = bend(joint + kBeside) - bend(joint == 0 ? line_->last() - kBeside : joint - kBeside);
-    if (change.norm() * length.total() < kLeast) continue;
-    double f = length.fractionAt(joint);
+  for (double b : breaks)
+    if (b <= 0 || b >= 1 ||
+        std::none_of(rough.begin(), rough.end(), [&](const Rough& r) { return std::abs(r.at - b) < kSameBreak; }))
+      out.push_back(b);
+  double last = 0;
+  for (const Rough& r : rough) {
+    if (r.smooth > 1 && r.at - last < kSameBreak) continue;
+    out.insert(out.end(), size_t(degree + 1 - r.smooth), r.at);
+    last = r.at;
+  }
+  std::sort(out.begin(), out.end());
+  return out;
+}
+
+std::vector<LoftCentre::Rough> LoftCentre::roughPlaces() const {
+  constexpr double kBeside = 1e-7, kLeast = 1e-3; // the latter by the line's length
+  constexpr int kHalvings = 50, kSmoothEnough = 4;
+  const ArcLength length(*line_);
+  std::vector<Rough> out;
+  const auto take = [&](double t, int smooth) {
+    double f = length.fractionAt(t);
     if (reversed_) f = 1 - f;
     double at = (f - from_) / (to_ - from_);
     if (line_->closed()) at -= std::floor(at);
-    if (!(at > 0 && at < 1)) continue;
+    if (!(at > 0 && at < 1)) return;
     if (placed_) { // back to the loft's parameter
       double low = 0, high = 1;
       for (int it = 0; it < kHalvings; ++it) {
@@ -213,9 +213,27 @@ std::vector<double> LoftCentre::jumps() const {
       }
       at = 0.5 * (low + high);
     }
-    out.push_back(at);
+    out.push_back({at, smooth});
+  };
+  const auto bend = [&](double t) {
+    CurveDerivatives d;
+    line_->derivatives(t, 2, d);
+    const double w = d[1].squaredNorm();
+    return Vec3((d[2] - d[2].dot(d[1]) / w * d[1]) / w);
+  };
+  for (int k = 0; k < int(line_->segments().size()); ++k) {
+    if (k > 0 || line_->closed()) {
+      const Vec3 change = bend(k + kBeside) - bend(k == 0 ? line_->last() - kBeside : k - kBeside);
+      if (change.norm() * length.total() > kLeast) take(k, 1);
+    }
+    const auto* spline = std::get_if<Spline>(&line_->segments()[size_t(k)]);
+    if (!spline) continue;
+    const auto b = breakpoints(spline->knots(), spline->degree());
+    for (size_t i = 1; i + 1 < b.size(); ++i)
+      if (const int smooth = spline->degree() - multiplicity(spline->knots(), b[i]); smooth < kSmoothEnough)
+        take(k + (b[i] - b.front()) / (b.back() - b.front()), std::max(1, smooth));
   }
-  std::sort(out.begin(), out.end());
+  std::sort(out.begin(), out.end(), [](const Rough& a, const Rough& b) { return a.at < b.at; });
   return out;
 }
 

@@ -31,7 +31,13 @@ public:
 
 private:
   Frame frameOnLine(double v) const;
-  std::vector<double> jumps() const; ///< parameters within the loft at which the line's curvature jumps
+  /// A place within the loft at which the line has only so many derivatives that do not jump.
+  struct Rough {
+    double at = 0;
+    int smooth = 1;
+  };
+  std::vector<Rough> roughPlaces() const;
+  std::vector<double> breaksWithRough(const std::vector<double>& breaks, int degree) const;
   /// Curvature vector of the line where it has the frame, in it: a place whose product with it is 1 is its centre.
   Vec2 curvature(double v) const;
   Expected<void> checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips) const;

@@ -16,6 +16,7 @@ constexpr int kMostCrossTries = 8;
 constexpr int kJoinLooks = 53;
 constexpr double kCrossShareStep = 0.2;
 constexpr double kJoinPart = 0.5;                    ///< of what a join may miss: what the fit may use
+constexpr int kManySpans = 28;
 constexpr double kCountStep = 0.05, kLeastCount = 1e-6; ///< of orders that cannot be met
 constexpr double kSameJump = 1e-6, kNearJump = 0.03; ///< of a strip
 
@@ -147,6 +148,7 @@ private:
     lean.fair = o_.way == LoftWay::Relaxed;
     lean.removeKnots = guided();
     lean.patience = GuideRun::kPatience;
+    if (crosses() == 0 && o_.way == LoftWay::Exact) lean.thinBeyond = kManySpans;
     if (guided()) {
       lean.baseSamples = GuideRun::kSamples;
       for (double t : spread_.places(k)) lean.held.push_back(strip.parameter(t));

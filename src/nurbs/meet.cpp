@@ -1,5 +1,7 @@
 #include "nurbs/meet.h"
 
+#include "nurbs/closest.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -8,7 +10,7 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr double kSameParameter = 1e-6;
-constexpr size_t kMostMeetings = 6; ///< more of them are taken for a common stretch
+constexpr size_t kFewMeetings = 6; ///< of more it is asked whether they lie on a common stretch
 
 /// Nearest points of two chords as fractions (Lumelsky 1985).
 void nearestOfChords(const Vec3& p, const Vec3& q, const Vec3& r, const Vec3& w, double& f, double& g) {
@@ -86,12 +88,14 @@ public:
   Meetings run() {
     descend(1, 1);
     std::sort(seeds_.begin(), seeds_.end(), [](const Seed& x, const Seed& y) { return x.bound < y.bound; });
+    size_t asked = kFewMeetings;
     for (const Seed& s : seeds_) {
       offer(polished(s));
-      if (out_.list.size() > kMostMeetings) {
+      if (out_.list.size() > asked && runTogether()) {
         out_.overlap = true;
         break;
       }
+      if (out_.list.size() > asked) asked *= 4;
     }
     std::sort(out_.list.begin(), out_.list.end(), [](const Meeting& x, const Meeting& y) { return x.s < y.s; });
     return std::move(out_);
@@ -171,6 +175,17 @@ private:
     B.derivatives(t, 1, db);
     const double turn = degFromRad(angleBetweenRad(da[1], db[1]));
     return {s, t, da[0], db[0], (da[0] - db[0]).norm(), std::min(turn, 180 - turn)};
+  }
+
+  /// Whether the curves stay together between most of the meetings that follow one another.
+  bool runTogether() {
+    std::vector<double> at;
+    for (const Meeting& m : out_.list) at.push_back(m.s);
+    std::sort(at.begin(), at.end());
+    size_t together = 0;
+    for (size_t i = 1; i < at.size(); ++i)
+      together += closestPoint(*b_.path_, a_.path_->at(0.5 * (at[i - 1] + at[i]))).distanceMm <= limit_;
+    return 2 * together > at.size();
   }
 
   void offer(const Meeting& m) {

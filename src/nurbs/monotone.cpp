@@ -14,8 +14,10 @@ constexpr int kGauss = 5;
 constexpr double kX[kGauss] = {-0.9061798459386640, -0.5384693101056831, 0, 0.5384693101056831, 0.9061798459386640};
 constexpr double kW[kGauss] = {0.2369268850561891, 0.4786286704993665, 0.5688888888888889, 0.4786286704993665,
                                0.2369268850561891};
+/// Through so many a spline of least degree sways.
+constexpr size_t kManyIntervals = 4;
 /// Parts of every interval for the integration; of the table four times as many.
-int piecesOf(size_t intervals) { return 2 * std::max(1, int(6 / intervals)); }
+int piecesOf(size_t intervals) { return std::max(2, int(12 / intervals)); }
 
 } // namespace
 
@@ -30,16 +32,24 @@ double MonotoneMap::density(double x) const {
 Expected<MonotoneMap> MonotoneMap::through(const std::vector<double>& x, const std::vector<double>& y, bool periodic) {
   MonotoneMap m;
   m.periodic_ = periodic;
-  m.degree_ = 3;
-  std::vector<double> breaks;
-  for (size_t i = 0; i + 1 < x.size(); ++i) { // as fine as is left to choose evenly
-    breaks.push_back(x[i]);
-    breaks.push_back(0.5 * (x[i] + x[i + 1]));
+  const size_t intervals = x.size() - 1;
+  const bool even = periodic || intervals >= kManyIntervals; // more values than increments, the evenest choice of them
+  std::vector<double> places;
+  for (size_t i = 0; i < intervals; ++i) {
+    if (even) places.push_back(x[i]);
+    places.push_back(0.5 * (x[i] + x[i + 1]));
   }
-  breaks.push_back(x.back());
-  m.knots_ = periodic ? periodicKnots(m.degree_, breaks) : clampedKnots(m.degree_, breaks);
-  m.g_.assign(periodic ? breaks.size() - 1 : breaks.size() - 1 + size_t(m.degree_),
-              std::log((y.back() - y.front()) / (x.back() - x.front())));
+  if (even) {
+    places.push_back(x.back());
+    m.degree_ = 3;
+    m.knots_ = periodic ? periodicKnots(m.degree_, places) : clampedKnots(m.degree_, places);
+  } else {
+    m.degree_ = std::min(int(intervals) - 1, 4);
+    m.knots_ = intervals > 1 ? averagedKnots(m.degree_, places) : Knots{x.front(), x.back()};
+    for (size_t i = 0; i <= size_t(m.degree_); ++i)
+      m.knots_[i] = x.front(), m.knots_[m.knots_.size() - 1 - i] = x.back();
+  }
+  m.g_.assign(!even ? intervals : periodic ? 2 * intervals : 2 * intervals + 3, std::log((y.back() - y.front()) / (x.back() - x.front())));
   m.at_ = x; // `newton` integrates over these
   if (!m.newton(y))
     return fail(problem("LM-G011", "the crossings are spaced too unevenly for a smooth parameter")
@@ -71,7 +81,8 @@ Eigen::MatrixXd MonotoneMap::unevenness() const {
   return K;
 }
 
-/// Sequential quadratic steps: the most even g whose density makes the increments of y (Wright & Nocedal 2006, ch. 18).
+/// Sequential quadratic steps: the most even g whose density makes the increments of y (Nocedal & Wright 2006, ch. 18);
+/// as many values as increments leave no choice, and the steps are Newton's.
 bool MonotoneMap::newton(const std::vector<double>& y) {
   constexpr double kClosed = 1e-12, kNearly = 1e-9, kSettled = 1e-3;
   constexpr int kSteps = 60;

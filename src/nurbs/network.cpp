@@ -18,7 +18,7 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kDegree = 5;
-constexpr int kManySpans = 12; ///< beyond those of the crossings            ///< in both directions: curvature and its derivative flow
+constexpr int kManySpans = 12; ///< beyond those of the crossings
 constexpr double kSpareSpread = 0.01; ///< own parameters may agree so much less at the crossings than arc lengths
 constexpr double kUnevenSpeed = 6.0;  ///< and must not run faster than this times their slowest
 
@@ -430,13 +430,8 @@ private:
     lean.firstSpans = s.closed ? crossings + 3 : 3;
     lean.removeKnots = carried_; // what fades out does so within a part of the curve
     if (!s.closed && crossings > kDegree + 1) lean.firstBreaks = breakpoints(averagedKnots(kDegree, s.at), kDegree);
+    lean.thinBeyond = kManySpans + crossings; // what bends here and there needs close spans only there
     LUMSK_TRY(fitted, fitLean(family, lean));
-    // What bends here and there needs close spans only there.
-    if (int(fitted.breaks.size()) - 1 > kManySpans + crossings && !carried_) {
-      lean.removeKnots = true;
-      if (auto thinner = fitLean(family, lean); thinner && thinner->breaks.size() < fitted.breaks.size())
-        fitted = std::move(*thinner);
-    }
     s.fit = std::move(fitted);
     // Around, the last place is the first one again.
     const std::vector<double> crossed(s.at.begin(), s.at.end() - (s.closed ? 1 : 0));

@@ -112,15 +112,6 @@ NearestOnSurface::Foot NearestOnSurface::foot(const Vec3& p) const {
         if (!stuck(k) && J(k, k) > 0) step[k] = -g[k] / J(k, k);
     } else {
       step = -J.inverse() * g;
-      // Where it would leave over the border, the other parameter goes as is best on the border.
-      for (int k : {0, 1}) {
-        if (k == 0 && s.closedU()) continue;
-        const double most = std::clamp(uv[k] + step[k], low[k], high[k]) - uv[k];
-        if (most == step[k] || !(J(1 - k, 1 - k) > 0)) continue;
-        step[k] = most;
-        step[1 - k] = -(g[1 - k] + J(0, 1) * most) / J(1 - k, 1 - k);
-        break;
-      }
     }
     Vec2 next = uv;
     int half = 0;

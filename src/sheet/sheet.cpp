@@ -269,7 +269,7 @@ private:
       const auto& [b, j] = all[i];
       const Vec3 at = j->worstAt(tol);
       const bool bent = j->angleDeg > tol.angle.deg;
-      rows.push_back({words(j->achieved(tol)), words(b->entry->label), j->meantSmooth ? tr("smooth") : tr("edge"),
+      rows.push_back({words(j->achieved(tol)), words(b->entry->label), !j->askedFor().empty() ? words(j->askedFor()) : j->meantSmooth ? tr("smooth") : tr("edge"),
                       length(j->gapMm), shown(degrees(j->angleDeg)), bent ? QString("-") : percent(j->curvatureRel),
                       bare(at.x()) + ", " + bare(at.y()) + ", " + length(at.z())});
     }

@@ -10,6 +10,15 @@ const std::array<std::pair<nurbs::Side, const char*>, 4>& sideKeys() {
   return keys;
 }
 
+brep::Meets askedOf(const std::string& continuity) {
+  static const std::map<std::string, brep::Meets> asked{{"perpendicular", brep::Meets::Perpendicular},
+                                                        {"g1", brep::Meets::G1},
+                                                        {"g2", brep::Meets::G2},
+                                                        {"g3", brep::Meets::G3}};
+  const auto known = asked.find(continuity);
+  return known == asked.end() ? brep::Meets::Free : known->second;
+}
+
 std::array<std::string, 4> sideNames(const std::array<std::string, 4>& sources) {
   std::array<std::string, 4> out;
   for (const auto& [side, key] : sideKeys())

@@ -12,6 +12,9 @@ const std::array<std::pair<nurbs::Side, const char*>, 4>& sideKeys();
 /// Names of the sides of a face by the field that governs each and by what it was made from: "end:p3".
 std::array<std::string, 4> sideNames(const std::array<std::string, 4>& sources);
 
+/// What a side was asked for: of "perpendicular" and "g1" to "g3"; all else is nothing.
+brep::Meets askedOf(const std::string& continuity);
+
 /// A field for what a side does: free, square to its mirror plane, into a neighbour with G1 to G3, or G3 at the plane.
 recipe::Field sideMeets(const std::string& key, const std::string& label, const std::string& help);
 nurbs::SideMeets sideMeetsOf(const std::string& value);

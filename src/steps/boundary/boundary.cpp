@@ -204,12 +204,16 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   Outcome out;
   std::array<std::string, 4> sources{"pole", "pole", "pole", "pole"};
+  std::array<brep::Meets, 4> asked{};
   constexpr std::array<size_t, 4> bySide{2, 1, 3, 0}; // v = 0, u = 1, v = 1, u = 0 among first and last of u, then of v
   for (size_t i = 0; i < picked.size(); ++i)
-    for (int side : made->edges[i].sides) sources[bySide[size_t(side)]] = picked[i].item;
+    for (int side : made->edges[i].sides) {
+      sources[bySide[size_t(side)]] = picked[i].item;
+      asked[bySide[size_t(side)]] = askedOf(in.itemText("edges", picked[i].places.front(), "meets"));
+    }
   const bool reversed = made->mirror && facesInwards({made->surface}, made->mirror);
   LUMSK_TRY(body, brep::skinFromSurfaces({{std::make_shared<const nurbs::Surface>(made->surface),
-                                           brep::faceName(in.stepId(), "skin", ""), reversed, sideNames(sources)}},
+                                           brep::faceName(in.stepId(), "skin", ""), reversed, sideNames(sources), asked}},
                                          cx));
   out.outputs.push_back({"", body, ""});
   addMarks(out, in, *made, picked);

@@ -414,6 +414,17 @@ std::string summaryOf(const nurbs::LoftResult& r, size_t guides) {
          formatNumber(wrinkles >= 100 ? std::round(wrinkles) : wrinkles, wrinkles >= 100 ? 6 : 2);
 }
 
+/// What was asked for at the sides of a strip: of guides or lines at the outer ones, of ends at those of sections.
+std::array<brep::Meets, 4> askedOfStrip(const Inputs& in, const nurbs::LoftResult& r, size_t k) {
+  const size_t per = size_t(r.perStretch), stretch = k / per, piece = k % per;
+  const auto asked = [&](const char* key, bool here) {
+    return here && in.has(key) ? askedOf(in.text(key)) : brep::Meets::Free;
+  };
+  return {asked("left", !r.alignment.closed && stretch == 0),
+          asked("right", !r.alignment.closed && stretch + 1 == size_t(r.alignment.strips)), asked("start", piece == 0),
+          asked("end", piece + 1 == per)};
+}
+
 /// Names of stretches say of how many they are one: with another corner they are other ones, to be found by shape.
 Expected<brep::BodyPtr> skinOf(const Inputs& in, const nurbs::LoftResult& r, const std::vector<PickedSection>& picked,
                                bool around, const Context& cx) {
@@ -429,7 +440,7 @@ Expected<brep::BodyPtr> skinOf(const Inputs& in, const nurbs::LoftResult& r, con
     const std::string& from = picked[ruled ? k % per : 0].item;
     const std::string& to = picked[ruled ? (k % per + 1) % picked.size() : around ? 0 : picked.size() - 1].item;
     faces.push_back({std::make_shared<const nurbs::Surface>(r.strips[k]), brep::faceName(in.stepId(), "skin", source),
-                     reversed, sideNames({"", "", from, to})});
+                     reversed, sideNames({"", "", from, to}), askedOfStrip(in, r, k)});
   }
   return brep::skinFromSurfaces(faces, cx);
 }

@@ -194,13 +194,22 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
                                       column(size_t(p.firstColumn) + p.columnsAt.size() - 1), row(size_t(p.firstRow)),
                                       row(size_t(p.firstRow) + p.rowsAt.size() - 1)};
   };
+  const auto askedOfPatch = [&](const nurbs::NetworkPatch& p) {
+    const bool ends[4] = {!net.closed && p.firstColumn == 0,
+                          !net.closed && size_t(p.firstColumn) + p.columnsAt.size() == net.columns.size(),
+                          p.firstRow == 0, size_t(p.firstRow) + p.rowsAt.size() == net.rows.size()};
+    std::array<brep::Meets, 4> asked{};
+    for (const auto& [side, key] : sideKeys())
+      if (ends[side] && in.has(key)) asked[size_t(side)] = askedOf(in.text(key));
+    return asked;
+  };
   for (const auto& p : made->patches) {
     controls += p.surface.controlPoints();
     const auto &row = net.rows[size_t(p.firstRow)], &column = net.columns[size_t(p.firstColumn) % net.columns.size()];
     faces.push_back(
         {std::make_shared<const nurbs::Surface>(p.surface),
          brep::faceName(in.stepId(), "skin", made->patches.size() > 1 ? idOf(row) + "," + idOf(column) : ""), reversed,
-         sideNames(sourcesOf(p))});
+         sideNames(sourcesOf(p)), askedOfPatch(p)});
   }
   LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
   out.outputs.push_back({"", body, ""});
