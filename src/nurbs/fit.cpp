@@ -109,7 +109,7 @@ private:
   std::vector<double> spanErrors_;
 };
 
-constexpr double kShortestSpan = 1e-5; ///< of the whole: shorter ones are not divided further
+constexpr double kShortestSpan = 1e-8; ///< of the whole: shorter ones are not divided further
 
 /// Every span whose error exceeds `aim` in as many parts as its order promises to need, at most `most`.
 std::vector<double> divided(const std::vector<double>& breaks, const std::vector<double>& errors, double aim,
