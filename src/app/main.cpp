@@ -1,3 +1,4 @@
+#include "app/last_catch.h"
 #include "app/main_window.h"
 #include "app/preferences.h"
 #include "app/words.h"
@@ -8,6 +9,23 @@
 #include <QFile>
 #include <cstdio>
 
+namespace {
+
+/// The last catch of the window's own thread: what an event's handling throws ends that event, not the program.
+class Application : public QApplication {
+public:
+  using QApplication::QApplication;
+  bool notify(QObject* receiver, QEvent* event) override {
+    bool done = false;
+    if (const auto why = lumsk::app::thrownBy([&] { done = QApplication::notify(receiver, event); }); why && window)
+      emit window->workspace().told(lumsk::app::brokenInside(*why));
+    return done;
+  }
+  lumsk::app::MainWindow* window = nullptr;
+};
+
+} // namespace
+
 int main(int argc, char** argv) {
   // The view draws through X11 (also under Wayland, by XWayland).
   if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "xcb");
@@ -16,7 +34,7 @@ int main(int argc, char** argv) {
     return 2;
   }
   lumsk::brep::quietKernel();
-  QApplication app(argc, argv);
+  Application app(argc, argv);
   QApplication::setApplicationName("Lumsk");
   QApplication::setOrganizationName("Lumsk");
   QApplication::setDesktopFileName("org.lumsk.Lumsk");
@@ -24,9 +42,12 @@ int main(int argc, char** argv) {
   lumsk::app::applyTheme(app, lumsk::app::preferences().theme, lumsk::app::preferences().textScale);
   app.setWindowIcon(lumsk::app::icon("icons/lumsk"));
   lumsk::app::MainWindow window(lumsk::steps::registry());
+  app.window = &window;
   window.show();
   window.offerLostWork();
   const QStringList arguments = QApplication::arguments();
   if (arguments.size() > 1) window.openPath(arguments[1]);
-  return QApplication::exec();
+  const int code = QApplication::exec();
+  app.window = nullptr;
+  return code;
 }

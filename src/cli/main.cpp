@@ -167,6 +167,11 @@ void tellState(const json& b) {
                            b["valid"].get<bool>() ? "valid" : "NOT valid", b["faces"].get<int>(),
                            b["open_edges"].get<int>(), b["area_mm2"].get<double>(), b["volume_mm3"].get<double>(),
                            b["joins"]["gap_mm"].get<double>(), b["joins"]["angle_deg"].get<double>());
+  for (const json& o : b["openings"])
+    std::cout << fmt::format("  opening at {:.2f} {:.2f} {:.2f}, {:.2f} x {:.2f} x {:.2f} mm, edge {:.2f} mm in {} pieces\n",
+                             o["at_mm"][0].get<double>(), o["at_mm"][1].get<double>(), o["at_mm"][2].get<double>(),
+                             o["size_mm"][0].get<double>(), o["size_mm"][1].get<double>(), o["size_mm"][2].get<double>(),
+                             o["length_mm"].get<double>(), o["edges"].get<int>());
   if (const int n = b["joins"]["unmeasured_edges"].get<int>(); n > 0)
     std::cout << fmt::format("  {} edges could not be measured\n", n);
 }

@@ -22,6 +22,16 @@ json note(const Problem& p) {
 
 json reportOf(const recipe::BodyEntry& b, const Tolerances& tol) {
   const auto s = inspect::stateOf(*b.body);
+  json openings = json::array();
+  for (const inspect::Opening& o : s.openings) {
+    Vec3 low = Vec3::Constant(1e300), high = -low;
+    for (const Vec3& p : o.outline) low = low.cwiseMin(p), high = high.cwiseMax(p);
+    if (o.outline.empty()) continue;
+    openings.push_back({{"at_mm", list(0.5 * (low + high))},
+                        {"size_mm", list(high - low)},
+                        {"length_mm", o.lengthMm},
+                        {"edges", o.edges}});
+  }
   const auto j = inspect::summarise(inspect::joins(*b.body, tol));
   return {{"id", b.id},
           {"label", b.label},
@@ -34,6 +44,7 @@ json reportOf(const recipe::BodyEntry& b, const Tolerances& tol) {
           {"box_mm", {list(s.boxLow), list(s.boxHigh)}},
           {"control_points", s.controlPoints},
           {"max_edge_tolerance_mm", s.largestToleranceMm},
+          {"openings", openings},
           {"joins",
            {{"smooth_edges", j.smoothEdges},
             {"unmeasured_edges", j.unmeasured},

@@ -300,7 +300,45 @@ ConcaveRadius tightestRadius(const Surface& s, bool alongNormal) {
   return {1.0 / worst.value, s.at(worst.u, worst.v), worst.u, worst.v};
 }
 
+namespace {
+
+/// A side that is one point, and there is no tangent plane in it: by how far its offset would open there, mm.
+struct PointedSide {
+  double opensMm = 0.0;
+  Vec3 at = Vec3::Zero();
+};
+PointedSide mostPointed(const Surface& s, double distanceMm, LengthTolerance point) {
+  constexpr int kLooks = 24;
+  PointedSide worst;
+  for (int side = 0; side < 4; ++side) {
+    const bool alongV = side == FirstU || side == LastU;
+    const auto place = [&](int i) {
+      const double f = double(i) / kLooks, u = s.firstU() + f * (s.lastU() - s.firstU()),
+                   v = s.firstV() + f * (s.lastV() - s.firstV());
+      return alongV ? Vec2(side == FirstU ? s.firstU() : s.lastU(), v) : Vec2(u, side == FirstV ? s.firstV() : s.lastV());
+    };
+    const Vec3 at = s.at(place(0).x(), place(0).y()), first = s.normal(place(0).x(), place(0).y());
+    bool one = true;
+    double apart = 0;
+    for (int i = 1; i <= kLooks && one; ++i) {
+      const Vec2 uv = place(i);
+      one = (s.at(uv.x(), uv.y()) - at).norm() <= point.mm;
+      apart = std::max(apart, (s.normal(uv.x(), uv.y()) - first).norm());
+    }
+    if (one && apart * std::abs(distanceMm) > worst.opensMm) worst = {apart * std::abs(distanceMm), at};
+  }
+  return worst;
+}
+
+} // namespace
+
 Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, const Context& cx) {
+  constexpr double kMostOpening = 5; // point tolerances: what is sewn together again
+  if (const PointedSide tip = mostPointed(s, o.distanceMm, cx.tolerances.point);
+      tip.opensMm > kMostOpening * cx.tolerances.point.mm)
+    return fail(problem("LM-T001", "the skin ends in a point without a tangent plane: no wall goes around it")
+                    .at(tip.at)
+                    .tryThis("round the point: let the skin leave it squarely, or flat"));
   const ConcaveRadius tight = o.distanceMm != 0 ? tightestRadius(s, o.distanceMm > 0) : ConcaveRadius{};
   if (std::abs(o.distanceMm) >= tight.radiusMm * (1 - 1e-6)) {
     Problem folds = problem("LM-T001", "the skin folds over itself at this distance: its concave radius is smaller")

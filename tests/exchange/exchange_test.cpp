@@ -136,6 +136,46 @@ private slots:
     exchange::ProjectLock lock;
     QVERIFY(lock.take(path).has_value());
   }
+
+  void nothingThatWasChangedByABitIsAccepted() {
+    QTemporaryDir dir;
+    const std::string path = dir.filePath("a.lumsk").toStdString(), damaged = dir.filePath("b.lumsk").toStdString();
+    VERIFY_OK(exchange::writeProject(path, {tumbler().recipe, "", {}, ""}));
+    const std::string bytes = *exchange::readFile(path), text = recipe::toText(tumbler().recipe);
+    int accepted = 0;
+    for (size_t bit = 8 * 40; bit < 8 * (bytes.size() - 80); bit += 37) {
+      std::string b = bytes;
+      b[bit / 8] = char(b[bit / 8] ^ (1 << (bit % 8)));
+      QFile f(QString::fromStdString(damaged));
+      QVERIFY(f.open(QIODevice::WriteOnly) && f.write(b.data(), qint64(b.size())) == qint64(b.size()));
+      f.close();
+      const auto read = exchange::readProject(damaged);
+      accepted += read && recipe::toText(read->recipe) != text;
+    }
+    QCOMPARE(accepted, 0);
+  }
+
+  void listsNestedTooDeeplyAreRefused() {
+    const std::string deep = std::string(90000, '[') + std::string(90000, ']');
+    const auto r = recipe::fromText("{\"format\":\"lumsk-recipe\",\"version\":1,\"steps\":[{\"id\":\"s1\",\"kind\":\"ring\",\"inputs\":{\"a\":" + deep + "}}]}");
+    QVERIFY(!r && r.error().code == "LM-F002");
+    QVERIFY(!exchange::unpackOutcome(std::string(1000000, char(0x81))));
+  }
+
+  void aBareRecipeFindsItsImportsBesideIt() {
+    QTemporaryDir dir;
+    Bench b;
+    const json file = b.file("places.txt", "0 0 0\n10 0 0\n20 5 0\n30 9 3\n");
+    b.add("points_curve", {{"table", file}});
+    QFile recipeFile(dir.filePath("recipe.json")), table(dir.filePath("places.txt"));
+    QVERIFY(recipeFile.open(QIODevice::WriteOnly) && table.open(QIODevice::WriteOnly));
+    recipeFile.write(QByteArray::fromStdString(recipe::toText(b.recipe)));
+    table.write(QByteArray::fromStdString(*b.recipe.imports.begin()->second));
+    recipeFile.close(), table.close();
+    const auto read = exchange::readProject(dir.filePath("recipe.json").toStdString());
+    VERIFY_OK(read);
+    QCOMPARE(read->recipe.imports.size(), size_t(1));
+  }
 };
 
 static test::Register<ExchangeTest> registeredExchangeTest;

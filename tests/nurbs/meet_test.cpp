@@ -72,6 +72,15 @@ private slots:
         }
     }
   }
+
+  void manyCrossingsAreNoCommonStretch() {
+    Points p(61, 3);
+    for (int i = 0; i <= 60; ++i) p.row(i) << 2.0 * i, 5 * std::sin(kPi * (i + 0.4) / 3.6), 0;
+    const Path wave = *Path::make({*interpolate(p, {})}, {0.001});
+    const Meetings m = meetings(wave, *line({-5, 0, 0}, {130, 0, 0}, {0.001}), 0.001);
+    QVERIFY(!m.overlap);
+    QCOMPARE(m.list.size(), size_t(16));
+  }
 };
 
 static test::Register<MeetTest> registeredMeetTest;

@@ -73,6 +73,19 @@ private slots:
       VERIFY_AT_MOST(std::abs(f - 1), 2.6 * 0.0005 / 20 * 1.5);
     }
   }
+
+  /// Where the speed changes much within a span, too, places by length are where the length says.
+  void placesByLengthAreExactWhereTheSpeedChanges() {
+    Points p(6, 3);
+    p << 0, 0, 0, 0.5, 0.3, 0, 1.5, 0.8, 0.2, 30, 20, 5, 60, 21, 6, 61, 21, 6;
+    const Path path = *Path::make({Spline::trusted(5, clampedKnots(5, {0, 1}), p)}, {0.001});
+    const ArcLength table(path);
+    for (int i = 1; i < 200; ++i) {
+      const double s = table.total() * i / 200;
+      VERIFY_AT_MOST((path.at(table.parameterAt(s)) - path.at(exactParameterAt(path, table, s))).norm(),
+                     1e-7 * table.total());
+    }
+  }
 };
 
 static test::Register<PathTest> registeredPathTest;

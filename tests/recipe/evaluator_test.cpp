@@ -127,6 +127,45 @@ private slots:
     }
     QVERIFY(!h.canUndo() && h.canRedo());
   }
+
+  void failuresAreKnownAgainAndKeptResultsTellTheirTime() {
+    Bench b = tumbler();
+    b.set("s6", "thickness", 80);
+    b.run();
+    QCOMPARE(b.code("s6"), std::string("LM-T001"));
+    const double took = b.result("s6").seconds;
+    b.run();
+    QCOMPARE(b.code("s6"), std::string("LM-T001"));
+    QCOMPARE(b.result("s6").seconds, took); // not computed again
+    const auto loft = b.result("s5");
+    QVERIFY(loft.seconds > 0);
+    Bench other = tumbler();
+    other.evaluator->remember(loft.key, loft.outcome);
+    other.run();
+    QCOMPARE(other.result("s5").outcome.get(), loft.outcome.get());
+    QCOMPARE(other.result("s5").seconds, loft.seconds);
+    QCOMPARE(other.evaluator->lastSeconds("s5"), loft.seconds);
+  }
+
+  void longChainsOfNumbersAreFollowed() {
+    Bench b;
+    const int n = 7000;
+    for (int i = 0; i < n; ++i)
+      b.recipe.parameters.push_back({"n" + std::to_string(i), i + 1 < n ? "n" + std::to_string(i + 1) + " + 1" : "1", Dimension::Length});
+    const auto values = recipe::parameterValues(b.recipe);
+    VERIFY_OK(values);
+    QCOMPARE(values->at("n0").value, double(n));
+  }
+
+  void measuredNamesCountInTablesAndGraphs() {
+    Bench b;
+    b.add("ring", {{"width", 40}});
+    b.add("measure", {{"what", "radius"}, {"of", picks({pick("s1")})}, {"name", "measured_r"}});
+    b.add("helix", {{"turns", 2}, {"height", 30}, {"radii", json::array({{{"id", "g1"}, {"at", 0}, {"value", "measured_r"}}, {{"id", "g2"}, {"at", 1}, {"value", 10}}})}});
+    b.run();
+    VERIFY_STEP(b, "s3");
+    VERIFY_AT_MOST(std::abs(std::hypot(b.curve("s3").start().x(), b.curve("s3").start().y()) - 20), 1e-4);
+  }
 };
 
 static test::Register<EvaluatorTest> registeredEvaluatorTest;

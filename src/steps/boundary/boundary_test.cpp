@@ -195,6 +195,38 @@ private slots:
     QCOMPARE(b.code("s18"), std::string("LM-H008"));
     QCOMPARE(b.code("s19"), std::string("LM-H003"));
   }
+
+  /// Edges that end in the same points make a patch that is closed there, and knits with its neighbour.
+  void patchesAreClosedInPoints() {
+    Bench b;
+    b.add("spline", {{"points", pointList({{-40, 0, 0}, {-20, 12, 4}, {0, 17, 6}, {20, 12, 4}, {40, 0, 0}})}});
+    b.add("spline", {{"points", pointList({{-40, 0, 0}, {-20, -12, 8}, {0, -17, 10}, {20, -12, 8}, {40, 0, 0}})}});
+    b.add("spline", {{"points", pointList({{-40, 50, -10}, {-20, 62, -6}, {0, 67, -4}, {20, 62, -6}, {40, 50, -10}})}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s3")})}});
+    b.add("boundary", {{"edges", picks({pick("s1"), pick("s2")})}});
+    b.add("knit", {{"skins", picks({pick("s4"), pick("s5")})}});
+    b.run();
+    VERIFY_STEP(b, "s6");
+    QCOMPARE(inspect::stateOf(*b.body("s5")).openEdges, 2);
+    QCOMPARE(inspect::stateOf(*b.body("s6")).openEdges, 4);
+  }
+
+  /// A curve inside that runs from point to point: the tip is pointed, and the patch stays with its edges.
+  void aCurveFromPointToPointShapesThePatch() {
+    Bench b;
+    b.add("spline", {{"points", pointList({{-40, 0, 0}, {-15, 16, 1}, {15, 17, 1}, {40, 0, 0}})}});
+    b.add("spline", {{"points", pointList({{-40, 0, 0}, {-15, -16, 1}, {15, -17, 1}, {40, 0, 0}})}});
+    b.add("spline", {{"points", pointList({{-40, 0, 0}, {-10, 0, 9}, {12, 1, 8}, {40, 0, 0}})}});
+    b.add("boundary", {{"edges", picks({pick("s1"), pick("s2")})}, {"guides", picks({pick("s3")})}});
+    b.run();
+    VERIFY_STEP(b, "s4");
+    const auto s = inspect::stateOf(*b.body("s4"));
+    VERIFY_AT_MOST(s.boxHigh.z(), 12.0);
+    for (const char* id : {"s1", "s2", "s3"})
+      for (int i = 0; i <= 40; ++i)
+        VERIFY_AT_MOST(nurbs::closestPoint(*b.body("s4")->natural.begin()->second.surface, b.curve(id).at(i / 40.0)).distanceMm,
+                       0.001);
+  }
 };
 
 static test::Register<BoundaryStepTest> registeredBoundaryStepTest;

@@ -22,6 +22,7 @@ namespace {
 
 const std::vector<std::string> kFlows{"g1", "g2", "g3"};
 constexpr double kLargestGapMm = 10;
+constexpr int kUsualDegree = 3; ///< across
 
 /// The fields of an end, or of a side; `what` completes "How the skin leaves ...".
 void addEnd(Schema& s, const std::string& key, const std::string& label, const std::string& what,
@@ -104,7 +105,8 @@ Schema schema() {
   addEnd(s, "left", "Side at starts", side("start"), sides, "the side.");
   addEnd(s, "right", "Side at ends", side("end"), sides, "the side.");
   s.push_back(countField("degree", "Degree across",
-                         "Degree across the sections; lowered when there are too few, at least 5 along guides.", "3")
+                         "Degree across the sections; lowered when there are too few, at least 5 along guides.",
+                         std::to_string(kUsualDegree))
                   .within(1, 7));
   s.push_back(table("pairs", "Pairs",
                     "Places of sections that belong together: click a section while this has the focus, then drag the "
@@ -547,7 +549,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   noteJoin(out, r.join, cx.tolerances);
   noteSections(out, r, o, cx.tolerances);
   LUMSK_CHECK(tellGuides(out, r, cx.tolerances));
-  if (r.degree < o.degree)
+  if (r.degree < o.degree && o.degree > kUsualDegree) // nobody asked for the usual one
     out.notes.push_back(problem("LM-L103", "too few sections for the degree across")
                             .measure(count(r.degree))
                             .want(count(o.degree))

@@ -466,6 +466,113 @@ private slots:
     QCOMPARE(b.code("s6"), std::string("LM-L004"));
     QCOMPARE(b.code("s7"), std::string("LM-R012"));
   }
+
+  /// Rings square to a helix, joined along it: a wire of their section and the helix's length.
+  void ringsAlongAHelixMakeAWireOfItsLength() {
+    for (double turns : {0.7, 3.3, 4.0}) {
+      Bench b;
+      b.add("helix", {{"by", "heightTurns"}, {"turns", turns}, {"height", 60}, {"radius", 20}, {"endRadius", 20}});
+      for (double f : {0.0, 1.0}) {
+        const auto plane = b.add("plane", {{"way", "square"}, {"curve", picks({pick("s1")})}, {"fraction", f}});
+        b.add("ring", {{"plane", picks({pick(plane)})}, {"width", 4}});
+      }
+      b.add("loft", {{"sections", picks({pick("s3"), pick("s5")})},
+                     {"centre", "picked"},
+                     {"centreLine", picks({pick("s1")})},
+                     {"solid", true}});
+      b.run();
+      VERIFY_STEP(b, "s6");
+      const double wanted = kPi * 4 * std::hypot(60, 2 * kPi * 20 * turns);
+      VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body("s6")).volumeMm3 - wanted), 0.002 * wanted);
+    }
+  }
+
+  void aSectionAddedLastFindsItsPlaceAlongTheLine() {
+    Bench b;
+    b.add("spline", {{"points", pointList({{0, 0, 0}, {40, 0, 20}, {80, 10, 30}, {120, 30, 30}})}});
+    json sections = json::array();
+    for (double f : {0.0, 1.0, 0.7, 0.4}) {
+      const auto plane = b.add("plane", {{"way", "square"}, {"curve", picks({pick("s1")})}, {"fraction", f}});
+      sections.push_back(pick(b.add("ring", {{"plane", picks({pick(plane)})}, {"width", 20 - 8 * f}})));
+    }
+    const auto loft =
+        b.add("loft", {{"sections", sections}, {"centre", "picked"}, {"centreLine", picks({pick("s1")})}});
+    b.run();
+    VERIFY_STEP(b, loft);
+    const auto& notes = b.result(loft).outcome->notes;
+    QVERIFY(std::any_of(notes.begin(), notes.end(), [](const Problem& p) { return p.code == "LM-L109"; }));
+    QVERIFY(std::none_of(notes.begin(), notes.end(), [](const Problem& p) { return p.code == "LM-L104"; }));
+  }
+
+  /// A square shaft turned by a quarter: least twist would turn nothing, the edges run otherwise.
+  void guidesSayWhichCornersBelongTogether() {
+    Bench b;
+    b.add("ring", {{"shape", "rectangle"}, {"width", 10}, {"depth", 10}, {"radius", 0}});
+    b.add("ring", {{"shape", "rectangle"}, {"width", 10}, {"depth", 10}, {"radius", 0}, {"height", 60}, {"turn", 90}});
+    json guides = json::array();
+    for (double from : {45, 135, 225, 315})
+      guides.push_back(pick(b.add("helix", {{"by", "heightTurns"},
+                                            {"turns", 0.25},
+                                            {"height", 60},
+                                            {"radius", 5 * std::sqrt(2.0)},
+                                            {"endRadius", 5 * std::sqrt(2.0)},
+                                            {"startAngle", from}})));
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}, {"guides", guides}, {"gap", 0.05}, {"solid", true}});
+    b.run();
+    VERIFY_STEP(b, "s7");
+    VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body("s7")).volumeMm3 - 6000), 1.0); // every level is the square
+    const auto& notes = b.result("s7").outcome->notes;
+    QVERIFY(std::none_of(notes.begin(), notes.end(), [](const Problem& p) { return p.code == "LM-L107"; }));
+  }
+
+  /// A loft goes on from one of degree 3 over its own last section, picked as the curve.
+  void endsFlowIntoALoftOfDegreeThreeOverItsOwnSection() {
+    for (const char* how : {"g1", "g2", "g3"}) {
+      Bench b;
+      for (double y : {0.0, 15.0, 30.0, 48.0})
+        b.add("spline", {{"points", pointList({{-50, y, 4 + 0.1 * y}, {-25, y, 13}, {0, y, 18 - 0.05 * y}, {25, y, 14},
+                                               {50, y, 5 + 0.02 * y}})}});
+      b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3")})}});
+      b.add("loft", {{"sections", picks({pick("s3"), pick("s4")})}, {"start", how}, {"startSkin", picks({pick("s5")})}});
+      b.add("knit", {{"skins", picks({pick("s5"), pick("s6")})}});
+      b.run();
+      VERIFY_STEP(b, "s7");
+      const auto joins = inspect::joins(*b.body("s7"), {});
+      QCOMPARE(joins.size(), size_t(1));
+      VERIFY_AT_MOST(joins[0].gapMm, 2e-5); // both are made from one and the same edge
+      VERIFY_AT_MOST(joins[0].angleDeg, 0.01);
+      QCOMPARE(joins[0].askedFor(), std::string(1, 'G') + how[1]);
+      if (how[1] > '1') VERIFY_AT_MOST(joins[0].curvatureRel, 0.01);
+    }
+  }
+
+  void aSolidOfNoVolumeIsRefused() {
+    Bench b;
+    b.add("ring", {{"width", 20}});
+    b.add("ring", {{"width", 20}, {"height", 0.00005}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}, {"solid", true}});
+    b.run();
+    QVERIFY(b.result("s3").status == recipe::Status::Failed);
+  }
+
+  /// Lines and arcs end to end: what lies off them passes by at another speed, which few control points can say.
+  void aCentreLineInPiecesTakesFewControlPoints() {
+    Bench b;
+    b.add("line", {{"points", pointList({{0, 0, 0}, {60, 0, 0}, {100, 40, 0}, {160, 40, 0}})}});
+    b.add("round_corners", {{"curve", picks({pick("s1")})}, {"radius", 30}});
+    json sections = json::array();
+    for (double f : {0.0, 1.0}) {
+      const auto plane = b.add("plane", {{"way", "square"}, {"curve", picks({pick("s2")})}, {"fraction", f}});
+      sections.push_back(pick(b.add("ring", {{"plane", picks({pick(plane)})}, {"width", 16}})));
+    }
+    b.add("loft", {{"sections", sections}, {"centre", "picked"}, {"centreLine", picks({pick("s2")})}, {"solid", true}});
+    b.run();
+    VERIFY_STEP(b, "s7");
+    const auto s = inspect::stateOf(*b.body("s7"));
+    VERIFY_AT_MOST(s.controlPoints, 600);
+    const double wanted = kPi * 64 * nurbs::ArcLength(b.curve("s2")).total(); // Pappus
+    VERIFY_AT_MOST(std::abs(s.volumeMm3 - wanted), 1e-4 * wanted);
+  }
 };
 
 static test::Register<LoftStepTest> registeredLoftStepTest;

@@ -51,7 +51,12 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
   }
   if (!in.on("copy") && what.step != "world") out.usedUp.push_back(what.objectId());
   out.handles.push_back({"z", from + Vec3(shift.x(), shift.y(), 0), Vec3::UnitZ(), 1.0});
-  out.summary = "by " + formatNumber(shift.x()) + ", " + formatNumber(shift.y()) + ", " + formatNumber(shift.z());
+  const double turn = in.number("turn");
+  if (shift.norm() > 0 || turn == 0)
+    out.summary = "by " + formatNumber(shift.x()) + ", " + formatNumber(shift.y()) + ", " + formatNumber(shift.z());
+  if (turn != 0)
+    out.summary += (out.summary.empty() ? "" : " - ") + std::string("turned by ") + format(degrees(turn)) + " about " +
+                   axisName;
   return out;
 }
 

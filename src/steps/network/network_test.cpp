@@ -91,6 +91,29 @@ private slots:
     QCOMPARE(b.result("s7").outcome->notes[0].code, std::string("LM-N101"));
     QVERIFY(!b.result("s7").outcome->notes[0].where.empty());
   }
+
+  /// The curve that ends on the last but one is carried on; the last one is not to blame.
+  void aCurveThatEndsBeforeTheLastIsTheUnfinishedOne() {
+    Bench b;
+    const auto z = [](double x, double y) { return 0.002 * x * x - 0.001 * y * y + 0.05 * y; };
+    json curves = json::array();
+    for (double x : {-60.0, -20.0, 20.0, 60.0}) {
+      std::vector<std::array<double, 3>> pts;
+      for (double y : {-45.0, -15.0, 15.0, 45.0}) pts.push_back({x, y, z(x, y)});
+      curves.push_back(pick(b.add("spline", {{"points", pointList(pts)}})));
+    }
+    for (double y : {-45.0, -15.0, 15.0, 45.0}) {
+      std::vector<std::array<double, 3>> pts;
+      for (double x : {-60.0, -20.0, 20.0, 60.0}) pts.push_back({x, y, z(x, y)});
+      curves.push_back(pick(b.add("spline", {{"points", pointList(pts)}})));
+    }
+    curves[5]["toAt"] = picks({pick("s3")});
+    b.add("network", {{"curves", curves}});
+    b.run();
+    VERIFY_STEP(b, "s9");
+    QCOMPARE(b.result("s9").outcome->notes[0].code, std::string("LM-N107"));
+    QVERIFY(b.result("s9").outcome->notes[0].what.find("curve 6") == 0);
+  }
 };
 
 static test::Register<NetworkStepTest> registeredNetworkStepTest;

@@ -8,6 +8,8 @@ using namespace recipe;
 
 namespace {
 
+constexpr int kUsualDegree = 3;
+
 std::vector<Option> endOptions() {
   return {{"free", "free"},
           {"direction", "direction"},
@@ -23,7 +25,9 @@ Schema schema() {
       points("points", "Points", "x, y, z in mm; on a picked plane x and y along its directions.")
           .onPlane("plane")
           .endsAt("start", "end", "mirror"),
-      countField("degree", "Degree", "Degree of the spline; lowered when there are too few points.", "3").within(1, 7),
+      countField("degree", "Degree", "Degree of the spline; lowered when there are too few points.",
+                 std::to_string(kUsualDegree))
+          .within(1, 7),
       toggle("closed", "Closed", "Joins the last point to the first smoothly.", false),
       choice("start", "Start", "What the curve does at the first point.", endOptions())
           .when("closed", {"false"})
@@ -128,7 +132,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const std::string summary = std::to_string(pts.rows()) + " points - degree " + std::to_string(curve.degree());
   LUMSK_TRY(path, nurbs::Path::make({curve}, cx.tolerances.point));
   Outcome out = curveOutcome(path, summary);
-  if (curve.degree() < in.integer("degree"))
+  if (curve.degree() < in.integer("degree") && in.integer("degree") > kUsualDegree) // nobody asked for the usual one
     out.notes.push_back(problem("LM-S110", "too few points for the degree")
                             .measure(count(curve.degree()))
                             .want(count(in.number("degree")))

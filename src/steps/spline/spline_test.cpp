@@ -27,12 +27,14 @@ private slots:
     b.add("spline", {{"points", pointList({{0, 0, 0}})}});
     b.add("spline", {{"points", pointList({{0, 0, 0}, {5, 0, 0}, {5, 0, 0}})}});
     b.add("spline", {{"points", pointList({{0, 0, 0}, {1e300, 0, 0}})}});
-    b.add("spline", {{"points", pointList({{0, 0, 0}, {5, 1, 0}})}});
+    b.add("spline", {{"points", pointList({{0, 0, 0}, {5, 1, 0}})}, {"degree", 5}});
+    b.add("spline", {{"points", pointList({{0, 0, 0}, {5, 1, 0}, {9, 0, 0}})}});
     b.run();
     QCOMPARE(b.code("s1"), std::string("LM-S010"));
     QCOMPARE(b.code("s2"), std::string("LM-G006"));
     QCOMPARE(b.code("s3"), std::string("LM-R010"));
     QCOMPARE(b.result("s4").outcome->notes[0].code, std::string("LM-S110"));
+    QVERIFY(b.result("s5").outcome->notes.empty()); // nobody asked for more than three points can have
   }
 
   void endsInAMirrorPlaneAreSquareOrSmoothWithTheirImage() {

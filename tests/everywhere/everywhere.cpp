@@ -1,0 +1,291 @@
+// Random recipes of the steps that make surfaces, in every place: 1 mm and 2 m, moved and turned anywhere, degrees 2 to 5,
+// poles, closed and cornered curves. Every result is held against the curves it was made from by code that did not
+// build it: the kernel's own evaluation of the finished faces, distances from the curves, box, folds, volume.
+//   everywhere COUNT SEED [ONLY]
+// Exit 1 when a result is wrong, an answer takes more than 10 s or a refusal says no place or no remedy.
+#include "brep/convert.h"
+#include "brep/skin.h"
+#include "nurbs/closest.h"
+#include "support/recipes.h"
+
+#include <BRepAdaptor_Surface.hxx>
+#include <BRepBndLib.hxx>
+#include <BRepExtrema_DistShapeShape.hxx>
+#include <BRepBuilderAPI_MakeVertex.hxx>
+#include <Bnd_Box.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopoDS.hxx>
+
+#include <chrono>
+#include <cstdio>
+#include <random>
+
+using namespace lumsk;
+using namespace lumsk::test;
+using Rng = std::mt19937_64;
+
+namespace {
+
+constexpr double kMostSeconds = 10;
+constexpr double kAllowedMm = 0.0015; ///< off a curve: the fit tolerance, and what the kernel's distances may miss
+constexpr int kCurveLooks = 60, kFaceLooks = 40;
+
+double uniform(Rng& r, double a, double b) { return std::uniform_real_distribution<double>(a, b)(r); }
+int whole(Rng& r, int a, int b) { return int(a + long(r() % (unsigned long)(b - a + 1))); }
+
+/// Where and how large a form is.
+struct Place {
+  double size = 100; ///< mm
+  Eigen::Isometry3d at = Eigen::Isometry3d::Identity();
+  explicit Place(Rng& r) {
+    static constexpr double kSizes[] = {1, 30, 100, 100, 400, 2000};
+    size = kSizes[r() % 6];
+    if (r() % 4 == 0) return; // some at the origin
+    at.linear() = Eigen::Quaterniond(uniform(r, -1, 1), uniform(r, -1, 1), uniform(r, -1, 1), uniform(r, -1, 1))
+                      .normalized()
+                      .toRotationMatrix();
+    at.translation() = Vec3(uniform(r, -800, 800), uniform(r, -800, 800), uniform(r, -800, 800));
+  }
+  std::array<double, 3> operator()(const Vec3& p) const {
+    const Vec3 q = at * Vec3(p * size);
+    return {q.x(), q.y(), q.z()};
+  }
+};
+
+struct Case {
+  Bench b;
+  std::string kind, last;
+  std::vector<std::string> curves; ///< that the last skin has to pass through
+  bool solid = false;
+};
+
+std::string spline(Case& c, const Place& at, const std::vector<Vec3>& pts, int degree, bool closed = false) {
+  std::vector<std::array<double, 3>> out;
+  for (const Vec3& p : pts) out.push_back(at(p));
+  return c.b.add("spline", {{"points", pointList(out)}, {"degree", degree}, {"closed", closed}});
+}
+
+/// A smooth relief over the unit square, in units of the size.
+struct Relief {
+  double a, b, c, d, e;
+  explicit Relief(Rng& r)
+      : a(uniform(r, -0.3, 0.3)), b(uniform(r, -0.3, 0.3)), c(uniform(r, -0.4, 0.4)), d(uniform(r, 0, 3)),
+        e(uniform(r, 0, 3)) {}
+  Vec3 operator()(double u, double v) const {
+    return {u, v, a * u * u + b * v * v + c * u * v + 0.08 * std::sin(2.2 * u + d) * std::cos(1.9 * v + e)};
+  }
+};
+
+std::vector<double> spaced(Rng& r, int n, double unevenness) {
+  std::vector<double> out{0.0};
+  for (int i = 1; i < n; ++i) out.push_back(out.back() + 1 + unevenness * uniform(r, -0.6, 1.5));
+  for (double& x : out) x /= out.back();
+  out.back() = 1;
+  return out;
+}
+
+Case loftCase(Rng& r) {
+  Case c;
+  const Place at(r);
+  const bool closed = r() % 2, tip = closed && r() % 2;
+  const int n = whole(r, 2, 6);
+  json sections = json::array();
+  if (tip) {
+    const auto p = at(Vec3::Zero());
+    const auto id = c.b.add("point", {{"x", p[0]}, {"y", p[1]}, {"z", p[2]}});
+    sections.push_back(pick(id));
+  }
+  const double phase = uniform(r, 0, 6), bend = uniform(r, -0.3, 0.3);
+  for (int i = 0; i < n; ++i) {
+    const double z = (i + (tip ? 1.0 : 0.0)) / n, size = 0.4 + 0.15 * std::sin(2 * z + phase);
+    const int degree = whole(r, 2, 5), places = whole(r, 7, 11);
+    std::vector<Vec3> pts;
+    for (int k = 0; k < places; ++k) {
+      const double w = closed ? 2 * kPi * k / places + 0.3 * i : kPi * k / (places - 1);
+      const double rho = size * (1 + 0.12 * std::cos(2 * w + phase));
+      pts.emplace_back(rho * std::cos(w) + bend * z * z, rho * std::sin(w), z);
+    }
+    if (!closed && r() % 3 == 0) std::reverse(pts.begin(), pts.end());
+    c.curves.push_back(spline(c, at, pts, degree, closed));
+    sections.push_back(pick(c.curves.back()));
+  }
+  json in{{"sections", sections}};
+  if (tip) in["start"] = "perpendicular";
+  if (r() % 4 == 0 && n > 2) in["centre"] = "computed";
+  c.solid = closed && r() % 2;
+  if (c.solid) in["solid"] = true;
+  c.kind = "loft";
+  c.last = c.b.add("loft", in);
+  return c;
+}
+
+Case networkCase(Rng& r) {
+  Case c;
+  const Place at(r);
+  const Relief f(r);
+  const double uneven = r() % 2 ? 0.8 : 0.0;
+  const auto us = spaced(r, whole(r, 2, 5), uneven), vs = spaced(r, whole(r, 2, 5), uneven);
+  json curves = json::array();
+  const auto line = [&](bool alongU, double w, const std::vector<double>& places) {
+    std::vector<Vec3> pts;
+    for (double t : places) pts.push_back(alongU ? f(t, w) : f(w, t));
+    if (pts.size() == 2) pts.insert(pts.begin() + 1, alongU ? f(0.5, w) : f(w, 0.5));
+    c.curves.push_back(spline(c, at, pts, whole(r, 2, 5)));
+    curves.push_back(pick(c.curves.back()));
+  };
+  for (double v : vs) line(true, v, us);
+  for (double u : us) line(false, u, vs);
+  std::shuffle(curves.begin(), curves.end(), r);
+  c.kind = "network";
+  c.last = c.b.add("network", {{"curves", curves}});
+  return c;
+}
+
+Case boundaryCase(Rng& r) {
+  Case c;
+  const Place at(r);
+  const Relief f(r);
+  const int sides = whole(r, 2, 4);
+  // Corners of a ring on the relief, and arched edges between them.
+  std::vector<Vec3> corner;
+  for (int k = 0; k < sides; ++k) {
+    const double w = 2 * kPi * k / sides + uniform(r, -0.2, 0.2);
+    corner.push_back(Vec3(0.5 + 0.45 * std::cos(w), 0.5 + 0.45 * std::sin(w), 0));
+  }
+  json edges = json::array();
+  for (int k = 0; k < sides; ++k) {
+    const Vec3 a = corner[size_t(k)], b = corner[size_t((k + 1) % sides)];
+    const Vec3 out = Vec3(b.y() - a.y(), a.x() - b.x(), 0) * (sides == 2 ? 0.3 : uniform(r, 0.0, 0.12));
+    std::vector<Vec3> pts;
+    const int places = whole(r, 4, 7);
+    for (int i = 0; i < places; ++i) {
+      const double t = double(i) / (places - 1);
+      const Vec3 p = a + t * (b - a) + 4 * t * (1 - t) * out;
+      pts.push_back(f(p.x(), p.y()));
+    }
+    if (r() % 2) std::reverse(pts.begin(), pts.end());
+    c.curves.push_back(spline(c, at, pts, whole(r, 2, 5)));
+    edges.push_back(pick(c.curves.back()));
+  }
+  std::shuffle(edges.begin(), edges.end(), r);
+  c.kind = "boundary";
+  c.last = c.b.add("boundary", {{"edges", edges}});
+  return c;
+}
+
+Case wallCase(Rng& r) {
+  Case c = r() % 2 ? loftCase(r) : networkCase(r);
+  if (c.solid) return c;
+  const std::string skin = c.last;
+  const double size = 100;
+  c.kind = "wall";
+  c.curves.clear(); // they lie on one side of it, which is another program's business
+  c.last = c.b.add("thicken", {{"skin", picks({pick(skin)})},
+                               {"thickness", uniform(r, 0.2, 2.0) * size / 100},
+                               {"side", r() % 2 ? "in" : "out"}});
+  c.solid = true;
+  return c;
+}
+
+/// What is wrong with a finished body; empty: nothing.
+std::string fault(Case& c, const brep::Body& body) {
+  Bnd_Box box;
+  BRepBndLib::AddOptimal(body.shape, box, false, false);
+  if (box.IsVoid()) return "nothing there";
+  std::vector<nurbs::Surface> skins; // as the kernel holds them
+  for (TopExp_Explorer e(body.shape, TopAbs_FACE); e.More(); e.Next())
+    if (const auto natural = brep::naturalOf(TopoDS::Face(e.Current()))) skins.push_back(*natural->surface);
+  Vec3 low = Vec3::Constant(1e300), high = -low;
+  double worst = 0;
+  for (const std::string& id : c.curves) {
+    const nurbs::Path& p = c.b.curve(id);
+    for (int i = 0; i <= kCurveLooks; ++i) {
+      const Vec3 at = p.at(p.last() * i / kCurveLooks);
+      low = low.cwiseMin(at), high = high.cwiseMax(at);
+      double off = 1e300;
+      for (const nurbs::Surface& s : skins) off = std::min(off, nurbs::closestPoint(s, at).distanceMm);
+      if (off > kAllowedMm) { // the kernel has the last word, which takes long
+        BRepExtrema_DistShapeShape d(BRepBuilderAPI_MakeVertex(brep::toPnt(at)).Vertex(), body.shape);
+        if (!d.IsDone()) return "no distance from a curve";
+        off = std::min(off, d.Value());
+      }
+      worst = std::max(worst, off);
+    }
+  }
+  if (worst > kAllowedMm) return "a curve is left by " + std::to_string(worst) + " mm";
+  if (!c.curves.empty()) {
+    const double size = (high - low).norm();
+    const Vec3 a = brep::toVec(box.CornerMin()), b = brep::toVec(box.CornerMax());
+    if ((low - a).maxCoeff() > 0.6 * size || (b - high).maxCoeff() > 0.6 * size) return "far larger than its curves";
+  }
+  for (TopExp_Explorer e(body.shape, TopAbs_FACE); e.More(); e.Next()) {
+    const BRepAdaptor_Surface s(TopoDS::Face(e.Current()), false);
+    std::vector<Vec3> before(kFaceLooks, Vec3::Zero());
+    for (int i = 0; i < kFaceLooks; ++i)
+      for (int j = 0; j < kFaceLooks; ++j) {
+        gp_Pnt p;
+        gp_Vec du, dv;
+        s.D1(s.FirstUParameter() + (s.LastUParameter() - s.FirstUParameter()) * (i + 0.5) / kFaceLooks,
+             s.FirstVParameter() + (s.LastVParameter() - s.FirstVParameter()) * (j + 0.5) / kFaceLooks, p, du, dv);
+        const Vec3 n = brep::toVec(du.Crossed(dv));
+        if (!(n.norm() > 0)) return "no normal";
+        const Vec3 unit = n.normalized();
+        if ((i > 0 && unit.dot(before[size_t(j)]) < -0.5) || (j > 0 && unit.dot(before[size_t(j) - 1]) < -0.5))
+          return "it folds";
+        before[size_t(j)] = unit;
+      }
+  }
+  const auto state = inspect::stateOf(body);
+  if (!state.valid) return "not valid";
+  if (c.solid && (!state.solid || state.openEdges > 0)) return "not closed";
+  if (c.solid && !(state.volumeMm3 > 1e-4 * state.areaMm2 * 0.001)) return "no volume";
+  return {};
+}
+
+struct Count {
+  int ok = 0, refused = 0, wrong = 0;
+};
+
+void judge(unsigned long seed, Count& n, bool tell) {
+  Rng r(seed * 7919 + 17);
+  Case (*const kinds[])(Rng&) = {loftCase, networkCase, boundaryCase, wallCase};
+  Case c = kinds[r() % 4](r);
+  const auto start = std::chrono::steady_clock::now();
+  c.b.run();
+  const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+  std::string wrong;
+  const recipe::StepResult& last = c.b.result(c.last);
+  if (last.status == recipe::Status::Ok) {
+    for (const recipe::Output& o : last.outcome->outputs)
+      if (const auto* body = std::get_if<brep::BodyPtr>(&o.object)) wrong = fault(c, **body);
+    ++n.ok;
+  } else {
+    ++n.refused;
+    for (const auto& s : c.b.recipe.steps)
+      if (const auto& p = c.b.result(s->id).problem) {
+        if (p->remedyText.empty() && p->remedies.empty()) wrong = p->code + " says nothing to do";
+        if (tell || p->code.rfind("LM-K", 0) == 0 || p->code.rfind("LM-R03", 0) == 0)
+          std::printf("%lu %s refused: %s %s\n", seed, c.kind.c_str(), p->code.c_str(), sentence(*p).c_str());
+        if (p->code == "LM-K001" || p->code == "LM-R030") wrong = "it failed inside";
+      }
+  }
+  if (seconds > kMostSeconds) wrong = "it took " + std::to_string(seconds) + " s";
+  if (wrong.empty()) return;
+  ++n.wrong;
+  std::printf("%lu %s WRONG: %s\n", seed, c.kind.c_str(), wrong.c_str());
+  std::fflush(stdout);
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  const int count = argc > 1 ? std::atoi(argv[1]) : 300;
+  const unsigned long seed = argc > 2 ? std::strtoul(argv[2], nullptr, 10) : 1;
+  Count n;
+  if (argc > 3)
+    judge(std::strtoul(argv[3], nullptr, 10), n, true);
+  else
+    for (int i = 0; i < count; ++i) judge(seed * 100000 + (unsigned long)i, n, false);
+  std::printf("%d right or told, %d refused with a reason, %d wrong\n", n.ok, n.refused, n.wrong);
+  return n.wrong > 0;
+}
