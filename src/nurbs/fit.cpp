@@ -109,15 +109,13 @@ private:
   std::vector<double> spanErrors_;
 };
 
-constexpr double kShortestSpan = 1e-8; ///< of the whole: shorter ones are not divided further
-
 /// Every span whose error exceeds `aim` in as many parts as its order promises to need, at most `most`.
 std::vector<double> divided(const std::vector<double>& breaks, const std::vector<double>& errors, double aim,
-                            int degree, int most) {
+                            int degree, int most, double shortest) {
   std::vector<double> next{breaks.front()};
   for (size_t k = 0; k + 1 < breaks.size(); ++k) {
     const double grow = std::pow(errors[k] / aim, 1.0 / (degree + 1));
-    const bool divisible = breaks[k + 1] - breaks[k] > kShortestSpan;
+    const bool divisible = breaks[k + 1] - breaks[k] > shortest;
     const int parts = errors[k] > aim && divisible ? std::clamp(int(std::ceil(grow)), 2, most) : 1;
     for (int i = 1; i < parts; ++i) next.push_back(breaks[k] + (breaks[k + 1] - breaks[k]) * i / parts);
     next.push_back(breaks[k + 1]);
@@ -346,7 +344,7 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
   const int fewest = family.closed ? std::max(3, o.degree + 1) : 1;
   std::vector<double> breaks = o.firstBreaks.empty() ? equalBreaks(std::max(o.firstSpans, fewest)) : o.firstBreaks;
   while (int(breaks.size()) - 1 < fewest)
-    breaks = divided(breaks, std::vector<double>(breaks.size() - 1, 1.0), 0.5, o.degree, 2);
+    breaks = divided(breaks, std::vector<double>(breaks.size() - 1, 1.0), 0.5, o.degree, 2, 0.0);
   // Aim below the limit: between the samples the error is a little larger than at them.
   const double aim = 0.7 * o.fit.mm;
   LeanFit fit;
@@ -363,7 +361,7 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
       const double grow = std::clamp(std::pow(fit.deviationMm / aim, 1.0 / (o.degree + 1)), 1.1, 2.0);
       breaks = equalBreaks(std::max(spans + 1, int(std::ceil(spans * grow))));
     } else {
-      breaks = divided(breaks, errors, aim, o.degree, given ? 4 : 2);
+      breaks = divided(breaks, errors, aim, o.degree, given ? 4 : 2, o.shortestSpan);
     }
     if (int(breaks.size()) - 1 == spans) return fail(unfollowed(fit.deviationMm, o.fit));
   }

@@ -24,6 +24,7 @@ struct LeanOptions {
   int maxSpans = 600;       ///< where it gives up
   int baseSamples = 240;    ///< evenly spread samples; more are added inside short spans
   bool removeKnots = false; ///< try to take out knots again (slower, fewest spans)
+  double shortestSpan = 1e-5; ///< of the whole: shorter ones are not divided further
   int thinBeyond = 0;       ///< also where there are more spans than this; 0: never
   int patience = 400;       ///< after so many in a row that have to stay
   /// Open families: derivatives that are met exactly at the start and the end, one row an order, 3 * curves wide.

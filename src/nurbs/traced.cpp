@@ -9,6 +9,8 @@ namespace lumsk::nurbs {
 
 namespace {
 
+constexpr double kShortestSpan = 1e-8; ///< of a curve: where two branches meet a trace turns sharply
+
 constexpr double kShortestMm = 1e-4; ///< pieces below it need not be divided, whatever they look like
 constexpr double kNowhereMm = 1e-6;  ///< places nearer to each other are one
 constexpr size_t kMostNodes = 50000;
@@ -121,6 +123,7 @@ Expected<TracedFit> fitTraced(const PointFunction& f, LengthTolerance fit, int d
     o.firstBreaks.insert(o.firstBreaks.begin(), 0.0);
     o.firstBreaks.push_back(1.0);
   }
+  o.shortestSpan = kShortestSpan;
   LUMSK_TRY(lean, fitLean(family, o));
   TracedFit out{lean.curve(0), 0.0};
   const auto breaks = breakpoints(out.curve.knots(), degree);
