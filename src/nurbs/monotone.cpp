@@ -41,7 +41,7 @@ Expected<MonotoneMap> MonotoneMap::through(const std::vector<double>& x, const s
   }
   if (even) {
     places.push_back(x.back());
-    m.degree_ = 3;
+    m.degree_ = 5; // smoother than the quintic splines that follow it
     m.knots_ = periodic ? periodicKnots(m.degree_, places) : clampedKnots(m.degree_, places);
   } else {
     m.degree_ = std::min(int(intervals) - 1, 4);
@@ -49,7 +49,7 @@ Expected<MonotoneMap> MonotoneMap::through(const std::vector<double>& x, const s
     for (size_t i = 0; i <= size_t(m.degree_); ++i)
       m.knots_[i] = x.front(), m.knots_[m.knots_.size() - 1 - i] = x.back();
   }
-  m.g_.assign(!even ? intervals : periodic ? 2 * intervals : 2 * intervals + 3, std::log((y.back() - y.front()) / (x.back() - x.front())));
+  m.g_.assign(!even ? intervals : periodic ? 2 * intervals : 2 * intervals + size_t(m.degree_), std::log((y.back() - y.front()) / (x.back() - x.front())));
   m.at_ = x; // `newton` integrates over these
   if (!m.newton(y))
     return fail(problem("LM-G011", "the crossings are spaced too unevenly for a smooth parameter")

@@ -6,7 +6,8 @@ namespace lumsk::nurbs {
 
 /// A smooth, strictly increasing function through (x_i, y_i): the integral of exp(g), g the spline of least degree that
 /// gives every interval its increment (histopolation; Newton's method). Two points: a line. Periodic: y grows by a
-/// whole turn, y_n - y_0, when x does, and g is the most even periodic cubic spline on twice as many spans that does.
+/// whole turn, y_n - y_0, when x does, and g is the most even periodic quintic spline on twice as many spans that does; so it is for
+/// many places.
 class MonotoneMap {
 public:
   /// `x` and `y` strictly increasing, as many of both, at least two; periodic: the last is the first one turn later.
