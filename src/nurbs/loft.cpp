@@ -23,6 +23,7 @@ constexpr double kLeastRelaxedShare = 0.002, kRelaxedShareStep = 0.3;
 constexpr double kGuidePart = 0.75,
                  kGuidePartStep = 0.6; ///< of `fit`: what following the guides may use at first, then
 constexpr int kGuideTries = 3;
+constexpr double kFitKinks = 5; ///< kinks allowed: what a section may have that is an edge of a fitted skin
 
 class Lofter {
 public:
@@ -259,10 +260,11 @@ private:
                       .want(degrees(cx_.tolerances.angle.deg))
                       .at(t.d[0])
                       .tryThis("set its end square to the plane, or leave this side free"));
-    if (meets == SideMeets::G3 && l.bendRate * size * size > kFlatKink)
+    // What is left of the kink in a section that is a fit is taken out of the skin (`meetingPlanes`).
+    if (meets == SideMeets::G3 && l.bendRate * size * size > kFitKinks * kFlatKink)
       return fail(problem("LM-L008", "the curvature of " + who + " has a kink at the mirror plane (dk/ds L²)")
                       .measure(ratio(l.bendRate * size * size))
-                      .want(ratio(kFlatKink))
+                      .want(ratio(kFitKinks * kFlatKink))
                       .at(t.d[0])
                       .tryThis("set its end to G3, or this side to square"));
     return {};
