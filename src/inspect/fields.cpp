@@ -77,8 +77,18 @@ std::optional<double> wallAt(const MeasuredForm& form, const Vec3& at, const Vec
   const auto on = exitAt(form.tree(), at, inward);
   if (!on || form.tree().normalOf(*on).dot(inward) < kOpposite) return {};
   if (!exact) return on->distanceMm;
-  const auto met = form.surface(on->mesh).meet(at, inward, form.tree().parametersAt(*on));
-  return met && std::abs(met->alongMm - on->distanceMm) < kMeshMm && met->alongMm > 0 ? met->alongMm : on->distanceMm;
+  const auto alongTo = [&](const OnMesh& hit) -> std::optional<double> {
+    const auto met = form.surface(hit.mesh).meet(at, inward, form.tree().parametersAt(hit));
+    if (!met || std::abs(met->alongMm - on->distanceMm) >= kMeshMm || !(met->alongMm > 0)) return {};
+    return met->alongMm;
+  };
+  if (const auto met = alongTo(*on)) return met;
+  // Beside an edge the mesh may be met on one face where the form is met on the next one.
+  const Vec3 x = kBesideMm * inward.unitOrthogonal(), y = inward.cross(x);
+  for (const Vec3& beside : {x, y, Vec3(-x), Vec3(-y)})
+    if (const auto hit = form.tree().exitAlong(at + beside, inward, kStartMm); hit && hit->mesh != on->mesh)
+      if (const auto met = alongTo(*hit)) return met;
+  return on->distanceMm;
 }
 
 FieldValues wallField(const MeasuredForm& form, int mesh, bool exact, const Context& cx) {

@@ -151,7 +151,7 @@ private slots:
     Bench b;
     const int n = 7000;
     for (int i = 0; i < n; ++i)
-      b.recipe.parameters.push_back({"n" + std::to_string(i), i + 1 < n ? "n" + std::to_string(i + 1) + " + 1" : "1", Dimension::Length});
+      b.recipe.parameters.push_back({"n" + std::to_string(i), i + 1 < n ? "n" + std::to_string(i + 1) + " + 1 mm" : "1 mm", Dimension::Length});
     const auto values = recipe::parameterValues(b.recipe);
     VERIFY_OK(values);
     QCOMPARE(values->at("n0").value, double(n));
