@@ -34,6 +34,7 @@
 #include <XCAFDoc_ShapeTool.hxx>
 
 #include <algorithm>
+#include <cmath>
 #include <fmt/format.h>
 #include <sstream>
 
@@ -221,6 +222,7 @@ private:
   void add(const TopoDS_Shape& shape, const Piece& from) {
     for (TopExp_Explorer e(shape, TopAbs_FACE); e.More(); e.Next())
       if (BRep_Tool::Surface(TopoDS::Face(e.Current())).IsNull()) return void(++bare_); // of a damaged file
+    if (!withinSpace(shape)) return void(++bare_);
     auto body = std::make_shared<Body>();
     body->shape = scaled(shape);
     BRepTools::Clean(body->shape); // meshes that came along would stand in for our own
@@ -234,6 +236,16 @@ private:
     if (!BRepCheck_Analyzer(body->shape).IsValid()) ++invalid_, invalidAt_ = middle(body->shape);
     if (const double t = largestTolerance(body->shape); t > roughest_) roughest_ = t, roughestAt_ = middle(body->shape);
     out_.parts.push_back({body, from.label, from.colour});
+  }
+
+  /// Whether all of a shape lies where coordinates are still numbers to build with; control points count.
+  bool withinSpace(const TopoDS_Shape& s) const {
+    constexpr double kFarthestMm = 1e6;
+    Bnd_Box box;
+    BRepBndLib::Add(s, box, false);
+    if (box.IsVoid() || box.IsOpen()) return box.IsVoid();
+    const double far = std::max(toVec(box.CornerMin()).cwiseAbs().maxCoeff(), toVec(box.CornerMax()).cwiseAbs().maxCoeff());
+    return std::isfinite(far) && far * scale_ <= kFarthestMm;
   }
 
   static Vec3 middle(const TopoDS_Shape& s) {
