@@ -1,4 +1,5 @@
 #include "brep/mesh.h"
+#include "brep/skin.h"
 #include "inspect/state.h"
 #include "inspect/wall.h"
 #include "nurbs/closest.h"
@@ -129,6 +130,18 @@ private slots:
       for (const auto& w : walls)
         if (w.toRimMm > 3.0) VERIFY_AT_MOST(std::abs(w.mm - 3.0), 0.005);
     }
+  }
+
+  /// Far from the origin too: volumes are seen from the body's middle.
+  void aSolidOfNextToNoVolumeIsRefused() {
+    const auto plate = [](double thick) {
+      return brep::checkedSolid(BRepPrimAPI_MakeBox(gp_Pnt(1500, -900, 700), 10, 10, thick).Solid());
+    };
+    const auto foil = plate(0.0001);
+    QVERIFY(!foil && foil.error().code == "LM-K008");
+    QVERIFY(!foil.error().where.empty() && !foil.error().remedyText.empty());
+    VERIFY_OK(plate(0.01));
+    VERIFY_AT_MOST(std::abs(brep::massOf(*plate(0.01)).volumeMm3 - 1), 1e-3);
   }
 };
 

@@ -546,15 +546,6 @@ private slots:
     }
   }
 
-  void aSolidOfNoVolumeIsRefused() {
-    Bench b;
-    b.add("ring", {{"width", 20}});
-    b.add("ring", {{"width", 20}, {"height", 0.00005}});
-    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}, {"solid", true}});
-    b.run();
-    QVERIFY(b.result("s3").status == recipe::Status::Failed);
-  }
-
   /// Lines and arcs end to end: what lies off them passes by at another speed, which few control points can say.
   void aCentreLineInPiecesTakesFewControlPoints() {
     Bench b;
