@@ -4,6 +4,7 @@
 #include "nurbs/fit.h"
 #include "nurbs/interpolate.h"
 #include "nurbs/loft_sides.h"
+#include "nurbs/loose_patch.h"
 #include "nurbs/monotone.h"
 #include "nurbs/network_carry.h"
 #include "nurbs/shape_net.h"

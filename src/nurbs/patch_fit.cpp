@@ -45,11 +45,8 @@ constexpr double kTensionWeight = 0.01, kTensionFades = 0.3; ///< the latter: to
 constexpr double kLeastShare = 0.05;    ///< of the ring: what the places of poles and short sides count at least
 constexpr double kLeastReach = 0.01;    ///< of the ring: shorter derivatives across, beside poles, do not count more
 constexpr double kLeastPoleSine = 0.05; ///< sides that meet more sharply say no tangent plane
-constexpr double kGuideWeight = 1.0;    ///< of places along guides, beside those of sides
-constexpr int kGuidePlaces = 60, kGuideLooks = 90, kFootSteps = 4;
+constexpr int kGuidePlaces = 60, kFootSteps = 4;
 constexpr double kGuidePart = 0.4;      ///< of `fit`: what the fit may leave curves inside by
-constexpr double kLeastGuidePower = -6; ///< of ten, of guides' weights
-constexpr int kGuideHalvings = 8;
 constexpr int kGradings = 4; ///< halvings of the knots towards corners that disagree
 
 /// 0 to 1, with two derivatives nought at both ends.
@@ -595,7 +592,7 @@ private:
   }
 
   void addGuide(SurfaceSquares& squares, const Path& g, const Surface& now) {
-    const double root = kGuideWeight * o_.guideWeight * std::sqrt(1.0 / kGuidePlaces);
+    const double root = std::sqrt(1.0 / kGuidePlaces);
     for (int i = 0; i <= kGuidePlaces; ++i) {
       const Vec3 p = g.at(g.last() * i / kGuidePlaces);
       const Vec2 at = guidePlace(&g, i, p, now);
@@ -631,8 +628,7 @@ private:
         worst = std::max(worst, error);
       }
     }
-    // Curves inside, where they are to be passed through.
-    if (o_.guideWeight < 1) return worst;
+    // Curves inside are passed through.
     for (const Path* g : o_.guides)
       for (int i = 0; i <= kGuidePlaces; ++i) {
         const Vec3 p = g->at(g->last() * i / kGuidePlaces);
@@ -732,36 +728,6 @@ private:
 Expected<PatchFitted> fitPatch(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options,
                                const Context& cx) {
   return PatchFitter(sides, options, cx).run();
-}
-
-double largestDistance(const std::vector<const Path*>& curves, const Surface& patch) {
-  double worst = 0;
-  for (const Path* c : curves)
-    for (int i = 0; i <= kGuideLooks; ++i)
-      worst = std::max(worst, closestPoint(patch, c->at(c->last() * i / kGuideLooks)).distanceMm);
-  return worst;
-}
-
-Expected<PatchFitted> fitPatchLoosely(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options,
-                                      LengthTolerance within, const Context& cx, double& guideMm) {
-  PatchFitOptions o = options;
-  std::optional<PatchFitted> best;
-  double low = kLeastGuidePower, high = 0;
-  for (int it = 0; it <= kGuideHalvings; ++it) {
-    // The least weight first: it may do already.
-    const double power = it == 0 ? low : 0.5 * (low + high);
-    o.guideWeight = std::pow(10.0, power);
-    LUMSK_TRY(now, fitPatch(sides, o, cx));
-    const double off = largestDistance(o.guides, now.surface);
-    const bool near = off <= within.mm;
-    if (near) best = std::move(now), guideMm = off;
-    if (near && it == 0) break;
-    (near ? high : low) = power;
-  }
-  if (best) return std::move(*best);
-  LUMSK_TRY(exact, fitPatch(sides, options, cx));
-  guideMm = largestDistance(options.guides, exact.surface);
-  return std::move(exact);
 }
 
 } // namespace lumsk::nurbs

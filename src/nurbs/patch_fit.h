@@ -47,7 +47,6 @@ struct PatchCorner {
 struct PatchFitOptions {
   std::vector<const Path*> guides; ///< curves inside that the patch passes through
   double zoneShare = 0.1;          ///< of a side, at corners that disagree
-  double guideWeight = 1.0;        ///< of errors along guides; a small one lets the patch be even beside them
 };
 
 struct PatchFitted {
@@ -66,14 +65,5 @@ struct PatchFitted {
 /// Fails with LM-H010 where the sides do not determine it, LM-L013 where one does not lie on its neighbour.
 Expected<PatchFitted> fitPatch(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options,
                                const Context& cx);
-
-/// As above, as even as can be while no guide is left by more than a distance: by bisection over the power of ten of
-/// their weight (Reinsch 1967, the other way round). Where none is near enough, as `fitPatch`. `guideMm`: how far the
-/// guides are left.
-Expected<PatchFitted> fitPatchLoosely(const std::array<PatchSide, 4>& sides, const PatchFitOptions& options,
-                                      LengthTolerance within, const Context& cx, double& guideMm);
-
-/// How far a patch leaves curves, mm.
-double largestDistance(const std::vector<const Path*>& curves, const Surface& patch);
 
 } // namespace lumsk::nurbs

@@ -11,6 +11,7 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kMostRows = 8; ///< at a place
+constexpr double kHolds = 1e10; ///< the weight of unknowns that stay, over the largest
 
 /// Integrals of products of derivatives of one order: exact, by Gauss-Legendre with p + 1 places a span.
 Rows gram(const Knots& U, int degree, int order) {
@@ -80,6 +81,7 @@ SurfaceSquares::SurfaceSquares(int degree, Knots U, Knots V)
 void SurfaceSquares::begin(double weight, double lengthU, double lengthV, const Surface* about) {
   matrix_.clear();
   rhs_.setZero();
+  held_.clear();
   about_.resize(0, 1);
   addEvenness(weight, lengthU, lengthV);
   if (!about || about->knotsU() != U_ || about->knotsV() != V_) return;
@@ -130,9 +132,23 @@ void SurfaceSquares::add(const PlaceRows& r) {
   }
 }
 
+void SurfaceSquares::hold(const std::array<int, 4>& orders) {
+  double most = 0;
+  for (int i = 0; i < nu_; ++i) most = std::max(most, matrix_.block(i, i).diagonal().maxCoeff());
+  for (int i = 0; i < nu_; ++i)
+    for (int j = 0; j < nv_; ++j) {
+      if (j > orders[0] && nu_ - 1 - i > orders[1] && nv_ - 1 - j > orders[2] && i > orders[3]) continue;
+      for (int k = 0; k < 3; ++k) {
+        matrix_.block(i, i)(3 * j + k, 3 * j + k) += kHolds * most;
+        held_.push_back(3 * (Eigen::Index(i) * nv_ + j) + k);
+      }
+    }
+}
+
 std::optional<Surface> SurfaceSquares::solve() {
   if (!matrix_.factor()) return std::nullopt;
   matrix_.solve(rhs_);
+  for (const Eigen::Index k : held_) rhs_(k) = 0;
   if (about_.size() > 0) rhs_ += about_;
   Points grid(Eigen::Index(nu_) * nv_, 3);
   for (Eigen::Index k = 0; k < grid.rows(); ++k) grid.row(k) = rhs_.col(0).segment<3>(3 * k).transpose();

@@ -42,6 +42,9 @@ public:
   /// rounds less (Bjorck 1987).
   void begin(double weight, double lengthU, double lengthV, const Surface* about);
   void add(const PlaceRows& rows);
+  /// Control points stay nought (or those of `about`) with derivatives across a side up to these orders, around from
+  /// v = 0; -1: none. After all rows.
+  void hold(const std::array<int, 4>& orders);
   /// Nothing where the rows leave places undetermined.
   std::optional<Surface> solve();
 
@@ -50,6 +53,7 @@ public:
 private:
   void addEvenness(double weight, double lengthU, double lengthV);
 
+  std::vector<Eigen::Index> held_; ///< unknowns
   int degree_;
   Knots U_, V_;
   int nu_, nv_;
