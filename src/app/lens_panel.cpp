@@ -30,12 +30,12 @@ const scene::DrawnEdge* drawnEdge(const scene::DrawnBody& b, const std::string& 
 
 } // namespace
 
-QColor gradeColour(LensItem::Grade g) {
+QColor gradeColour(inspect::Join::Grade g) {
   switch (g) {
-  case LensItem::Grade::Good: return tones().accent;
-  case LensItem::Grade::Fair: return tones().cautionText;
-  case LensItem::Grade::Bad: return tones().attentionText;
-  case LensItem::Grade::Sharp: return tones().text;
+  case inspect::Join::Grade::Good: return tones().accent;
+  case inspect::Join::Grade::Fair: return tones().cautionText;
+  case inspect::Join::Grade::Bad: return tones().attentionText;
+  case inspect::Join::Grade::Sharp: return tones().text;
   }
   return tones().text;
 }
@@ -45,17 +45,11 @@ namespace {
 /// What a joint's list row, letter and colour say.
 void describe(LensItem& i, const inspect::Join& j, const Tolerances& tol) {
   i.letter = QString::fromStdString(j.achieved(tol));
-  const bool gap = j.gapMm > tol.point.mm, bent = j.angleDeg > tol.angle.deg;
+  const bool bent = j.angleDeg > tol.angle.deg;
   i.at = j.worstAt(tol);
-  i.grade = gap                               ? LensItem::Grade::Bad
-            : !j.meantSmooth                  ? LensItem::Grade::Sharp
-            : bent                            ? LensItem::Grade::Bad
-            : !j.reached(tol)                 ? LensItem::Grade::Fair
-            : i.letter == QLatin1String("G1") ? LensItem::Grade::Fair
-                                              : LensItem::Grade::Good;
+  i.grade = j.grade(tol);
   const QString asked = QString::fromStdString(j.askedFor());
   if (!j.measured) {
-    i.grade = LensItem::Grade::Bad;
     i.figures = {i.letter, QCoreApplication::translate("lens", "could not be measured"), {}, {}, i.body};
     return;
   }
@@ -127,7 +121,7 @@ std::vector<LensItem> openingItems(const Workspace& w) {
       i.line = o.outline;
       i.middle = i.at = o.outline[o.outline.size() / 3];
       i.body = QString::fromStdString(b.label);
-      i.grade = LensItem::Grade::Bad;
+      i.grade = inspect::Join::Grade::Bad;
       i.figures = {{}, i.body, QString::number(o.edges), QString::fromStdString(formatNumber(o.lengthMm, 4))};
       out.push_back(std::move(i));
     }
@@ -444,7 +438,7 @@ void LensPanel::syncTable() {
     const auto items = joinItems(w_);
     showMarks(items);
     const auto bad =
-        std::count_if(items.begin(), items.end(), [](const LensItem& i) { return i.grade == LensItem::Grade::Bad; });
+        std::count_if(items.begin(), items.end(), [](const LensItem& i) { return i.grade == inspect::Join::Grade::Bad; });
     fill(items.empty() ? tr("no two faces or curves meet")
          : bad == 0    ? tr("joins: %1, all as meant").arg(items.size())
                        : tr("joins: %1, not as meant: %2").arg(items.size()).arg(bad),

@@ -18,9 +18,9 @@ struct LensItem {
   std::vector<Vec3> line;     ///< the edge
   QString letter, body;
   QStringList figures; ///< in the order of the table's columns
-  enum class Grade { Good, Fair, Bad, Sharp } grade = Grade::Good;
+  inspect::Join::Grade grade = inspect::Join::Grade::Good;
 };
-QColor gradeColour(LensItem::Grade g);
+QColor gradeColour(inspect::Join::Grade g);
 std::vector<LensItem> joinItems(const Workspace& w);
 std::vector<LensItem> openingItems(const Workspace& w);
 

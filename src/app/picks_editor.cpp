@@ -163,6 +163,8 @@ QString PicksEditor::labelOf(const json& pick) const {
   if (step == "world") return part == "origin" ? tr("origin") : tr("%1 plane").arg(QString::fromStdString(part));
   const auto* entry = w_.recipe().find(step);
   const QString name = entry ? QString::fromStdString(entry->label) : tr("lost");
+  const int curves = w_.curvesOf(step);
+  if (part.empty() && kind == "curve" && curves > 1 && field_.most > 1) return tr("%1, all %2").arg(name).arg(curves);
   if (part.empty()) return name + portionWords(pick);
   return name + ", " +
          (kind == "edge" || kind == "face"      ? said(kind)
@@ -190,6 +192,7 @@ void PicksEditor::setValue(const json& v) {
     list_->addWidget(chip);
     chips_.push_back(chip);
     addChoices(chip, i);
+    addHowMany(chip, i);
     addPart(chip, i);
     addNumbers(i);
     const std::string item = v[size_t(i)].value("id", "");
@@ -230,6 +233,30 @@ void PicksEditor::addChoices(Chip* chip, int index) {
       addContinuity(chip, index, sub);
     else if (sub.kind == recipe::FieldKind::Choice && recipe::optionsFor(sub, pick).size() > 1)
       addChoice(chip, pick, sub);
+}
+
+/// Of a step that makes several curves: one of them, or all.
+void PicksEditor::addHowMany(Chip* chip, int index) {
+  const json& pick = value_[size_t(index)];
+  const int n = w_.curvesOf(pick.value("step", ""));
+  if (n < 2 || pick.value("kind", "") != "curve" || int(value_.size()) + n - 1 > field_.most) return;
+  const bool all = pick.value("part", "").empty();
+  auto* b = chip->addChoice(all ? tr("only one") : tr("all %1").arg(n),
+                            all ? tr("take only the first of these curves; click another in the view to take that")
+                                : tr("take all curves of this step"));
+  b->setObjectName("pick-how-many");
+  connect(b, &QPushButton::clicked, this, [this, index, all] {
+    json next = value_;
+    json& p = next[size_t(index)];
+    if (all) p["part"] = "1";
+    if (all) return void(emit changed(next));
+    // The others of that step are among them.
+    const std::string step = p.value("step", ""), id = p.value("id", "");
+    p.erase("part");
+    for (size_t k = next.size(); k-- > 0;)
+      if (next[k].value("step", "") == step && next[k].value("id", "") != id) next.erase(k);
+    emit changed(next);
+  });
 }
 
 /// The button of a pick's choice; "by itself" shows what was found, as its flag in the view does.

@@ -46,6 +46,7 @@ protected:
 private:
   QString labelOf(const json& pick) const;
   void addChoices(Chip* chip, int index); ///< of those that a pick has
+  void addHowMany(Chip* chip, int index);
   void addChoice(Chip* chip, const json& pick, const recipe::Field& sub);
   void addContinuity(Chip* chip, int index, const recipe::Field& sub);
   void addNumbers(int index);

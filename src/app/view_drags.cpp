@@ -175,7 +175,7 @@ void ViewWidget::dragFlag(QPointF p, const recipe::StepEntry& entry) {
           if (d >= nearest) continue;
           nearest = d, fraction = length.fractionAt(t);
           item[grabbed_.key + "At"] =
-              json::array({{{"id", "m1"}, {"step", other.step}, {"kind", "curve"}, {"part", other.output}}});
+              json::array({{{"id", "m1"}, {"step", other.step}, {"kind", "curve"}, {"part", other.part}}});
           overlay_->setSnap(at);
           overlay_->setHover(tr("where %1 meets it").arg(QString::fromStdString(other.label)), p);
         }

@@ -436,6 +436,12 @@ void ViewWidget::contextMenuEvent(QContextMenuEvent* e) {
         w_.pickAll(scene::similarEdges(*w_.drawing(), hit, {}));
       });
     }
+    if (const int n = w_.curvesOf(hit.step); n > 1 && hit.kind == Kind::Curve) {
+      auto all = hit;
+      all.part.clear();
+      menu.addAction(tr("Pick all %1 curves of %2").arg(n).arg(QString::fromStdString(hit.label)), this,
+                     [this, all] { w_.pick(all, true); });
+    }
     menu.addAction(tr("Pick %1").arg(QString::fromStdString(hit.label)), this, [this, hit] { w_.pick(hit, true); });
     if (hit.step != "world") {
       menu.addAction(tr("Open its step"), this, [this, hit] { w_.unfold(hit.step); });

@@ -75,6 +75,7 @@ public:
                const std::string& item); ///< by the next pick; again: not
   /// Several at once: into the active field as far as they fit, else picked; one undo entry.
   void pickAll(const std::vector<scene::Hit>& hits);
+  int curvesOf(const std::string& step) const; ///< how many a step makes
   /// An edge and what goes on from it (`chain`): one pick that counts as a chain where the field has such, else all.
   void pickChain(const scene::Hit& edge, const std::vector<scene::Hit>& chain);
   void clearSelection();

@@ -1,5 +1,7 @@
 #include "app/words.h"
 #include "app/workspace.h"
+#include "nurbs/arc_length.h"
+#include "nurbs/closest.h"
 
 #include <nlohmann/json.hpp>
 
@@ -99,12 +101,27 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
       int n = 1; // above all that are there: an id that was let go must not come back as another thing
       for (const json& p : list)
         if (const std::string id = p.value("id", ""); id.size() > 1) n = std::max(n, std::atoi(id.c_str() + 1) + 1);
+      // All curves of a step, or single ones of them: what was meant last counts.
+      if (curvesOf(hit.step) > 1 && hit.kind == Kind::Curve)
+        list.erase(std::remove_if(list.begin(), list.end(),
+                                  [&](const json& p) {
+                                    return p["step"] == value["step"] && p.value("kind", "") == "curve" &&
+                                           p.value("part", "").empty() != hit.part.empty();
+                                  }),
+                   list.end());
       json p = value;
       p["id"] = "p" + std::to_string(n);
       list.push_back(p);
     }
     replacing_.clear();
-    setInput(open_, f->key, list, tr("pick"));
+    auto next = recipe::withInput(*entry, f->key, list);
+    if (!f->placeGoesTo.empty() && known == list.end())
+      if (const auto met = recipe::follow(value, f->accepts, *model()); met)
+        if (const auto* curve = std::get_if<recipe::CurvePtr>(&met->object)) {
+          const double at = nurbs::ArcLength(**curve).fractionAt(nurbs::closestPoint(**curve, hit.at).t);
+          next = recipe::withInput(*next, f->placeGoesTo, std::round(at * 1e4) / 1e4);
+        }
+    edit(now_->withStep(next), tr("pick"));
     if (f->most == 1) chooseField();
     emit focusChanged();
     return;
@@ -116,6 +133,11 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
   if (!toggle && !(had && selection_.empty())) selection_.clear();
   if (!had) selection_.push_back(hit);
   emit focusChanged();
+}
+
+int Workspace::curvesOf(const std::string& step) const {
+  const auto* r = model() ? model()->result(step) : nullptr;
+  return r && r->outcome ? recipe::curvesIn(*r->outcome) : 0;
 }
 
 void Workspace::clearSelection() {

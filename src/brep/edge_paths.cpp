@@ -1,6 +1,7 @@
 #include "brep/edge_paths.h"
 
 #include "brep/convert.h"
+#include "brep/guard.h"
 #include "brep/rings.h"
 
 #include <BRepTools.hxx>
@@ -49,82 +50,88 @@ Expected<nurbs::Path> pathOf(const std::vector<TopoDS_Edge>& edges, LengthTolera
 } // namespace
 
 Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corner, LengthTolerance point) {
-  const auto all = edges(b);
-  std::vector<bool> used(all.size(), false);
-  const auto first = toPath(all[size_t(edge)]);
-  if (!first) return fail(unreadable());
-  used[size_t(edge)] = true;
-  std::vector<nurbs::Segment> segments = first->segments();
-  nurbs::Path whole = *first;
-  for (const bool forward : {true, false}) {
-    TopoDS_Vertex tip = forward ? TopExp::LastVertex(all[size_t(edge)]) : TopExp::FirstVertex(all[size_t(edge)]);
-    const Vec3 end = forward ? whole.end() : whole.start();
-    // The vertex at that end of the curve, whichever way the edge runs.
-    for (const TopoDS_Vertex& v : {TopExp::FirstVertex(all[size_t(edge)]), TopExp::LastVertex(all[size_t(edge)])})
-      if ((toVec(BRep_Tool::Pnt(v)) - end).norm() < (toVec(BRep_Tool::Pnt(tip)) - end).norm()) tip = v;
-    for (bool grown = true; grown && !whole.closed();) {
-      grown = false;
-      const Vec3 out = forward ? leavingEnd(whole) : Vec3(-leavingStart(whole));
-      int best = -1;
-      double least = corner.deg;
-      nurbs::Path next;
-      for (size_t k = 0; k < all.size(); ++k) {
-        if (used[k] || BRep_Tool::Degenerated(all[k])) continue;
-        const bool from = TopExp::FirstVertex(all[k]).IsSame(tip), to = TopExp::LastVertex(all[k]).IsSame(tip);
-        if (!from && !to) continue;
-        auto p = toPath(all[k]);
-        if (!p) continue;
-        const Vec3 at = toVec(BRep_Tool::Pnt(tip));
-        if ((p->start() - at).norm() > (p->end() - at).norm()) p = nurbs::reversed(*p);
-        const double turn = degFromRad(angleBetweenRad(out, leavingStart(*p)));
-        if (turn <= least) least = turn, best = int(k), next = *p;
+  return guarded("reading an edge", [&]() -> Expected<nurbs::Path> {
+    const auto all = edges(b);
+    std::vector<bool> used(all.size(), false);
+    const auto first = toPath(all[size_t(edge)]);
+    if (!first) return fail(unreadable());
+    used[size_t(edge)] = true;
+    std::vector<nurbs::Segment> segments = first->segments();
+    nurbs::Path whole = *first;
+    for (const bool forward : {true, false}) {
+      TopoDS_Vertex tip = forward ? TopExp::LastVertex(all[size_t(edge)]) : TopExp::FirstVertex(all[size_t(edge)]);
+      const Vec3 end = forward ? whole.end() : whole.start();
+      // The vertex at that end of the curve, whichever way the edge runs.
+      for (const TopoDS_Vertex& v : {TopExp::FirstVertex(all[size_t(edge)]), TopExp::LastVertex(all[size_t(edge)])})
+        if ((toVec(BRep_Tool::Pnt(v)) - end).norm() < (toVec(BRep_Tool::Pnt(tip)) - end).norm()) tip = v;
+      for (bool grown = true; grown && !whole.closed();) {
+        grown = false;
+        const Vec3 out = forward ? leavingEnd(whole) : Vec3(-leavingStart(whole));
+        int best = -1;
+        double least = corner.deg;
+        nurbs::Path next;
+        for (size_t k = 0; k < all.size(); ++k) {
+          if (used[k] || BRep_Tool::Degenerated(all[k])) continue;
+          const bool from = TopExp::FirstVertex(all[k]).IsSame(tip), to = TopExp::LastVertex(all[k]).IsSame(tip);
+          if (!from && !to) continue;
+          auto p = toPath(all[k]);
+          if (!p) continue;
+          const Vec3 at = toVec(BRep_Tool::Pnt(tip));
+          if ((p->start() - at).norm() > (p->end() - at).norm()) p = nurbs::reversed(*p);
+          const double turn = degFromRad(angleBetweenRad(out, leavingStart(*p)));
+          if (turn <= least) least = turn, best = int(k), next = *p;
+        }
+        if (best < 0) break;
+        used[size_t(best)] = grown = true;
+        tip = TopExp::FirstVertex(all[size_t(best)]).IsSame(tip) ? TopExp::LastVertex(all[size_t(best)])
+                                                                 : TopExp::FirstVertex(all[size_t(best)]);
+        if (!forward) next = nurbs::reversed(next);
+        segments.insert(forward ? segments.end() : segments.begin(), next.segments().begin(), next.segments().end());
+        const double near = std::max(point.mm, 2 * BRep_Tool::Tolerance(tip));
+        LUMSK_TRY(made, nurbs::Path::make(segments, {near}));
+        whole = made;
       }
-      if (best < 0) break;
-      used[size_t(best)] = grown = true;
-      tip = TopExp::FirstVertex(all[size_t(best)]).IsSame(tip) ? TopExp::LastVertex(all[size_t(best)])
-                                                               : TopExp::FirstVertex(all[size_t(best)]);
-      if (!forward) next = nurbs::reversed(next);
-      segments.insert(forward ? segments.end() : segments.begin(), next.segments().begin(), next.segments().end());
-      const double near = std::max(point.mm, 2 * BRep_Tool::Tolerance(tip));
-      LUMSK_TRY(made, nurbs::Path::make(segments, {near}));
-      whole = made;
     }
-  }
-  return whole;
+    return whole;
+  });
 }
 
 Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point) {
-  const TopoDS_Edge e = edges(b)[size_t(edge)];
-  const auto has = [&](const TopoDS_Edge& k) { return k.IsSame(e); };
-  for (const Ring& r : openRings(b.shape))
-    if (std::any_of(r.edges.begin(), r.edges.end(), has)) return pathOf(r.edges, point);
-  // Of the borders that it belongs to, the one of fewest edges that does not run along a seam.
-  std::optional<nurbs::Path> found;
-  size_t fewest = 0;
-  for (int owner : facesAt(b, edge)) {
-    const TopoDS_Face f = faces(b)[size_t(owner)];
-    for (TopExp_Explorer w(f, TopAbs_WIRE); w.More(); w.Next()) {
-      size_t count = 0;
-      bool own = false, seam = false;
-      for (TopExp_Explorer k(w.Current(), TopAbs_EDGE); k.More(); k.Next(), ++count) {
-        own = own || has(TopoDS::Edge(k.Current()));
-        seam = seam || BRep_Tool::IsClosed(TopoDS::Edge(k.Current()), f);
+  return guarded("reading an edge", [&]() -> Expected<nurbs::Path> {
+    const TopoDS_Edge e = edges(b)[size_t(edge)];
+    const auto has = [&](const TopoDS_Edge& k) { return k.IsSame(e); };
+    for (const Ring& r : openRings(b.shape))
+      if (std::any_of(r.edges.begin(), r.edges.end(), has)) return pathOf(r.edges, point);
+    // Of the borders that it belongs to, the one of fewest edges that does not run along a seam.
+    std::optional<nurbs::Path> found;
+    size_t fewest = 0;
+    for (int owner : facesAt(b, edge)) {
+      const TopoDS_Face f = faces(b)[size_t(owner)];
+      for (TopExp_Explorer w(f, TopAbs_WIRE); w.More(); w.Next()) {
+        size_t count = 0;
+        bool own = false, seam = false;
+        for (TopExp_Explorer k(w.Current(), TopAbs_EDGE); k.More(); k.Next(), ++count) {
+          own = own || has(TopoDS::Edge(k.Current()));
+          seam = seam || BRep_Tool::IsClosed(TopoDS::Edge(k.Current()), f);
+        }
+        if (!own || seam || (found && count >= fewest)) continue;
+        if (auto p = toPath(TopoDS::Wire(w.Current()), point)) found = std::move(p), fewest = count;
       }
-      if (!own || seam || (found && count >= fewest)) continue;
-      if (auto p = toPath(TopoDS::Wire(w.Current()), point)) found = std::move(p), fewest = count;
     }
-  }
-  // Around a face with a seam a closed edge is a border by itself.
-  if (!found) found = toPath(e);
-  if (!found) return fail(unreadable());
-  return *found;
+    // Around a face with a seam a closed edge is a border by itself.
+    if (!found) found = toPath(e);
+    if (!found) return fail(unreadable());
+    return *found;
+  });
 }
 
 Expected<nurbs::Path> outlineOf(const Body& b, int face, LengthTolerance point) {
-  const auto p = toPath(BRepTools::OuterWire(faces(b)[size_t(face)]), point);
-  if (!p)
-    return fail(problem("LM-G005", "the border of this face cannot be read as a curve").tryThis("pick its edges"));
-  return *p;
+  return guarded("reading an edge", [&]() -> Expected<nurbs::Path> {
+    const auto p = toPath(BRepTools::OuterWire(faces(b)[size_t(face)]), point);
+    if (!p)
+      return fail(problem("LM-G005", "the border of this face cannot be read as a curve").tryThis("pick its edges"));
+    return *p;
+  });
 }
 
 } // namespace lumsk::brep

@@ -263,18 +263,20 @@ Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance
   return guarded("knitting", [&] { return Knitter(faces, gap.mm, cx).run(); });
 }
 
-Expected<Knitted> withSurfaces(const Body& body, const std::map<int, std::shared_ptr<const nurbs::Surface>>& changed,
-                               const Context& cx) {
+Expected<Knitted> withSurfaces(const Body& body, const OtherSplines& changed, const Context& cx) {
   std::vector<NamedFace> all = namedFaces(body);
   if (all.size() == 1 && changed.size() == 1) {
-    const NaturalFace was = all[0].natural.value_or(NaturalFace{});
-    LUMSK_TRY(skin, skinFromSurfaces({{changed.begin()->second, all[0].name, was.reversed, was.sides, was.asked}}, cx));
+    NaturalFace was = all[0].natural.value_or(NaturalFace{});
+    const OtherSpline& now = changed.begin()->second;
+    for (const auto& [side, meets] : now.asked) was.asked[size_t(side)] = meets;
+    LUMSK_TRY(skin, skinFromSurfaces({{now.surface, all[0].name, was.reversed, was.sides, was.asked}}, cx));
     return Knitted{skin, {}};
   }
-  for (const auto& [face, surface] : changed) {
+  for (const auto& [face, now] : changed) {
     NamedFace& f = all[size_t(face)];
     NaturalFace n = f.natural.value_or(NaturalFace{});
-    n.surface = std::make_shared<const nurbs::Surface>(nurbs::withExactPoles(*surface, cx.tolerances.point));
+    n.surface = std::make_shared<const nurbs::Surface>(nurbs::withExactPoles(*now.surface, cx.tolerances.point));
+    for (const auto& [side, meets] : now.asked) n.asked[size_t(side)] = meets;
     f.face = naturalFace(*n.surface, n.reversed, cx.tolerances.point);
     f.natural = std::move(n);
   }

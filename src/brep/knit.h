@@ -32,9 +32,15 @@ struct Knitted {
 /// place given), LM-B003 (faces that lie on one another), LM-K00x.
 Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance largestGap, const Context& cx);
 
+/// Another spline for a face, and what it was made to meet at its sides; those that are not named keep what they had.
+struct OtherSpline {
+  std::shared_ptr<const nurbs::Surface> surface;
+  std::map<int, Meets> asked{}; ///< by side, as `NaturalFace::asked`
+};
+using OtherSplines = std::map<int, OtherSpline>; ///< by the face's number
+
 /// A body whose untrimmed faces of the given numbers got other splines; the other faces stay. Names stay. Fails as
 /// `skinFromSurfaces` and `knitFaces` do.
-Expected<Knitted> withSurfaces(const Body& body, const std::map<int, std::shared_ptr<const nurbs::Surface>>& changed,
-                               const Context& cx);
+Expected<Knitted> withSurfaces(const Body& body, const OtherSplines& changed, const Context& cx);
 
 } // namespace lumsk::brep

@@ -268,7 +268,7 @@ private:
       boxes.back().max().array() += 1.5 * d;
     }
     for (const Part& p : parts_)
-      for (const Vec3& q : placesOn(p, front)) {
+      for (const Vec3& q : placesOn(p, front, d)) {
         for (size_t k = 0; k < parts_.size(); ++k)
           if (!parts_[k].flat && boxes[k].contains(q) && skins[k].within(q, 0.97 * d))
             if (const auto c = nurbs::closestPoint(*parts_[k].surface, q); c.distanceMm < 0.995 * d)
@@ -306,13 +306,10 @@ private:
     return points;
   }
 
-  std::vector<Vec3> placesOn(const Part& p, bool front) const {
-    if (p.flat) return pointsInside(front ? p.frontFace : p.backFace, 16);
-    std::vector<Vec3> out;
-    const Surface& s = *(front ? p.front : p.back);
-    for (int i = 0; i < 24; ++i)
-      for (int j = 1; j < 16; ++j) out.push_back(s.at(i / 24.0, j / 16.0));
-    return out;
+  /// About as far apart as the wall is thick.
+  std::vector<Vec3> placesOn(const Part& p, bool front, double thickness) const {
+    return p.flat ? pointsInside(front ? p.frontFace : p.backFace, 16, thickness)
+                  : denselyOn(*(front ? p.front : p.back), thickness);
   }
 
   // Rims

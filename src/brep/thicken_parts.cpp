@@ -268,9 +268,11 @@ nurbs::Spline border(const nurbs::Surface& s, int k) {
   }
 }
 
-std::vector<Vec3> pointsInside(const TopoDS_Face& f, int across) {
+std::vector<Vec3> pointsInside(const TopoDS_Face& f, int across, double apartMm) {
+  constexpr int kMost = 60;
   double u0, u1, v0, v1;
   BRepTools::UVBounds(f, u0, u1, v0, v1);
+  if (apartMm > 0) across = std::clamp(int(std::min(std::max(u1 - u0, v1 - v0) / apartMm, double(kMost))), across, kMost);
   const BRepAdaptor_Surface s(f);
   BRepTopAdaptor_FClass2d inside(f, 1e-7);
   std::vector<Vec3> out;

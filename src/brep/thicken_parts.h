@@ -58,7 +58,8 @@ struct Part {
 Expected<std::vector<Part>> partsOf(const Body& skin, const std::vector<int>& leftOut, const Context& cx);
 
 nurbs::Spline border(const nurbs::Surface& s, int side);
-/// Points inside a face: a grid over its parameters, those outside left away.
-std::vector<Vec3> pointsInside(const TopoDS_Face& f, int across);
+/// Points inside a face: a grid over its parameters, those outside left away; of planar faces as many as lie so far
+/// apart, within reason.
+std::vector<Vec3> pointsInside(const TopoDS_Face& f, int across, double apartMm = 0);
 
 } // namespace lumsk::brep

@@ -57,7 +57,7 @@ struct RunArguments {
   std::string file, report, picture, sheet, paper = "a4";
   std::string size = "1280x960", from = "corner", finish;
   std::vector<std::string> lenses, lensSet;
-  std::vector<std::string> set, exports;
+  std::vector<std::string> set, exports, parts;
   double chord = 0.05, angle = 10;
 };
 
@@ -101,6 +101,25 @@ std::optional<scene::PictureOptions> pictureOptions(const RunArguments& a, const
   return o;
 }
 
+/// Only the bodies that are named, by label or id, are there and seen. False, with a word on stderr, when one is not.
+bool keepParts(recipe::Model& m, const std::vector<std::string>& names) {
+  const auto is = [](const recipe::BodyEntry& b, const std::string& name) { return b.label == name || b.id == name; };
+  for (const std::string& name : names) {
+    if (std::any_of(m.bodies.begin(), m.bodies.end(), [&](const auto& b) { return is(b, name); })) continue;
+    std::cerr << "there is no part '" << name << "'; the parts are:";
+    for (const auto& b : m.bodies) std::cerr << " '" << b.label << "' (" << b.id << ')';
+    std::cerr << '\n';
+    return false;
+  }
+  const auto meant = [&](const recipe::BodyEntry& b) {
+    return std::any_of(names.begin(), names.end(), [&](const std::string& name) { return is(b, name); });
+  };
+  m.bodies.erase(std::remove_if(m.bodies.begin(), m.bodies.end(), [&](const auto& b) { return !meant(b); }),
+                 m.bodies.end());
+  for (auto& b : m.bodies) b.visible = true;
+  return true;
+}
+
 int run(const RunArguments& a) {
   auto project = exchange::readProject(a.file, exchange::Kept::Leave);
   if (!project) return complain(project.error()), kWrongUse;
@@ -112,9 +131,14 @@ int run(const RunArguments& a) {
       return kWrongUse;
     }
   recipe::Evaluator evaluator(steps::registry());
-  const auto model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(project->recipe), {});
+  recipe::ModelPtr model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(project->recipe), {});
   tellFailures(*model);
   bool failed = model->failed();
+  if (!a.parts.empty()) {
+    auto part = std::make_shared<recipe::Model>(*model);
+    if (!keepParts(*part, a.parts)) return kWrongUse;
+    model = part;
+  }
   if (!a.report.empty()) {
     const std::string text = exchange::reportOf(*model).dump(2) + "\n";
     const auto wrote = exchange::replaceFile(a.report, [&](const std::string& t) -> Expected<void> {
@@ -139,8 +163,9 @@ int run(const RunArguments& a) {
     std::cout << '\n';
   }
   if (!a.picture.empty()) {
-    const auto options = pictureOptions(a, model->namesBefore(""));
+    auto options = pictureOptions(a, model->namesBefore(""));
     if (!options) return kWrongUse;
+    options->bodiesOnly = !a.parts.empty();
     if (const auto done = scene::writePicture(*model, a.picture, *options); !done)
       return complain(done.error()), kWrongUse;
   }
@@ -334,6 +359,7 @@ int main(int argc, char** argv) {
   runCommand->add_option("FILE", r.file, "project (.lumsk or recipe.json)")->required();
   runCommand->add_option("--set", r.set, "NAME=EXPR: another value for a number")->take_all();
   runCommand->add_option("--export", r.exports, "file to write: .step .stl .3mf .brep")->take_all();
+  runCommand->add_option("--part", r.parts, "NAME: only this body, by its name or id, in all that is written")->take_all();
   runCommand->add_option("--report", r.report, "report as JSON");
   runCommand->add_option("--picture", r.picture, "picture as PNG (needs a display)");
   runCommand->add_option("--sheet", r.sheet, "report sheet as PDF (needs a display)");

@@ -103,6 +103,13 @@ bool Join::reached(const Tolerances& t) const {
   return asked == brep::Meets::Free || (has[0] == 'G' && has[1] - '0' >= order);
 }
 
+Join::Grade Join::grade(const Tolerances& t) const {
+  if (!measured || gapMm > t.point.mm) return Grade::Bad;
+  if (!meantSmooth) return Grade::Sharp;
+  if (angleDeg > t.angle.deg) return Grade::Bad;
+  return !reached(t) || achieved(t) == "G1" ? Grade::Fair : Grade::Good;
+}
+
 namespace {
 
 /// How the faces around an edge meet there; nothing where there are no two.

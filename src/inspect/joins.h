@@ -22,6 +22,10 @@ struct Join {
   std::string askedFor() const;
   /// Whether that is reached; true where nothing is known.
   bool reached(const Tolerances& t) const;
+  /// As lists and pictures colour it: as meant; G1 where more is usual, or less than what was asked for; open, bent, or
+  /// not measured; meant sharp.
+  enum class Grade { Good, Fair, Bad, Sharp };
+  Grade grade(const Tolerances& t) const;
   /// How far it misses what was meant, to list the worst first: open edges, then bent ones, then those whose curvature
   /// jumps, then what was meant sharp (negative).
   double badness(const Tolerances& t) const;

@@ -1,6 +1,6 @@
 #include "nurbs/boundary.h"
 
-#include "nurbs/closest.h"
+#include "nurbs/surface_curves.h"
 #include "nurbs/curve_parts.h"
 #include "nurbs/edge_ribbon.h"
 #include "nurbs/loft.h"
@@ -342,15 +342,15 @@ private:
   }
 
   Expected<void> measureGuides() {
-    const Surface& s = out_.surface;
+    const NearestOnSurface nearest(out_.surface);
     for (size_t g = 0; g < o_.guides.size(); ++g) {
       const Path& path = o_.guides[g];
       double worst = 0;
       for (int i = 0; i <= kGuideLooks; ++i) {
         const Vec3 p = path.at(path.last() * i / kGuideLooks);
-        const ClosestOnSurface c = closestPoint(s, p);
+        const NearestOnSurface::Foot c = nearest.foot(p);
         worst = std::max(worst, c.distanceMm);
-        const bool border = c.u < 1e-6 || c.u > 1 - 1e-6 || c.v < 1e-6 || c.v > 1 - 1e-6;
+        const bool border = c.uv.minCoeff() < 1e-6 || c.uv.maxCoeff() > 1 - 1e-6;
         if (border && c.distanceMm > 10 * std::max(o_.largestGap.mm, cx_.tolerances.point.mm))
           return fail(problem("LM-H005", "curve " + std::to_string(g + 1) + " inside leaves the patch over its edges")
                           .measure(millimetres(c.distanceMm))

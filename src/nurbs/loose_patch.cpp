@@ -1,10 +1,11 @@
 #include "nurbs/loose_patch.h"
 
-#include "nurbs/closest.h"
+#include "nurbs/surface_curves.h"
 #include "nurbs/surface_squares.h"
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace lumsk::nurbs {
 
@@ -104,12 +105,13 @@ private:
 
   /// Nearest places of guides: from place to place along a guide, sought everywhere where that does not lead there.
   void findFeet(const Surface& s) {
+    std::optional<NearestOnSurface> everywhere;
     for (size_t k = 0; k < places_.size(); ++k) {
       Place& p = places_[k];
       if (!p.first) p.foot = places_[k - 1].foot;
       if (!p.first && brought(s, p)) continue;
-      const ClosestOnSurface at = closestPoint(s, p.at);
-      p.foot = Vec2(at.u, at.v);
+      if (!everywhere) everywhere.emplace(s);
+      p.foot = everywhere->foot(p.at).uv;
     }
   }
   bool brought(const Surface& s, Place& p) const {

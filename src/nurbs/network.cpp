@@ -1,6 +1,5 @@
 #include "nurbs/network.h"
 
-#include "nurbs/closest.h"
 #include "nurbs/fit.h"
 #include "nurbs/interpolate.h"
 #include "nurbs/loft_sides.h"
@@ -9,10 +8,12 @@
 #include "nurbs/network_carry.h"
 #include "nurbs/shape_net.h"
 #include "nurbs/spaces.h"
+#include "nurbs/surface_curves.h"
 
 #include <Eigen/SVD>
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace lumsk::nurbs {
 
@@ -692,24 +693,26 @@ private:
 
   /// Distance of the finished skin from the picked curves, at places between their knots.
   void measureDeviation() {
-    const auto look = [&](const Family& f, const Strip& s, int k, double a, double b, const Surface& loose,
+    const auto look = [&](const Family& f, const Strip& s, int k, double a, double b, const std::optional<NearestOnSurface>& loose,
                           const std::function<Vec3(double)>& skin) {
       if (k >= int(s.length.size()) || !s.length[size_t(k)]) return;
       for (int i = 0; i < 48; ++i) {
         const double t = (i + 0.37) / 48;
         const Vec3 p = pointAt(f, k, (*s.length[size_t(k)])(a + (b - a) * t));
-        const double off = o_.follow.mm > 0 ? closestPoint(loose, p).distanceMm : (skin(t) - p).norm();
+        const double off = loose ? loose->foot(p).distanceMm : (skin(t) - p).norm();
         if (off > out_.deviationMm) out_.deviationMm = off, out_.deviationAt = p;
       }
     };
     for (size_t i = 0; i < out_.patches.size(); ++i) {
       const NetworkPatch& p = out_.patches[i];
       const Origin& from = patchOf_[i];
+      std::optional<NearestOnSurface> loose;
+      if (o_.follow.mm > 0) loose.emplace(p.surface);
       for (size_t j = 0; j < p.rowsAt.size(); ++j)
-        look(rows_, *from.u, p.firstRow + int(j), from.u0, from.u1, p.surface,
+        look(rows_, *from.u, p.firstRow + int(j), from.u0, from.u1, loose,
              [&](double t) { return p.surface.at(t, p.rowsAt[j]); });
       for (size_t j = 0; j < p.columnsAt.size(); ++j)
-        look(columns_, *from.v, p.firstColumn + int(j), from.v0, from.v1, p.surface,
+        look(columns_, *from.v, p.firstColumn + int(j), from.v0, from.v1, loose,
              [&](double t) { return p.surface.at(p.columnsAt[j], t); });
     }
   }

@@ -1,9 +1,9 @@
 #include "nurbs/patch_fit.h"
 
-#include "nurbs/closest.h"
 #include "nurbs/fit.h"
 #include "nurbs/gauss.h"
 #include "nurbs/side_conditions.h"
+#include "nurbs/surface_curves.h"
 #include "nurbs/surface_squares.h"
 
 #include <algorithm>
@@ -479,6 +479,7 @@ private:
       for (const Asked& a : asked_) squares.add(rowsOf(squares, a, now ? &*now : nullptr, even ? &*even : nullptr));
       if (now)
         for (const Path* g : o_.guides) addGuide(squares, *g, *now);
+      nearest_.reset();
       if (auto next = squares.solve()) {
         now = std::move(next);
         return {};
@@ -573,8 +574,8 @@ private:
   Vec2 guidePlace(const Path* g, int i, const Vec3& p, const Surface& now) {
     const auto known = guidePlaces_.find({g, i});
     if (known == guidePlaces_.end()) {
-      const ClosestOnSurface at = closestPoint(now, p);
-      return guidePlaces_[{g, i}] = Vec2(at.u, at.v);
+      if (!nearest_) nearest_.emplace(now);
+      return guidePlaces_[{g, i}] = nearest_->foot(p).uv;
     }
     Vec2& x = known->second;
     for (int it = 0; it < kFootSteps; ++it) {
@@ -720,6 +721,7 @@ private:
   std::vector<Asked> asked_;
   std::map<std::pair<int, double>, Asked> known_;
   std::map<std::pair<const Path*, int>, Vec2> guidePlaces_;
+  std::optional<NearestOnSurface> nearest_; ///< on the first of a refinement
   std::optional<Surface> last_; ///< of the try before
 };
 

@@ -185,8 +185,16 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
       out.output = o.name;
       part = part == o.name ? "" : part.substr(o.name.size() + 1);
     }
+  if (part == "1" && out.output.empty() && curvesIn(*r->outcome) > 0) part.clear(); // the first of several
   out.part = part;
-  if (!part.empty()) {
+  const auto named = std::find_if(r->outcome->points.begin(), r->outcome->points.end(), [&](const NamedPoint& p) {
+    return p.name == part && p.output == out.output;
+  });
+  if (named != r->outcome->points.end()) {
+    out.kind = Kind::Point;
+    out.object = PointObject{named->at};
+    if (const auto* curve = std::get_if<CurvePtr>(object)) out.master = *curve;
+  } else if (!part.empty()) {
     LUMSK_TRY(found, followPart(out, *object, pick, accepts));
     out = found;
   } else {
@@ -195,6 +203,45 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
   }
   return checked(std::move(out));
 }
+
+namespace {
+
+/// The picks of a field as they are meant: one of a step that makes several curves, without a part, stands for all of
+/// them, as far as the field takes so many; beside picks of single ones, as older files have it, for the first.
+json meantPicks(const json& stored, const Field& f, const Model& model, std::vector<Problem>& notes) {
+  json out = json::array();
+  int room = f.most - int(stored.size());
+  for (size_t i = 0; i < stored.size(); ++i) {
+    const json& pick = stored[i];
+    const StepResult* r = model.result(pick.value("step", ""));
+    const int n = r && r->outcome ? curvesIn(*r->outcome) : 0;
+    const Kind kind = kindFromName(pick.value("kind", ""));
+    const bool single = n < 2 || !pick.value("part", "").empty() || (kind != Kind::Curve && kind != Kind::None) ||
+                        std::any_of(stored.begin(), stored.end(), [&](const json& other) {
+                          return other.value("step", "") == pick.value("step", "") && !other.value("part", "").empty();
+                        });
+    if (!single && n - 1 > room) {
+      notes.push_back(fieldProblem(problem("LM-R102", "pick " + std::to_string(i + 1) + " is of a step that makes " +
+                                                          std::to_string(n) + " curves: only the first counts here")
+                                       .tryThis("pick the one that is meant in the view"),
+                                   f));
+      notes.back().item = pick.value("id", "");
+    }
+    if (single || n - 1 > room) {
+      out.push_back(pick);
+      continue;
+    }
+    room -= n - 1;
+    for (const Output& o : r->outcome->outputs) {
+      if (!std::holds_alternative<CurvePtr>(o.object)) continue;
+      out.push_back(pick);
+      out.back()["part"] = pickPart(*r->outcome, o);
+    }
+  }
+  return out;
+}
+
+} // namespace
 
 const std::vector<Picked>& Inputs::picked(const std::string& key) const {
   static const std::vector<Picked> none;
@@ -306,16 +353,17 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
         return fail(fieldProblem(problem("LM-R012", "only " + std::to_string(f.most) + " can be picked"), f));
       json list = json::array();
       print[f.key] = json::array();
-      for (size_t i = 0; i < stored.size(); ++i) {
-        const std::string id = stored[i]["step"].get<std::string>();
+      const json meant = meantPicks(stored, f, model, in.notes);
+      for (size_t i = 0; i < meant.size(); ++i) {
+        const std::string id = meant[i]["step"].get<std::string>();
         if (id != "world" && recipe.indexOf(id) >= self && self >= 0)
           return fail(fieldProblem(
               problem("LM-R023", "a step can only use what comes before it").tryThis("move this step further down"),
               f));
-        auto p = follow(stored[i], f.accepts, model);
+        auto p = follow(meant[i], f.accepts, model);
         if (!p) {
-          if (stored.size() > 1) p.error().what = std::to_string(i + 1) + ". " + p.error().what;
-          p.error().item = stored[i]["id"].get<std::string>();
+          if (meant.size() > 1) p.error().what = std::to_string(i + 1) + ". " + p.error().what;
+          p.error().item = meant[i]["id"].get<std::string>();
           return fail(fieldProblem(p.error(), f));
         }
         if (p->doubtful) {
@@ -325,12 +373,12 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
               f));
           in.notes.back().item = p->item;
         }
-        json item = stored[i];
+        json item = meant[i];
         if (auto part = takePortion(*p, item, f, names, recipe.tolerances, model, in.flags); !part) {
           part.error().item = p->item;
           return fail(fieldProblem(part.error(), f));
         }
-        json key{{"part", p->part}, {"made", id == "world" ? id : model.result(id)->key}};
+        json key{{"part", p->part}, {"output", p->output}, {"made", id == "world" ? id : model.result(id)->key}};
         for (const Field& s : f.each) {
           if (!item.contains(s.key)) continue;
           if (s.kind == FieldKind::Quantity) {

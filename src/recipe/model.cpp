@@ -113,6 +113,15 @@ const std::vector<std::pair<std::string, Frame>>& worldPlanes() {
   return planes;
 }
 
+int curvesIn(const Outcome& o) {
+  return int(std::count_if(o.outputs.begin(), o.outputs.end(),
+                           [](const Output& x) { return std::holds_alternative<CurvePtr>(x.object); }));
+}
+
+std::string pickPart(const Outcome& o, const Output& curve) {
+  return curve.name.empty() && curvesIn(o) > 1 ? "1" : curve.name;
+}
+
 std::vector<std::pair<std::string, Vec3>> pointsOf(const nurbs::Path& p) {
   std::vector<std::pair<std::string, Vec3>> out;
   if (const auto* e = p.wholeEllipse()) out.emplace_back("centre", e->centre);

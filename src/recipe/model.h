@@ -90,8 +90,16 @@ struct Grip {
 };
 
 /// What a step made.
+/// A point of an output that can be picked, besides those that every curve has (`pointsOf`).
+struct NamedPoint {
+  std::string name; ///< lasting: "p3" is the point of that id
+  Vec3 at = Vec3::Zero();
+  std::string output = {};
+};
+
 struct Outcome {
   std::vector<Output> outputs;
+  std::vector<NamedPoint> points;
   std::vector<Problem> notes;
   std::vector<std::string> usedUp; ///< `objectId`s of what is hidden from now on; a step's id means all it made
   std::vector<Flag> flags;
@@ -159,6 +167,13 @@ Model modelUpTo(const Model& m, const std::string& step);
 
 /// Planes that are always there: "top" (z = 0), "front" (y = 0), "side" (x = 0).
 const std::vector<std::pair<std::string, Frame>>& worldPlanes();
+
+/// How many of a step's outputs are curves.
+int curvesIn(const Outcome& o);
+
+/// What a pick of one of several curves of a step stores as its part: the first has no name of its own, and a pick
+/// without a part means all of them.
+std::string pickPart(const Outcome& o, const Output& curve);
 
 /// Points of a curve that can be picked: "start", "end", "centre" (of circles and ellipses), "t3" ends of segments.
 std::vector<std::pair<std::string, Vec3>> pointsOf(const nurbs::Path& p);

@@ -74,6 +74,10 @@ Field& Field::endsAt(std::string startKey, std::string endKey, std::string mirro
   return *this;
 }
 
+Field& Field::placeTo(std::string ratioKey) {
+  placeGoesTo = std::move(ratioKey);
+  return *this;
+}
 Field& Field::othersTo(std::string picksKey) {
   othersGoTo = std::move(picksKey);
   return *this;

@@ -59,6 +59,7 @@ struct Field {
   Kind preferred = Kind::None; ///< of several things under the pointer these come first
   int least = 0, most = 100000;
   std::vector<Field> each;    ///< sub-fields of every item (start mark, flip, continuity, magnitude)
+  std::string placeGoesTo;    ///< field that says where on a picked curve, as a fraction: it takes where it was clicked
   std::string othersGoTo;     ///< picks of other steps than that of the first one are meant for this field
   std::vector<Field> columns; ///< of tables
 
@@ -85,6 +86,7 @@ struct Field {
   Field& prefer(Kind k);
   Field& eachWith(std::vector<Field> sub); ///< besides those of a portion
   Field& othersTo(std::string picksKey);
+  Field& placeTo(std::string ratioKey);
   Field& onPlane(std::string picksKey);
   Field& endsAt(std::string startKey, std::string endKey, std::string mirrorPicksKey);
 };

@@ -128,7 +128,7 @@ Outline outlineOf(const Drawing& d, const Highlight& h) {
   Outline out;
   for (const DrawnCurve& c : d.curves) {
     if (c.step != h.step) continue;
-    if (h.kind != recipe::Kind::Point && (h.part.empty() || h.part == c.output)) out.lines.push_back(c.points);
+    if (h.kind != recipe::Kind::Point && (h.part.empty() || h.part == c.part)) out.lines.push_back(c.points);
     for (const auto& [name, at] : c.marks)
       if (h.part == name || h.part == c.output + "/" + name) out.points.push_back(at);
   }
@@ -190,7 +190,10 @@ DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* prev
     for (const recipe::Output& o : r->outcome->outputs) {
       if (model.isHidden(s->id, o.name)) continue;
       if (const auto* curve = std::get_if<recipe::CurvePtr>(&o.object)) {
-        DrawnCurve c{s->id, o.name, s->label, *curve, {}, recipe::pointsOf(**curve), r->status != recipe::Status::Ok};
+        DrawnCurve c{s->id, o.name, recipe::pickPart(*r->outcome, o), s->label, *curve, {}, recipe::pointsOf(**curve),
+                     r->status != recipe::Status::Ok};
+        for (const recipe::NamedPoint& p : r->outcome->points)
+          if (p.output == o.name) c.marks.emplace_back(p.name, p.at);
         const Points pts = nurbs::polylineWithin(**curve, quality == Quality::Moving ? 0.1 : 0.02);
         for (Eigen::Index i = 0; i < pts.rows(); ++i) {
           c.points.push_back(pts.row(i).transpose());

@@ -29,7 +29,7 @@ struct DrawnBody {
 };
 
 struct DrawnCurve {
-  std::string step, output, label;
+  std::string step, output, part, label; ///< `part`: what a pick of it stores
   recipe::CurvePtr path;
   std::vector<Vec3> points;
   std::vector<std::pair<std::string, Vec3>> marks; ///< pickable points on it

@@ -1,6 +1,8 @@
 #include "scene/lens_work.h"
 
 #include "inspect/combs.h"
+#include "inspect/joins.h"
+#include "inspect/state.h"
 #include "scene/control_net.h"
 
 #include <algorithm>
@@ -465,6 +467,31 @@ std::optional<Probe> LensWork::probe(const DrawingPtr& d, const LensState& lens,
   if (target && target->body != b->body)
     p.deviationMm = inspect::deviationAt({&formOf(*target), nullptr}, place->point, place->normal, true);
   return p;
+}
+
+LensArt joinArt(const Drawing& drawing, const LensState& lens, const Tolerances& tol) {
+  constexpr double kEdgeWidth = 3, kDot = 8;
+  LensArt art;
+  for (const DrawnBody& b : drawing.bodies) {
+    if (!lens.looksAt(b.id)) continue;
+    if (lens.openings)
+      for (const auto& o : inspect::stateOf(*b.body).openings) art.lines.push_back({{o.outline}, Ink::Coral, kEdgeWidth});
+    if (!lens.joins) continue;
+    for (const inspect::Join& j : inspect::joins(*b.body, tol)) {
+      const auto drawn = std::find_if(b.edges->begin(), b.edges->end(), [&](const DrawnEdge& e) { return e.name == j.edge; });
+      if (drawn == b.edges->end()) continue;
+      using Grade = inspect::Join::Grade;
+      const Grade grade = j.grade(tol);
+      const Ink ink = grade == Grade::Good   ? Ink::Green
+                      : grade == Grade::Fair ? Ink::Ochre
+                      : grade == Grade::Bad  ? Ink::Coral
+                                             : Ink::Dark;
+      art.lines.push_back({{drawn->points}, ink, kEdgeWidth});
+      if (grade != Grade::Good && grade != Grade::Sharp && j.measured)
+        art.dots.push_back({{j.worstAt(tol)}, ink, kDot, false, {}});
+    }
+  }
+  return art;
 }
 
 } // namespace lumsk::scene

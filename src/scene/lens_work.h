@@ -35,6 +35,10 @@ struct LensArt {
   std::vector<std::array<Vec3, 3>> fill; ///< of cuts
 };
 
+/// The edges of a drawing as the lenses Joins and Openings show them in pictures, where no list stands beside them: by
+/// colour, with a dot where a join misses most.
+LensArt joinArt(const Drawing& drawing, const LensState& lens, const Tolerances& tol);
+
 /// A value that a lens found, and where.
 struct ValueAt {
   double value = 0.0;

@@ -69,7 +69,7 @@ std::vector<Hit> pickInside(const Drawing& d, const Camera& camera, const Vec2& 
       if (inside(p.at)) add({Kind::Point, p.step, "", p.label, p.at, 0, {}});
   if (has(wanted, Kind::Curve))
     for (const DrawnCurve& c : d.curves)
-      if (all(c.points)) add({Kind::Curve, c.step, c.output, c.label, c.points.front(), 0, {}});
+      if (all(c.points)) add({Kind::Curve, c.step, c.part, c.label, c.points.front(), 0, {}});
   for (const DrawnBody& body : d.bodies) {
     if (has(wanted, Kind::Edge))
       for (const DrawnEdge& e : *body.edges)

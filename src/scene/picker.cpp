@@ -128,7 +128,7 @@ private:
     if (has(wanted_, Kind::Curve))
       for (const DrawnCurve& c : d_.curves)
         if (const Near n = nearestOnPolyline(c.points, c_, q_); n.pixels < kCurveReach)
-          add(covered(n.at) ? 7 : 3, n.pixels, {Kind::Curve, c.step, c.output, c.label, n.at, n.depth, {}});
+          add(covered(n.at) ? 7 : 3, n.pixels, {Kind::Curve, c.step, c.part, c.label, n.at, n.depth, {}});
     if (!has(wanted_, Kind::Edge)) return;
     for (const DrawnBody& b : d_.bodies)
       for (const DrawnEdge& e : *b.edges) {

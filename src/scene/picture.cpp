@@ -35,7 +35,13 @@ public:
     viewer_.setLens(o.lens);
     viewer_.view()->Camera()->SetAspect(double(o.width) / o.height);
     viewer_.setPerspective(o.perspective);
-    viewer_.show(drawing, std::make_shared<const LensResult>(work_.make(drawing, o.lens, false, {})));
+    auto result = std::make_shared<LensResult>(work_.make(drawing, o.lens, false, {}));
+    if (o.lens.joins || o.lens.openings) {
+      LensArt marks = joinArt(*drawing, o.lens, tol_);
+      std::move(marks.lines.begin(), marks.lines.end(), std::back_inserter(result->art.lines));
+      std::move(marks.dots.begin(), marks.dots.end(), std::back_inserter(result->art.dots));
+    }
+    viewer_.show(drawing, result);
     viewer_.lookFrom(o.from);
     if (o.toScale) viewer_.fitToScale(o.toScale->middle, o.toScale->mmPerPixel * std::min(o.width, o.height));
     if (!viewer_.view()->ToPixMap(pixels, o.width, o.height))
@@ -46,7 +52,7 @@ public:
 private:
   explicit Studio(const recipe::Model& model)
       : display_(new Aspect_DisplayConnection()), viewer_(new OpenGl_GraphicDriver(display_)),
-        drawing_(scene::draw(model, Quality::Fine, nullptr)) {
+        drawing_(scene::draw(model, Quality::Fine, nullptr)), tol_(model.recipe->tolerances) {
     Handle(Xw_Window) window = new Xw_Window(display_, "picture", 0, 0, 64, 64);
     window->SetVirtual(true);
     viewer_.view()->SetWindow(window);
@@ -55,6 +61,7 @@ private:
   Handle(Aspect_DisplayConnection) display_;
   Viewer viewer_;
   DrawingPtr drawing_;
+  Tolerances tol_;
   LensWork work_;
 };
 

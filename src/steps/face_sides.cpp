@@ -103,7 +103,7 @@ Expected<FaceSide> sideOf(const Picked& edge, const std::string& called, LengthT
 }
 
 Expected<brep::BodyPtr> rebuilt(Outcome& out, const brep::Body& body,
-                                const std::map<int, std::shared_ptr<const nurbs::Surface>>& changed,
+                                const brep::OtherSplines& changed,
                                 const std::string& remedy, const Context& cx) {
   LUMSK_TRY(made, brep::withSurfaces(body, changed, cx));
   if (!made.nearMisses.empty()) {

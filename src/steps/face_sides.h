@@ -32,7 +32,7 @@ Expected<FaceSide> sideOf(const recipe::Picked& edge, const std::string& called,
 
 /// A body with other splines for some of its faces, with a note where it opens that ends with a remedy.
 Expected<brep::BodyPtr> rebuilt(recipe::Outcome& out, const brep::Body& body,
-                                const std::map<int, std::shared_ptr<const nurbs::Surface>>& changed,
+                                const brep::OtherSplines& changed,
                                 const std::string& remedy, const Context& cx);
 
 } // namespace lumsk::steps

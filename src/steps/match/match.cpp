@@ -204,21 +204,26 @@ Expected<void> assign(std::vector<Moving>& moving, const std::vector<Aim>& aims,
 
 /// Where bodies' faces were changed.
 struct Changes {
-  std::map<int, std::shared_ptr<const nurbs::Surface>> first, second; ///< by face, of the moved body and of the other
+  brep::OtherSplines first, second; ///< of the moved body and of the other
   int points = 0, more = 0;
   double movedMm = 0;
   Vec3 movedAt = Vec3::Zero();
   std::optional<Vec3> foldsAt;
 
-  void take(std::map<int, std::shared_ptr<const nurbs::Surface>>& faces, const FaceSide& of,
-            const nurbs::MatchResult& r) {
-    faces[of.face] = std::make_shared<const nurbs::Surface>(r.surface);
+  void take(brep::OtherSplines& faces, const FaceSide& of, const nurbs::MatchResult& r) {
+    faces[of.face].surface = std::make_shared<const nurbs::Surface>(r.surface);
     points += r.surface.controlPoints();
     more += r.surface.controlPoints() - of.surface->controlPoints();
     if (r.movedMm > movedMm) movedMm = r.movedMm, movedAt = r.movedAt;
     if (r.foldsAt) foldsAt = r.foldsAt;
   }
 };
+
+/// Edges that only meet are not smooth by intent.
+brep::Meets meetsOf(int order) {
+  static constexpr brep::Meets kMeets[] = {brep::Meets::Free, brep::Meets::G1, brep::Meets::G2, brep::Meets::G3};
+  return kMeets[size_t(order)];
+}
 
 Expected<Changes> matched(std::vector<Moving>& moving, const Inputs& in, const Context& cx) {
   nurbs::MatchOptions o;
@@ -236,7 +241,9 @@ Expected<Changes> matched(std::vector<Moving>& moving, const Inputs& in, const C
                                      {other->side, m.order, {}, m.reach}, o, cx));
     m.made = made.first.sides[0];
     out.take(out.first, m.from, made.first);
-    out.take(other->body == m.from.body ? out.first : out.second, *other, made.second);
+    brep::OtherSplines& second = other->body == m.from.body ? out.first : out.second;
+    out.take(second, *other, made.second);
+    out.first[m.from.face].asked[m.from.side] = second[other->face].asked[other->side] = meetsOf(m.order);
     return out;
   }
   std::map<int, std::vector<Moving*>> byFace;
@@ -248,8 +255,11 @@ Expected<Changes> matched(std::vector<Moving>& moving, const Inputs& in, const C
       sides.push_back({m->from.side, m->order, m->aim->target(line, in.text("along"), m->order, cx), m->reach});
     }
     LUMSK_TRY(made, nurbs::matchSides(*group.front()->from.surface, sides, o, cx));
-    for (size_t i = 0; i < group.size(); ++i) group[i]->made = made.sides[i];
     out.take(out.first, group.front()->from, made);
+    for (size_t i = 0; i < group.size(); ++i) {
+      group[i]->made = made.sides[i];
+      out.first[face].asked[group[i]->from.side] = meetsOf(group[i]->order);
+    }
   }
   return out;
 }

@@ -36,6 +36,32 @@ private slots:
     VERIFY_AT_MOST(std::abs(line.end().head<2>().norm() - 10), 1e-9);
   }
 
+  void aPickOfAStepMeansAllItsCurves() {
+    Bench b;
+    b.add("line", {{"points", pointList({{0, 0, 0}, {60, 0, 0}})}});
+    for (int x : {15, 30, 45}) b.add("point", {{"x", x}});
+    b.add("split_curve", {{"curve", picks({pick("s1")})}, {"by", picks({pick("s2"), pick("s3"), pick("s4")})}});
+    const auto all = measured(b, "length", picks({pick("s5", "curve")}), "a");
+    const auto first = measured(b, "length", picks({pick("s5", "curve", "1")}), "b");
+    const auto third = measured(b, "length", picks({pick("s5", "curve", "3")}), "c");
+    const auto two = measured(b, "length", picks({pick("s5", "curve"), pick("s5", "curve", "3")}), "d");
+    // Where there is no room for all, the first counts, and it is said.
+    const auto plane = b.add("plane", {{"way", "square"}, {"curve", picks({pick("s5", "curve")})}, {"fraction", 0}});
+    b.run();
+    for (const auto& id : {all, first, third, two}) VERIFY_STEP(b, id);
+    VERIFY_AT_MOST(std::abs(value(b, all, "a") - 60), 1e-9);
+    VERIFY_AT_MOST(std::abs(value(b, first, "b") - 15), 1e-9);
+    VERIFY_AT_MOST(std::abs(value(b, third, "c") - 15), 1e-9);
+    VERIFY_AT_MOST(std::abs(value(b, two, "d") - 30), 1e-9);
+    VERIFY_STEP(b, plane);
+    QCOMPARE(b.result(plane).outcome->notes.front().code, std::string("LM-R102"));
+    // Another one of them is another input.
+    b.set(plane, "curve", picks({pick("s5", "curve", "4")}));
+    b.run();
+    QVERIFY(b.result(plane).outcome->notes.empty());
+    VERIFY_AT_MOST((b.frame(plane).origin - Vec3(45, 0, 0)).norm(), 1e-9);
+  }
+
   void anglesRadiiAndLengths() {
     Bench b;
     b.add("line", {{"points", pointList({{0, 0, 0}, {10, 0, 10}})}});

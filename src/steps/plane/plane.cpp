@@ -1,5 +1,10 @@
+#include "brep/curves_on.h"
+#include "brep/names.h"
 #include "nurbs/arc_length.h"
+#include "nurbs/closest.h"
 #include "steps/common.h"
+
+#include <Eigen/LU>
 
 namespace lumsk::steps {
 
@@ -9,11 +14,33 @@ namespace {
 
 Schema schema() {
   return {choice("way", "Way", "How the plane is placed.",
-                 {{"parallel", "parallel"}, {"points", "3 points"}, {"square", "square to curve"}}),
+                 {{"parallel", "parallel"},
+                  {"points", "3 points"},
+                  {"square", "square to curve"},
+                  {"face", "on a face"},
+                  {"between", "between two planes"}}),
           picks("base", "To plane", "The plane to be parallel to; without one, the top plane.", Kind::Plane)
               .optional()
               .atMost(1)
               .when("way", {"parallel"}),
+          picks("face", "Face", "A flat face, or a curved one to touch.", Kind::Face).atMost(1).when("way", {"face"}),
+          picks("curve", "Curve", "The curve to stand square on.", Kind::Curve | Kind::Edge)
+              .atMost(1)
+              .placeTo("fraction")
+              .when("way", {"square"}),
+          picks("at", "At point",
+                "Where on the curve or the face: at the place nearest to this point. Without one, at a fraction of the "
+                "curve's length, or in the middle of the face.",
+                Kind::Point)
+              .optional()
+              .atMost(1)
+              .when("way", {"square", "face"}),
+          picks("pair", "Planes", "The two planes to stand between.", Kind::Plane)
+              .atLeast(2)
+              .atMost(2)
+              .when("way", {"between"}),
+          toggle("other", "The other one", "Of the two planes that halve the angle, the one across.", false)
+              .when("way", {"between"}),
           length("distance", "Distance", "How far along the plane's normal.", "20")
               .when("way", {"parallel"})
               .withHandle(Handle::Distance),
@@ -21,12 +48,10 @@ Schema schema() {
               .atLeast(3)
               .atMost(3)
               .when("way", {"points"}),
-          picks("curve", "Curve", "The curve to stand square on.", Kind::Curve | Kind::Edge)
-              .atMost(1)
-              .when("way", {"square"}),
           ratioField("fraction", "At", "Where on the curve, as a fraction of its length.", "0.5")
               .within(0, 1)
-              .when("way", {"square"})};
+              .when("way", {"square"})
+              .when("at", {"none"})};
 }
 
 Expected<Frame> throughPoints(const Inputs& in, const Context& cx) {
@@ -42,10 +67,48 @@ Expected<Frame> throughPoints(const Inputs& in, const Context& cx) {
   return Frame{p[0], x, n.normalized().cross(x)};
 }
 
+std::optional<Vec3> pointOf(const Inputs& in) {
+  const auto& at = in.picked("at");
+  return at.empty() ? std::nullopt : std::optional(std::get<PointObject>(at.front().object).at);
+}
+
+/// The tangent plane of the face, where it is flat the face's own.
+Expected<Frame> onFace(const Inputs& in, const Context& cx) {
+  const Picked& face = in.picked("face").front();
+  LUMSK_TRY(surface, brep::BodyFaces::of(*face.body, face.index, cx));
+  const Vec3 near = pointOf(in).value_or(brep::signatureOf(*face.body, brep::PartKind::Face, face.index).middle);
+  const auto place = surface.beside(near);
+  if (!place)
+    return fail(problem("LM-S003", "the face has no tangent plane there")
+                    .at(near)
+                    .inField("face")
+                    .tryThis("pick a point away from the face's tip"));
+  return Frame::fromNormal(place->d(0, 0), place->normal);
+}
+
+/// Midway between parallel planes; else the plane through their common line that halves the angle between them.
+Expected<Frame> between(const Inputs& in, const Context& cx) {
+  const auto& pair = in.picked("pair");
+  const Frame a = std::get<PlaneObject>(pair[0].object).frame, b = std::get<PlaneObject>(pair[1].object).frame;
+  const Vec3 n = a.normal(), m = b.normal() * (n.dot(b.normal()) < 0 ? -1.0 : 1.0), line = n.cross(m);
+  const Vec3 middle = 0.5 * (a.origin + b.origin);
+  if (degFromRad(std::asin(std::min(1.0, line.norm()))) <= cx.tolerances.angle.deg) {
+    Frame f = a;
+    f.origin = a.at(0, 0, 0.5 * a.local(b.origin).z());
+    return f;
+  }
+  // The place of the common line that is nearest to the middle of both.
+  Eigen::Matrix3d A;
+  A << n.transpose(), m.transpose(), line.normalized().transpose();
+  const Vec3 on = A.partialPivLu().solve(Vec3(n.dot(a.origin), m.dot(b.origin), line.normalized().dot(middle)));
+  return Frame::fromNormal(on, in.on("other") ? Vec3(n - m) : Vec3(n + m));
+}
+
 Expected<Frame> squareTo(const Inputs& in) {
   const auto& path = *std::get<CurvePtr>(in.picked("curve").front().object);
   const nurbs::ArcLength length(path);
-  const double t = length.parameterAt(in.number("fraction") * length.total());
+  const auto at = pointOf(in);
+  const double t = at ? nurbs::closestPoint(path, *at).t : length.parameterAt(in.number("fraction") * length.total());
   nurbs::CurveDerivatives d;
   path.derivatives(std::min(t, path.last() - 1e-12), 1, d);
   if (!(d[1].norm() > 0))
@@ -70,10 +133,18 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     LUMSK_TRY(f, throughPoints(in, cx));
     frame = f;
     out.summary = "through 3 points";
+  } else if (way == "face") {
+    LUMSK_TRY(f, onFace(in, cx));
+    frame = f;
+    out.summary = "touches a face";
+  } else if (way == "between") {
+    LUMSK_TRY(f, between(in, cx));
+    frame = f;
+    out.summary = "between two planes";
   } else {
     LUMSK_TRY(f, squareTo(in));
     frame = f;
-    out.summary = "square to a curve at " + formatNumber(in.number("fraction"));
+    out.summary = "square to a curve at " + (pointOf(in) ? "a point" : formatNumber(in.number("fraction")));
   }
   out.outputs.push_back({"", PlaneObject{frame}, ""});
   return out;

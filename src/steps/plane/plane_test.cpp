@@ -1,3 +1,4 @@
+#include "nurbs/closest.h"
 #include "support/recipes.h"
 
 using namespace lumsk;
@@ -21,6 +22,71 @@ private slots:
     VERIFY_AT_MOST((b.frame("s6").origin - Vec3(0, 20, 0)).norm(), 1e-6);
     VERIFY_AT_MOST(std::abs(std::abs(b.frame("s6").normal().x()) - 1), 1e-6);
     VERIFY_AT_MOST((b.frame("s7").origin - Vec3(0, 0, 45.4)).norm(), 1e-12);
+  }
+
+  void planesStandAtPointsOfSplines() {
+    Bench b;
+    b.add("spline", {{"points", pointList({{-40, 3, 7}, {-10, 15, 9}, {20, -6, 2}, {55, 11, 30}})}});
+    b.add("plane", {{"way", "square"}, {"curve", picks({pick("s1")})}, {"at", picks({pick("s1", "point", "q3")})}});
+    b.add("plane", {{"way", "points"},
+                    {"through", picks({pick("s1", "point", "q2"), pick("s1", "point", "q3"), pick("s1", "point", "end")})}});
+    b.run();
+    VERIFY_STEP(b, "s2");
+    VERIFY_AT_MOST((b.frame("s2").origin - Vec3(20, -6, 2)).norm(), 1e-6);
+    const nurbs::Path& path = b.curve("s1");
+    nurbs::CurveDerivatives d;
+    path.derivatives(nurbs::closestPoint(path, {20, -6, 2}).t, 1, d);
+    VERIFY_AT_MOST(b.frame("s2").normal().cross(d[1].normalized()).norm(), 1e-6);
+    VERIFY_STEP(b, "s3");
+    VERIFY_AT_MOST(std::abs(b.frame("s3").local({-10, 15, 9}).z()), 1e-9);
+  }
+
+  void planesLieOnFlatFacesAndTouchCurvedOnes() {
+    Bench b;
+    b.add("ring", {{"width", 60}, {"height", 13}});
+    b.add("ring", {{"width", 40}, {"height", 70}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}, {"solid", true}});
+    b.add("point", {{"x", 100}, {"y", 100}, {"z", 45}});
+    b.run();
+    VERIFY_STEP(b, "s3");
+    const brep::BodyPtr body = b.body("s3");
+    std::string flat, side;
+    for (size_t i = 0; i < body->faceNames.size(); ++i) {
+      (body->natural.count(body->faceNames[i]) ? side : flat) = body->faceNames[i];
+    }
+    QVERIFY(!flat.empty() && !side.empty());
+    b.add("plane", {{"way", "face"}, {"face", picks({pick("s3", "face", flat)})}});
+    b.add("plane", {{"way", "face"}, {"face", picks({pick("s3", "face", side)})}, {"at", picks({pick("s4")})}});
+    b.run();
+    VERIFY_STEP(b, "s5");
+    VERIFY_AT_MOST(std::min(std::abs(b.frame("s5").origin.z() - 13), std::abs(b.frame("s5").origin.z() - 70)), 1e-9);
+    VERIFY_AT_MOST(1 - std::abs(b.frame("s5").normal().z()), 1e-12);
+    // A cone: the plane holds its generator, and touches it where the point is nearest.
+    VERIFY_STEP(b, "s6");
+    const Frame f = b.frame("s6");
+    const double c = std::sqrt(0.5);
+    VERIFY_AT_MOST(std::abs(f.local({30 * c, 30 * c, 13}).z()), 1e-3);
+    VERIFY_AT_MOST(std::abs(f.local({20 * c, 20 * c, 70}).z()), 1e-3);
+    QVERIFY(f.normal().dot(Vec3(1, 1, 0)) > 0);
+  }
+
+  void planesStandBetweenTwo() {
+    Bench b;
+    b.add("plane", {{"distance", 10}});
+    b.add("plane", {{"distance", 34}});
+    b.add("plane", {{"way", "between"}, {"pair", picks({pick("s1"), pick("s2")})}});
+    b.add("plane", {{"way", "between"}, {"pair", picks({pick("s2"), pick("world", "plane", "side")})}});
+    b.add("plane",
+          {{"way", "between"}, {"pair", picks({pick("s2"), pick("world", "plane", "side")})}, {"other", true}});
+    b.run();
+    VERIFY_AT_MOST(std::abs(b.frame("s3").local({5, 6, 22}).z()), 1e-12);
+    const double c = std::sqrt(0.5);
+    for (const char* id : {"s4", "s5"}) {
+      VERIFY_STEP(b, id);
+      VERIFY_AT_MOST(std::abs(b.frame(id).local({0, 77, 34}).z()), 1e-9); // the common line
+      VERIFY_AT_MOST(std::abs(std::abs(b.frame(id).normal().x()) - c), 1e-9);
+    }
+    VERIFY_AT_MOST(std::abs(b.frame("s4").normal().dot(b.frame("s5").normal())), 1e-12);
   }
 
   void pointsOnOneLineAreRefused() {

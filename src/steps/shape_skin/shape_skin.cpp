@@ -173,7 +173,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (!in.picked("mirror").empty()) o.mirror = in.plane("mirror", {});
   const auto moves = movesOf(in);
   const nurbs::ShapedNet made = nurbs::shapedNet(base.surface, moves, o);
-  LUMSK_TRY(body, rebuilt(out, *base.body, {{base.face, std::make_shared<const nurbs::Surface>(made.surface)}},
+  LUMSK_TRY(body, rebuilt(out, *base.body, {{base.face, {std::make_shared<const nurbs::Surface>(made.surface)}}},
                           "keep the edges of this face that others share", cx));
   const std::string object = in.picked("skin").front().objectId();
   out.outputs.push_back({"", body, object});

@@ -132,6 +132,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const std::string summary = std::to_string(pts.rows()) + " points - degree " + std::to_string(curve.degree());
   LUMSK_TRY(path, nurbs::Path::make({curve}, cx.tolerances.point));
   Outcome out = curveOutcome(path, summary);
+  if (in.text("by") == "through") {
+    const auto ids = in.rowIds("points");
+    const bool closed = in.on("closed");
+    for (Eigen::Index i = 1; i < pts.rows() - (closed ? 0 : 1); ++i) // the ends have names of their own
+      out.points.push_back({ids[size_t(i)], pts.row(i).transpose()});
+  }
   if (curve.degree() < in.integer("degree") && in.integer("degree") > kUsualDegree) // nobody asked for the usual one
     out.notes.push_back(problem("LM-S110", "too few points for the degree")
                             .measure(count(curve.degree()))
