@@ -44,10 +44,11 @@ public:
       : edges_(edges), o_(o), cx_(cx) {}
 
   Expected<BoundaryResult> run() {
-    LUMSK_CHECK(divide());
-    LUMSK_CHECK(sortRing());
     out_.edges.resize(edges_.size());
     for (size_t i = 0; i < edges_.size(); ++i) out_.edges[i].flows = edges_[i].meets != PatchMeets::G0;
+    if (edges_.size() == 2 && edges_[0].path.closed() && edges_[1].path.closed()) return bridged();
+    LUMSK_CHECK(divide());
+    LUMSK_CHECK(sortRing());
     if (apart_) return between();
     LUMSK_CHECK(checkLengths());
     LUMSK_TRY(sides, takeSides());
@@ -70,19 +71,24 @@ public:
   }
 
 private:
+  Expected<void> checkTension(int edge) const {
+    const BoundaryEdge& e = edges_[size_t(edge)];
+    if (e.tension >= 0.2 && e.tension <= 5) return {};
+    return fail(problem("LM-H007", "the tension of " + called(edge) + " is out of range")
+                    .measure(ratio(e.tension))
+                    .at(e.path.start())
+                    .tryThis("take 0.2 to 5"));
+  }
+
   Expected<void> divide() {
     for (size_t i = 0; i < edges_.size(); ++i) {
       const Path& p = edges_[i].path;
-      if (!(edges_[i].tension >= 0.2 && edges_[i].tension <= 5))
-        return fail(problem("LM-H007", "the tension of " + called(int(i)) + " is out of range")
-                        .measure(ratio(edges_[i].tension))
-                        .at(p.start())
-                        .tryThis("take 0.2 to 5"));
+      LUMSK_CHECK(checkTension(int(i)));
       const std::vector<double> corners = p.corners(cx_.tolerances.corner);
       if (p.closed() && corners.size() < 2)
         return fail(problem("LM-H004", called(int(i)) + " is closed and has no corners that make it a ring of edges")
                         .at(p.start())
-                        .tryThis("take parts of it as edges"));
+                        .tryThis("take parts of it as edges, or one other closed edge to bridge to"));
       std::vector<Path> parts{p};
       if (!corners.empty()) {
         LUMSK_TRY(cut, splitAt(p, corners, cx_.tolerances.point));
@@ -263,7 +269,7 @@ private:
 
   /// Two edges that do not meet: straight on from one to the other.
   Expected<BoundaryResult> between() {
-    if (!o_.guides.empty()) return lofted();
+    if (!o_.guides.empty()) return lofted({ring_[0].edge, ring_[1].edge});
     std::array<RibbonEdge, 2> ribbons;
     for (size_t i : {0u, 1u}) {
       const BoundaryEdge& e = edges_[size_t(ring_[i].edge)];
@@ -282,8 +288,14 @@ private:
     return unfolded();
   }
 
+  /// Closed edges: all around from one to the other.
+  Expected<BoundaryResult> bridged() {
+    for (int i : {0, 1}) LUMSK_CHECK(checkTension(i));
+    return lofted({0, 1});
+  }
+
   /// The same along curves.
-  Expected<BoundaryResult> lofted() {
+  Expected<BoundaryResult> lofted(std::array<int, 2> edges) {
     static constexpr LoftEnd kinds[] = {LoftEnd::Free,          LoftEnd::G1,    LoftEnd::G2, LoftEnd::G3,
                                         LoftEnd::Perpendicular, LoftEnd::Mirror};
     LoftOptions loft;
@@ -291,17 +303,17 @@ private:
     loft.guides = o_.guides;
     loft.largestGap = o_.largestGap;
     std::vector<Section> sections;
-    for (int i : {0, 1}) {
-      const BoundaryEdge& e = edges_[size_t(ring_[size_t(i)].edge)];
-      sections.push_back({ring_[size_t(i)].path});
+    for (size_t i : {0u, 1u}) {
+      const BoundaryEdge& e = edges_[size_t(edges[i])];
+      sections.push_back({e.path});
       LoftEndOptions end(kinds[int(e.meets)]);
       end.neighbour = e.neighbour;
       end.pull = e.tension;
       (i ? loft.end : loft.start) = end;
     }
     LUMSK_TRY(made, lumsk::nurbs::loft(sections, loft, cx_));
-    for (int i : {0, 1}) {
-      BoundaryEdgeResult& e = out_.edges[size_t(ring_[size_t(i)].edge)];
+    for (size_t i : {0u, 1u}) {
+      BoundaryEdgeResult& e = out_.edges[size_t(edges[i])];
       e.sides.push_back(i ? 2 : 0);
       e.join = made.join;
       e.gapMm = made.sectionDeviationMm;
@@ -309,11 +321,14 @@ private:
     out_.guideMm.assign(o_.guides.size(), made.guideDeviationMm);
     out_.mirror = made.mirror;
     out_.surface = std::move(made.strips.front());
+    out_.further.assign(std::make_move_iterator(made.strips.begin() + 1), std::make_move_iterator(made.strips.end()));
     return unfolded();
   }
 
   Expected<BoundaryResult> unfolded() {
-    if (const auto fold = firstFold(out_.surface))
+    auto fold = firstFold(out_.surface);
+    for (size_t i = 0; !fold && i < out_.further.size(); ++i) fold = firstFold(out_.further[i]);
+    if (fold)
       return fail(problem("LM-H107", "the patch folds over itself here")
                       .at(*fold)
                       .tryThis("let an edge flow on less far, put a curve inside, or divide the patch"));

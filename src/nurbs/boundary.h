@@ -29,6 +29,7 @@ struct BoundaryEdgeResult {
 
 struct BoundaryResult {
   Surface surface;
+  std::vector<Surface> further; ///< beside it, from corner to corner, where closed edges with corners are bridged
   std::vector<BoundaryEdgeResult> edges;
   std::vector<PatchCorner> corners; ///< where neighbours disagree
   std::vector<double> guideMm;      ///< distances from the guides
@@ -41,9 +42,10 @@ struct BoundaryResult {
 
 /// A patch between two, three or four edges, which may be picked in any order; edges with corners are divided there.
 /// Four sides: one spline (see `fitPatch`). Three: a ring with a pole in one corner, or, where they do not close, a
-/// patch whose fourth side is free. Two: with poles in both ends, or, apart, a loft between them. Fails as `fitPatch`
+/// patch whose fourth side is free. Two: with poles in both ends, or, apart, a loft between them; closed ones are
+/// bridged all around. Fails as `fitPatch`
 /// and `loft` do, with LM-H001 (too few or too many edges), LM-H002 (they do not form a ring: places, width of the
-/// gap), LM-H003 (an edge is too short), LM-H004 (an edge is closed), LM-H005 (a guide leaves the patch), LM-H006 (an
+/// gap), LM-H003 (an edge is too short), LM-H004 (one edge is closed, others are not), LM-H005 (a guide leaves the patch), LM-H006 (an
 /// edge does not lie in a mirror plane), LM-H007 (the tension is out of range), LM-H012 (the
 /// patch runs away from its edges), LM-H107 (it folds over itself).
 Expected<BoundaryResult> boundary(const std::vector<BoundaryEdge>& edges, const BoundaryOptions& options,

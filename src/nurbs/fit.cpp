@@ -86,7 +86,8 @@ private:
   }
 
   void measure(const std::vector<double>& breaks, const LeastSquares& ls, LeanFit& out) {
-    spanErrors_.assign(breaks.size() - 1, 0.0);
+    constexpr double kNone = 1e300; // a space that the samples do not determine
+    spanErrors_.assign(breaks.size() - 1, out.controls.allFinite() ? 0.0 : kNone);
     double N[kMaxDegree + 1];
     Eigen::RowVectorXd value(width_);
     for (size_t s = 0; s < t_.size(); ++s) {

@@ -1,5 +1,7 @@
 #include "nurbs/loft_guides.h"
 
+#include "nurbs/closest.h"
+#include "nurbs/curve_parts.h"
 #include "nurbs/meet.h"
 #include "nurbs/spaces.h"
 
@@ -135,6 +137,65 @@ double LoftGuide::gapMm() const {
   double widest = 0;
   for (const GuideCrossing& c : crossings) widest = std::max(widest, c.gapMm);
   return widest;
+}
+
+std::vector<Path> dividedAtSections(const Path& guide, const std::vector<Section>& sections, LengthTolerance largestGap,
+                                    const Tolerances& tol) {
+  struct Event {
+    double t = 0;
+    int section = 0;
+  };
+  const double limit = std::max(largestGap.mm, 10 * tol.point.mm);
+  const MeetingSide side(guide);
+  std::vector<Event> events;
+  for (size_t i = 0; i < sections.size(); ++i) {
+    if (const Vec3* point = sections[i].point()) {
+      if (const ClosestOnPath c = closestPoint(guide, *point); c.distanceMm <= limit) events.push_back({c.t, int(i)});
+      continue;
+    }
+    const Meetings found = meetings(MeetingSide(*sections[i].path()), side, limit);
+    if (found.overlap) return {guide};
+    for (const Meeting& m : found.list) events.push_back({m.t, int(i)});
+  }
+  const int n = int(sections.size()), count = int(events.size());
+  if (n < 2 || (!guide.closed() && count == n)) return {guide};
+  std::sort(events.begin(), events.end(), [](const Event& a, const Event& b) { return a.t < b.t; });
+  struct Part {
+    std::vector<int> events; ///< in the guide's direction
+    double lengthMm = 0;
+    Path path;
+  };
+  std::vector<Part> parts;
+  for (int e = 0; e < count; ++e)
+    for (const int way : {1, -1}) {
+      if (events[size_t(e)].section != 0) continue;
+      Part p;
+      for (int k = 0; k < n; ++k) {
+        const int next = e + way * k, at = ((next % count) + count) % count;
+        if ((!guide.closed() && next != at) || events[size_t(at)].section != k) break;
+        p.events.push_back(at);
+      }
+      if (int(p.events.size()) < n) continue;
+      if (way < 0) std::reverse(p.events.begin(), p.events.end());
+      auto path =
+          pathPortion(guide, events[size_t(p.events.front())].t, events[size_t(p.events.back())].t, tol.point);
+      if (!path) continue;
+      p.lengthMm = ArcLength(*path).total();
+      p.path = std::move(*path);
+      parts.push_back(std::move(p));
+    }
+  std::stable_sort(parts.begin(), parts.end(), [](const Part& a, const Part& b) { return a.lengthMm < b.lengthMm; });
+  std::vector<bool> used(size_t(count), false);
+  std::vector<Path> out;
+  for (const Part& p : parts) {
+    const auto taken = [&](int e) { return used[size_t(e)] && sections[size_t(events[size_t(e)].section)].path(); };
+    if (std::any_of(p.events.begin(), p.events.end(), taken)) continue;
+    for (int e : p.events) used[size_t(e)] = true;
+    out.push_back(p.path);
+  }
+  // A crossing that belongs to no part is not passed over in silence.
+  if (out.empty() || std::find(used.begin(), used.end(), false) != used.end()) return {guide};
+  return out;
 }
 
 Expected<std::vector<LoftGuide>> crossGuides(const std::vector<Section>& sections,

@@ -27,6 +27,13 @@ Expected<std::vector<LoftGuide>> crossGuides(const std::vector<Section>& section
                                              const std::vector<ArcLength>& lengths, const std::vector<Path>& guides,
                                              bool around, LengthTolerance largestGap, const Tolerances& tol);
 
+/// The parts of a curve that cross all sections of an open loft one after the other, from the first to the last: what
+/// a closed rail around the sections, or one that turns back, is divided into. Parts that share a crossing of a section
+/// that is no point exclude each other: the shorter ones stay. The curve itself where it crosses every section once, or
+/// where there is no such part.
+std::vector<Path> dividedAtSections(const Path& guide, const std::vector<Section>& sections, LengthTolerance largestGap,
+                                    const Tolerances& tol);
+
 /// Where guides run on a loft's skin, and how what they ask for spreads to the places between them.
 class GuideSpread {
 public:

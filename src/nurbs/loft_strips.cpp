@@ -224,11 +224,10 @@ private:
       const bool near = std::any_of(jumps.begin(), jumps.end(), [&](double j) { return std::abs(j - b) < kNearJump; });
       if (b > 0 && b < 1 && !near) out.push_back(b);
     }
+    const auto atSeam = [](double j) { return j < kSameJump || j > 1 - kSameJump; }; // around
+    if (std::any_of(jumps.begin(), jumps.end(), atSeam)) out.insert(out.end(), size_t(degree - 2), 0.0);
     for (double j : jumps)
-      if (j < kSameJump || j > 1 - kSameJump)
-        out.insert(out.end(), size_t(degree - 2), 0.0); // around: at the seam
-      else
-        out.insert(out.end(), size_t(degree - 1), j);
+      if (!atSeam(j)) out.insert(out.end(), size_t(degree - 1), j);
     out.push_back(1.0);
     std::sort(out.begin(), out.end());
     return out;

@@ -3,6 +3,7 @@
 #include "brep/convert.h"
 #include "brep/curves_on.h"
 #include "nurbs/closest.h"
+#include "nurbs/curve_parts.h"
 
 namespace lumsk::steps {
 
@@ -41,18 +42,21 @@ std::optional<nurbs::Path> edgeAlong(const brep::Body& body, const nurbs::Path& 
   for (const TopoDS_Edge& e : brep::edges(body)) {
     auto path = brep::toPath(e);
     if (!path || path->closed() != curve.closed()) continue;
-    if (curve.closed() ? (path->start() - curve.start()).norm() > tol.point.mm
-                       : std::min((path->start() - curve.start()).norm(), (path->end() - curve.start()).norm()) >
-                                 tol.point.mm ||
-                             std::min((path->start() - curve.end()).norm(), (path->end() - curve.end()).norm()) >
-                                 tol.point.mm)
-      continue;
+    const auto ends = [&](const Vec3& p) {
+      return std::min((path->start() - p).norm(), (path->end() - p).norm()) <= tol.point.mm;
+    };
+    if (!curve.closed() && !(ends(curve.start()) && ends(curve.end()))) continue;
     bool along = true;
     for (int i = 1; i < kLooks && along; ++i)
       along = nurbs::closestPoint(*path, onCurve(double(i) / kLooks)).distanceMm <= near;
     for (int i = 1; i < kLooks && along; ++i)
       along = nurbs::closestPoint(curve, path->at(path->last() * i / kLooks)).distanceMm <= near;
     if (!along) continue;
+    if (curve.closed() && (path->start() - curve.start()).norm() > tol.point.mm) { // it starts elsewhere
+      auto turned = nurbs::splitAt(*path, {nurbs::closestPoint(*path, curve.start()).t}, tol.point);
+      if (!turned || turned->size() != 1 || !turned->front().closed()) continue;
+      path = std::move(turned->front());
+    }
     const auto t = [&](double f) { return nurbs::closestPoint(*path, onCurve(f)).t; };
     return t(0.3) < t(0.6) ? *path : nurbs::reversed(*path);
   }

@@ -14,12 +14,12 @@ Expected<nurbs::Neighbour> neighbourFrom(const recipe::Picked& picked, const Con
 Expected<nurbs::Neighbour> neighbourAt(const recipe::Picked& edge, bool chain, const std::string& field,
                                        const Context& cx);
 
-/// What a picked curve or edge flows on into: one of the skins on which it lies, or the face at the edge itself (all
-/// faces for a chain).
-/// The edge of a body that runs along a whole curve within `fit`, in the curve's direction: two skins that share it are
-/// then made from one and the same.
+/// The edge of a body that runs along a whole curve within `fit`, in the curve's direction, from its start: two skins that
+/// share it are then made from one and the same.
 std::optional<nurbs::Path> edgeAlong(const brep::Body& body, const nurbs::Path& curve, const Tolerances& tol);
 
+/// What a picked curve or edge flows on into: one of the skins on which it lies, or the face at the edge itself (all
+/// faces for a chain).
 Expected<nurbs::Neighbour> neighbourOf(const std::vector<recipe::Picked>& skins, const recipe::Picked& pick,
                                        const nurbs::Path& curve, bool chain, const Context& cx);
 

@@ -77,6 +77,11 @@ Expected<nurbs::BoundaryEdge> edgeOf(const Inputs& in, const PickedSection& pick
   const bool chain = picked.places.size() > 1 || in.itemText("edges", picked.places.front(), "extent") != "alone";
   LUMSK_TRY(n, neighbourOf(in.picked("skins"), picked.pick, *picked.curve, chain, cx));
   e.neighbour = n;
+  // A curve along an edge of a skin that it flows into is taken to be that edge.
+  if (picked.pick.kind == Kind::Curve)
+    for (const Picked& skin : in.picked("skins"))
+      if (const auto* body = std::get_if<brep::BodyPtr>(&skin.object))
+        if (auto edge = edgeAlong(**body, e.path, cx.tolerances)) e.path = std::move(*edge);
   if (n) return e;
   if (meets == "g3") {
     e.meets = nurbs::PatchMeets::Mirror;
@@ -164,8 +169,11 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
 }
 
 std::string summaryOf(const nurbs::BoundaryResult& r, const Tolerances& tol) {
-  std::string out =
-      std::to_string(r.edges.size()) + " edges - " + std::to_string(r.surface.controlPoints()) + " points";
+  std::vector<nurbs::Surface> all{r.surface};
+  all.insert(all.end(), r.further.begin(), r.further.end());
+  int points = 0;
+  for (const nurbs::Surface& s : all) points += s.controlPoints();
+  std::string out = std::to_string(r.edges.size()) + " edges - " + std::to_string(points) + " points";
   nurbs::SkinJoin worst;
   double gap = 0;
   for (const auto& e : r.edges) {
@@ -176,7 +184,7 @@ std::string summaryOf(const nurbs::BoundaryResult& r, const Tolerances& tol) {
   if (worst.angleDeg > 0 || worst.curvature > 0)
     out += " - worst join " + format(degrees(worst.angleDeg), 1) +
            (worst.curvature > 0 ? ", " + formatNumber(100 * worst.curvature, 2) + " %" : "");
-  return out + " - wrinkle index " + formatNumber(nurbs::wrinkleIndex({r.surface}), 2);
+  return out + " - wrinkle index " + formatNumber(nurbs::wrinkleIndex(all), 2);
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
@@ -212,9 +220,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
       asked[bySide[size_t(side)]] = askedOf(in.itemText("edges", picked[i].places.front(), "meets"));
     }
   const bool reversed = made->mirror && facesInwards({made->surface}, made->mirror);
-  LUMSK_TRY(body, brep::skinFromSurfaces({{std::make_shared<const nurbs::Surface>(made->surface),
-                                           brep::faceName(in.stepId(), "skin", ""), reversed, sideNames(sources), asked}},
-                                         cx));
+  std::vector<brep::NamedSurface> faces{{std::make_shared<const nurbs::Surface>(made->surface),
+                                         brep::faceName(in.stepId(), "skin", ""), reversed, sideNames(sources), asked}};
+  for (size_t i = 0; i < made->further.size(); ++i) // between corners; their own sides are seams
+    faces.push_back({std::make_shared<const nurbs::Surface>(made->further[i]),
+                     brep::faceName(in.stepId(), "skin", std::to_string(i + 2)), reversed, sideNames(sources), asked});
+  LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
   out.outputs.push_back({"", body, ""});
   addMarks(out, in, *made, picked);
   addNotes(out, *made, picked, cx.tolerances);

@@ -1,4 +1,5 @@
 #include "nurbs/closest.h"
+#include "inspect/joins.h"
 #include "recipe/crossed.h"
 #include "support/recipes.h"
 
@@ -43,6 +44,45 @@ class BoundaryStepTest : public QObject {
   }
 
 private slots:
+  /// Two tubes of different outlines, apart and askew: the bridge goes all around and flows into both.
+  void closedEdgesBridge() {
+    for (const char* shape : {"circle", "superellipse", "rectangle", "polygon"})
+      for (const char* how : {"g0", "g1", "g2", "g3"}) {
+        const bool cornered = std::string(shape) == "polygon";
+        const int round = std::string(shape) == "rectangle" ? 6 : 0;
+        if (how[1] > (cornered ? '0' : round > 0 ? '1' : '3')) continue; // what lies beyond jumps there
+        Bench b;
+        b.add("ring", {{"shape", shape}, {"width", 60}, {"depth", 40}, {"height", 5}, {"radius", round}});
+        b.add("ring", {{"shape", shape}, {"width", 52}, {"depth", 36}, {"height", 40}, {"radius", round}});
+        b.add("ring", {{"shape", shape}, {"width", 44}, {"depth", 30}, {"radius", round}, {"height", 80}, {"x", 9}});
+        b.add("ring", {{"shape", shape}, {"width", 48}, {"depth", 34}, {"radius", round}, {"height", 120}, {"x", 14}});
+        b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
+        b.add("loft", {{"sections", picks({pick("s3"), pick("s4")})}});
+        json lower = pick("s2", "curve"), upper = pick("s3", "curve");
+        lower["meets"] = upper["meets"] = how;
+        b.add("boundary", {{"edges", {lower, upper}}, {"skins", picks({pick("s5", "skin"), pick("s6", "skin")})}});
+        b.add("knit", {{"skins", picks({pick("s5", "skin"), pick("s6", "skin"), pick("s7", "skin")})}});
+        b.run();
+        VERIFY_STEP(b, "s7");
+        QCOMPARE(b.body("s7")->natural.size(), size_t(cornered ? 6 : 1));
+        VERIFY_STEP(b, "s8");
+        QCOMPARE(inspect::stateOf(*b.body("s8")).openings.size(), size_t(2));
+        if (how[1] == '0') continue;
+        for (const inspect::Join& j : inspect::joins(*b.body("s8"), {})) {
+          if (cornered && j.askedFor().empty()) continue; // the edges along
+          VERIFY_AT_MOST(j.gapMm, 0.001);
+          VERIFY_AT_MOST(j.angleDeg, 0.01);
+          if (how[1] > '1') VERIFY_AT_MOST(j.curvatureRel, 0.01);
+        }
+      }
+    Bench b;
+    b.add("ring", {{"width", 60}});
+    b.add("line", {{"points", pointList({{-30, 0, 40}, {30, 0, 40}})}});
+    b.add("boundary", {{"edges", picks({pick("s1", "curve"), pick("s2", "curve")})}});
+    b.run();
+    QCOMPARE(b.code("s3"), std::string("LM-H004"));
+  }
+
   void fourEdgesFlowIntoTheSkinTheyLieOn() {
     double before = 1e300;
     for (const char* how : {"g0", "g1", "g2"}) {

@@ -5,6 +5,7 @@
 #include "brep/names.h"
 #include "brep/skin.h"
 #include "nurbs/closest.h"
+#include "nurbs/curve_refit.h"
 #include "nurbs/loft_centre.h"
 #include "nurbs/wrinkles.h"
 #include "recipe/rails.h"
@@ -86,6 +87,11 @@ Schema schema() {
       picks("centreLine", "Line", "The centre line.", Kind::Curve | Kind::Edge)
           .atLeast(1)
           .atMost(1)
+          .when("centre", {"picked"}),
+      length("lineWithin", "Round the line within",
+             "How far a smooth spline in place of the line may lie off it: for lines with corners. 0: the line as it is.",
+             "0")
+          .within(0, 1e4)
           .when("centre", {"picked"}),
       toggle("around", "Around", "The last section is followed by the first one.", false)};
   const std::vector<std::string> ends{"free", "perpendicular", "angle", "flat", "g1", "g2", "g3"};
@@ -274,18 +280,15 @@ const Picked* guideAtSide(const Inputs& in, const std::vector<nurbs::Section>& s
   return nearest <= near ? found : nullptr;
 }
 
-struct Guides {
-  std::vector<nurbs::Path> paths;
-  std::vector<const Picked*> picked;
-};
-/// The curves among them; all sections have to end in the points.
-Expected<Guides> guidesOf(const Inputs& in, const std::vector<nurbs::Section>& sections, const Tolerances& tol) {
-  Guides out;
+/// The curves among them, divided where they pass the sections several times; all sections have to end in the points.
+Expected<std::vector<nurbs::Path>> guidesOf(const Inputs& in, const std::vector<nurbs::Section>& sections, const Tolerances& tol) {
+  std::vector<nurbs::Path> out;
   const double near = std::max(in.has("gap") ? in.number("gap") : 0.0, 10 * tol.point.mm);
   for (const Picked& g : in.picked("guides")) {
     if (const auto* curve = std::get_if<CurvePtr>(&g.object)) {
-      out.paths.push_back(**curve);
-      out.picked.push_back(&g);
+      const auto parts = in.on("around") ? std::vector<nurbs::Path>{**curve}
+                                         : nurbs::dividedAtSections(**curve, sections, {near}, tol);
+      out.insert(out.end(), parts.begin(), parts.end());
       continue;
     }
     const Vec3 at = std::get<PointObject>(g.object).at;
@@ -325,6 +328,55 @@ void takeSharedEdges(const Inputs& in, std::vector<nurbs::Section>& sections, co
     if (!body) continue;
     if (auto edge = edgeAlong(**body, *s.path(), tol)) s.shape = std::move(*edge);
   }
+}
+
+/// A smooth spline within a distance of a line with corners.
+Expected<nurbs::Path> roundedLine(const nurbs::Path& line, double within, const Context& cx) {
+  constexpr int kLineDegree = 5; // frames are carried along it
+  LUMSK_TRY(round, nurbs::refitted(line, {kLineDegree, 0, {within}, false, true}, cx));
+  return std::move(round.path);
+}
+
+/// How far half a section reaches from its middle, at most.
+double reachOf(const std::vector<nurbs::Section>& sections) {
+  double reach = 0;
+  for (const nurbs::Section& s : sections)
+    if (const nurbs::Path* p = s.path())
+      for (int i = 1; i <= 16; ++i) reach = std::max(reach, 0.5 * (p->at(p->last() * i / 16) - p->start()).norm());
+  return reach;
+}
+
+/// The least distance, about, within which a line's corners become wide enough for sections that reach so far.
+double roomyDistance(const nurbs::Path& line, double reach, const Context& cx) {
+  constexpr double kRoom = 1.2, kFirst = 0.05, kMore = 1.5;
+  constexpr int kTries = 16, kLooks = 400;
+  double within = std::max(kFirst * reach, 10 * cx.tolerances.fit.mm);
+  for (int i = 0; i < kTries; ++i, within *= kMore) {
+    const auto round = roundedLine(line, within, cx);
+    if (!round) continue;
+    double most = 0; // curvature
+    for (int k = 0; k < kLooks; ++k) {
+      nurbs::CurveDerivatives d;
+      round->derivatives(round->last() * (k + 0.5) / kLooks, 2, d);
+      most = std::max(most, d[1].cross(d[2]).norm() / std::pow(d[1].norm(), 3));
+    }
+    if (most * kRoom * reach <= 1) break;
+  }
+  return within;
+}
+
+/// The picked centre line, rounded within the deviation that may be given. Fails with LM-L039 where it has a corner.
+Expected<nurbs::Path> centreLineOf(const Inputs& in, const std::vector<nurbs::Section>& sections, const Context& cx) {
+  const nurbs::Path& line = *curveOf(in.picked("centreLine").front());
+  if (const double within = in.number("lineWithin"); within > 0) return roundedLine(line, within, cx);
+  const auto corners = line.corners(cx.tolerances.corner);
+  if (corners.empty()) return line;
+  const std::string within = formatNumber(1.05 * roomyDistance(line, reachOf(sections), cx), 2);
+  Problem p = problem("LM-L039", "the centre line has a corner");
+  for (double t : corners) p.at(line.at(t));
+  return fail(p.inField("centreLine")
+                  .tryThis("round it, or take a smooth curve")
+                  .offer({"take a spline within " + within + " mm", "lineWithin", within}));
 }
 
 /// The order in which a picked centre line passes the sections, where that is another one than the given.
@@ -482,7 +534,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   nurbs::LoftOptions o;
   o.degree = in.integer("degree");
   LUMSK_TRY(guides, guidesOf(in, sections, cx.tolerances));
-  o.guides = guides.paths;
+  o.guides = std::move(guides);
   if (in.has("gap")) o.largestGap = {in.number("gap")};
   o.around = in.on("around");
   const std::string way = in.text("way");
@@ -492,7 +544,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (in.has("centre") && in.text("centre") == "computed") o.centre = nurbs::LoftOptions::Centre::Computed;
   if (in.has("centreLine") && !in.picked("centreLine").empty()) {
     o.centre = nurbs::LoftOptions::Centre::Given;
-    o.centreLine = *curveOf(in.picked("centreLine").front());
+    LUMSK_TRY(line, centreLineOf(in, sections, cx));
+    o.centreLine = std::move(line);
   }
   LUMSK_TRY(start, endOf(in, "start", &picked.front().pick, cx));
   LUMSK_TRY(end, endOf(in, "end", &picked.back().pick, cx));
@@ -560,7 +613,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     addPull(out, "left", r.strips.front(), nurbs::FirstU, o.left.kind);
     addPull(out, "right", r.strips.back(), nurbs::LastU, o.right.kind);
   }
-  out.summary = summaryOf(r, guides.paths.size());
+  out.summary = summaryOf(r, o.guides.size());
   return out;
 }
 

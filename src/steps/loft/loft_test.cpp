@@ -546,6 +546,71 @@ private slots:
     }
   }
 
+  /// The offer is taken as it is: the skin goes round the corner, and its line lies off it by at most so much.
+  void polylinesAsCentreLinesAreRoundedAsOffered() {
+    for (double turn : {20.0, 45.0, 60.0, 90.0, 120.0})
+      for (int width : {4, 10, 20}) {
+        Bench b;
+        const double a = turn * kPi / 180;
+        b.add("line", {{"points", pointList({{5, -9, 0}, {5, -9, 60}, {5 + 70 * std::sin(a), 2, 60 + 70 * std::cos(a)}})}});
+        json sections = json::array();
+        for (int f : {0, 1}) {
+          const auto plane = b.add("plane", {{"way", "square"}, {"curve", picks({pick("s1")})}, {"fraction", f}});
+          sections.push_back(pick(b.add("ring", {{"plane", picks({pick(plane)})}, {"width", width}})));
+        }
+        b.add("loft", {{"sections", sections}, {"centre", "picked"}, {"centreLine", picks({pick("s1")})}, {"solid", true}});
+        b.run();
+        QCOMPARE(b.code("s6"), std::string("LM-L039"));
+        VERIFY_AT_MOST((b.result("s6").problem->where.front() - Vec3(5, -9, 60)).norm(), 1e-9);
+        const Remedy offer = b.result("s6").problem->remedies.front();
+        b.set("s6", offer.field, offer.value);
+        b.run();
+        VERIFY_STEP(b, "s6");
+        QVERIFY(b.body("s6")->solid());
+        const double legs = 60 + (Vec3(5 + 70 * std::sin(a), 2, 60 + 70 * std::cos(a)) - Vec3(5, -9, 60)).norm();
+        const double volume = inspect::stateOf(*b.body("s6")).volumeMm3, straight = kPi * width * width / 4.0 * legs;
+        QVERIFY2(volume < 1.001 * straight && volume > 0.7 * straight, qPrintable(QString::number(volume / straight)));
+      }
+  }
+
+  /// One rail around arches: both sides of the skin run along it.
+  void closedRailsDivideThemselves() {
+    Bench b;
+    b.add("ring", {{"shape", "superellipse"}, {"width", 100}, {"depth", 60}, {"exponent", 2.5}, {"height", 4}});
+    json sections = json::array();
+    for (double x : {-33.0, -8.0, 21.0, 36.0}) {
+      const double y = 30 * std::pow(1 - std::pow(std::abs(x) / 50, 2.5), 1 / 2.5);
+      sections.push_back(pick(b.add("spline", {{"points", pointList({{x, -y, 4}, {x, -0.6 * y, 20}, {x, 0, 27}, {x, 0.7 * y, 18}, {x, y, 4}})}})));
+    }
+    b.add("loft", {{"sections", sections}, {"guides", picks({pick("s1")})}, {"gap", 0.01}});
+    // From point to point along the whole of it.
+    b.add("point", {{"x", -50}, {"z", 4}});
+    b.add("point", {{"x", 50}, {"z", 4}});
+    json whole = json::array({pick("s7")});
+    for (const json& s : sections) whole.push_back(s);
+    whole.push_back(pick("s8"));
+    b.add("loft", {{"sections", whole}, {"guides", picks({pick("s1")})}, {"gap", 0.01}});
+    // A rail that crosses one section only is still refused.
+    b.add("ring", {{"width", 30}, {"height", 4}, {"x", -40}});
+    b.add("loft", {{"sections", sections}, {"guides", picks({pick("s10")})}, {"gap", 0.01}});
+    b.run();
+    const nurbs::Path& rail = b.curve("s1");
+    for (const auto& [id, from, to] : {std::tuple("s6", -33.0, 36.0), std::tuple("s9", -50.0, 50.0)}) {
+      VERIFY_STEP(b, id);
+      double worst = 0;
+      int places = 0;
+      for (int i = 0; i < 400; ++i) {
+        const Vec3 p = rail.at(rail.last() * i / 400);
+        if (p.x() < from || p.x() > to) continue;
+        worst = std::max(worst, nurbs::closestPoint(*b.body(id)->natural.begin()->second.surface, p).distanceMm);
+        ++places;
+      }
+      VERIFY_AT_MOST(worst, 0.01);
+      QVERIFY(places > 100);
+    }
+    QVERIFY(b.code("s11").rfind("LM-L02", 0) == 0);
+  }
+
   /// Lines and arcs end to end: what lies off them passes by at another speed, which few control points can say.
   void aCentreLineInPiecesTakesFewControlPoints() {
     Bench b;
