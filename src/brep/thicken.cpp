@@ -41,6 +41,7 @@ gp_Pln planeOf(const Frame& f) {
 
 using Box3 = Eigen::AlignedBox3d;
 constexpr double kSameCorner = 10;     ///< point tolerances: a border's end this near to a corner is the corner
+constexpr int kMostCompared = 240, kMostPlaces = 100; ///< each way
 constexpr double kClearanceStep = 0.4; ///< thicknesses between the places of the skin that walls are compared with
 
 /// Points in cells, to be asked whether one lies near.
@@ -260,7 +261,7 @@ private:
       skins.emplace_back(std::max(d, 1.0));
       boxes.emplace_back();
       if (p.flat) continue;
-      for (const Vec3& q : denselyOn(*p.surface, kClearanceStep * d)) {
+      for (const Vec3& q : denselyOn(*p.surface, kClearanceStep * d, kMostCompared)) {
         skins.back().add(q);
         boxes.back().extend(q);
       }
@@ -289,14 +290,14 @@ private:
         .tryThis("take a smaller thickness");
   }
 
-  /// Points of a surface about so far apart, at most 240 each way.
-  static std::vector<Vec3> denselyOn(const Surface& s, double step) {
+  /// Points of a surface about so far apart, at most so many each way.
+  static std::vector<Vec3> denselyOn(const Surface& s, double step, int most) {
     const auto division = [&](bool inU) {
       const nurbs::Spline c = inU ? s.isoV(0.5 * (s.firstV() + s.lastV())) : s.isoU(0.5 * (s.firstU() + s.lastU()));
       const Points polygon = c.points();
       const double length =
           (polygon.bottomRows(polygon.rows() - 1) - polygon.topRows(polygon.rows() - 1)).rowwise().norm().sum();
-      const int n = std::clamp(int(length / step), 24, 240);
+      const int n = std::clamp(int(std::min(length / step, double(most))), 24, most);
       std::vector<double> t;
       for (int i = 0; i <= n; ++i) t.push_back(c.first() + (c.last() - c.first()) * i / n);
       return t;
@@ -306,10 +307,10 @@ private:
     return points;
   }
 
-  /// About as far apart as the wall is thick.
+  /// About as far apart as the wall and what it might run into are thick together.
   std::vector<Vec3> placesOn(const Part& p, bool front, double thickness) const {
     return p.flat ? pointsInside(front ? p.frontFace : p.backFace, 16, thickness)
-                  : denselyOn(*(front ? p.front : p.back), thickness);
+                  : denselyOn(*(front ? p.front : p.back), 2 * thickness, kMostPlaces);
   }
 
   // Rims

@@ -67,4 +67,20 @@ bool facesInwards(const std::vector<nurbs::Surface>& strips, const std::optional
   return outward < 0;
 }
 
+std::string wrinkleWords(double index) {
+  return " - wrinkle index " + formatNumber(index >= 100 ? std::round(index) : index, index >= 100 ? 6 : 2);
+}
+
+std::optional<Problem> bumpyNote(const std::string& code, double index, const std::function<std::optional<double>()>& other,
+                                 const std::string& otherWay, const std::string& remedy) {
+  constexpr double kCalm = 100, kTimes = 10;
+  if (!(index > kCalm)) return {};
+  const auto plain = other();
+  if (!plain || index <= kTimes * *plain) return {};
+  return problem(code, "the skin is bumpy: its wrinkle index is far above that of the same curves " + otherWay)
+      .measure(ratio(std::round(index)))
+      .want(ratio(*plain >= 100 ? std::round(*plain) : *plain))
+      .tryThis(remedy);
+}
+
 } // namespace lumsk::steps

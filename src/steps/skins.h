@@ -2,6 +2,8 @@
 #include "nurbs/side_conditions.h"
 #include "steps/common.h"
 
+#include <functional>
+
 namespace lumsk::steps {
 
 // What the steps that make skins through curves share: their four sides, and which side is their front.
@@ -26,5 +28,13 @@ std::optional<Frame> mirrorPlane(const recipe::Inputs& in);
 /// Whether the normals of a skin round something, or of half of it at a mirror plane, point to its inside. The front of
 /// such skins is their outside.
 bool facesInwards(const std::vector<nurbs::Surface>& strips, const std::optional<Frame>& mirror);
+
+/// " - wrinkle index 3.1"
+std::string wrinkleWords(double index);
+
+/// The note on a skin that is bumpy: its wrinkle index is above ten times that of the same curves made the other way,
+/// which is made only where the index is high at all; nothing comes of it where it cannot be made.
+std::optional<Problem> bumpyNote(const std::string& code, double index, const std::function<std::optional<double>()>& other,
+                                 const std::string& otherWay, const std::string& remedy);
 
 } // namespace lumsk::steps

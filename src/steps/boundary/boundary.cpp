@@ -168,11 +168,23 @@ void addNotes(Outcome& out, const nurbs::BoundaryResult& r, const std::vector<Pi
                             .tryThis("join these edges, or let the ring turn there"));
 }
 
-std::string summaryOf(const nurbs::BoundaryResult& r, const Tolerances& tol) {
+std::vector<nurbs::Surface> allOf(const nurbs::BoundaryResult& r) {
   std::vector<nurbs::Surface> all{r.surface};
   all.insert(all.end(), r.further.begin(), r.further.end());
+  return all;
+}
+
+/// The wrinkle index of the patch that only passes through its edges.
+std::optional<double> plainWrinkles(std::vector<nurbs::BoundaryEdge> edges, const nurbs::BoundaryOptions& o,
+                                    const Context& cx) {
+  for (nurbs::BoundaryEdge& e : edges) e.meets = nurbs::PatchMeets::G0;
+  const auto made = nurbs::boundary(edges, o, cx);
+  return made ? std::optional(nurbs::wrinkleIndex(allOf(*made))) : std::nullopt;
+}
+
+std::string summaryOf(const nurbs::BoundaryResult& r, double wrinkles, const Tolerances& tol) {
   int points = 0;
-  for (const nurbs::Surface& s : all) points += s.controlPoints();
+  for (const nurbs::Surface& s : allOf(r)) points += s.controlPoints();
   std::string out = std::to_string(r.edges.size()) + " edges - " + std::to_string(points) + " points";
   nurbs::SkinJoin worst;
   double gap = 0;
@@ -184,7 +196,7 @@ std::string summaryOf(const nurbs::BoundaryResult& r, const Tolerances& tol) {
   if (worst.angleDeg > 0 || worst.curvature > 0)
     out += " - worst join " + format(degrees(worst.angleDeg), 1) +
            (worst.curvature > 0 ? ", " + formatNumber(100 * worst.curvature, 2) + " %" : "");
-  return out + " - wrinkle index " + formatNumber(nurbs::wrinkleIndex(all), 2);
+  return out + wrinkleWords(wrinkles);
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
@@ -229,7 +241,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.outputs.push_back({"", body, ""});
   addMarks(out, in, *made, picked);
   addNotes(out, *made, picked, cx.tolerances);
-  out.summary = summaryOf(*made, cx.tolerances);
+  const double wrinkles = nurbs::wrinkleIndex(allOf(*made));
+  if (auto bumpy = bumpyNote(
+          "LM-H110", wrinkles, [&] { return plainWrinkles(edges, o, cx); }, "with G0 everywhere",
+          "ask for less where neighbours contradict, smooth them, or divide the patch"))
+    out.notes.push_back(std::move(*bumpy));
+  out.summary = summaryOf(*made, wrinkles, cx.tolerances);
   return out;
 }
 

@@ -453,7 +453,7 @@ void addPull(Outcome& out, const std::string& key, const nurbs::Surface& s, nurb
 }
 
 /// "6 sections - 4 guides - 196 points - 0.0003 mm - worst join 0.002°, 0.01 % - wrinkle index 3.1"
-std::string summaryOf(const nurbs::LoftResult& r, size_t guides) {
+std::string summaryOf(const nurbs::LoftResult& r, size_t guides, double wrinkles) {
   int controls = 0;
   for (const nurbs::Surface& s : r.strips) controls += s.controlPoints();
   std::string out = std::to_string(r.alignment.sections.size()) + " sections";
@@ -463,9 +463,18 @@ std::string summaryOf(const nurbs::LoftResult& r, size_t guides) {
   if (r.joins)
     out += " - worst join " + format(degrees(r.join.angleDeg), 1) +
            (r.join.curvature > 0 ? ", " + formatNumber(100 * r.join.curvature, 2) + " %" : "");
-  const double wrinkles = nurbs::wrinkleIndex(r.strips);
-  return out + " - wrinkle index " +
-         formatNumber(wrinkles >= 100 ? std::round(wrinkles) : wrinkles, wrinkles >= 100 ? 6 : 2);
+  return out + wrinkleWords(wrinkles);
+}
+
+/// The wrinkle index of a loft through the same sections without guides, ends and sides that flow on, or a centre line.
+std::optional<double> plainWrinkles(const std::vector<nurbs::Section>& sections, const nurbs::LoftOptions& o,
+                                    const Context& cx) {
+  nurbs::LoftOptions plain;
+  plain.degree = o.degree;
+  plain.around = o.around;
+  plain.pairs = o.pairs;
+  const auto made = nurbs::loft(sections, plain, cx);
+  return made ? std::optional(nurbs::wrinkleIndex(made->strips)) : std::nullopt;
 }
 
 /// What was asked for at the sides of a strip: of guides or lines at the outer ones, of ends at those of sections.
@@ -613,7 +622,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     addPull(out, "left", r.strips.front(), nurbs::FirstU, o.left.kind);
     addPull(out, "right", r.strips.back(), nurbs::LastU, o.right.kind);
   }
-  out.summary = summaryOf(r, o.guides.size());
+  const double wrinkles = nurbs::wrinkleIndex(r.strips);
+  if (auto bumpy = bumpyNote(
+          "LM-L110", wrinkles, [&] { return plainWrinkles(sections, o, cx); }, "without guides, ends and a centre line",
+          "let guides and ends agree with how the sections run, smooth the neighbours, or relax the skin"))
+    out.notes.push_back(std::move(*bumpy));
+  out.summary = summaryOf(r, o.guides.size(), wrinkles);
   return out;
 }
 

@@ -573,6 +573,23 @@ private slots:
       }
   }
 
+  void bumpySkinsAreTold() {
+    for (double wave : {0.0, 1.5}) {
+      Bench b;
+      b.add("spline", {{"points", pointList({{0, 0, 0}, {30, 0, 8}, {60, 0, 0}})}});
+      b.add("spline", {{"points", pointList({{0, 90, 0}, {30, 90, 9}, {60, 90, 0}})}});
+      std::vector<std::array<double, 3>> p;
+      for (int i = 0; i <= 18; ++i) p.push_back({30, 5.0 * i, 8 + i / 18.0 + (i % 2 ? wave : 0.0)});
+      b.add("spline", {{"points", pointList(p)}});
+      b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}, {"guides", picks({pick("s3")})}, {"gap", 0.01}});
+      b.run();
+      VERIFY_STEP(b, "s4");
+      const auto& notes = b.result("s4").outcome->notes;
+      const bool told = std::any_of(notes.begin(), notes.end(), [](const Problem& n) { return n.code == "LM-L110"; });
+      QCOMPARE(told, wave > 0);
+    }
+  }
+
   /// One rail around arches: both sides of the skin run along it.
   void closedRailsDivideThemselves() {
     Bench b;

@@ -1,4 +1,6 @@
+#include "nurbs/loft.h"
 #include "nurbs/network.h"
+#include "nurbs/wrinkles.h"
 
 #include "brep/names.h"
 #include "brep/skin.h"
@@ -150,6 +152,25 @@ void addNotes(Outcome& out, const nurbs::NetworkResult& r, const std::vector<nur
                             .at(cornerOf(r)));
 }
 
+/// The least wrinkle index of the plain lofts through either family.
+std::optional<double> loftedWrinkles(const nurbs::SortedNetwork& net, const std::vector<nurbs::NetworkCurve>& curves,
+                                     const Context& cx) {
+  std::optional<double> least;
+  for (const auto* family : {&net.rows, &net.columns}) {
+    std::vector<nurbs::Section> sections;
+    for (const nurbs::SortedCurve& c : *family)
+      if (c.index >= 0) sections.push_back({curves[size_t(c.index)].path});
+    if (sections.size() < 2) continue;
+    nurbs::LoftOptions o;
+    o.around = net.closed && family == &net.columns && sections.size() > 2;
+    const auto made = nurbs::loft(sections, o, cx);
+    if (!made) continue;
+    const double index = nurbs::wrinkleIndex(made->strips);
+    if (!least || index < *least) least = index;
+  }
+  return least;
+}
+
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   auto curves = curvesOf(in);
   nurbs::NetworkOptions o;
@@ -221,6 +242,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (worst.angleDeg > 0 || worst.curvature > 0)
     out.summary += " - worst join " + format(degrees(worst.angleDeg), 1) +
                    (worst.curvature > 0 ? ", " + formatNumber(100 * worst.curvature, 2) + " %" : "");
+  const double wrinkles = nurbs::wrinkleIndex(patches);
+  out.summary += wrinkleWords(wrinkles);
+  if (auto bumpy = bumpyNote(
+          "LM-N108", wrinkles, [&] { return loftedWrinkles(net, curves, cx); }, "as a loft",
+          "smooth the curves, take out those that contradict others, or follow them within a distance"))
+    out.notes.push_back(std::move(*bumpy));
   return out;
 }
 
