@@ -11,6 +11,7 @@ struct Section {
   std::variant<Path, Vec3> shape;
   bool flip = false;           ///< turn the direction that alignment chooses
   std::optional<double> start; ///< closed sections: start as a fraction of the section's own length; else aligned
+  double closeness = 1.0; ///< so much more closely than within `fit` it is followed: an edge that another skin has, too
   const Path* path() const { return std::get_if<Path>(&shape); }
   const Vec3* point() const { return std::get_if<Vec3>(&shape); }
 };

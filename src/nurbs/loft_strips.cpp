@@ -118,7 +118,8 @@ private:
   /// What errors of a section count beside those of others.
   double placeWeight(int i, const std::array<double, 4>& weight) const {
     const int least = o_.way == LoftWay::Relaxed ? 0 : 1;
-    return (i == 0 && leaving_.order(0) > least) || (i == n_ - 1 && leaving_.order(1) > least) ? weight[0] : 1.0;
+    const bool flows = (i == 0 && leaving_.order(0) > least) || (i == n_ - 1 && leaving_.order(1) > least);
+    return std::max(flows ? weight[0] : 1.0, sections_[size_t(i)].closeness);
   }
 
   /// Places on all sections, then derivatives at both ends.

@@ -24,6 +24,7 @@ namespace {
 const std::vector<std::string> kFlows{"g1", "g2", "g3"};
 constexpr double kLargestGapMm = 10;
 constexpr int kUsualDegree = 3; ///< across
+constexpr double kSharedEdge = 20; ///< so much more closely edges are followed that another skin has, too
 
 /// The fields of an end, or of a side; `what` completes "How the skin leaves ...".
 void addEnd(Schema& s, const std::string& key, const std::string& label, const std::string& what,
@@ -318,15 +319,23 @@ std::pair<std::string, Remedy> orderOffer(const std::vector<int>& better, const 
   return {order, {"put them in the order " + order, "sections", items}};
 }
 
-/// A curve along an edge of the skin that its end flows into is taken to be that edge.
+/// A curve along an edge of the skin that its end flows into, or of the solid to be added to, is taken to be that edge.
 void takeSharedEdges(const Inputs& in, std::vector<nurbs::Section>& sections, const Tolerances& tol) {
   for (const bool first : {true, false}) {
     const std::string key = first ? "start" : "end";
     nurbs::Section& s = first ? sections.front() : sections.back();
-    if (!in.has(key) || in.text(key)[0] != 'g' || !s.path() || in.picked(key + "Skin").empty()) continue;
-    const auto* body = std::get_if<brep::BodyPtr>(&in.picked(key + "Skin").front().object);
-    if (!body) continue;
-    if (auto edge = edgeAlong(**body, *s.path(), tol)) s.shape = std::move(*edge);
+    if (!s.path()) continue;
+    std::vector<const Picked*> bodies;
+    if (in.has(key) && in.text(key)[0] == 'g' && !in.picked(key + "Skin").empty())
+      bodies.push_back(&in.picked(key + "Skin").front());
+    if (in.has("target") && !in.picked("target").empty()) bodies.push_back(&in.picked("target").front());
+    for (const Picked* p : bodies)
+      if (const auto* body = std::get_if<brep::BodyPtr>(&p->object))
+        if (auto edge = edgeAlong(**body, *s.path(), tol)) {
+          s.shape = std::move(*edge);
+          s.closeness = kSharedEdge;
+          break;
+        }
   }
 }
 
