@@ -28,6 +28,22 @@ Vec3 middleOf(const Body& b) {
   return 0.5 * (toVec(box.CornerMin()) + toVec(box.CornerMax()));
 }
 
+/// Faces that touch where they cross, as of two equal tubes, have no definite curve between them: what the kernel then
+/// makes is no solid.
+Problem nearlyTouching(const Body& target, const Body& tool, const std::optional<Problem>& why) {
+  Problem p = problem("LM-B012", "the bodies cannot be combined: their faces touch where they cross, or nearly so");
+  if (why) p.where = why->where;
+  if (p.where.empty()) {
+    Bnd_Box a, b;
+    BRepBndLib::Add(target.shape, a);
+    BRepBndLib::Add(tool.shape, b);
+    const Vec3 low = toVec(a.CornerMin()).cwiseMax(toVec(b.CornerMin())),
+               high = toVec(a.CornerMax()).cwiseMin(toVec(b.CornerMax()));
+    p.at(0.5 * (low + high));
+  }
+  return p.tryThis("make one of them a hundredth larger or smaller, or move it a little");
+}
+
 /// The plane of a flat face, its normal outwards; nothing for others.
 std::optional<Frame> planeOf(const TopoDS_Face& f) {
   const BRepAdaptor_Surface s(f);
@@ -88,10 +104,7 @@ Expected<std::vector<BodyPtr>> run(const Body& target, const Body& tool, Combine
   const auto refused = [&](const char* what) {
     return fail(problem("LM-B010", what).at(middleOf(tool)).tryThis("move it so that it reaches into the other body"));
   };
-  if (!op.IsDone() || op.Shape().IsNull())
-    return fail(problem("LM-K002", "the bodies could not be combined")
-                    .at(middleOf(tool))
-                    .tryThis("move one of them a little, so that faces do not nearly touch"));
+  if (!op.IsDone() || op.Shape().IsNull()) return fail(nearlyTouching(target, tool, {}));
   FaceNames names;
   std::map<std::string, NaturalFace> natural;
   bool met = false;
@@ -107,8 +120,9 @@ Expected<std::vector<BodyPtr>> run(const Body& target, const Body& tool, Combine
   std::vector<std::pair<double, BodyPtr>> found;
   for (TopExp_Explorer e(op.Shape(), TopAbs_SOLID); e.More(); e.Next()) {
     auto piece = std::make_shared<Body>();
-    LUMSK_TRY(solid, checkedSolid(e.Current()));
-    piece->shape = solid;
+    auto solid = checkedSolid(e.Current());
+    if (!solid) return fail(nearlyTouching(target, tool, solid.error()));
+    piece->shape = *solid;
     nameBody(*piece, names);
     for (const auto& n : piece->faceNames)
       if (const auto it = natural.find(n); it != natural.end()) piece->natural[n] = it->second;

@@ -573,6 +573,59 @@ private slots:
       }
   }
 
+  /// A form on another one, over the same outline: moved and turned, as solids of one outline each.
+  void solidsOnTheSameOutlineBecomeOne() {
+    for (const char* shape : {"circle", "superellipse", "rectangle"}) {
+      Bench b;
+      b.add("point", {{"x", 40}, {"y", -25}, {"z", 70}});
+      b.add("point", {{"x", 90}, {"y", 5}, {"z", 60}});
+      b.add("point", {{"x", 30}, {"y", 25}, {"z", 50}});
+      b.add("plane", {{"way", "points"}, {"through", picks({pick("s1"), pick("s2"), pick("s3")})}});
+      json sections = json::array();
+      for (const auto& [h, w] : {std::pair(-60, 70), {0, 70}, {50, 91}, {110, 20}})
+        sections.push_back(pick(b.add("ring", {{"plane", picks({pick("s4")})}, {"shape", shape}, {"width", w}, {"depth", 0.6 * w},
+                                               {"height", h}, {"radius", 5}})));
+      b.add("loft", {{"sections", {sections[0], sections[1]}}, {"degree", 1}, {"solid", true}});
+      b.add("loft", {{"sections", {sections[1], sections[2], sections[3]}}, {"start", "perpendicular"}, {"solid", true}});
+      b.add("loft", {{"sections", {sections[1], sections[2], sections[3]}}, {"start", "perpendicular"}, {"solid", true},
+                     {"target", picks({pick("s9", "solid")})}, {"combine", "add"}});
+      b.run();
+      for (const char* id : {"s9", "s10", "s11"}) VERIFY_STEP(b, id);
+      const auto one = inspect::stateOf(*b.body("s9")), other = inspect::stateOf(*b.body("s10")),
+                 both = inspect::stateOf(*b.body("s11"));
+      QVERIFY(both.solid && both.valid);
+      QCOMPARE(both.openEdges, 0);
+      // An outline that is an edge has other knots, which move the places across a little.
+      VERIFY_AT_MOST(std::abs(both.volumeMm3 - one.volumeMm3 - other.volumeMm3), 5e-3 * both.volumeMm3);
+      QCOMPARE(b.body("s11")->faceNames.size(), b.body("s9")->faceNames.size() + b.body("s10")->faceNames.size() - 2);
+      VERIFY_AT_MOST(both.largestToleranceMm, 0.001);
+    }
+  }
+
+  /// Two equal tubes that cross: their faces touch there. The remedy works.
+  void facesThatTouchWhereTheyCrossAreTold() {
+    for (double width : {10.0, 9.9}) {
+      Bench b;
+      json one = json::array(), other = json::array();
+      for (int h : {-30, 30}) {
+        one.push_back(pick(b.add("ring", {{"width", 10}, {"height", h}})));
+        other.push_back(pick(b.add("ring", {{"plane", picks({pick("world", "plane", "side")})}, {"width", width}, {"height", h}})));
+      }
+      b.add("loft", {{"sections", one}, {"solid", true}});
+      b.add("loft", {{"sections", other}, {"solid", true}, {"target", picks({pick("s5", "solid")})}, {"combine", "add"}});
+      b.run();
+      if (b.result("s6").status == recipe::Status::Ok) { // the kernel may well manage it
+        const double tube = kPi * 25 * 60;
+        const double volume = inspect::stateOf(*b.body("s6")).volumeMm3;
+        QVERIFY(volume > 1.7 * tube && volume < 1.95 * tube);
+        continue;
+      }
+      QCOMPARE(b.code("s6"), std::string("LM-B012"));
+      QVERIFY(width == 10);
+      VERIFY_AT_MOST(b.result("s6").problem->where.front().norm(), 20);
+    }
+  }
+
   void bumpySkinsAreTold() {
     for (double wave : {0.0, 1.5}) {
       Bench b;
