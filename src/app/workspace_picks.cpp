@@ -87,14 +87,15 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
       return p["step"] == value["step"] && p.value("part", "") == value.value("part", "");
     };
     const auto known = std::find_if(list.begin(), list.end(), is);
+    const bool fresh = known == list.end();
     const auto place =
         std::find_if(list.begin(), list.end(), [&](const json& p) { return p.value("id", "") == replacing_; });
-    if (!replacing_.empty() && place != list.end() && known == list.end()) {
+    if (!replacing_.empty() && place != list.end() && fresh) {
       for (const char* key : {"step", "kind", "part", "near"}) {
         place->erase(key);
         if (value.contains(key)) (*place)[key] = value[key];
       }
-    } else if (known != list.end()) {
+    } else if (!fresh) {
       list.erase(known);
     } else {
       if (int(list.size()) >= f->most) list.erase(list.begin());
@@ -115,7 +116,7 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
     }
     replacing_.clear();
     auto next = recipe::withInput(*entry, f->key, list);
-    if (!f->placeGoesTo.empty() && known == list.end())
+    if (!f->placeGoesTo.empty() && fresh)
       if (const auto met = recipe::follow(value, f->accepts, *model()); met)
         if (const auto* curve = std::get_if<recipe::CurvePtr>(&met->object)) {
           const double at = nurbs::ArcLength(**curve).fractionAt(nurbs::closestPoint(**curve, hit.at).t);

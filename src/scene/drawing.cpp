@@ -101,6 +101,7 @@ void addOtherHalf(Drawing& d, const Drawing* previous) {
     image.path = std::make_shared<const nurbs::Path>(nurbs::mirrored(*c.path, recipe::worldPlanes().back().second));
     for (Vec3& p : image.points) p = imageOf(p);
     image.marks.clear();
+    image.given.clear();
     d.otherCurves.push_back(std::move(image));
   }
 }
@@ -129,8 +130,9 @@ Outline outlineOf(const Drawing& d, const Highlight& h) {
   for (const DrawnCurve& c : d.curves) {
     if (c.step != h.step) continue;
     if (h.kind != recipe::Kind::Point && (h.part.empty() || h.part == c.part)) out.lines.push_back(c.points);
-    for (const auto& [name, at] : c.marks)
-      if (h.part == name || h.part == c.output + "/" + name) out.points.push_back(at);
+    for (const auto* points : {&c.marks, &c.given})
+      for (const auto& [name, at] : *points)
+        if (h.part == name || h.part == c.output + "/" + name) out.points.push_back(at);
   }
   for (const DrawnPoint& p : d.points)
     if (p.step == h.step) out.points.push_back(p.at);
@@ -190,10 +192,10 @@ DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* prev
     for (const recipe::Output& o : r->outcome->outputs) {
       if (model.isHidden(s->id, o.name)) continue;
       if (const auto* curve = std::get_if<recipe::CurvePtr>(&o.object)) {
-        DrawnCurve c{s->id, o.name, recipe::pickPart(*r->outcome, o), s->label, *curve, {}, recipe::pointsOf(**curve),
+        DrawnCurve c{s->id, o.name, recipe::pickPart(*r->outcome, o), s->label, *curve, {}, recipe::pointsOf(**curve), {},
                      r->status != recipe::Status::Ok};
         for (const recipe::NamedPoint& p : r->outcome->points)
-          if (p.output == o.name) c.marks.emplace_back(p.name, p.at);
+          if (p.output == o.name) c.given.emplace_back(p.name, p.at);
         const Points pts = nurbs::polylineWithin(**curve, quality == Quality::Moving ? 0.1 : 0.02);
         for (Eigen::Index i = 0; i < pts.rows(); ++i) {
           c.points.push_back(pts.row(i).transpose());

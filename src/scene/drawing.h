@@ -33,6 +33,7 @@ struct DrawnCurve {
   recipe::CurvePtr path;
   std::vector<Vec3> points;
   std::vector<std::pair<std::string, Vec3>> marks; ///< pickable points on it
+  std::vector<std::pair<std::string, Vec3>> given; ///< the same, where curves are not wanted: what it was drawn through
   bool stale = false;
 };
 

@@ -116,9 +116,14 @@ private:
 
   void points() {
     for (const DrawnPoint& p : d_.points) offerPoint(p.at, p.step, "", p.label, 0);
-    for (const DrawnCurve& c : d_.curves)
-      for (const auto& [name, at] : c.marks)
-        offerPoint(at, c.step, c.output.empty() ? name : c.output + "/" + name, c.label + ", " + name, 1);
+    for (const DrawnCurve& c : d_.curves) {
+      const auto offer = [&](const auto& points) {
+        for (const auto& [name, at] : points)
+          offerPoint(at, c.step, c.output.empty() ? name : c.output + "/" + name, c.label + ", " + name, 1);
+      };
+      offer(c.marks);
+      if (!has(wanted_, Kind::Curve)) offer(c.given); // many lie along it
+    }
     for (const DrawnBody& b : d_.bodies)
       for (const auto& [name, at] : b.vertices) offerPoint(at, b.step, b.partName(name), b.label + ", vertex", 1);
     if (has(wanted_, Kind::Point)) offerPoint(Vec3::Zero(), "world", "origin", "origin", 2);

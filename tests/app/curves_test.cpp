@@ -113,6 +113,58 @@ private slots:
     QCOMPARE(curve(ids[0]).segments().size(), size_t(1)); // it never was cut
   }
 
+  void allCurvesOfAStepAreTakenByItsChip() {
+    const auto ids = fiveCurves();
+    keys(Qt::Key_Home, Qt::ControlModifier);
+    tool("split_curve");
+    const std::string pieces = w().draft();
+    const auto& master = curve(ids[0]);
+    const nurbs::ArcLength length(master);
+    pickAt(master.at(length.parameterAtFraction(0.3)));
+    pickAt(curve(ids[3]).at(nurbs::ArcLength(curve(ids[3])).parameterAtFraction(0.7))); // the line in the middle
+    keep();
+    QCOMPARE(result(pieces)->outcome->outputs.size(), size_t(2));
+    w().unfold({});
+    tool("measure", Qt::Key_6);
+    const std::string m = w().draft();
+    w().setInput(m, "what", "length", "length");
+    QVERIFY(settled());
+    pickAt(curve(pieces).at(0.4));
+    QCOMPARE(inputs(m)["of"][0].value("part", ""), std::string("1"));
+    const double one = result(m)->outcome->measured.begin()->second.value;
+    VERIFY_AT_MOST(std::abs(one - nurbs::ArcLength(curve(pieces)).total()), 1e-6);
+    click("pick-how-many");
+    QVERIFY(settled());
+    QVERIFY(!inputs(m)["of"][0].contains("part"));
+    VERIFY_AT_MOST(std::abs(result(m)->outcome->measured.begin()->second.value - length.total()), 1e-6);
+    // Another click in the view means that one alone.
+    pickAt(curve(pieces, 1).at(0.6));
+    QCOMPARE(inputs(m)["of"].size(), size_t(1));
+    QCOMPARE(inputs(m)["of"][0].value("part", ""), std::string("2"));
+  }
+
+  void aPlaneStandsSquareWhereTheCurveWasClicked() {
+    const auto ids = fiveCurves();
+    keys(Qt::Key_Home, Qt::ControlModifier);
+    tool("plane");
+    const std::string plane = w().draft();
+    w().setInput(plane, "way", "square", "square");
+    QVERIFY(settled());
+    click("pick-curve");
+    const nurbs::ArcLength length(curve(ids[0]));
+    pickAt(curve(ids[0]).at(length.parameterAtFraction(0.3)));
+    QVERIFY(result(plane)->status == recipe::Status::Ok);
+    VERIFY_AT_MOST(std::abs(inputs(plane)["fraction"].get<double>() - 0.3), 0.02);
+    // A point that the spline goes through, then.
+    click("pick-at");
+    pickAt(curve(ids[0]).at(length.parameterAtFraction(0.5)));
+    QCOMPARE(inputs(plane)["at"].size(), size_t(1));
+    QCOMPARE(inputs(plane)["at"][0].value("step", ""), ids[0]);
+    QVERIFY(result(plane)->status == recipe::Status::Ok);
+    const Frame f = std::get<recipe::PlaneObject>(result(plane)->outcome->outputs[0].object).frame;
+    VERIFY_AT_MOST((f.origin - curve(ids[0]).at(length.parameterAtFraction(0.5))).norm(), 0.1);
+  }
+
   void controlPointsAreDraggedSnappedAndPutBack() {
     const auto ids = fiveCurves();
     keys(Qt::Key_Up, Qt::ControlModifier);

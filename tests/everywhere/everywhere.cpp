@@ -5,6 +5,7 @@
 // Exit 1 when a result is wrong, an answer takes more than 10 s or a refusal says no place or no remedy.
 #include "brep/convert.h"
 #include "brep/skin.h"
+#include "inspect/joins.h"
 #include "nurbs/closest.h"
 #include "support/recipes.h"
 
@@ -56,7 +57,7 @@ struct Case {
   Bench b;
   std::string kind, last;
   std::vector<std::string> curves; ///< that the last skin has to pass through
-  bool solid = false;
+  bool solid = false, flows = false; ///< `flows`: joins that were asked for are to be as asked
 };
 
 std::string spline(Case& c, const Place& at, const std::vector<Vec3>& pts, int degree, bool closed = false) {
@@ -173,6 +174,84 @@ Case boundaryCase(Rng& r) {
   return c;
 }
 
+/// Lines of a relief along one way as sections, and some along the other as guides, which cross them in their points.
+Case guidesCase(Rng& r) {
+  Case c;
+  const Place at(r);
+  const Relief f(r);
+  const auto us = spaced(r, whole(r, 4, 7), 0.4), vs = spaced(r, whole(r, 2, 5), 0.4);
+  json sections = json::array(), guides = json::array();
+  for (double v : vs) {
+    std::vector<Vec3> pts;
+    for (double u : us) pts.push_back(f(u, v));
+    c.curves.push_back(spline(c, at, pts, whole(r, 3, 5)));
+    sections.push_back(pick(c.curves.back()));
+  }
+  for (size_t i = 0; i < us.size(); i += size_t(whole(r, 1, 3))) {
+    std::vector<Vec3> pts;
+    for (double v : vs) pts.push_back(f(us[i], v));
+    if (pts.size() == 2) pts.insert(pts.begin() + 1, f(us[i], 0.5));
+    c.curves.push_back(spline(c, at, pts, whole(r, 3, 5)));
+    guides.push_back(pick(c.curves.back()));
+  }
+  std::shuffle(guides.begin(), guides.end(), r);
+  c.kind = "guides";
+  c.last = c.b.add("loft", {{"sections", sections}, {"guides", guides}});
+  return c;
+}
+
+/// Two lofts over parts of one relief; the second is made to flow into the first: by its own end, or by a match.
+Case flowCase(Rng& r) {
+  Case c;
+  const Place at(r);
+  const Relief f(r);
+  const bool matched = r() % 3 == 0;
+  const int places = whole(r, 4, 7), degree = whole(r, 2, 5);
+  const auto line = [&](double v, double lift) {
+    std::vector<Vec3> pts;
+    for (int i = 0; i < places; ++i) pts.push_back(f(double(i) / (places - 1), v) + Vec3(0, 0, lift));
+    return spline(c, at, pts, degree);
+  };
+  const std::string a = line(0, 0), b = line(0.25, 0), edge = line(0.5, 0);
+  const auto first = c.b.add("loft", {{"sections", picks({pick(a), pick(b), pick(edge)})}});
+  const std::string how = "g" + std::to_string(whole(r, 1, 2));
+  const std::string far = line(0.75, uniform(r, -0.05, 0.05)), end = line(1, uniform(r, -0.05, 0.05));
+  std::string second;
+  if (matched) {
+    const std::string own = line(0.5, uniform(r, -0.002, 0.002));
+    second = c.b.add("loft", {{"sections", picks({pick(own), pick(far), pick(end)})}});
+    json moved = pick(second, "edge", second + ".skin|start:" + c.b.recipe.find(second)->inputs->at("sections")[0]["id"].get<std::string>());
+    moved["meets"] = how;
+    c.b.add("match", {{"edges", picks({moved})}, {"targets", picks({pick(first, "edge", first + ".skin|end:" + c.b.recipe.find(first)->inputs->at("sections")[2]["id"].get<std::string>())})}});
+  } else {
+    second = c.b.add("loft", {{"sections", picks({pick(edge), pick(far), pick(end)})},
+                              {"start", how},
+                              {"startSkin", picks({pick(first, "skin")})}});
+    c.curves = {a, b, edge, far, end};
+  }
+  c.kind = matched ? "match" : "end";
+  c.flows = true;
+  const std::string matching = matched ? c.b.recipe.steps.back()->id : second;
+  c.last = c.b.add("knit", {{"skins", picks({pick(first, "skin"), pick(matching, "skin")})}});
+  return c;
+}
+
+Case ribbonCase(Rng& r) {
+  Case c;
+  const Place at(r);
+  const Relief f(r);
+  std::vector<Vec3> pts;
+  const int places = whole(r, 4, 8);
+  for (int i = 0; i < places; ++i) pts.push_back(f(double(i) / (places - 1), 0.3 + 0.1 * std::sin(2.0 * i / places)));
+  c.curves.push_back(spline(c, at, pts, whole(r, 2, 5)));
+  c.kind = "ribbon";
+  c.last = c.b.add("ribbon", {{"curve", picks({pick(c.curves.back())})},
+                             {"plane", picks({pick("world", "plane", "top")})},
+                             {"width", 0.1 * at.size},
+                             {"endWidth", 0.1 * at.size}});
+  return c;
+}
+
 Case wallCase(Rng& r) {
   Case c = r() % 2 ? loftCase(r) : networkCase(r);
   if (c.solid) return c;
@@ -242,14 +321,28 @@ std::string fault(Case& c, const brep::Body& body, bool told) {
   return {};
 }
 
+/// What is wrong with joins that were asked for; empty: nothing.
+std::string joinFault(const brep::Body& body) {
+  constexpr double kAllowedDeg = 0.011, kAllowedCurvature = 0.02; ///< its floor depends on the size of both
+  int joins = 0;
+  for (const inspect::Join& j : inspect::joins(body, {})) {
+    if (j.askedFor().empty()) continue;
+    ++joins;
+    if (j.angleDeg > kAllowedDeg || (j.asked >= brep::Meets::G2 && j.curvatureRel > kAllowedCurvature))
+      return "asked " + j.askedFor() + ", reached " + std::to_string(j.angleDeg) + " deg, " + std::to_string(j.curvatureRel);
+  }
+  return joins > 0 ? "" : "nothing was joined";
+}
+
 struct Count {
   int ok = 0, refused = 0, wrong = 0;
+  std::map<std::string, int> reasons; ///< of refusals: kind and code
 };
 
 void judge(unsigned long seed, Count& n, bool tell) {
   Rng r(seed * 7919 + 17);
-  Case (*const kinds[])(Rng&) = {loftCase, networkCase, boundaryCase, wallCase};
-  Case c = kinds[r() % 4](r);
+  Case (*const kinds[])(Rng&) = {loftCase, networkCase, boundaryCase, wallCase, guidesCase, flowCase, ribbonCase};
+  Case c = kinds[r() % std::size(kinds)](r);
   const auto start = std::chrono::steady_clock::now();
   c.b.run();
   const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -257,18 +350,26 @@ void judge(unsigned long seed, Count& n, bool tell) {
   const recipe::StepResult& last = c.b.result(c.last);
   if (last.status == recipe::Status::Ok) {
     if (tell) std::printf("%s\n", last.outcome->summary.c_str());
-    bool leaves = false;
-    for (const Problem& note : last.outcome->notes) {
+    bool leaves = false, flowsLess = false;
+    std::vector<Problem> notes;
+    for (const auto& s : c.b.recipe.steps)
+      notes.insert(notes.end(), c.b.result(s->id).outcome->notes.begin(), c.b.result(s->id).outcome->notes.end());
+    for (const Problem& note : notes) {
       leaves |= note.code == "LM-H104"; // it says that it leaves an edge, and by how much
+      flowsLess |= note.code == "LM-L105" || note.code == "LM-J101" || note.code == "LM-J102";
       if (tell) std::printf("%s %s\n", note.code.c_str(), sentence(note).c_str());
     }
     for (const recipe::Output& o : last.outcome->outputs)
       if (const auto* body = std::get_if<brep::BodyPtr>(&o.object)) wrong = fault(c, **body, leaves);
+    if (wrong.empty() && c.flows && !flowsLess)
+      for (const recipe::Output& o : last.outcome->outputs)
+        if (const auto* body = std::get_if<brep::BodyPtr>(&o.object)) wrong = joinFault(**body);
     ++n.ok;
   } else {
     ++n.refused;
     for (const auto& s : c.b.recipe.steps)
       if (const auto& p = c.b.result(s->id).problem) {
+        ++n.reasons[c.kind + " " + p->code];
         if (p->remedyText.empty() && p->remedies.empty()) wrong = p->code + " says nothing to do";
         if (tell || p->code.rfind("LM-K", 0) == 0 || p->code.rfind("LM-R03", 0) == 0)
           std::printf("%lu %s refused: %s %s\n", seed, c.kind.c_str(), p->code.c_str(), sentence(*p).c_str());
@@ -293,5 +394,6 @@ int main(int argc, char** argv) {
   else
     for (int i = 0; i < count; ++i) judge(seed * 100000 + (unsigned long)i, n, false);
   std::printf("%d right or told, %d refused with a reason, %d wrong\n", n.ok, n.refused, n.wrong);
+  for (const auto& [reason, times] : n.reasons) std::printf("  %s: %d\n", reason.c_str(), times);
   return n.wrong > 0;
 }
