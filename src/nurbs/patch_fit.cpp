@@ -38,7 +38,7 @@ constexpr double kJoinPart = 0.1, kRatePart = 0.1;   ///< of a join's tolerances
 constexpr double kGapPart = 0.2, kBareGapPart = 0.6; ///< of `fit`; the latter where nothing flows on
 constexpr double kEvenness = 1e-13; ///< weight of the evenness in unit scale; with a tenth of it rounding shows
 constexpr double kNearPart = 1e-4;  ///< of a derivative across: for differences
-constexpr double kMoreEven = 10, kMostEven = 1e-8;
+constexpr double kMoreEven = 10, kMostEven = 1e-8, kLessEven = 0.03, kLeastEvenness = 1e-16;
 constexpr double kBendWeight = 1.0, kZoneBendWeight = 0.05;  ///< of curvature rows; the latter where corners disagree
 constexpr double kDamping = 0.05;                            ///< of the tangential part of derivatives across, in zones
 constexpr double kTensionWeight = 0.01, kTensionFades = 0.3; ///< the latter: towards corners, of a side
@@ -413,6 +413,11 @@ private:
       if (highestOrder() > 2 && now.worst > kFarWorse * best.worst) break;
       const bool helped = now.worst < kStillHelps * best.worst;
       if (now.holds != best.holds ? now.holds : now.worst < best.worst) best = std::move(now);
+      // Where finer knots do not help it may be evenness that keeps large forms off their edges.
+      if (!helped && !best.holds && evenness_ > kLeastEvenness) {
+        evenness_ *= kLessEven;
+        continue;
+      }
       if (!helped && controlPoints() > kHeavy) break;
       const bool fine = refine();
       const bool strict = tries < kStrictTries && controlPoints() <= kLight;

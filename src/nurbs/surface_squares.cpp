@@ -48,7 +48,8 @@ std::pair<int, int> counting(const BasisDerivatives& b, int degree, int order) {
 
 } // namespace
 
-PlaceRows::PlaceRows(const Knots& U, const Knots& V, int degree, double u, double v, int order) {
+PlaceRows::PlaceRows(const Knots& U, const Knots& V, int degree, double u, double v, int order, bool exchanged)
+    : exchanged_(exchanged) {
   basisDerivatives(U, degree, u, order, u_);
   basisDerivatives(V, degree, v, order, v_);
   std::tie(i0_, ni_) = counting(u_, degree, order);
@@ -62,8 +63,9 @@ void PlaceRows::ask(std::initializer_list<Term> terms, double wanted, double wei
   row.setZero();
   for (const Term& t : terms)
     for (int i = 0, at = 0; i < ni_; ++i) {
-      const double a = weight * u_.value[size_t(t.a)][size_t(i0_ + i)];
-      for (int j = 0; j < nj_; ++j, at += 3) row.segment<3>(at) += a * v_.value[size_t(t.b)][size_t(j0_ + j)] * t.by;
+      const double a = weight * u_.value[size_t(exchanged_ ? t.b : t.a)][size_t(i0_ + i)];
+      for (int j = 0; j < nj_; ++j, at += 3)
+        row.segment<3>(at) += a * v_.value[size_t(exchanged_ ? t.a : t.b)][size_t(j0_ + j)] * t.by;
     }
   wanted_[count_++] = weight * wanted;
 }
@@ -73,7 +75,8 @@ void PlaceRows::askPoint(const Vec3& wanted, double weight) {
 }
 
 SurfaceSquares::SurfaceSquares(int degree, Knots U, Knots V)
-    : degree_(degree), U_(std::move(U)), V_(std::move(V)), nu_(int(U_.size()) - degree - 1),
+    : exchanged_(V.size() > U.size()), degree_(degree), U_(std::move(exchanged_ ? V : U)),
+      V_(std::move(exchanged_ ? U : V)), nu_(int(U_.size()) - degree - 1),
       nv_(int(V_.size()) - degree - 1), matrix_(nu_, 3 * nv_, degree), rhs_(Rows::Zero(3 * nu_ * nv_, 1)) {
   for (int k = 0; k < 4; ++k) gramU_[size_t(k)] = gram(U_, degree_, k), gramV_[size_t(k)] = gram(V_, degree_, k);
 }
@@ -83,9 +86,13 @@ void SurfaceSquares::begin(double weight, double lengthU, double lengthV, const 
   rhs_.setZero();
   held_.clear();
   about_.resize(0, 1);
+  if (exchanged_) std::swap(lengthU, lengthV);
   addEvenness(weight, lengthU, lengthV);
-  if (!about || about->knotsU() != U_ || about->knotsV() != V_) return;
-  about_ = Eigen::Map<const Rows>(about->grid().data(), rhs_.rows(), 1);
+  if (!about || (exchanged_ ? about->knotsV() : about->knotsU()) != U_ ||
+      (exchanged_ ? about->knotsU() : about->knotsV()) != V_)
+    return;
+  const Surface turned = exchanged_ ? exchanged(*about) : *about;
+  about_ = Eigen::Map<const Rows>(turned.grid().data(), rhs_.rows(), 1);
   matrix_.subtractTimes(about_, rhs_);
 }
 
@@ -137,7 +144,9 @@ void SurfaceSquares::hold(const std::array<int, 4>& orders) {
   for (int i = 0; i < nu_; ++i) most = std::max(most, matrix_.block(i, i).diagonal().maxCoeff());
   for (int i = 0; i < nu_; ++i)
     for (int j = 0; j < nv_; ++j) {
-      if (j > orders[0] && nu_ - 1 - i > orders[1] && nv_ - 1 - j > orders[2] && i > orders[3]) continue;
+      const int u = exchanged_ ? j : i, v = exchanged_ ? i : j;
+      const int fromU = (exchanged_ ? nv_ : nu_) - 1 - u, fromV = (exchanged_ ? nu_ : nv_) - 1 - v;
+      if (v > orders[0] && fromU > orders[1] && fromV > orders[2] && u > orders[3]) continue;
       for (int k = 0; k < 3; ++k) {
         matrix_.block(i, i)(3 * j + k, 3 * j + k) += kHolds * most;
         held_.push_back(3 * (Eigen::Index(i) * nv_ + j) + k);
@@ -153,7 +162,8 @@ std::optional<Surface> SurfaceSquares::solve() {
   Points grid(Eigen::Index(nu_) * nv_, 3);
   for (Eigen::Index k = 0; k < grid.rows(); ++k) grid.row(k) = rhs_.col(0).segment<3>(3 * k).transpose();
   if (!grid.allFinite()) return std::nullopt;
-  return Surface::trusted(degree_, degree_, U_, V_, std::move(grid), false);
+  Surface made = Surface::trusted(degree_, degree_, U_, V_, std::move(grid), false);
+  return exchanged_ ? exchanged(made) : made;
 }
 
 } // namespace lumsk::nurbs

@@ -16,8 +16,8 @@ public:
     Vec3 by = Vec3::Zero();
   };
 
-  /// `order`: the highest derivative that is asked for, up to 3.
-  PlaceRows(const Knots& U, const Knots& V, int degree, double u, double v, int order);
+  /// `order`: the highest derivative that is asked for, up to 3. `exchanged`: terms say first what is second here.
+  PlaceRows(const Knots& U, const Knots& V, int degree, double u, double v, int order, bool exchanged = false);
 
   void ask(std::initializer_list<Term> terms, double wanted, double weight); ///< `weight` of the error, not its square
   void askPoint(const Vec3& wanted, double weight);
@@ -29,6 +29,7 @@ private:
   Eigen::MatrixXd rows_;                  ///< one column a row: all of i, j, x y z
   Eigen::VectorXd wanted_;
   int count_ = 0;
+  bool exchanged_ = false;
 };
 
 /// Least squares for the control points of a surface on given knots over [0, 1]^2, with what keeps it even: the
@@ -48,12 +49,15 @@ public:
   /// Nothing where the rows leave places undetermined.
   std::optional<Surface> solve();
 
-  PlaceRows at(double u, double v, int order) const { return {U_, V_, degree_, u, v, order}; }
+  PlaceRows at(double u, double v, int order) const {
+    return exchanged_ ? PlaceRows{U_, V_, degree_, v, u, order, true} : PlaceRows{U_, V_, degree_, u, v, order};
+  }
 
 private:
   void addEvenness(double weight, double lengthU, double lengthV);
 
   std::vector<Eigen::Index> held_; ///< unknowns
+  bool exchanged_ = false;         ///< u and v: the shorter way across makes the smaller blocks
   int degree_;
   Knots U_, V_;
   int nu_, nv_;

@@ -242,7 +242,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   addMarks(out, in, *made, picked);
   addNotes(out, *made, picked, cx.tolerances);
   const double wrinkles = nurbs::wrinkleIndex(allOf(*made));
-  if (auto bumpy = bumpyNote(
+  const bool flow = std::any_of(edges.begin(), edges.end(), [](const auto& e) { return e.meets != nurbs::PatchMeets::G0; });
+  if (auto bumpy = !flow ? std::nullopt : bumpyNote(
           "LM-H110", wrinkles, [&] { return plainWrinkles(edges, o, cx); }, "with G0 everywhere",
           "ask for less where neighbours contradict, smooth them, or divide the patch"))
     out.notes.push_back(std::move(*bumpy));
