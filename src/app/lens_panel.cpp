@@ -19,7 +19,7 @@ namespace {
 
 constexpr double kEndsMeetTolerances = 10; ///< ends within so many point tolerances are meant to meet
 
-constexpr int kWidth = 268, kTableWidth = 330, kRowHeight = 24, kMostRows = 6;
+constexpr int kWidth = 268, kTableWidth = 330, kWideTable = 440, kRowHeight = 24, kMostRows = 6;
 constexpr double kSamePlaceMm = 1e-6;
 
 const scene::DrawnEdge* drawnEdge(const scene::DrawnBody& b, const std::string& name) {
@@ -48,6 +48,7 @@ void describe(LensItem& i, const inspect::Join& j, const Tolerances& tol) {
   const bool bent = j.angleDeg > tol.angle.deg;
   i.at = j.worstAt(tol);
   i.grade = j.grade(tol);
+  i.less = !j.reached(tol);
   const QString asked = QString::fromStdString(j.askedFor());
   if (!j.measured) {
     i.figures = {i.letter, QCoreApplication::translate("lens", "could not be measured"), {}, {}, i.body};
@@ -438,7 +439,7 @@ void LensPanel::syncTable() {
     const auto items = joinItems(w_);
     showMarks(items);
     const auto bad =
-        std::count_if(items.begin(), items.end(), [](const LensItem& i) { return i.grade == inspect::Join::Grade::Bad; });
+        std::count_if(items.begin(), items.end(), [](const LensItem& i) { return i.grade == inspect::Join::Grade::Bad || i.less; });
     fill(items.empty() ? tr("no two faces or curves meet")
          : bad == 0    ? tr("joins: %1, all as meant").arg(items.size())
                        : tr("joins: %1, not as meant: %2").arg(items.size()).arg(bad),
@@ -475,7 +476,8 @@ void LensPanel::place() {
   settingsBox_->setVisible(head_->isChecked() && !sections_.empty());
   asSeen_->setVisible(head_->isChecked() && scene::directionOf(lens));
   if (!isVisible()) return;
-  setFixedWidth(withText(lens.joins || lens.openings ? kTableWidth : kWidth));
+  const bool less = lens.joins && std::any_of(items_.begin(), items_.end(), [](const LensItem& i) { return i.less; });
+  setFixedWidth(withText(less ? kWideTable : lens.joins || lens.openings ? kTableWidth : kWidth));
   QLayout* l = inside_->layout();
   l->invalidate();
   l->activate();

@@ -19,6 +19,7 @@ struct LensItem {
   QString letter, body;
   QStringList figures; ///< in the order of the table's columns
   inspect::Join::Grade grade = inspect::Join::Grade::Good;
+  bool less = false; ///< than its step was asked for
 };
 QColor gradeColour(inspect::Join::Grade g);
 std::vector<LensItem> joinItems(const Workspace& w);
