@@ -2,6 +2,7 @@
 
 #include "brep/guard.h"
 #include "inspect/section.h"
+#include "nurbs/neighbour.h"
 
 #include <BRepBndLib.hxx>
 #include <BRep_Tool.hxx>
@@ -89,7 +90,8 @@ std::string Join::achieved(const Tolerances& t) const {
   if (gapMm > t.point.mm) return "-";
   if (angleDeg > t.angle.deg) return "G0";
   if (curvatureRel > t.curvature.relative) return "G1";
-  return rateRel > t.curvature.relative ? "G2" : "G3";
+  // As the steps that are asked for it count it.
+  return rateRel > std::max(t.curvature.relative, nurbs::SkinJoin::kRateAllowed) ? "G2" : "G3";
 }
 
 std::string Join::askedFor() const {

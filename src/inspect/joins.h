@@ -16,7 +16,7 @@ struct Join {
   brep::Meets asked = brep::Meets::Free; ///< what its steps were asked for; `Free`: nothing is known
   bool measured = true; ///< false: the figures could not be taken, and say nothing
   bool meantSmooth = false; ///< asked to be tangent or better, or below 5 degrees when nothing was asked
-  /// Best of "G3", "G2", "G1", "G0", "-" that the tolerances allow; "?" where nothing could be measured.
+  /// Best of "G3", "G2", "G1", "G0", "-" that the tolerances allow, of rates 5 % at least; "?" where nothing could be measured.
   std::string achieved(const Tolerances& t) const;
   /// "G2", "square"; empty where nothing is known.
   std::string askedFor() const;

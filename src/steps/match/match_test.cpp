@@ -57,6 +57,8 @@ private slots:
         QVERIFY(j.gapMm < 0.001);
         if (meets[1] > '0') QVERIFY(j.angleDeg < 0.01);
         if (meets[1] > '1') QVERIFY(j.curvatureRel < 0.01);
+        QCOMPARE(j.askedFor(), meets[1] > '0' ? std::string(1, 'G') + meets[1] : std::string());
+        QVERIFY(j.reached({}));
       }
       QCOMPARE(joins.size(), size_t(1));
       // The body stays the same one, and the edge opposite where it was.

@@ -51,6 +51,29 @@ private slots:
     }
   }
 
+  /// A long channel, and the same with a short narrow place in it: walls that meet only there are found.
+  void wallsThatMeetInANarrowPlaceAreRefused() {
+    for (const bool pinched : {false, true}) {
+      Bench b;
+      json sections = json::array();
+      for (double y : {0.0, 100.0, 203.0, 209.0, 213.0, 217.0, 223.0, 300.0, 400.0}) {
+        const bool narrow = pinched && y == 213;
+        const double top = narrow ? 3 : 6, upper = narrow ? 12 : 13;
+        sections.push_back(pick(b.add("spline", {{"points", pointList({{-top, y, 60}, {-upper, y, 36}, {-13, y, 15}, {0, y, 8},
+                                                                       {13, y, 15}, {upper, y, 36}, {top, y, 60}})}})));
+      }
+      b.add("loft", {{"sections", sections}});
+      for (const char* side : {"in", "out"})
+        b.add("thicken", {{"skin", picks({pick("s10", "skin")})}, {"thickness", 3.5}, {"side", side}});
+      b.run();
+      const std::string in = b.code("s11"), out = b.code("s12");
+      QVERIFY2(pinched ? in == "LM-T005" || out == "LM-T005" : in.empty() && out.empty(), (in + " " + out).c_str());
+      if (!pinched) continue;
+      const Problem& p = *b.result(in.empty() ? "s12" : "s11").problem;
+      VERIFY_AT_MOST(std::abs(p.where.front().y() - 213), 6);
+    }
+  }
+
   void aPointedSkinIsToldToBeRounded() {
     Bench b = tumbler();
     b.set("s5", "start", "free");
