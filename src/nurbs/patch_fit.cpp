@@ -19,7 +19,8 @@ constexpr int kPerSpan = 4; ///< places with conditions, of every span of a side
 /// Of a span: where joins are measured, between them; of third order at more places.
 const std::vector<double> kLooks{0.004, 0.1, 0.3, 0.5, 0.7, 0.9, 0.996},
     kThirdLooks{0.004, 0.06, 0.12, 0.18, 0.24, 0.3, 0.36, 0.43, 0.5, 0.57, 0.64, 0.7, 0.76, 0.82, 0.88, 0.94, 0.996};
-constexpr int kFirstSpans = 5;
+constexpr int kFirstSpans = 5, kPoleSpans = 8; ///< the latter beside poles of patches
+                                               ///< that flow into nothing, where few knots make waves
 constexpr double kWeighedSpans =
     8;                         ///< errors of derivatives count as those of places that change so often along a side
 constexpr int kSteps = 2;      ///< of Gauss-Newton, after the linear one
@@ -290,7 +291,8 @@ private:
     LeanOptions lean;
     lean.degree = kDegree;
     lean.fit = {gapPart() * cx_.tolerances.fit.mm};
-    lean.firstSpans = kFirstSpans;
+    const bool poles = isPole(0) || isPole(1) || isPole(2) || isPole(3);
+    lean.firstSpans = poles && highestOrder() == 0 ? kPoleSpans : kFirstSpans;
     lean.baseSamples = 80;
     const double perRad = lean.fit.mm / (kFirstPart * radFromDeg(cx_.tolerances.angle.deg));
     std::optional<Problem> missing;
