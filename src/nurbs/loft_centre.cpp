@@ -1,6 +1,7 @@
 #include "nurbs/loft_centre.h"
 
 #include "nurbs/closest.h"
+#include "nurbs/curve_refit.h"
 #include "nurbs/interpolate.h"
 #include "nurbs/spaces.h"
 
@@ -27,6 +28,35 @@ Vec3 middleOf(const Section& section, const ArcLength& l) {
 }
 
 } // namespace
+
+Expected<Path> roundedLine(const Path& line, LengthTolerance within, const Context& cx) {
+  constexpr int kLineDegree = 5; // frames are carried along it
+  LUMSK_TRY(round, refitted(line, {kLineDegree, 0, within, false, true}, cx));
+  return std::move(round.path);
+}
+
+LengthTolerance roomyDistance(const Path& line, const std::vector<Section>& sections, const Context& cx) {
+  constexpr double kRoom = 1.2, kFirst = 0.05, kMore = 1.5;
+  constexpr int kTries = 16, kLineLooks = 400, kReachLooks = 16;
+  double reach = 0; // of half a section from its middle, at most
+  for (const Section& s : sections)
+    if (const Path* p = s.path())
+      for (int i = 1; i <= kReachLooks; ++i)
+        reach = std::max(reach, 0.5 * (p->at(p->last() * i / kReachLooks) - p->start()).norm());
+  double within = std::max(kFirst * reach, 10 * cx.tolerances.fit.mm);
+  for (int i = 0; i < kTries; ++i, within *= kMore) {
+    const auto round = roundedLine(line, {within}, cx);
+    if (!round) continue;
+    double most = 0; // curvature
+    for (int k = 0; k < kLineLooks; ++k) {
+      CurveDerivatives d;
+      round->derivatives(round->last() * (k + 0.5) / kLineLooks, 2, d);
+      most = std::max(most, d[1].cross(d[2]).norm() / std::pow(d[1].norm(), 3));
+    }
+    if (most * kRoom * reach <= 1) break;
+  }
+  return {within};
+}
 
 std::vector<int> orderAlong(const std::vector<Section>& sections, const Path& line, bool around) {
   const ArcLength length(line);

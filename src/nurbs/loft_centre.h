@@ -10,6 +10,12 @@ namespace lumsk::nurbs {
 /// first one on).
 std::vector<int> orderAlong(const std::vector<Section>& sections, const Path& line, bool around);
 
+/// A smooth spline in place of a line with corners, within a distance of it. Fails as `refitted` does.
+Expected<Path> roundedLine(const Path& line, LengthTolerance within, const Context& cx);
+
+/// The least distance, about, within which a line's corners become wide enough for the sections to get round them.
+LengthTolerance roomyDistance(const Path& line, const std::vector<Section>& sections, const Context& cx);
+
 /// A line along which a loft's sections follow one another: each is seen in the frame that is carried along it without
 /// turning more than it must, and what lies between is blended in these frames.
 class LoftCentre {

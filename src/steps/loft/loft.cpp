@@ -5,7 +5,6 @@
 #include "brep/names.h"
 #include "brep/skin.h"
 #include "nurbs/closest.h"
-#include "nurbs/curve_refit.h"
 #include "nurbs/loft_centre.h"
 #include "nurbs/wrinkles.h"
 #include "recipe/rails.h"
@@ -339,48 +338,13 @@ void takeSharedEdges(const Inputs& in, std::vector<nurbs::Section>& sections, co
   }
 }
 
-/// A smooth spline within a distance of a line with corners.
-Expected<nurbs::Path> roundedLine(const nurbs::Path& line, double within, const Context& cx) {
-  constexpr int kLineDegree = 5; // frames are carried along it
-  LUMSK_TRY(round, nurbs::refitted(line, {kLineDegree, 0, {within}, false, true}, cx));
-  return std::move(round.path);
-}
-
-/// How far half a section reaches from its middle, at most.
-double reachOf(const std::vector<nurbs::Section>& sections) {
-  double reach = 0;
-  for (const nurbs::Section& s : sections)
-    if (const nurbs::Path* p = s.path())
-      for (int i = 1; i <= 16; ++i) reach = std::max(reach, 0.5 * (p->at(p->last() * i / 16) - p->start()).norm());
-  return reach;
-}
-
-/// The least distance, about, within which a line's corners become wide enough for sections that reach so far.
-double roomyDistance(const nurbs::Path& line, double reach, const Context& cx) {
-  constexpr double kRoom = 1.2, kFirst = 0.05, kMore = 1.5;
-  constexpr int kTries = 16, kLooks = 400;
-  double within = std::max(kFirst * reach, 10 * cx.tolerances.fit.mm);
-  for (int i = 0; i < kTries; ++i, within *= kMore) {
-    const auto round = roundedLine(line, within, cx);
-    if (!round) continue;
-    double most = 0; // curvature
-    for (int k = 0; k < kLooks; ++k) {
-      nurbs::CurveDerivatives d;
-      round->derivatives(round->last() * (k + 0.5) / kLooks, 2, d);
-      most = std::max(most, d[1].cross(d[2]).norm() / std::pow(d[1].norm(), 3));
-    }
-    if (most * kRoom * reach <= 1) break;
-  }
-  return within;
-}
-
 /// The picked centre line, rounded within the deviation that may be given. Fails with LM-L039 where it has a corner.
 Expected<nurbs::Path> centreLineOf(const Inputs& in, const std::vector<nurbs::Section>& sections, const Context& cx) {
   const nurbs::Path& line = *curveOf(in.picked("centreLine").front());
-  if (const double within = in.number("lineWithin"); within > 0) return roundedLine(line, within, cx);
+  if (const double within = in.number("lineWithin"); within > 0) return nurbs::roundedLine(line, {within}, cx);
   const auto corners = line.corners(cx.tolerances.corner);
   if (corners.empty()) return line;
-  const std::string within = formatNumber(1.05 * roomyDistance(line, reachOf(sections), cx), 2);
+  const std::string within = formatNumber(1.05 * nurbs::roomyDistance(line, sections, cx).mm, 2);
   Problem p = problem("LM-L039", "the centre line has a corner");
   for (double t : corners) p.at(line.at(t));
   return fail(p.inField("centreLine")
