@@ -50,16 +50,14 @@ Bending bendingAt(const SurfaceDerivatives& d, double flat) {
   return out;
 }
 
-} // namespace
-
-double wrinkleIndex(const std::vector<Surface>& skins) {
+/// Calls `f` with the bending at all places, its weight in the integral and the place; the floor of curvatures first.
+template <class F> double overPlaces(const std::vector<Surface>& skins, F&& f) {
   Vec3 low = Vec3::Constant(1e300), high = -low;
   for (const Surface& s : skins) {
     low = low.cwiseMin(Vec3(s.grid().colwise().minCoeff().transpose()));
     high = high.cwiseMax(Vec3(s.grid().colwise().maxCoeff().transpose()));
   }
   const double flat = 1 / (10 * std::max((high - low).norm(), 1e-9));
-  double area = 0, change = 0, bend = 0;
   for (const Surface& s : skins) {
     const auto us = breakpoints(s.knotsU(), s.degreeU()), vs = breakpoints(s.knotsV(), s.degreeV());
     for (size_t i = 0; i + 1 < us.size(); ++i)
@@ -70,13 +68,32 @@ double wrinkleIndex(const std::vector<Surface>& skins) {
             SurfaceDerivatives d;
             s.derivatives(us[i] + hu * (1 + kX[a]), vs[j] + hv * (1 + kX[b]), 3, d);
             const Bending p = bendingAt(d, flat);
-            const double w = hu * hv * kW[a] * kW[b] * p.area;
-            area += w;
-            change += w * p.change;
-            bend += w * (p.bend + flat * flat);
+            f(p, hu * hv * kW[a] * kW[b] * p.area, d(0, 0));
           }
   }
+  return flat;
+}
+
+} // namespace
+
+double wrinkleIndex(const std::vector<Surface>& skins) {
+  double area = 0, change = 0, bend = 0;
+  const double flat = overPlaces(skins, [&](const Bending& p, double w, const Vec3&) {
+    area += w;
+    change += w * p.change;
+    bend += w * p.bend;
+  });
+  bend += area * flat * flat;
   return bend > 0 ? area * change / bend : 0.0;
+}
+
+Vec3 bumpiestPlace(const std::vector<Surface>& skins) {
+  double most = -1;
+  Vec3 at = Vec3::Zero();
+  overPlaces(skins, [&](const Bending& p, double, const Vec3& place) {
+    if (p.change > most) most = p.change, at = place;
+  });
+  return at;
 }
 
 } // namespace lumsk::nurbs

@@ -9,5 +9,7 @@ namespace lumsk::nurbs {
 /// gradients along the surface, L the diagonal of their box. Free of units and of parametrisation; nought for planes,
 /// spheres and cylinders. Three Gauss points each way a span; poles are left out.
 double wrinkleIndex(const std::vector<Surface>& skins);
+/// Where of these places the bending changes most.
+Vec3 bumpiestPlace(const std::vector<Surface>& skins);
 
 } // namespace lumsk::nurbs

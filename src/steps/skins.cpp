@@ -1,5 +1,7 @@
 #include "steps/skins.h"
 
+#include "nurbs/wrinkles.h"
+
 namespace lumsk::steps {
 
 using namespace recipe;
@@ -71,7 +73,8 @@ std::string wrinkleWords(double index) {
   return " - wrinkle index " + formatNumber(index >= 100 ? std::round(index) : index, index >= 100 ? 6 : 2);
 }
 
-std::optional<Problem> bumpyNote(const std::string& code, double index, const std::function<std::optional<double>()>& other,
+std::optional<Problem> bumpyNote(const std::string& code, const std::vector<nurbs::Surface>& skins,
+                                 double index, const std::function<std::optional<double>()>& other,
                                  const std::string& otherWay, const std::string& remedy) {
   constexpr double kCalm = 100, kTimes = 10;
   if (!(index > kCalm)) return {};
@@ -80,6 +83,7 @@ std::optional<Problem> bumpyNote(const std::string& code, double index, const st
   return problem(code, "the skin is bumpy: its wrinkle index is far above that of the same curves " + otherWay)
       .measure(ratio(std::round(index)))
       .want(ratio(*plain >= 100 ? std::round(*plain) : *plain))
+      .at(nurbs::bumpiestPlace(skins))
       .tryThis(remedy);
 }
 

@@ -32,9 +32,10 @@ bool facesInwards(const std::vector<nurbs::Surface>& strips, const std::optional
 /// " - wrinkle index 3.1"
 std::string wrinkleWords(double index);
 
-/// The note on a skin that is bumpy: its wrinkle index is above ten times that of the same curves made the other way,
+/// The note on a skin that is bumpy: its wrinkle index is above ten times that of the same curves made the other way, and where it bends most unevenly,
 /// which is made only where the index is high at all; nothing comes of it where it cannot be made.
-std::optional<Problem> bumpyNote(const std::string& code, double index, const std::function<std::optional<double>()>& other,
+std::optional<Problem> bumpyNote(const std::string& code, const std::vector<nurbs::Surface>& skins,
+                                 double index, const std::function<std::optional<double>()>& other,
                                  const std::string& otherWay, const std::string& remedy);
 
 } // namespace lumsk::steps

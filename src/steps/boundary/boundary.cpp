@@ -244,7 +244,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const double wrinkles = nurbs::wrinkleIndex(allOf(*made));
   const bool flow = std::any_of(edges.begin(), edges.end(), [](const auto& e) { return e.meets != nurbs::PatchMeets::G0; });
   if (auto bumpy = !flow ? std::nullopt : bumpyNote(
-          "LM-H110", wrinkles, [&] { return plainWrinkles(edges, o, cx); }, "with G0 everywhere",
+          "LM-H110", allOf(*made), wrinkles, [&] { return plainWrinkles(edges, o, cx); }, "with G0 everywhere",
           "ask for less where neighbours contradict, smooth them, or divide the patch"))
     out.notes.push_back(std::move(*bumpy));
   out.summary = summaryOf(*made, wrinkles, cx.tolerances);

@@ -597,7 +597,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   const double wrinkles = nurbs::wrinkleIndex(r.strips);
   if (auto bumpy = bumpyNote(
-          "LM-L110", wrinkles, [&] { return plainWrinkles(sections, o, cx); }, "without guides, ends and a centre line",
+          "LM-L110", r.strips, wrinkles, [&] { return plainWrinkles(sections, o, cx); }, "without guides, ends and a centre line",
           "let guides and ends agree with how the sections run, smooth the neighbours, or relax the skin"))
     out.notes.push_back(std::move(*bumpy));
   out.summary = summaryOf(r, o.guides.size(), wrinkles);

@@ -640,6 +640,8 @@ private slots:
       const auto& notes = b.result("s4").outcome->notes;
       const bool told = std::any_of(notes.begin(), notes.end(), [](const Problem& n) { return n.code == "LM-L110"; });
       QCOMPARE(told, wave > 0);
+      for (const Problem& n : notes) // along the wavy guide
+        if (n.code == "LM-L110") VERIFY_AT_MOST(std::abs(n.where.front().x() - 30), 12);
     }
   }
 

@@ -245,7 +245,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const double wrinkles = nurbs::wrinkleIndex(patches);
   out.summary += wrinkleWords(wrinkles);
   if (auto bumpy = bumpyNote(
-          "LM-N108", wrinkles, [&] { return loftedWrinkles(net, curves, cx); }, "as a loft",
+          "LM-N108", patches, wrinkles, [&] { return loftedWrinkles(net, curves, cx); }, "as a loft",
           "smooth the curves, take out those that contradict others, or follow them within a distance"))
     out.notes.push_back(std::move(*bumpy));
   return out;
