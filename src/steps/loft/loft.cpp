@@ -332,7 +332,7 @@ void takeSharedEdges(const Inputs& in, std::vector<nurbs::Section>& sections, co
       if (const auto* body = std::get_if<brep::BodyPtr>(&p->object))
         if (auto edge = edgeAlong(**body, *s.path(), tol)) {
           s.shape = std::move(*edge);
-          s.closeness = kSharedEdge;
+          if (!(in.has(key) && in.text(key)[0] == 'g')) s.closeness = kSharedEdge; // ends that flow are close anyway
           break;
         }
   }
