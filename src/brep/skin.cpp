@@ -1,6 +1,7 @@
 #include "brep/skin.h"
 
 #include "brep/convert.h"
+#include "brep/face_integrals.h"
 #include "brep/guard.h"
 #include "brep/names.h"
 #include "nurbs/surface_measure.h"
@@ -10,16 +11,11 @@
 #include <BRepBuilderAPI_Sewing.hxx>
 #include <BRepCheck_Analyzer.hxx>
 #include <BRepBndLib.hxx>
-#include <BRepGProp.hxx>
-#include <BRepGProp_Domain.hxx>
-#include <BRepGProp_Face.hxx>
-#include <BRepGProp_Vinert.hxx>
 #include <BRepLib.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
-#include <GProp_GProps.hxx>
 #include <Geom2d_Curve.hxx>
 #include <ShapeAnalysis_FreeBounds.hxx>
 #include <TopExp.hxx>
@@ -127,22 +123,9 @@ Mass massOf(const TopoDS_Shape& s) {
   const Vec3 middle = 0.5 * (toVec(box.CornerMin()) + toVec(box.CornerMax()));
   Mass out;
   for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next()) {
-    const TopoDS_Face f = TopoDS::Face(e.Current());
-    const auto natural = naturalOf(f);
-    if (natural) {
-      Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
-      t.translation() = -middle;
-      const auto i = nurbs::integralsOf(nurbs::transformed(*natural->surface, t), kNodes);
-      out.areaMm2 += i.areaMm2;
-      out.volumeMm3 += i.momentMm3 * (natural->reversed ? -1.0 : 1.0);
-      continue;
-    }
-    GProp_GProps area;
-    BRepGProp::SurfaceProperties(f, area, kRelative);
-    out.areaMm2 += area.Mass();
-    BRepGProp_Face surface(f);
-    BRepGProp_Domain borders(f);
-    out.volumeMm3 += BRepGProp_Vinert(surface, borders, toPnt(middle), kRelative).Mass();
+    const nurbs::SurfaceIntegrals i = integralsOf(TopoDS::Face(e.Current()), middle, kNodes, kRelative);
+    out.areaMm2 += i.areaMm2;
+    out.volumeMm3 += i.momentMm3;
   }
   return out;
 }

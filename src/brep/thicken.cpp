@@ -110,7 +110,7 @@ private:
       cx_.report(0.4 * (front ? 0 : 1) + 0.4 * double(i) / double(parts_.size()), "offsetting");
       Part& p = parts_[i];
       if (p.flat) continue;
-      LUMSK_TRY(s, offset(p, distance));
+      LUMSK_TRY(s, offset(p, distance, front));
       (front ? p.front : p.back) = s;
     }
     for (Part& p : parts_)
@@ -121,8 +121,15 @@ private:
     return {};
   }
 
-  Expected<std::shared_ptr<const Surface>> offset(Part& p, double distance) {
+  Expected<std::shared_ptr<const Surface>> offset(Part& p, double distance, bool front) {
     if (distance == 0.0) return p.surface;
+    if (p.imageOf >= 0) {
+      const Part& of = parts_[size_t(p.imageOf)];
+      for (size_t k = 0; k < 4; ++k)
+        if (!of.sides[k].plane) p.sides[k].plane.reset();
+      return std::make_shared<const Surface>(
+          nurbs::mirrored(*(front ? of.front : of.back), p.mirror.origin, p.mirror.normal()));
+    }
     nurbs::OffsetOptions off;
     off.distanceMm = p.signedDistance(distance);
     for (int k = 0; k < 4; ++k) {
@@ -270,7 +277,8 @@ private:
     }
     for (const Part& p : parts_)
       for (const Vec3& q : placesOn(p, front, d)) {
-        for (size_t k = 0; k < parts_.size(); ++k)
+        // What is near an image is as near to the other half, but for flat faces.
+        for (size_t k = 0; p.imageOf < 0 && k < parts_.size(); ++k)
           if (!parts_[k].flat && boxes[k].contains(q) && skins[k].within(q, 0.97 * d))
             if (const auto c = nurbs::closestPoint(*parts_[k].surface, q); c.distanceMm < 0.995 * d)
               return fail(tooNear(c.distanceMm, d, c.point));

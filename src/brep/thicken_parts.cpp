@@ -2,7 +2,6 @@
 
 #include "brep/convert.h"
 #include "brep/rings.h"
-#include "nurbs/closest.h"
 #include "nurbs/offset.h"
 
 #include <BRepAdaptor_Curve.hxx>
@@ -29,6 +28,9 @@ namespace {
 
 constexpr double kSmoothDeg =
     10; ///< times the angle tolerance: neighbours that turn by less are offset border to border
+
+constexpr double kSameImage = 1e-3; ///< times the point tolerance: surfaces this near are images of one another
+constexpr double kSameNormal = 1e-6; ///< planes of rims are fitted
 
 class Collector {
 public:
@@ -57,6 +59,7 @@ public:
     for (Part& p : parts_) LUMSK_CHECK(classify(p));
     findRims();
     for (Part& p : parts_) LUMSK_CHECK(p.flat ? readWires(p) : readSides(p));
+    findImages();
     return std::move(parts_);
   }
 
@@ -163,10 +166,77 @@ private:
     return {};
   }
 
-  static Vec3 frontNormal(const Part& p, const Vec3& near) {
+  // Images
+
+  /// The plane in which a surface's control points are the image of another's; nothing where there is none.
+  static std::optional<Frame> mirrorBetween(const nurbs::Surface& a, const nurbs::Surface& b, double nearMm) {
+    if (a.knotsU() != b.knotsU() || a.knotsV() != b.knotsV() || a.degreeU() != b.degreeU() ||
+        a.degreeV() != b.degreeV() || a.closedU() != b.closedU())
+      return {};
+    const Points d = b.grid() - a.grid();
+    Eigen::Index far = 0;
+    if (!(d.rowwise().squaredNorm().maxCoeff(&far) > nearMm * nearMm)) return {};
+    const Vec3 n = d.row(far).normalized().transpose();
+    const Frame plane = Frame::fromNormal(0.5 * (a.grid().row(far) + b.grid().row(far)).transpose(), n);
+    const Points image = nurbs::mirrored(a, plane.origin, plane.normal()).grid();
+    if (!((image - b.grid()).rowwise().norm().maxCoeff() <= nearMm)) return {};
+    return plane;
+  }
+
+  static bool samePlaneMirrored(const Frame& a, const Frame& b, const Frame& mirror, double nearMm) {
+    const auto reflected = [&](const Vec3& x, bool direction) {
+      return Vec3(x - 2 * (direction ? x : Vec3(x - mirror.origin)).dot(mirror.normal()) * mirror.normal());
+    };
+    return reflected(a.normal(), true).cross(b.normal()).norm() < kSameNormal &&
+           std::abs(b.local(reflected(a.origin, false)).z()) <= nearMm;
+  }
+
+  bool mirroredSides(const Part& p, const Part& image, const std::vector<int>& partner, const Frame& mirror) const {
+    const double near = kSameImage * cx_.tolerances.point.mm;
+    for (size_t k = 0; k < 4; ++k) {
+      const Side &a = p.sides[k], &b = image.sides[k];
+      if (a.open != b.open || a.smooth != b.smooth || a.plane.has_value() != b.plane.has_value()) return false;
+      if (a.plane && !samePlaneMirrored(*a.plane, *b.plane, mirror, near)) return false;
+      if (a.smooth || a.neighbour < 0) continue;
+      if (b.neighbour < 0) return false;
+      const Part &over = parts_[size_t(a.neighbour)], &other = parts_[size_t(b.neighbour)];
+      if (over.flat != other.flat) return false;
+      if (over.flat ? !samePlaneMirrored(over.plane, other.plane, mirror, near)
+                    : partner[size_t(a.neighbour)] != b.neighbour)
+        return false;
+    }
+    return true;
+  }
+
+  /// A form made of two halves: every part but flat ones has its image in one and the same plane.
+  void findImages() {
+    const double near = kSameImage * cx_.tolerances.point.mm;
+    std::vector<int> partner(parts_.size(), -1);
+    std::optional<Frame> mirror;
+    for (size_t i = 0; i < parts_.size(); ++i) {
+      if (parts_[i].flat || partner[i] >= 0) continue;
+      for (size_t j = i + 1; j < parts_.size() && partner[i] < 0; ++j) {
+        if (parts_[j].flat || partner[j] >= 0 || parts_[i].reversed == parts_[j].reversed) continue;
+        const auto plane = mirrorBetween(*parts_[i].surface, *parts_[j].surface, near);
+        if (!plane || (mirror && !samePlaneMirrored(*plane, *mirror, *mirror, near))) continue;
+        mirror = plane;
+        partner[i] = int(j), partner[j] = int(i);
+      }
+      if (partner[i] < 0) return;
+    }
+    for (size_t i = 0; i < parts_.size(); ++i)
+      if (partner[i] > int(i) && !mirroredSides(parts_[i], parts_[size_t(partner[i])], partner, *mirror)) return;
+    for (size_t i = 0; i < parts_.size(); ++i)
+      if (partner[i] >= 0 && partner[i] < int(i)) parts_[i].imageOf = partner[i], parts_[i].mirror = *mirror;
+  }
+
+  /// At a parameter of an edge of the part.
+  static Vec3 frontNormal(const Part& p, const TopoDS_Edge& e, double t) {
     if (p.flat) return p.plane.normal();
-    const auto c = nurbs::closestPoint(*p.surface, near);
-    return p.surface->normal(c.u, c.v) * (p.reversed ? -1.0 : 1.0);
+    double a, b;
+    const Handle(Geom2d_Curve) c = BRep_Tool::CurveOnSurface(e, p.face, a, b);
+    const gp_Pnt2d uv = c->Value(t);
+    return p.surface->normal(uv.X(), uv.Y()) * (p.reversed ? -1.0 : 1.0);
   }
 
   /// Largest angle between the fronts along an edge, degrees.
@@ -174,8 +244,8 @@ private:
     const BRepAdaptor_Curve c(e);
     double worst = 0;
     for (int k = 1; k < 12; ++k) {
-      const Vec3 p = toVec(c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 12));
-      worst = std::max(worst, degFromRad(angleBetweenRad(frontNormal(a, p), frontNormal(b, p))));
+      const double t = c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 12;
+      worst = std::max(worst, degFromRad(angleBetweenRad(frontNormal(a, e, t), frontNormal(b, e, t))));
     }
     return worst;
   }

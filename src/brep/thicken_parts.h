@@ -50,11 +50,14 @@ struct Part {
 
   double signedDistance(double alongFront) const { return reversed ? -alongFront : alongFront; }
   Frame shifted(double distance) const { return {plane.origin + distance * plane.normal(), plane.x, plane.y}; }
+  /// A part before this one whose image in a mirror it is, with all that lies along its sides: so is its wall.
+  int imageOf = -1;
+  Frame mirror;
   std::string sideName(int side) const;
   bool covers(const Vec3& p) const; ///< whether the foot of p on a flat face lies inside it
 };
 
-/// Fails with LM-T003 (an edge with several neighbours), LM-T004 (trimmed faces; nothing left).
+/// Those that are images of others are told (all parts but flat ones, or none). Fails with LM-T003 (an edge with several neighbours), LM-T004 (trimmed faces; nothing left).
 Expected<std::vector<Part>> partsOf(const Body& skin, const std::vector<int>& leftOut, const Context& cx);
 
 nurbs::Spline border(const nurbs::Surface& s, int side);

@@ -1,18 +1,10 @@
 #include "inspect/face_measure.h"
 
 #include "brep/convert.h"
+#include "brep/face_integrals.h"
 
 #include <BRepBndLib.hxx>
-#include <BRepGProp.hxx>
-#include <BRepGProp_Domain.hxx>
-#include <BRepGProp_Face.hxx>
-#include <BRepGProp_Vinert.hxx>
-#include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
-#include <GProp_GProps.hxx>
-#include <Geom2d_BSplineCurve.hxx>
-#include <TopExp_Explorer.hxx>
-#include <TopoDS.hxx>
 
 namespace lumsk::inspect {
 
@@ -33,25 +25,12 @@ nurbs::Extent boxOf(const TopoDS_Face& f, const nurbs::Extent& known) {
   return out;
 }
 
-int borderSpans(const TopoDS_Face& f) {
-  int spans = 0;
-  for (TopExp_Explorer e(f, TopAbs_EDGE); e.More(); e.Next()) {
-    double a, b;
-    const Handle(Geom2d_BSplineCurve) c =
-        Handle(Geom2d_BSplineCurve)::DownCast(BRep_Tool::CurveOnSurface(TopoDS::Edge(e.Current()), f, a, b));
-    spans += c.IsNull() ? 1 : c->NbKnots() - 1;
-  }
-  return spans;
-}
-
 } // namespace
 
 FaceMeasure measureFace(const brep::Body& b, const TopoDS_Face& f, const std::string& name,
                         const nurbs::Extent& known) {
   const auto it = b.natural.find(name);
   const brep::NaturalFace* natural = it == b.natural.end() ? nullptr : &it->second;
-  // Finely divided borders make the adaptive way very slow, and close by themselves.
-  const double relative = borderSpans(f) > 60 ? 1e-3 : 1e-7;
   FaceMeasure m;
   if (natural) {
     const auto i = nurbs::integralsOf(*natural->surface);
@@ -62,15 +41,12 @@ FaceMeasure measureFace(const brep::Body& b, const TopoDS_Face& f, const std::st
     m.box = nurbs::extentOf(*natural->surface);
     return m;
   }
-  GProp_GProps area;
-  BRepGProp::SurfaceProperties(f, area, relative);
-  m.areaMm2 = area.Mass();
-  m.areaFirst = area.Mass() * brep::toVec(area.CentreOfMass());
-  BRepGProp_Face surface(f);
-  BRepGProp_Domain borders(f);
-  const BRepGProp_Vinert cone(surface, borders, gp_Pnt(0, 0, 0), relative);
-  m.momentMm3 = cone.Mass();
-  m.momentFirst = cone.Mass() * brep::toVec(cone.CentreOfMass());
+  constexpr double kRelative = 1e-7;
+  const nurbs::SurfaceIntegrals i = brep::integralsOf(f, Vec3::Zero(), 0, kRelative);
+  m.areaMm2 = i.areaMm2;
+  m.momentMm3 = i.momentMm3;
+  m.areaFirst = i.areaFirst;
+  m.momentFirst = i.momentFirst;
   m.box = boxOf(f, known);
   return m;
 }

@@ -37,6 +37,15 @@ void BandedSpd::add(int i, int j, double value) {
   }
 }
 
+bool BandedSpd::addOuter(int first, const double* N, int count, double weight) {
+  if (count > b_ + 1 || first + count > core_) return false;
+  for (int i = 0; i < count; ++i) {
+    double* row = &band(first + i, first + i);
+    for (int j = 0; j <= i; ++j) row[i - j] += weight * N[i] * N[j];
+  }
+  return true;
+}
+
 bool BandedSpd::factor() {
   for (int i = 0; i < core_; ++i) {
     const int lo = std::max(0, i - b_);

@@ -16,6 +16,8 @@ public:
   BandedSpd(int n, int halfBandwidth, bool cyclic);
 
   void add(int i, int j, double value); ///< both triangles are meant; call once per unordered pair
+  /// Adds weight N N^T of `count` entries from `first` on. False, and nothing added, where that is not inside the band.
+  bool addOuter(int first, const double* N, int count, double weight);
   /// False if the matrix is not positive definite.
   bool factor();
   /// Overwrites `rhs` (n rows) by the solution. Only after `factor`.

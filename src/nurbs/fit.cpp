@@ -127,72 +127,91 @@ std::vector<double> divided(const std::vector<double>& breaks, const std::vector
 constexpr int kManyBreaks = 24;
 
 /// Greedy removal, but of given breaks: the knot between the two best-fitted neighbours goes first; it ends when a few
-/// in a row have to stay.
-LeanFit thin(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const LeanOptions& o, int fewest) {
-  std::vector<double> refused = o.firstBreaks, errors = fitter.spanErrors();
-  // Of many knots more have to be asked before they all are needed.
-  const int patience = int(breaks.size()) > kManyBreaks ? std::max(o.patience, int(breaks.size()) / 2) : o.patience;
-  for (int inRow = 0; inRow < patience && fewest < int(breaks.size()) - 1;) {
-    int pick = -1;
-    double least = 1e300;
-    for (size_t k = 1; k + 1 < breaks.size(); ++k) {
-      if (std::find(refused.begin(), refused.end(), breaks[k]) != refused.end()) continue;
-      const double score = std::max(errors[k - 1], errors[k]) * (breaks[k + 1] - breaks[k - 1]);
-      if (score < least) least = score, pick = int(k);
-    }
-    if (pick < 0) break;
-    std::vector<double> trial = breaks;
-    trial.erase(trial.begin() + pick);
-    LeanFit f = fitter.fit(trial);
-    if (f.deviationMm <= o.fit.mm) {
-      best = std::move(f);
-      breaks = std::move(trial);
-      errors = fitter.spanErrors();
-      inRow = 0;
-    } else {
-      refused.push_back(breaks[size_t(pick)]);
-      ++inRow;
-    }
-  }
-  return best;
-}
+/// in a row have to stay. Knots far enough apart to leave one another's spans alone are tried together.
+class Thinning {
+public:
+  Thinning(Fitter& fitter, LeanFit fit, const LeanOptions& o, int fewest)
+      : fitter_(fitter), o_(o), fewest_(fewest), best_(std::move(fit)), refused_(o.firstBreaks), errors_(fitter.spanErrors()) {}
 
-/// The same for very many knots, until there are fewer: half of them at once, no two neighbours, then ever fewer.
-LeanFit thinInBatches(Fitter& fitter, LeanFit best, std::vector<double>& breaks, const LeanOptions& o) {
-  constexpr size_t kMany = 80, kLeastBatch = 4;
-  const std::vector<double> refused = o.firstBreaks;
-  std::vector<double> errors = fitter.spanErrors();
-  const auto has = [](const std::vector<double>& in, double b) { return std::find(in.begin(), in.end(), b) != in.end(); };
-  size_t most = breaks.size() / 2;
-  while (breaks.size() > kMany && most >= kLeastBatch) {
+  LeanFit run() {
+    // Of many knots more have to be asked before they all are needed.
+    const size_t count = best_.breaks.size();
+    const int patience = int(count) > kManyBreaks ? std::max(o_.patience, int(count) / 2) : o_.patience;
+    for (int inRow = 0; inRow < patience;) {
+      const auto picked = candidates(size_t(patience - inRow));
+      if (picked.empty()) break;
+      const size_t before = best_.breaks.size();
+      tryWithout(picked);
+      inRow = best_.breaks.size() < before ? 0 : inRow + int(picked.size());
+    }
+    return std::move(best_);
+  }
+
+private:
+  static constexpr double kAlike = 4; ///< scores: what is tried together is as likely to go
+
+  /// Numbers of inner breaks, at most so many, best first.
+  std::vector<size_t> candidates(size_t most) const {
+    const auto& breaks = best_.breaks;
+    const int spans = int(breaks.size()) - 1;
     std::vector<std::pair<double, size_t>> order;
     for (size_t k = 1; k + 1 < breaks.size(); ++k)
-      if (!has(refused, breaks[k]))
-        order.emplace_back(std::max(errors[k - 1], errors[k]) * (breaks[k + 1] - breaks[k - 1]), k);
-    if (order.empty()) break;
+      if (std::find(refused_.begin(), refused_.end(), breaks[k]) == refused_.end())
+        order.emplace_back(std::max(errors_[k - 1], errors_[k]) * (breaks[k + 1] - breaks[k - 1]), k);
     std::sort(order.begin(), order.end());
-    std::vector<bool> out(breaks.size(), false);
-    size_t taken = 0;
+    std::vector<size_t> out;
     for (const auto& [score, k] : order) {
-      if (taken >= most) break;
-      if (out[k - 1] || out[k + 1]) continue;
-      out[k] = true;
-      ++taken;
+      if (out.size() >= most || int(out.size()) >= spans - fewest_ || score > kAlike * order.front().first) break;
+      const bool alone = std::all_of(out.begin(), out.end(), [&, k = k](size_t j) {
+        const int apart = std::abs(int(j) - int(k));
+        return std::min(apart, best_.closed ? spans - apart : apart) > 2 * o_.degree + 2;
+      });
+      if (alone) out.push_back(k);
     }
-    std::vector<double> trial;
-    for (size_t k = 0; k < breaks.size(); ++k)
-      if (!out[k]) trial.push_back(breaks[k]);
-    LeanFit f = fitter.fit(trial);
-    if (f.deviationMm <= o.fit.mm) {
-      best = std::move(f);
-      breaks = std::move(trial);
-      errors = fitter.spanErrors();
-    } else {
-      most = taken / 2;
-    }
+    return out;
   }
-  return best;
-}
+
+  LeanFit without(const std::vector<size_t>& gone) {
+    std::vector<double> trial;
+    for (size_t k = 0; k < best_.breaks.size(); ++k)
+      if (std::find(gone.begin(), gone.end(), k) == gone.end()) trial.push_back(best_.breaks[k]);
+    return fitter_.fit(trial);
+  }
+
+  bool take(LeanFit f) {
+    if (!(f.deviationMm <= o_.fit.mm)) return false;
+    best_ = std::move(f);
+    errors_ = fitter_.spanErrors();
+    return true;
+  }
+
+  void tryWithout(const std::vector<size_t>& picked) {
+    const std::vector<double> breaks = best_.breaks;
+    if (take(without(picked))) return;
+    // Those around which nothing went wrong can still go together.
+    const auto errors = fitter_.spanErrors();
+    std::vector<size_t> good;
+    for (size_t k : picked) {
+      const int before = int(std::count_if(picked.begin(), picked.end(), [k](size_t j) { return j < k; }));
+      const int merged = int(k) - before - 1, spans = int(errors.size());
+      double worst = 0;
+      for (int i = merged - o_.degree; i <= merged + o_.degree; ++i)
+        if (best_.closed || (i >= 0 && i < spans)) worst = std::max(worst, errors[size_t((i % spans + spans) % spans)]);
+      if (worst <= o_.fit.mm)
+        good.push_back(k);
+      else
+        refused_.push_back(breaks[k]);
+    }
+    if (good.size() == picked.size()) good = {picked.front()}; // the fault lies elsewhere: one at a time
+    if (!good.empty() && !take(without(good))) refused_.push_back(breaks[good.front()]);
+  }
+
+  Fitter& fitter_;
+  const LeanOptions& o_;
+  int fewest_;
+  LeanFit best_;
+  std::vector<double> refused_, errors_;
+};
 
 /// The largest smoothing that stays within the tolerance, by bisection over its power of ten.
 LeanFit faired(Fitter& fitter, LeanFit best, const LeanOptions& o) {
@@ -256,7 +275,9 @@ void LeastSquares::addFairness(const std::vector<double>& breaks, double weight)
 }
 
 void LeastSquares::accumulate() {
-  for (const Row& r : basis_)
+  const int last = closed_ ? n_ : n_ - from_ - to_, shift = closed_ ? 0 : from_;
+  for (const Row& r : basis_) {
+    if (r.first >= shift && r.first - shift + p_ < last && A_.addOuter(r.first - shift, r.N, p_ + 1, r.weight)) continue;
     for (int i = 0; i <= p_; ++i)
       for (int j = 0; j <= i; ++j) {
         const double w = r.weight * r.N[i] * r.N[j];
@@ -268,6 +289,7 @@ void LeastSquares::accumulate() {
           A_.add(a, b, w);
         }
       }
+  }
 }
 
 Rows LeastSquares::solve(const Rows& data, const std::array<Rows, 2>& endDerivatives) const {
@@ -319,13 +341,18 @@ Rows LeastSquares::solvePeriodic(const Rows& data) const {
       addScaled(basis_[s].weight * basis_[s].N[i], data.data() + Eigen::Index(s) * data.cols(),
                 rhs.data() + (basis_[s].first + i) % n_ * rhs.cols(), rhs.cols());
   A_.solve(rhs);
-  const Rows map = clampingMap(p_, periodic_);
-  const Eigen::Index clamped = map.rows();
-  Rows out = Rows::Zero(clamped, data.cols());
-  for (Eigen::Index i = 0; i < clamped; ++i)
-    for (Eigen::Index k = 0; k < n_; ++k)
-      if (map(i, k) != 0.0) out.row(i) += map(i, k) * rhs.row(k);
-  out.row(clamped - 1) = out.row(0);
+  const Eigen::Index wrapped = Eigen::Index(periodic_.size()) - p_ - 1;
+  Points around(wrapped, 3);
+  Rows out;
+  for (Eigen::Index c = 0; c < rhs.cols(); c += 3) {
+    const Eigen::Index width = std::min<Eigen::Index>(3, rhs.cols() - c);
+    around.setZero();
+    for (Eigen::Index i = 0; i < wrapped; ++i) around.row(i).head(width) = rhs.row(i % n_).segment(c, width);
+    const Spline column = clamp(p_, periodic_, around, true);
+    if (c == 0) out.resize(column.size(), rhs.cols());
+    out.middleCols(c, width) = column.points().leftCols(width);
+  }
+  out.row(out.rows() - 1) = out.row(0);
   return out;
 }
 
@@ -367,8 +394,7 @@ Expected<LeanFit> fitLean(const CurveFamily& family, const LeanOptions& o) {
     if (int(breaks.size()) - 1 == spans) return fail(unfollowed(fit.deviationMm, o.fit));
   }
   if (o.removeKnots || (o.thinBeyond > 0 && int(breaks.size()) - 1 > o.thinBeyond)) {
-    fit = thinInBatches(fitter, std::move(fit), breaks, o);
-    fit = thin(fitter, std::move(fit), breaks, o, fewest);
+    fit = Thinning(fitter, std::move(fit), o, fewest).run();
   }
   if (o.fair) fit = faired(fitter, std::move(fit), o);
   return fit;

@@ -1,8 +1,9 @@
 #include "nurbs/surface_measure.h"
 
+#include "nurbs/gauss.h"
+
 #include <algorithm>
 #include <cmath>
-#include <utility>
 
 namespace lumsk::nurbs {
 
@@ -36,45 +37,60 @@ struct Node {
   double x, weight;
 };
 
-/// Gauss-Legendre nodes of all spans; n points a span, found by Newton steps on the Legendre polynomial.
-std::vector<Node> gaussNodes(const Knots& U, int p, int n) {
-  std::vector<Node> unit;
-  for (int i = 1; i <= n; ++i) {
-    double x = std::cos(kPi * (i - 0.25) / (n + 0.5)), slope = 1.0;
-    for (int it = 0; it < 20; ++it) {
-      double before = 1.0, value = x;
-      for (int k = 2; k <= n; ++k) before = std::exchange(value, ((2 * k - 1) * x * value - (k - 1) * before) / k);
-      slope = n * (x * value - before) / (x * x - 1.0);
-      x -= value / slope;
-    }
-    unit.push_back({x, 2.0 / ((1.0 - x * x) * slope * slope)});
-  }
+/// The rule's nodes in every span between neighbouring places.
+std::vector<Node> gaussNodes(const std::vector<double>& places, const GaussRule& rule) {
   std::vector<Node> out;
-  const auto b = breakpoints(U, p);
-  for (size_t k = 0; k + 1 < b.size(); ++k)
-    for (const Node& g : unit)
-      out.push_back({0.5 * (b[k] + b[k + 1]) + 0.5 * (b[k + 1] - b[k]) * g.x, 0.5 * (b[k + 1] - b[k]) * g.weight});
+  for (size_t k = 0; k + 1 < places.size(); ++k)
+    for (size_t i = 0; i < rule.at.size(); ++i) {
+      const double width = places[k + 1] - places[k];
+      out.push_back({places[k] + width * rule.at[i], width * rule.weight[i]});
+    }
   return out;
+}
+
+int enoughNodes(int degree, int asked) { return asked > 0 ? asked : (3 * degree + 1) / 2; }
+
+void add(SurfaceIntegrals& out, const FirstDerivatives& d, double weight) {
+  const Vec3 n = d.du.cross(d.dv);
+  const double area = weight * n.norm(), moment = weight * d.at.dot(n);
+  out.areaMm2 += area;
+  out.momentMm3 += moment / 3.0;
+  out.areaFirst += area * d.at;
+  out.momentFirst += moment / 4.0 * d.at;
 }
 
 } // namespace
 
 SurfaceIntegrals integralsOf(const Surface& s, int nodes) {
-  const auto enough = [&](int degree) { return nodes > 0 ? nodes : (3 * degree + 1) / 2; };
-  const auto us = gaussNodes(s.knotsU(), s.degreeU(), enough(s.degreeU())),
-             vs = gaussNodes(s.knotsV(), s.degreeV(), enough(s.degreeV()));
+  const auto us = gaussNodes(breakpoints(s.knotsU(), s.degreeU()), gaussLegendre(enoughNodes(s.degreeU(), nodes))),
+             vs = gaussNodes(breakpoints(s.knotsV(), s.degreeV()), gaussLegendre(enoughNodes(s.degreeV(), nodes)));
   std::vector<BasisDerivatives> basis(vs.size());
   for (size_t j = 0; j < vs.size(); ++j) basisDerivatives(s.knotsV(), s.degreeV(), vs[j].x, 1, basis[j]);
   SurfaceIntegrals out;
   for (const Node& u : us) {
     const SurfaceLine line(s, u.x);
-    for (size_t j = 0; j < vs.size(); ++j) {
-      const FirstDerivatives d = line.derivatives(basis[j]);
-      const Vec3 n = d.du.cross(d.dv);
-      out.areaMm2 += u.weight * vs[j].weight * n.norm();
-      out.momentMm3 += u.weight * vs[j].weight * d.at.dot(n) / 3.0;
-      out.areaFirst += u.weight * vs[j].weight * n.norm() * d.at;
-      out.momentFirst += u.weight * vs[j].weight * d.at.dot(n) / 4.0 * d.at;
+    for (size_t j = 0; j < vs.size(); ++j) add(out, line.derivatives(basis[j]), u.weight * vs[j].weight);
+  }
+  return out;
+}
+
+SurfaceIntegrals integralsInside(const Surface& s, const std::vector<BorderNode>& border, int nodes) {
+  const GaussRule rule = gaussLegendre(enoughNodes(s.degreeV(), nodes));
+  const auto breaks = breakpoints(s.knotsV(), s.degreeV());
+  const auto whole = gaussNodes(breaks, rule);
+  std::vector<BasisDerivatives> basis(whole.size());
+  for (size_t j = 0; j < whole.size(); ++j) basisDerivatives(s.knotsV(), s.degreeV(), whole[j].x, 1, basis[j]);
+  SurfaceIntegrals out;
+  for (const BorderNode& b : border) {
+    const size_t spans = size_t(std::upper_bound(breaks.begin(), breaks.end(), b.v) - breaks.begin());
+    if (b.weight == 0 || spans == 0) continue; // runs across, or along the first border
+    const SurfaceLine line(s, b.u);
+    const size_t full = (spans - 1) * rule.at.size();
+    for (size_t j = 0; j < full; ++j) add(out, line.derivatives(basis[j]), -b.weight * whole[j].weight);
+    for (const Node& n : gaussNodes({breaks[spans - 1], b.v}, rule)) {
+      BasisDerivatives at;
+      basisDerivatives(s.knotsV(), s.degreeV(), n.x, 1, at);
+      add(out, line.derivatives(at), -b.weight * n.weight);
     }
   }
   return out;

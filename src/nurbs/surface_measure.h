@@ -37,4 +37,13 @@ struct SurfaceIntegrals {
 /// `nodes`: so many points a span instead, for what need not be exact.
 SurfaceIntegrals integralsOf(const Surface& s, int nodes = 0);
 
+/// A place of the border of a region of a surface's domain, with the step in u that it stands for: the border runs
+/// counter-clockwise about the region, clockwise about its holes.
+struct BorderNode {
+  double u = 0.0, v = 0.0, weight = 0.0;
+};
+/// The same over a region of the domain: along every node's line in v from the domain's first border to the node, summed
+/// around the border (Green 1828).
+SurfaceIntegrals integralsInside(const Surface& s, const std::vector<BorderNode>& border, int nodes = 0);
+
 } // namespace lumsk::nurbs

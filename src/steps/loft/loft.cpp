@@ -439,9 +439,14 @@ std::string summaryOf(const nurbs::LoftResult& r, size_t guides, double wrinkles
   return out + wrinkleWords(wrinkles);
 }
 
-/// The wrinkle index of a loft through the same sections without guides, ends and sides that flow on, or a centre line.
+/// The wrinkle index of a loft through the same sections without guides, ends and sides that flow on, or a centre line;
+/// nothing where there are none.
 std::optional<double> plainWrinkles(const std::vector<nurbs::Section>& sections, const nurbs::LoftOptions& o,
                                     const Context& cx) {
+  const bool differs = !o.guides.empty() || o.centre != nurbs::LoftOptions::Centre::None ||
+                       o.start.kind != nurbs::LoftEnd::Free || o.end.kind != nurbs::LoftEnd::Free ||
+                       o.left.kind != nurbs::LoftEnd::Free || o.right.kind != nurbs::LoftEnd::Free;
+  if (!differs) return {};
   nurbs::LoftOptions plain;
   plain.degree = o.degree;
   plain.around = o.around;

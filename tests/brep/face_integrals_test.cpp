@@ -1,0 +1,79 @@
+#include "brep/face_integrals.h"
+
+#include "brep/convert.h"
+#include "brep/skin.h"
+#include "shapes/bodies.h"
+#include "support/registry.h"
+
+#include <BRepAlgoAPI_Common.hxx>
+#include <BRepAlgoAPI_Cut.hxx>
+#include <BRepGProp.hxx>
+#include <BRepGProp_Domain.hxx>
+#include <BRepGProp_Face.hxx>
+#include <BRepGProp_Vinert.hxx>
+#include <BRepPrimAPI_MakeBox.hxx>
+#include <BRepPrimAPI_MakeCylinder.hxx>
+#include <GProp_GProps.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopoDS.hxx>
+#include <gp_Ax2.hxx>
+
+using namespace lumsk;
+using namespace lumsk::brep;
+using namespace lumsk::test;
+
+namespace {
+
+TopoDS_Shape cylinder(const Vec3& at, double radius, double height) {
+  return BRepPrimAPI_MakeCylinder(gp_Ax2(toPnt(at), gp_Dir(0, 0, 1)), radius, height).Shape();
+}
+
+} // namespace
+
+class FaceIntegralsTest : public QObject {
+  Q_OBJECT
+private slots:
+  /// Against the kernel's adaptive quadrature, which shares no code with it.
+  void trimmedSplinesAgreeWithTheKernel() {
+    const TopoDS_Face box = naturalFace(wavyForm(12, 2), false, {0.001});
+    int faces = 0;
+    for (const Vec3& at : {Vec3(50, 90, -200)})
+      for (bool hole : {false, true}) {
+        const TopoDS_Shape tool = cylinder(at, 21, 400);
+        TopoDS_Shape made;
+        if (hole)
+          made = BRepAlgoAPI_Cut(box, tool).Shape();
+        else
+          made = BRepAlgoAPI_Common(box, tool).Shape();
+        for (TopExp_Explorer e(made, TopAbs_FACE); e.More(); e.Next(), ++faces)
+          for (TopAbs_Orientation way : {TopAbs_FORWARD, TopAbs_REVERSED}) {
+            const TopoDS_Face f = TopoDS::Face(e.Current().Oriented(way));
+            const Vec3 from(3, -2, 7);
+            const auto ours = integralsOf(f, from, 0, 1e-7);
+            GProp_GProps area(toPnt(from));
+            BRepGProp::SurfaceProperties(f, area, 1e-5);
+            BRepGProp_Face surface(f);
+            BRepGProp_Domain borders(f);
+            const BRepGProp_Vinert cone(surface, borders, toPnt(from), 1e-5);
+            VERIFY_AT_MOST(std::abs(ours.areaMm2 / area.Mass() - 1), 1e-5);
+            VERIFY_AT_MOST(std::abs(ours.momentMm3 - cone.Mass()), 1e-5 * area.Mass() * 50);
+            VERIFY_AT_MOST((ours.areaFirst / ours.areaMm2 + from - toVec(area.CentreOfMass())).norm(), 1e-3);
+          }
+      }
+    QVERIFY(faces >= 2);
+  }
+
+  /// A box with a round hole: exactly known, wherever it stands.
+  void solidsWithHolesHaveTheirExactVolume() {
+    for (const Vec3& at : {Vec3(0, 0, 0), Vec3(800, -400, 30)}) {
+      const TopoDS_Shape box = BRepPrimAPI_MakeBox(toPnt(at), 40, 30, 20).Shape();
+      const TopoDS_Shape made = BRepAlgoAPI_Cut(box, cylinder(at + Vec3(18, 14, -5), 6, 40)).Shape();
+      const Mass mass = massOf(made);
+      VERIFY_AT_MOST(std::abs(mass.volumeMm3 - (40.0 * 30 * 20 - kPi * 36 * 20)), 0.05);
+      VERIFY_AT_MOST(std::abs(mass.areaMm2 - (2 * (1200 + 800 + 600) - 2 * kPi * 36 + 2 * kPi * 6 * 20)), 0.05);
+    }
+  }
+};
+
+static test::Register<FaceIntegralsTest> registeredFaceIntegralsTest;
+#include "face_integrals_test.moc"
