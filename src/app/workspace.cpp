@@ -165,7 +165,24 @@ void Workspace::edit(Recipe next, const QString& words) {
 void Workspace::setInput(const std::string& step, const std::string& key, const json& value, const QString& words) {
   const auto* entry = now_->find(step);
   if (!entry || (entry->inputs->contains(key) && (*entry->inputs)[key] == value)) return;
+  const Field* f = recipe::findField(registry_.schemaOf(entry->kind), key);
+  const bool decides = f && (f->kind == FieldKind::Choice || f->kind == FieldKind::Switch);
   edit(now_->withStep(recipe::withInput(*entry, key, value)), words);
+  if (decides && step == open_) followChoice();
+}
+
+/// Another choice may want other picks: the focus goes to them.
+void Workspace::followChoice() {
+  const std::string before = field_;
+  const auto* entry = now_->find(open_);
+  const Field* f = activeField();
+  const bool stays = f && recipe::applies(*f, registry_.schemaOf(entry->kind), *entry->inputs);
+  chooseField();
+  const Field* chosen = activeField();
+  const bool wanting = chosen && chosen->kind == FieldKind::Picks &&
+                       int(entry->inputs->value(chosen->key, json::array()).size()) < chosen->least;
+  if (stays && !wanting) field_ = before;
+  if (field_ != before) emit focusChanged();
 }
 
 void Workspace::take(const std::string& step, const Remedy& offer) {

@@ -150,6 +150,7 @@ private:
                             const std::string& item) const;
   void dragTo(recipe::Recipe next);
   void chooseField();
+  void followChoice();
   bool hasFlags(const std::string& key) const;
   void endReplacing();
   static json pickValue(const scene::Hit& h);

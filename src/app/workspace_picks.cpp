@@ -1,5 +1,6 @@
 #include "app/words.h"
 #include "app/workspace.h"
+#include "brep/curves_on.h"
 #include "nurbs/arc_length.h"
 #include "nurbs/closest.h"
 
@@ -71,6 +72,24 @@ void Workspace::replace(const std::string& step, const std::string& field, const
   emit focusChanged();
 }
 
+namespace {
+
+/// Where on a picked curve or face a place is, as far as the field has others that want to know.
+std::vector<double> fractionsOf(const json& pick, const Field& f, const Vec3& place, const recipe::Model& model) {
+  if (f.placeGoesTo[0].empty()) return {};
+  const auto met = recipe::follow(pick, f.accepts, model);
+  if (!met) return {};
+  if (const auto* curve = std::get_if<recipe::CurvePtr>(&met->object))
+    return {nurbs::ArcLength(**curve).fractionAt(nurbs::closestPoint(**curve, place).t)};
+  if (met->kind != Kind::Face || f.placeGoesTo[1].empty()) return {};
+  const auto face = brep::BodyFaces::of(*met->body, met->index, {});
+  if (!face) return {};
+  const Vec2 at = face->fractionsAt(place);
+  return {std::clamp(at.x(), 0.0, 1.0), std::clamp(at.y(), 0.0, 1.0)};
+}
+
+} // namespace
+
 void Workspace::pick(const scene::Hit& hit, bool toggle) {
   const auto* entry = now_->find(open_);
   const Field* f = activeField();
@@ -116,12 +135,9 @@ void Workspace::pick(const scene::Hit& hit, bool toggle) {
     }
     replacing_.clear();
     auto next = recipe::withInput(*entry, f->key, list);
-    if (!f->placeGoesTo.empty() && fresh)
-      if (const auto met = recipe::follow(value, f->accepts, *model()); met)
-        if (const auto* curve = std::get_if<recipe::CurvePtr>(&met->object)) {
-          const double at = nurbs::ArcLength(**curve).fractionAt(nurbs::closestPoint(**curve, hit.at).t);
-          next = recipe::withInput(*next, f->placeGoesTo, std::round(at * 1e4) / 1e4);
-        }
+    const std::vector<double> fractions = fresh ? fractionsOf(value, *f, hit.at, *model()) : std::vector<double>{};
+    for (size_t k = 0; k < fractions.size(); ++k)
+      next = recipe::withInput(*next, f->placeGoesTo[k], std::round(fractions[k] * 1e4) / 1e4);
     edit(now_->withStep(next), tr("pick"));
     if (f->most == 1) chooseField();
     emit focusChanged();

@@ -176,6 +176,17 @@ nurbs::NormalSection BodyFaces::normalSection(const PlaceOnBody& at, const Vec3&
   return nurbs::normalSection(d, at.normal, direction);
 }
 
+Vec3 BodyFaces::placeAt(const Vec2& fractions) const {
+  const nurbs::Surface& s = *faces_.front()->surface;
+  return s.at(s.firstU() + fractions.x() * (s.lastU() - s.firstU()), s.firstV() + fractions.y() * (s.lastV() - s.firstV()));
+}
+
+Vec2 BodyFaces::fractionsAt(const Vec3& p) const {
+  const nurbs::Surface& s = *faces_.front()->surface;
+  const Vec2 uv = faces_.front()->feet()->foot(p).uv;
+  return {(uv.x() - s.firstU()) / (s.lastU() - s.firstU()), (uv.y() - s.firstV()) / (s.lastV() - s.firstV())};
+}
+
 std::optional<nurbs::NeighbourPlace> BodyFaces::beside(const Vec3& p) const {
   std::optional<nurbs::NeighbourPlace> best;
   for (const auto& f : faces_) {

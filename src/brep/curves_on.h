@@ -41,6 +41,9 @@ public:
   std::optional<nurbs::BlendEnd> endWithin(const PlaceOnBody& at, const Vec3& direction) const;
   /// Whether a path near another one lies to the left of it, seen from the normals' side.
   bool leftOf(const nurbs::Path& path, const nurbs::Path& of) const;
+  /// Places of the first face by fractions of its parameters from border to border, and the fractions of the nearest one.
+  Vec3 placeAt(const Vec2& fractions) const;
+  Vec2 fractionsAt(const Vec3& p) const;
   /// The surface of the nearest face beside a point, carried on beyond its border.
   std::optional<nurbs::NeighbourPlace> beside(const Vec3& p) const;
   /// Where the surfaces meet, both within their borders; a face does not meet itself.

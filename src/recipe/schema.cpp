@@ -74,8 +74,8 @@ Field& Field::endsAt(std::string startKey, std::string endKey, std::string mirro
   return *this;
 }
 
-Field& Field::placeTo(std::string ratioKey) {
-  placeGoesTo = std::move(ratioKey);
+Field& Field::placeTo(std::string ratioKey, std::string acrossKey) {
+  placeGoesTo = {std::move(ratioKey), std::move(acrossKey)};
   return *this;
 }
 Field& Field::othersTo(std::string picksKey) {

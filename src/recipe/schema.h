@@ -59,7 +59,8 @@ struct Field {
   Kind preferred = Kind::None; ///< of several things under the pointer these come first
   int least = 0, most = 100000;
   std::vector<Field> each;    ///< sub-fields of every item (start mark, flip, continuity, magnitude)
-  std::string placeGoesTo;    ///< field that says where on a picked curve, as a fraction: it takes where it was clicked
+  /// Fields that say where on a picked curve (the first one) or face (both), as fractions: they take where it was clicked.
+  std::array<std::string, 2> placeGoesTo;
   std::string othersGoTo;     ///< picks of other steps than that of the first one are meant for this field
   std::vector<Field> columns; ///< of tables
 
@@ -86,7 +87,7 @@ struct Field {
   Field& prefer(Kind k);
   Field& eachWith(std::vector<Field> sub); ///< besides those of a portion
   Field& othersTo(std::string picksKey);
-  Field& placeTo(std::string ratioKey);
+  Field& placeTo(std::string ratioKey, std::string acrossKey = {});
   Field& onPlane(std::string picksKey);
   Field& endsAt(std::string startKey, std::string endKey, std::string mirrorPicksKey);
 };

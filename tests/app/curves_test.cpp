@@ -1,5 +1,6 @@
 #include "app/window.h"
 #include "nurbs/arc_length.h"
+#include "nurbs/closest.h"
 #include "nurbs/curve_parts.h"
 #include "nurbs/meet.h"
 
@@ -148,9 +149,7 @@ private slots:
     keys(Qt::Key_Home, Qt::ControlModifier);
     tool("plane");
     const std::string plane = w().draft();
-    w().setInput(plane, "way", "square", "square");
-    QVERIFY(settled());
-    click("pick-curve");
+    choose("way", "square"); // the curve that it wants is picked next, without another click
     const nurbs::ArcLength length(curve(ids[0]));
     pickAt(curve(ids[0]).at(length.parameterAtFraction(0.3)));
     QVERIFY(result(plane)->status == recipe::Status::Ok);
@@ -163,6 +162,25 @@ private slots:
     QVERIFY(result(plane)->status == recipe::Status::Ok);
     const Frame f = std::get<recipe::PlaneObject>(result(plane)->outcome->outputs[0].object).frame;
     VERIFY_AT_MOST((f.origin - curve(ids[0]).at(length.parameterAtFraction(0.5))).norm(), 0.1);
+  }
+
+  void aPlaneTouchesAFaceWhereItWasClicked() {
+    QVERIFY(open("tumbler.lumsk"));
+    keys(Qt::Key_Left, Qt::ControlModifier);
+    tool("plane", Qt::Key_1);
+    const std::string plane = w().draft();
+    choose("way", "face");
+    // On the outside, nearest to a place beside the camera.
+    const Vec3 eye = view().camera().eye, beside = Vec3(eye.x(), eye.y(), 60) + Vec3(8, 8, 0);
+    nurbs::ClosestOnSurface place;
+    place.distanceMm = 1e300;
+    for (const auto& [name, face] : w().model()->bodies[0].body->natural)
+      if (const auto c = nurbs::closestPoint(*face.surface, beside); c.distanceMm < place.distanceMm) place = c;
+    pickAt(place.point);
+    QCOMPARE(inputs(plane).value("face", json::array()).size(), size_t(1));
+    const Frame f = std::get<recipe::PlaneObject>(result(plane)->outcome->outputs[0].object).frame;
+    VERIFY_AT_MOST((f.origin - place.point).norm(), 0.5);
+    VERIFY_AT_MOST(std::abs(f.local(place.point).z()), 0.01);
   }
 
   void controlPointsAreDraggedSnappedAndPutBack() {

@@ -23,14 +23,17 @@ Schema schema() {
               .optional()
               .atMost(1)
               .when("way", {"parallel"}),
-          picks("face", "Face", "A flat face, or a curved one to touch.", Kind::Face).atMost(1).when("way", {"face"}),
+          picks("face", "Face", "A flat face, or a curved one to touch.", Kind::Face)
+              .atMost(1)
+              .placeTo("faceU", "faceV")
+              .when("way", {"face"}),
           picks("curve", "Curve", "The curve to stand square on.", Kind::Curve | Kind::Edge)
               .atMost(1)
               .placeTo("fraction")
               .when("way", {"square"}),
           picks("at", "At point",
-                "Where on the curve or the face: at the place nearest to this point. Without one, at a fraction of the "
-                "curve's length, or in the middle of the face.",
+                "Where on the curve or the face: at the place nearest to this point. Without one, where the curve or the "
+                "face was clicked.",
                 Kind::Point)
               .optional()
               .atMost(1)
@@ -48,6 +51,14 @@ Schema schema() {
               .atLeast(3)
               .atMost(3)
               .when("way", {"points"}),
+          ratioField("faceU", "At", "Where on the face, from one border to the other.", "0.5")
+              .within(0, 1)
+              .when("way", {"face"})
+              .when("at", {"none"}),
+          ratioField("faceV", "and at", "Where on the face the other way.", "0.5")
+              .within(0, 1)
+              .when("way", {"face"})
+              .when("at", {"none"}),
           ratioField("fraction", "At", "Where on the curve, as a fraction of its length.", "0.5")
               .within(0, 1)
               .when("way", {"square"})
@@ -76,7 +87,8 @@ std::optional<Vec3> pointOf(const Inputs& in) {
 Expected<Frame> onFace(const Inputs& in, const Context& cx) {
   const Picked& face = in.picked("face").front();
   LUMSK_TRY(surface, brep::BodyFaces::of(*face.body, face.index, cx));
-  const Vec3 near = pointOf(in).value_or(brep::signatureOf(*face.body, brep::PartKind::Face, face.index).middle);
+  const auto point = pointOf(in);
+  const Vec3 near = point ? *point : surface.placeAt({in.number("faceU"), in.number("faceV")});
   const auto place = surface.beside(near);
   if (!place)
     return fail(problem("LM-S003", "the face has no tangent plane there")

@@ -68,6 +68,17 @@ private slots:
     VERIFY_AT_MOST(std::abs(f.local({30 * c, 30 * c, 13}).z()), 1e-3);
     VERIFY_AT_MOST(std::abs(f.local({20 * c, 20 * c, 70}).z()), 1e-3);
     QVERIFY(f.normal().dot(Vec3(1, 1, 0)) > 0);
+    // Or where fractions of the face's parameters say: it touches there, and nowhere crosses the cone.
+    for (const auto& [u, v] : {std::pair(0.1, 0.9), {0.62, 0.3}}) {
+      const std::string id = b.add(
+          "plane", {{"way", "face"}, {"face", picks({pick("s3", "face", side)})}, {"faceU", u}, {"faceV", v}});
+      b.run();
+      VERIFY_STEP(b, id.c_str());
+      const Frame g = b.frame(id);
+      const double radius = g.origin.head<2>().norm(), turn = std::atan2(g.origin.y(), g.origin.x());
+      VERIFY_AT_MOST(std::abs(radius - (30 - 10 * (g.origin.z() - 13) / 57)), 1e-3);
+      VERIFY_AT_MOST(std::abs(g.normal().dot(Vec3(-std::sin(turn), std::cos(turn), 0))), 1e-4);
+    }
   }
 
   void planesStandBetweenTwo() {
