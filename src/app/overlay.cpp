@@ -151,7 +151,10 @@ std::vector<Mark> marksFor(const Workspace& w, const scene::Camera& c) {
     for (const Vec3& at : p.where) {
       Mark m{kind, pixel(c.toScreen(at)), {}, {}, said(p), step, "", ""};
       m.world = at;
-      out.push_back(m);
+      const bool known = std::any_of(out.begin(), out.end(), [&](const Mark& o) {
+        return o.text == m.text && o.world == m.world && o.kind == m.kind;
+      });
+      if (!known) out.push_back(m);
     }
   };
   for (const auto& s : w.recipe().steps)

@@ -78,6 +78,8 @@ void RecipeRow::sync(int number) {
     mark = "○", colour = tones().soft.name(), words = tr("switched off"), summary = words;
   } else if (!r || r->status == recipe::Status::Off) { // switched on again, and not computed yet
     mark = "…", words = tr("computing");
+  } else if (r->status == recipe::Status::Failed && r->problem && r->problem->missing) {
+    mark = "○", colour = tones().soft.name(), words = tr("not complete yet"), summary = said(r->problem->what);
   } else if (r->status == recipe::Status::Failed) {
     mark = "▲", colour = tones().attentionText.name(), words = tr("failed");
     summary = r->problem ? said(r->problem->what) : words;

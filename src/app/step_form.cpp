@@ -103,10 +103,11 @@ void StepForm::syncMessages() {
   }
   const auto* r = w_.model()->result(step_);
   if (!r) return;
-  const auto add = [&](const Problem& p, bool bad) {
+  const auto add = [&](const Problem& p, bool isProblem) {
+    const bool bad = isProblem && !p.missing; // what is not given yet is no fault
     auto* text = new QLabel((bad ? QString::fromUtf8("▲ ") : QString::fromUtf8("• ")) + said(p));
     text->setWordWrap(true);
-    text->setObjectName(bad ? "problem" : "note");
+    text->setObjectName(isProblem ? "problem" : "note");
     text->setToolTip(QString::fromStdString(p.code));
     text->setProperty("tone", bad ? "bad" : "soft");
     messages_->addWidget(text);
@@ -129,7 +130,8 @@ void StepForm::syncMessages() {
   if (r->outcome && r->status == recipe::Status::Ok)
     for (const Problem& n : r->outcome->notes) add(n, false);
   form_->forEach([&](FieldEditor& e) {
-    e.markProblem(r->problem && r->problem->field == e.field().key ? said(*r->problem) : QString());
+    const bool here = r->problem && !r->problem->missing && r->problem->field == e.field().key;
+    e.markProblem(here ? said(*r->problem) : QString());
   });
 }
 

@@ -68,7 +68,7 @@ QHeaderView::section { background: @ground; border: none; border-bottom: 1px sol
 #row:hover { background: @ground; }
 #row[open="true"] { background: @panel; border-color: @border; }
 #row[chosen="true"] { background: @accentSoft; }
-#row[draft="true"] { border-color: @attention; }
+#row[draft="true"] { border-color: @accent; }
 #chip { background: @accentSoft; border-radius: 12px; }
 #chip:hover { background: @accentHover; }
 QLabel[tone="soft"] { color: @soft; }

@@ -89,6 +89,7 @@ void ViewWidget::showMarks() {
 
 void ViewWidget::refresh() {
   if (!viewer()) return;
+  placing_ = placing_ && pointingAtPlace();
   makeCurrent();
   if (viewer()->showPlanes(recipe::has(w_.wanted(), Kind::Plane))) changed();
   if (shown_ != w_.drawing()) {
@@ -102,7 +103,8 @@ void ViewWidget::refresh() {
     } else {
       viewer()->show(shown_, lensResult_);
     }
-    if ((first && !w_.dragging()) || !fitted_) {
+    // Never while somebody draws: the next place is where the pointer is.
+    if ((first && !w_.dragging() && !placing_) || !fitted_) {
       if (worked) showDrawing();
       fitAll();
     }
@@ -321,8 +323,10 @@ std::string ViewWidget::thumbnail() {
 
 void ViewWidget::mousePressEvent(QMouseEvent* e) {
   setFocus();
+  if (drag_ != Drag::None) return; // another button while one is down
   pressed_ = last_ = e->position();
   button_ = e->button();
+  held_ = false;
   if (button_ != Qt::LeftButton) {
     drag_ = Drag::Pending;
     return;
@@ -355,11 +359,17 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* e) {
   if (drag_ == Drag::Pan) return panBy(d);
   if (drag_ == Drag::Box) return overlay_->setBox(QRectF(pressed_, p).normalized());
   if (!viewer()) return;
+  if (held_ && !w_.dragging()) { // stopped from elsewhere: what is held is let go
+    drag_ = Drag::None;
+    return;
+  }
   dragMark(p, e->modifiers());
+  held_ = w_.dragging();
   changed();
 }
 
 void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
+  if (e->button() != button_) return;
   const Drag was = drag_;
   drag_ = Drag::None;
   overlay_->setSnap({});
@@ -394,6 +404,7 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* e) {
   }
   if (pointingAtPlace()) {
     const auto place = placeFor(e->position(), w_.field(), levelOfNewPoint(), e->modifiers());
+    placing_ = true;
     return w_.addPoint(place.at, !place.what.empty());
   }
   hoverAt(e->position());
@@ -420,7 +431,8 @@ void ViewWidget::mouseDoubleClickEvent(QMouseEvent* e) {
 void ViewWidget::wheelEvent(QWheelEvent* e) { zoomBy(e->angleDelta().y(), e->position()); }
 
 void ViewWidget::contextMenuEvent(QContextMenuEvent* e) {
-  if ((e->pos() - pressed_.toPoint()).manhattanLength() > 4) return;
+  const bool dragging = drag_ != Drag::None && button_ != Qt::RightButton;
+  if (dragging || (e->pos() - pressed_.toPoint()).manhattanLength() > 4) return;
   QMenu menu(this);
   if (!under_.empty()) {
     const auto hit = under_[cycle_ % under_.size()];

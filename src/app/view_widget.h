@@ -96,6 +96,8 @@ private:
   int peeking_ = 0;
   scene::DrawingPtr shown_;
   bool fitted_ = false, otherHalf_ = true;
+  bool held_ = false;    ///< a mark's drag has begun to change the recipe
+  bool placing_ = false; ///< points are being clicked into the view
   bool pulling_ = false; ///< a lens's handle is being dragged
   QTimer patience_;      ///< how long a drawing waits for what the lens shows on it
   LensRunner lensRunner_;

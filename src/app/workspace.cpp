@@ -35,7 +35,7 @@ int undrawn(const scene::Drawing& d) {
 } // namespace
 
 Workspace::Workspace(const recipe::Registry& registry)
-    : registry_(registry), history_(std::make_shared<const Recipe>()), now_(history_.now()), saved_(now_),
+    : registry_(registry), history_(std::make_shared<const Recipe>()), draftHistory_(history_.now()), now_(history_.now()), saved_(now_),
       runner_(registry) {
   auto model = std::make_shared<recipe::Model>();
   model->recipe = now_;
@@ -158,8 +158,13 @@ QString Workspace::instruction() const {
 
 void Workspace::edit(Recipe next, const QString& words) {
   auto value = std::make_shared<const Recipe>(std::move(next));
-  if (draft_.empty()) history_.push(value, words.toStdString());
+  record(value, words);
   change(value, false);
+}
+
+/// One entry to go back over: of the project's, or of the draft's own as long as there is one.
+void Workspace::record(const recipe::RecipePtr& value, const QString& words) {
+  (draft_.empty() ? history_ : draftHistory_).push(value, words.toStdString());
 }
 
 void Workspace::setInput(const std::string& step, const std::string& key, const json& value, const QString& words) {
@@ -234,7 +239,7 @@ void Workspace::dragTo(Recipe next) {
 void Workspace::endDrag(const QString& words) {
   if (!dragBase_) return;
   dragBase_ = nullptr;
-  if (draft_.empty()) history_.push(now_, words.toStdString());
+  record(now_, words);
   change(now_, false);
 }
 
@@ -298,6 +303,7 @@ void Workspace::startDraft(const std::string& kind) {
   field_.clear();
   selection_.clear();
   change(std::make_shared<const Recipe>(next.withInserted(entry)), false);
+  draftHistory_ = recipe::History(now_);
   chooseField();
   emit focusChanged();
 }
@@ -389,21 +395,32 @@ void Workspace::showWay(const recipe::StepEntry* way) {
   open_ = draft_;
   selection_.clear();
   change(std::make_shared<const Recipe>(there ? next.withStep(entry) : next.withInserted(entry)), false);
+  if (!there) draftHistory_ = recipe::History(now_);
   chooseField();
   emit focusChanged();
 }
 
 void Workspace::undo() {
-  if (!draft_.empty()) return dropDraft();
+  if (!draft_.empty()) {
+    if (!draftHistory_.canUndo()) return dropDraft();
+    draftHistory_.undo();
+    return returnTo(draftHistory_.now());
+  }
   history_.undo();
-  change(history_.now(), false);
-  if (!now_->find(open_)) unfold({});
+  returnTo(history_.now());
 }
 
 void Workspace::redo() {
-  if (!draft_.empty()) return;
-  history_.redo();
-  change(history_.now(), false);
+  recipe::History& h = draft_.empty() ? history_ : draftHistory_;
+  h.redo();
+  returnTo(h.now());
+}
+
+void Workspace::returnTo(const recipe::RecipePtr& value) {
+  if (dragBase_) cancelDrag();
+  change(value, false);
+  if (!now_->find(open_)) return unfold({});
+  if (!draft_.empty()) followChoice();
 }
 
 void Workspace::unfold(const std::string& step, const std::string& field) {
@@ -666,8 +683,30 @@ void Workspace::newProject() {
   emit fileChanged();
 }
 
+namespace {
+
+/// Everything here and above may rely on the shapes that schemas give: what a file has otherwise is put aside, and said.
+QStringList withoutDamagedInputs(Recipe& recipe, const recipe::Registry& registry) {
+  QStringList out;
+  for (auto& step : recipe.steps) {
+    if (!registry.find(step->kind)) continue;
+    std::vector<std::string> errors;
+    json inputs = recipe::withoutDamaged(registry.schemaOf(step->kind), *step->inputs, errors);
+    if (errors.empty()) continue;
+    auto sound = std::make_shared<recipe::StepEntry>(*step);
+    sound->inputs = std::make_shared<const json>(std::move(inputs));
+    for (const std::string& e : errors)
+      out << Workspace::tr("%1: %2; the file's value was left out").arg(QString::fromStdString(step->label), QString::fromStdString(e));
+    step = std::move(sound);
+  }
+  return out;
+}
+
+} // namespace
+
 void Workspace::adopt(exchange::Project project, const QString& path) {
   newProject();
+  for (const QString& e : withoutDamagedInputs(project.recipe, registry_)) emit told(e);
   runner_.remember(project.kept);
   history_ = recipe::History(std::make_shared<const Recipe>(std::move(project.recipe)));
   saved_ = history_.now();

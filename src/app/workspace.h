@@ -39,7 +39,7 @@ public:
   bool busy() const { return runner_.busy(); }
   QString instruction() const; ///< what the program waits for, one short sentence
   bool canUndo() const { return !draft_.empty() || history_.canUndo(); }
-  bool canRedo() const { return draft_.empty() && history_.canRedo(); }
+  bool canRedo() const { return (draft_.empty() ? history_ : draftHistory_).canRedo(); }
   recipe::Names names() const; ///< the numbers that can be read, and what steps before the open one have measured
 
   // Changes
@@ -149,6 +149,8 @@ private:
   recipe::Recipe withPoints(const recipe::StepEntry& entry, const recipe::Field& f, const json& points,
                             const std::string& item) const;
   void dragTo(recipe::Recipe next);
+  void record(const recipe::RecipePtr& value, const QString& words);
+  void returnTo(const recipe::RecipePtr& value);
   void chooseField();
   void followChoice();
   bool hasFlags(const std::string& key) const;
@@ -158,7 +160,7 @@ private:
   std::string freeLabel(const std::string& base) const;
 
   const recipe::Registry& registry_;
-  recipe::History history_;
+  recipe::History history_, draftHistory_;
   recipe::RecipePtr now_, saved_, dragBase_, beforeDraft_;
   std::optional<recipe::StepPtr> beforeWay_; ///< the draft before ways were shown; null in it: there was none
   std::string draft_, open_, field_, replacing_, shownAsOf_;

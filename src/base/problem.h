@@ -29,6 +29,7 @@ struct Problem {
   std::vector<Remedy> remedies;     ///< one-click changes
   std::string field;                ///< key of the field that is wrong, if one is
   std::string item;                 ///< id of the item of that field, if it is a list
+  bool missing = false;             ///< nothing is wrong: something is still to be given
 
   Problem& at(const Vec3& p) {
     where.push_back(p);
@@ -48,6 +49,10 @@ struct Problem {
   }
   Problem& offer(Remedy r) {
     remedies.push_back(std::move(r));
+    return *this;
+  }
+  Problem& isMissing() {
+    missing = true;
     return *this;
   }
   Problem& inField(std::string key) {

@@ -1,8 +1,11 @@
 #include "exchange/cache_file.h"
 
+#include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/pack.h"
 #include "recipe/cache.h"
+
+#include <TopoDS.hxx>
 
 #include <algorithm>
 #include <nlohmann/json.hpp>
@@ -68,31 +71,143 @@ Outcomes worthKeeping(const recipe::Model& model) {
   return out;
 }
 
+namespace {
+
+/// What is kept of a result is said once, in `members`, for writing and for reading; the bindings there do not compile
+/// when something is added to a struct and forgotten here.
+template <class Way> void members(Way& way, recipe::Flag& x) {
+  auto& [field, item, at, direction, startMovable, mark, group, key] = x;
+  way("field", field), way("item", item), way("at", at), way("direction", direction);
+  way("startMovable", startMovable), way("mark", mark), way("group", group), way("key", key);
+}
+template <class Way> void members(Way& way, recipe::HandlePlace& x) {
+  auto& [field, at, direction, mmPerUnit, item, key] = x;
+  way("field", field), way("at", at), way("direction", direction);
+  way("mmPerUnit", mmPerUnit), way("item", item), way("key", key);
+}
+template <class Way> void members(Way& way, recipe::PointsPlace& x) {
+  auto& [field, frame, mmPerUnit] = x;
+  way("field", field), way("frame", frame), way("mmPerUnit", mmPerUnit);
+}
+template <class Way> void members(Way& way, recipe::Rail& x) {
+  auto& [field, item, curve] = x;
+  way("field", field), way("item", item), way("curve", curve);
+}
+template <class Way> void members(Way& way, recipe::Grip& x) {
+  auto& [field, item, at, along, moved, on, plane] = x;
+  way("field", field), way("item", item), way("at", at), way("along", along);
+  way("moved", moved), way("on", on), way("plane", plane);
+}
+template <class Way> void members(Way& way, recipe::NamedPoint& x) {
+  auto& [name, at, output] = x;
+  way("name", name), way("at", at), way("output", output);
+}
+template <class Way> void members(Way& way, recipe::Output& x) {
+  auto& [name, object, continues, label, colour] = x;
+  way("name", name), way("body", object), way("continues", continues), way("label", label), way("colour", colour);
+}
+template <class Way> void members(Way& way, Quantity& x) {
+  auto& [value, dimension] = x;
+  way("value", value), way("dimension", dimension);
+}
+template <class Way> void members(Way& way, Frame& x) {
+  auto& [origin, along, across] = x;
+  way("origin", origin), way("x", along), way("y", across);
+}
+template <class Way> void members(Way& way, recipe::Outcome& o) {
+  auto& [outputs, points, notes, usedUp, flags, handles, places, grips, rails, nets, measured, summary, seconds] = o;
+  way("outputs", outputs), way("points", points), way("notes", notes), way("usedUp", usedUp), way("flags", flags);
+  way("handles", handles), way("places", places), way("grips", grips), way("rails", rails), way("nets", nets);
+  way("measured", measured), way("summary", summary), way("seconds", seconds);
+}
+
+constexpr LengthTolerance kSamePoint{1e-3};
+
+class Writer {
+public:
+  json j = json::object();
+  template <class T> void operator()(const char* key, T& x) { j[key] = of(x); }
+
+private:
+  static json of(std::string& x) { return x; }
+  static json of(bool x) { return x; }
+  static json of(int x) { return x; }
+  static json of(double x) { return x; }
+  static json of(Dimension x) { return int(x); }
+  static json of(Vec3& x) { return toJson(x); }
+  static json of(Problem& x) { return toJson(x); }
+  static json of(recipe::Object& x) { return toJson(*std::get<brep::BodyPtr>(x)); }
+  static json of(recipe::CurvePtr& x) { return x ? json::binary(brep::shapeBytes(brep::toWire(*x))) : json(); }
+  template <class T> static json of(std::vector<T>& x) {
+    json out = json::array();
+    for (T& y : x) out.push_back(of(y));
+    return out;
+  }
+  static json of(recipe::Names& x) {
+    json out = json::object();
+    for (auto& [name, q] : x) out[name] = of(q);
+    return out;
+  }
+  template <class T> static json of(T& x) {
+    Writer way;
+    members(way, x);
+    return std::move(way.j);
+  }
+};
+
+/// Throws what the JSON library does where members are missing or of another kind.
+class Reader {
+public:
+  explicit Reader(const json& j) : j_(j) {}
+  template <class T> void operator()(const char* key, T& x) { to(x, j_.at(key)); }
+  bool shapesFit() const { return shapesFit_; }
+
+private:
+  void to(std::string& x, const json& j) { x = j.get<std::string>(); }
+  void to(bool& x, const json& j) { x = j.get<bool>(); }
+  void to(int& x, const json& j) { x = j.get<int>(); }
+  void to(double& x, const json& j) { x = j.get<double>(); }
+  void to(Dimension& x, const json& j) { x = Dimension(j.get<int>()); }
+  void to(Vec3& x, const json& j) { x = vecFrom(j); }
+  void to(Problem& x, const json& j) { x = brep::problemFrom(j); }
+  void to(recipe::Object& x, const json& j) {
+    auto body = brep::bodyFrom(j);
+    shapesFit_ = shapesFit_ && body;
+    x = std::move(body);
+  }
+  void to(recipe::CurvePtr& x, const json& j) {
+    if (j.is_null()) return;
+    const TopoDS_Shape wire = brep::shapeFrom(j.get_binary());
+    const auto path = !wire.IsNull() && wire.ShapeType() == TopAbs_WIRE
+                          ? brep::toPath(TopoDS::Wire(wire), kSamePoint)
+                          : std::nullopt;
+    shapesFit_ = shapesFit_ && path;
+    if (path) x = std::make_shared<const nurbs::Path>(*path);
+  }
+  template <class T> void to(std::vector<T>& x, const json& j) {
+    for (const json& y : j) to(x.emplace_back(), y);
+  }
+  void to(recipe::Names& x, const json& j) {
+    for (const auto& [name, q] : j.items()) to(x[name], q);
+  }
+  template <class T> void to(T& x, const json& j) {
+    Reader way(j);
+    members(way, x);
+    shapesFit_ = shapesFit_ && way.shapesFit_;
+  }
+
+  const json& j_;
+  bool shapesFit_ = true;
+};
+
+} // namespace
+
 Expected<std::string> packOutcome(const recipe::Outcome& o) {
   return brep::guarded("keeping a result", [&]() -> Expected<std::string> {
-    json j{{"outputs", json::array()}, {"notes", json::array()}, {"usedUp", o.usedUp},        {"flags", json::array()},
-           {"handles", json::array()}, {"summary", o.summary},   {"measured", json::object()},
-           {"seconds", o.seconds}};
-    for (const auto& [name, q] : o.measured) j["measured"][name] = {q.value, int(q.dimension)};
-    for (const auto& out : o.outputs)
-      j["outputs"].push_back({{"name", out.name},
-                              {"continues", out.continues},
-                              {"label", out.label},
-                              {"colour", out.colour},
-                              {"body", toJson(*std::get<brep::BodyPtr>(out.object))}});
-    for (const auto& n : o.notes) j["notes"].push_back(toJson(n));
-    for (const auto& f : o.flags)
-      j["flags"].push_back({{"field", f.field},
-                            {"item", f.item},
-                            {"at", toJson(f.at)},
-                            {"direction", toJson(f.direction)},
-                            {"startMovable", f.startMovable},
-                            {"mark", f.mark},
-                            {"group", f.group}});
-    for (const auto& h : o.handles)
-      j["handles"].push_back(
-          {{"field", h.field}, {"at", toJson(h.at)}, {"direction", toJson(h.direction)}, {"mmPerUnit", h.mmPerUnit}});
-    const auto bytes = json::to_cbor(j);
+    Writer way;
+    recipe::Outcome copy = o;
+    members(way, copy);
+    const auto bytes = json::to_cbor(way.j);
     return std::string(bytes.begin(), bytes.end());
   });
 }
@@ -103,25 +218,9 @@ Expected<recipe::Outcome> unpackOutcome(const std::string& bytes) {
     const json j = json::from_cbor(bytes, true, false);
     if (!j.is_object()) return fail(unreadable("it is cut off"));
     recipe::Outcome o;
-    for (const auto& out : j.at("outputs")) {
-      auto body = brep::bodyFrom(out.at("body"));
-      if (!body) return fail(unreadable("its shape does not fit its names"));
-      o.outputs.push_back({out.at("name").get<std::string>(), std::move(body), out.at("continues").get<std::string>(),
-                           out.at("label").get<std::string>(), out.at("colour").get<std::string>()});
-    }
-    for (const auto& n : j.at("notes")) o.notes.push_back(brep::problemFrom(n));
-    o.usedUp = j.at("usedUp").get<std::vector<std::string>>();
-    for (const auto& f : j.at("flags"))
-      o.flags.push_back({f.at("field").get<std::string>(), f.at("item").get<std::string>(), vecFrom(f.at("at")),
-                         vecFrom(f.at("direction")), f.at("startMovable").get<bool>(), f.at("mark").get<std::string>(),
-                         f.at("group").get<int>()});
-    for (const auto& h : j.at("handles"))
-      o.handles.push_back({h.at("field").get<std::string>(), vecFrom(h.at("at")), vecFrom(h.at("direction")),
-                           h.at("mmPerUnit").get<double>()});
-    for (const auto& [name, q] : j.at("measured").items())
-      o.measured[name] = {q.at(0).get<double>(), Dimension(q.at(1).get<int>())};
-    o.summary = j.at("summary").get<std::string>();
-    o.seconds = j.value("seconds", 0.0);
+    Reader way(j);
+    members(way, o);
+    if (!way.shapesFit()) return fail(unreadable("its shape does not fit its names"));
     return o;
   });
 }

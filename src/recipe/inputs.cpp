@@ -347,7 +347,8 @@ Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, c
     case FieldKind::Picks: {
       if (int(stored.size()) < f.least)
         return fail(fieldProblem(
-            problem("LM-R012", f.least == 1 ? "pick " + aKind(f.accepts) : "pick at least " + std::to_string(f.least)),
+            problem("LM-R012", f.least == 1 ? "pick " + aKind(f.accepts) : "pick at least " + std::to_string(f.least))
+                .isMissing(),
             f));
       if (int(stored.size()) > f.most)
         return fail(fieldProblem(problem("LM-R012", "only " + std::to_string(f.most) + " can be picked"), f));

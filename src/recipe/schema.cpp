@@ -300,8 +300,9 @@ std::string fieldError(const Field& f, const json& v) {
   case FieldKind::Picks:
     return itemsError(f, v, f.each,
                       [&](const json& i) {
-                        return i.contains("step") && i["step"].is_string() &&
-                                       (!i.contains("part") || i["part"].is_string())
+                        const auto isText = [&](const char* key) { return !i.contains(key) || i[key].is_string(); };
+                        return i.contains("step") && isText("step") && isText("kind") && isText("part") &&
+                                       (!i.contains("near") || i["near"].is_object())
                                    ? ""
                                    : "an item of '" + f.key + "' names no step";
                       },
@@ -357,6 +358,37 @@ std::string shapeError(const Schema& s, const json& values) {
     if (const std::string e = fieldError(*f, value); !e.empty()) return e;
   }
   return {};
+}
+
+namespace {
+
+/// A list without what its items have under keys that this program does not know: those hurt nobody.
+json withoutUnknown(const Field& f, json v) {
+  static const std::set<std::string> usual{"id", "step", "kind", "part", "near", "at", "value"};
+  if (!v.is_array()) return v;
+  const std::vector<Field>& sub = f.kind == FieldKind::Table ? f.columns : f.each;
+  for (json& item : v) {
+    if (!item.is_object()) continue;
+    for (auto it = item.begin(); it != item.end();)
+      it = usual.count(it.key()) || findField(sub, it.key()) ? std::next(it) : item.erase(it);
+  }
+  return v;
+}
+
+} // namespace
+
+json withoutDamaged(const Schema& s, const json& values, std::vector<std::string>& errors) {
+  if (!values.is_object()) return errors.push_back(shapeError(s, values)), json::object();
+  json out = json::object();
+  for (const auto& [key, value] : values.items()) {
+    const Field* f = findField(s, key);
+    std::string e = f ? fieldError(*f, withoutUnknown(*f, value)) : std::string();
+    if (e.empty())
+      out[key] = value;
+    else
+      errors.push_back(std::move(e));
+  }
+  return out;
 }
 
 json toJson(const Schema& s) {

@@ -133,6 +133,9 @@ bool applies(const Field& f, const Schema& s, const nlohmann::json& values);
 std::vector<std::string> measuredNames(const nlohmann::json& values, const Schema& s);
 /// Checks shape and keys of stored values (not the numbers behind expressions). Message of the first breach, or empty.
 std::string shapeError(const Schema& s, const nlohmann::json& values);
+/// The values without those of another shape than their fields have, which it says one by one. What this program does
+/// not know stays.
+nlohmann::json withoutDamaged(const Schema& s, const nlohmann::json& values, std::vector<std::string>& errors);
 /// The schema as data, for `lumsk-cli steps --json` and the file's documentation.
 nlohmann::json toJson(const Schema& s);
 

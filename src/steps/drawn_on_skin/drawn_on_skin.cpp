@@ -18,7 +18,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const auto& s = skins.front();
   Points pts = in.points("points");
   if (pts.rows() < 2)
-    return fail(problem("LM-S010", "a spline needs at least two points")
+    return fail(problem("LM-S010", "a spline needs at least two points").isMissing()
                     .measure(count(double(pts.rows())))
                     .inField("points")
                     .tryThis("click on the skin or add rows"));

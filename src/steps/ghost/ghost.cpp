@@ -71,7 +71,7 @@ Expected<GhostObject> fromBodies(const Inputs& in, const std::string& bytes, con
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const std::string* bytes = in.file("file");
-  if (!bytes) return fail(problem("LM-I004", "choose a file with bodies or a mesh").inField("file"));
+  if (!bytes) return fail(problem("LM-I004", "choose a file with bodies or a mesh").isMissing().inField("file"));
   std::string name = in.fileName("file");
   std::transform(name.begin(), name.end(), name.begin(), [](unsigned char c) { return char(std::tolower(c)); });
   const auto ends = [&](const char* ending) {

@@ -16,7 +16,7 @@ Schema schema() {
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const std::string* bytes = in.file("file");
-  if (!bytes) return fail(problem("LM-I004", "choose a file with bodies").inField("file"));
+  if (!bytes) return fail(problem("LM-I004", "choose a file with bodies").isMissing().inField("file"));
   auto read = brep::readForeign(*bytes, {unitOf(in), in.fileName("file"), in.fileHash("file")}, cx);
   if (!read) return fail(isCancelled(read.error()) ? read.error() : read.error().inField("file"));
   Outcome out;

@@ -16,7 +16,7 @@ Schema schema() {
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const Points& p = in.points("points");
   if (p.rows() < 2)
-    return fail(problem("LM-S010", "a line needs at least two points")
+    return fail(problem("LM-S010", "a line needs at least two points").isMissing()
                     .measure(count(double(p.rows())))
                     .inField("points")
                     .tryThis("click in the view or add rows"));

@@ -96,7 +96,7 @@ Expected<Vec3> squareDirection(const Points& pts, bool first, const Frame& plane
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const Points& pts = in.points("points");
   if (pts.rows() < 2)
-    return fail(problem("LM-S010", "a spline needs at least two points")
+    return fail(problem("LM-S010", "a spline needs at least two points").isMissing()
                     .measure(count(double(pts.rows())))
                     .inField("points")
                     .tryThis("click in the view or add rows"));

@@ -1,0 +1,189 @@
+#include "app/window.h"
+
+#include <QFile>
+#include <QLabel>
+
+using namespace lumsk;
+using namespace lumsk::test;
+
+/// What hands do: one gesture at a time, that ends exactly once, and a view that holds still meanwhile.
+class GesturesTest : public WindowTestBase {
+  Q_OBJECT
+
+  void clickInView(QPoint p) {
+    QTest::mouseMove(&view(), p);
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, p);
+    QVERIFY(settled());
+  }
+  void moveTo(QPoint p) {
+    QMouseEvent e(QEvent::MouseMove, p, view().mapToGlobal(p), Qt::NoButton, Qt::LeftButton, {});
+    QApplication::sendEvent(&view(), &e);
+    QTest::qWait(20);
+  }
+  /// A kept spline of three clicks, its row unfolded.
+  std::string spline() {
+    click("tool-spline");
+    for (const QPoint& p : {QPoint(200, 420), QPoint(330, 260), QPoint(470, 400)}) clickInView(p);
+    const std::string id = w().draft();
+    click("keep");
+    w().unfold(id);
+    settled();
+    return id;
+  }
+  Mark point(const std::string& id) {
+    const std::string item = inputs(id)["points"][1]["id"].get<std::string>();
+    return mark(Mark::Kind::Point, [&](const Mark& m) { return m.item == item; });
+  }
+
+private slots:
+  void theViewHoldsStillWhileTheFirstCurveIsDrawn() {
+    click("tool-spline");
+    const auto seen = [&] {
+      const scene::Camera c = view().camera();
+      std::vector<double> at;
+      for (const Vec3& p : {Vec3(0, 0, 0), Vec3(50, 0, 0), Vec3(0, 30, 40)}) {
+        const Vec3 s = c.toScreen(p);
+        at.insert(at.end(), {s.x(), s.y()});
+      }
+      return at;
+    };
+    const auto before = seen();
+    const std::vector<QPoint> places{{150, 500}, {300, 200}, {520, 330}, {610, 120}};
+    for (const QPoint& p : places) {
+      clickInView(p);
+      QVERIFY(seen() == before);
+    }
+    const json& points = inputs(w().draft())["points"];
+    QCOMPARE(points.size(), places.size());
+    for (size_t i = 0; i < places.size(); ++i) {
+      const auto at = points[i]["at"].get<std::vector<double>>();
+      VERIFY_AT_MOST((onScreen({at[0], at[1], at[2]}) - places[i]).manhattanLength(), 4);
+    }
+    click("keep");
+    QVERIFY(seen() == before);
+  }
+
+  /// The other button neither ends a drag nor begins another one.
+  void anotherButtonDoesNotBreakADrag() {
+    const std::string id = spline();
+    const auto before = w().recipePtr();
+    const QPoint from = point(id).at.toPoint();
+    QTest::mousePress(&view(), Qt::LeftButton, {}, from);
+    moveTo(from + QPoint(10, -10));
+    moveTo(from + QPoint(20, -20));
+    QVERIFY(w().dragging());
+    QTest::mousePress(&view(), Qt::RightButton, {}, from + QPoint(20, -20));
+    moveTo(from + QPoint(30, -30));
+    QTest::mouseRelease(&view(), Qt::RightButton, {}, from + QPoint(30, -30));
+    QVERIFY(w().dragging());
+    moveTo(from + QPoint(40, -40));
+    QTest::mouseRelease(&view(), Qt::LeftButton, {}, from + QPoint(40, -40));
+    QVERIFY(settled());
+    QVERIFY(!w().dragging());
+    QVERIFY(inputs(id) != *before->find(id)->inputs);
+    VERIFY_AT_MOST((point(id).at.toPoint() - from - QPoint(40, -40)).manhattanLength(), 6);
+    // It is one thing to be gone back over.
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(settled());
+    QVERIFY(inputs(id) == *before->find(id)->inputs);
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(!w().recipe().find(id));
+  }
+
+  void aDragThatEscStoppedIsOver() {
+    const std::string id = spline();
+    const json before = inputs(id);
+    const QPoint from = point(id).at.toPoint();
+    QTest::mousePress(&view(), Qt::LeftButton, {}, from);
+    moveTo(from + QPoint(10, -10));
+    moveTo(from + QPoint(20, -20));
+    QVERIFY(w().dragging());
+    w().escape();
+    QVERIFY(!w().dragging());
+    moveTo(from + QPoint(60, -60));
+    QTest::mouseRelease(&view(), Qt::LeftButton, {}, from + QPoint(60, -60));
+    QVERIFY(settled());
+    QVERIFY(inputs(id) == before);
+  }
+
+  void undoInADraftTakesBackItsLastChange() {
+    click("tool-ring");
+    QVERIFY(settled());
+    const std::string id = w().draft();
+    const json first = inputs(id);
+    type("width", "44");
+    const json wide = inputs(id);
+    type("height", "12");
+    const json high = inputs(id);
+    QVERIFY(first != wide && wide != high);
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(settled());
+    QCOMPARE(w().draft(), id);
+    QVERIFY(inputs(id) == wide);
+    keys(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+    QVERIFY(settled());
+    QVERIFY(inputs(id) == high);
+    for (int i = 0; i < 2; ++i) keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(settled());
+    QCOMPARE(w().draft(), id);
+    QVERIFY(inputs(id) == first);
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(w().draft().empty());
+    QVERIFY(w().recipe().steps.empty());
+  }
+
+  /// Points are clicked one by one, and taken back one by one.
+  void undoInADraftTakesBackPoints() {
+    click("tool-spline");
+    for (const QPoint& p : {QPoint(200, 420), QPoint(330, 260), QPoint(470, 400)}) clickInView(p);
+    const std::string id = w().draft();
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(settled());
+    QCOMPARE(inputs(id)["points"].size(), size_t(2));
+    clickInView({500, 300}); // it goes on from there
+    QCOMPARE(inputs(id)["points"].size(), size_t(3));
+    click("keep");
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(w().recipe().steps.empty());
+  }
+
+  /// What a file has in another shape than its fields do is put aside; all else is there, and can be worked on.
+  void aMalformedFileCanBeOpenedAndUnfolded() {
+    const QString file = dir_.filePath("bad.json");
+    const auto step = [](const char* id, const char* kind, const json& inputs) {
+      return json{{"id", id}, {"kind", kind}, {"version", 1}, {"label", id}, {"inputs", inputs}};
+    };
+    const json spline = step("s1", "spline", {{"points", "abc"}, {"degree", "3"}, {"of_tomorrow", 5}});
+    const json picks = json::array({{{"id", "p1"}, {"step", "s1"}, {"kind", 7}}});
+    const json loft = step("s2", "loft", {{"sections", picks}, {"solid", "yes"}});
+    QFile f(file);
+    QVERIFY(f.open(QFile::WriteOnly));
+    f.write(json{{"format", "lumsk-recipe"}, {"version", 1}, {"steps", {spline, loft}}}.dump().c_str());
+    f.close();
+    QVERIFY(window_->openPath(file) && settled());
+    for (const char* id : {"s1", "s2"}) {
+      w().unfold(id);
+      QVERIFY(settled());
+    }
+    QVERIFY(!inputs("s1").contains("points") && !inputs("s2").contains("sections") && !inputs("s2").contains("solid"));
+    QCOMPARE(inputs("s1").value("degree", ""), std::string("3"));
+    QVERIFY(inputs("s1").contains("of_tomorrow"));
+    w().unfold("s1");
+    clickInView({300, 300});
+    QCOMPARE(inputs("s1")["points"].size(), size_t(1));
+  }
+
+  void aDraftThatIsNotCompleteSaysSoCalmly() {
+    ring("60", "0");
+    keys(Qt::Key_2);
+    click("tool-loft");
+    QVERIFY(settled());
+    const auto* said = find<QLabel>("problem");
+    QVERIFY(said);
+    QCOMPARE(said->property("tone").toString(), QString("soft"));
+    QVERIFY(result(w().draft())->problem->missing);
+  }
+};
+
+static test::Register<GesturesTest> registeredGesturesTest;
+#include "gestures_test.moc"
