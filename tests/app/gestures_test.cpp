@@ -48,10 +48,16 @@ private slots:
       return at;
     };
     const auto before = seen();
+    const auto still = [&] {
+      const auto now = seen();
+      double moved = 0;
+      for (size_t i = 0; i < now.size(); ++i) moved = std::max(moved, std::abs(now[i] - before[i]));
+      return moved < 1e-3;
+    };
     const std::vector<QPoint> places{{150, 500}, {300, 200}, {520, 330}, {610, 120}};
     for (const QPoint& p : places) {
       clickInView(p);
-      QVERIFY(seen() == before);
+      QVERIFY(still());
     }
     const json& points = inputs(w().draft())["points"];
     QCOMPARE(points.size(), places.size());
@@ -60,7 +66,7 @@ private slots:
       VERIFY_AT_MOST((onScreen({at[0], at[1], at[2]}) - places[i]).manhattanLength(), 4);
     }
     click("keep");
-    QVERIFY(seen() == before);
+    QVERIFY(still());
   }
 
   /// The other button neither ends a drag nor begins another one.
