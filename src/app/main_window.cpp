@@ -80,6 +80,7 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   view_->installEventFilter(this);
 
   connect(rail_, &StageRail::chosen, drawer_, &Drawer::show);
+  connect(drawer_, &Drawer::searchWanted, this, [this] { command_->open(); });
   connect(drawer_, &Drawer::used, this, [this] {
     if (!drawer_->pinned()) {
       rail_->choose(-1);
@@ -348,6 +349,15 @@ void MainWindow::placeOverView() {
   syncLensPanel();
   notice_->move((views_->width() - notice_->width()) / 2, 20 + tags_->height());
   for (QWidget* over : {tags_, static_cast<QWidget*>(notice_)}) over->raise();
+  QMargins covered(0, tags_->geometry().bottom(), view_->width() - lenses_->geometry().left(), 0);
+  if (lensPanel_->isVisible()) { // beside it or above it, where there is more room
+    const QSize panel = lensPanel_->size();
+    if (panel.width() * view_->height() < panel.height() * view_->width())
+      covered.setRight(std::max(covered.right(), panel.width() + 12));
+    else
+      covered.setBottom(panel.height() + 12);
+  }
+  view_->setCovered(covered);
   start_->adjustSize();
   start_->move((view_->width() - start_->width()) / 2, (view_->height() - start_->height()) / 2);
 }

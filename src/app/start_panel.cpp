@@ -5,8 +5,10 @@
 #include <QCoreApplication>
 #include <QDir>
 #include <QFileInfo>
+#include <QGridLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 namespace lumsk::app {
@@ -44,15 +46,35 @@ StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayo
   bring->setToolTip(tr("bodies, meshes, pictures or points"));
   connect(bring, &QPushButton::clicked, this, &StartPanel::bringInWanted);
   files->addWidget(bring);
-  for (const auto& info : QDir(demoFolder()).entryInfoList({"*.lumsk"}, QDir::Files)) {
-    auto* b = new QPushButton(tr("Demo: %1").arg(info.completeBaseName().replace('_', ' ')));
-    b->setObjectName("start-demo-" + info.completeBaseName());
-    files->addWidget(b);
-    connect(b, &QPushButton::clicked, this, [this, p = info.filePath()] { emit fileWanted(p); });
-  }
   files->addStretch();
   l->addLayout(files);
+  addDemos(l);
   l->addLayout(recent_);
+}
+
+/// Small pictures in rows, so that the panel is no wider than a small window's view.
+void StartPanel::addDemos(QVBoxLayout* l) {
+  constexpr int kAcross = 3;
+  const QSize size(150, 94);
+  auto* demos = new QGridLayout;
+  demos->setSpacing(8);
+  int n = 0;
+  for (const auto& info : QDir(demoFolder()).entryInfoList({"*.lumsk"}, QDir::Files)) {
+    auto* b = new QToolButton;
+    b->setObjectName("start-demo-" + info.completeBaseName());
+    b->setText(info.completeBaseName().replace('_', ' '));
+    b->setToolTip(tr("open this demo"));
+    b->setAccessibleName(tr("demo %1").arg(b->text()));
+    b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
+    b->setIconSize(size);
+    const QString picture = info.path() + "/pictures/" + info.completeBaseName() + ".png";
+    if (QFileInfo::exists(picture)) b->setIcon(QIcon(picture));
+    demos->addWidget(b, n / kAcross, n % kAcross);
+    ++n;
+    connect(b, &QToolButton::clicked, this, [this, p = info.filePath()] { emit fileWanted(p); });
+  }
+  demos->setColumnStretch(kAcross, 1);
+  l->addLayout(demos);
 }
 
 QString StartPanel::demoFolder() {

@@ -21,6 +21,7 @@ signals:
   void fileWanted(const QString& path);
 
 private:
+  void addDemos(QVBoxLayout* l);
   QVBoxLayout* recent_;
 };
 

@@ -75,6 +75,7 @@ QLabel[tone="soft"] { color: @soft; }
 QLabel[tone="bad"] { color: @attentionText; }
 QLabel[tone="caution"] { color: @cautionText; }
 QLabel[tone="head"] { font-weight: 600; }
+QPushButton[role="heading"] { color: @soft; border: none; background: transparent; padding: 6px 2px 2px 2px; text-align: left; font-weight: 600; }
 QLabel[tone="section"] { font-weight: 600; padding-top: 10px; }
 QLabel[tone="title"] { font-size: 15pt; font-weight: 600; }
 QCheckBox::indicator { width: 15px; height: 15px; border: 1px solid @border; border-radius: 3px; background: @base; }

@@ -3,6 +3,7 @@
 #include "app/workspace.h"
 
 #include <QButtonGroup>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 namespace lumsk::app {
@@ -33,8 +34,17 @@ public:
   void setDeliveries(std::vector<std::pair<QAction*, QString>> d) { deliveries_ = std::move(d); }
 signals:
   void used(); ///< a tool was taken
+  void searchWanted();
 private:
+  QToolButton* addButton(const QString& text, const QString& iconName, const QString& name);
+  void addTool(const recipe::Step& s, const QString& prefix);
+  void addLastUsed(const std::vector<const recipe::Step*>& steps);
+  bool addHeading(const std::string& heading, bool folds = true);
+  void remember(const QString& kind);
+
   Workspace& w_;
+  int stage_ = -1;
+  bool close_ = false; ///< many tools: they stand close together
   QLabel* title_;
   QPushButton* pin_;
   QVBoxLayout* tools_;

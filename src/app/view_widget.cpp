@@ -67,6 +67,7 @@ ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)) {
 void ViewWidget::made() {
   viewer()->setLens(lens_);
   viewer()->showOtherHalf(otherHalf_);
+  setCovered(covered_);
   shown_ = nullptr;
   fitted_ = false;
   refresh();
@@ -213,6 +214,11 @@ void ViewWidget::pointTo(const std::optional<scene::Highlight>& h) {
   applyHighlights();
 }
 
+void ViewWidget::setCovered(const QMargins& m) {
+  covered_ = m;
+  if (viewer()) viewer()->setCovered({m.left(), m.top(), m.right(), m.bottom()});
+}
+
 void ViewWidget::fitAll() {
   if (!viewer() || !w_.drawing()) return;
   viewer()->view()->Camera()->SetAspect(double(std::max(1, width())) / std::max(1, height()));
@@ -286,7 +292,10 @@ QImage ViewWidget::pictureOf(const scene::DrawingPtr& drawing, const scene::Lens
   const Handle(Graphic3d_Camera) own = new Graphic3d_Camera(viewer()->view()->Camera());
   viewer()->show(drawing, result);
   viewer()->view()->Camera()->SetAspect(double(size.width()) / size.height());
+  const scene::Viewer::Covered covered = viewer()->covered();
+  viewer()->setCovered({});
   viewer()->fit(drawing->low, drawing->high);
+  viewer()->setCovered(covered);
   const QImage out = drawn(2 * size); // fine stripes
   viewer()->view()->SetCamera(own);
   viewer()->show(shown_, lensResult_);

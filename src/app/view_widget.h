@@ -16,6 +16,7 @@ public:
 
   const std::vector<Mark>& marks() const { return overlay_->marks(); }
   void fitAll();
+  void setCovered(const QMargins& m); ///< what lies over the view along its borders: forms are fitted into the rest
   bool seesAll() const; ///< nothing of the drawing is outside
   /// Keeps what is seen, to be compared with what comes after: holding B shows it, under the same camera and lens.
   void keepBefore();
@@ -97,6 +98,7 @@ private:
   scene::DrawingPtr shown_;
   bool fitted_ = false, otherHalf_ = true;
   bool held_ = false;    ///< a mark's drag has begun to change the recipe
+  QMargins covered_;
   bool placing_ = false; ///< points are being clicked into the view
   bool pulling_ = false; ///< a lens's handle is being dragged
   QTimer patience_;      ///< how long a drawing waits for what the lens shows on it

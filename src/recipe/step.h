@@ -33,6 +33,12 @@ struct Step {
   /// Same inputs, same outcome; cancel, progress and tolerances through the context. Never throws.
   Expected<Outcome> (*compute)(const Inputs& in, const Context& cx) = nullptr;
   std::optional<Crossed> crossed = {};
+  std::string heading = {}; ///< under which its tool stands among many of one stage, a verb or two; empty: none
+
+  Step under(std::string words) && {
+    heading = std::move(words);
+    return std::move(*this);
+  }
 };
 
 /// All kinds that this program knows.

@@ -115,9 +115,28 @@ int Drawing::triangles() const {
   return int(n);
 }
 
+namespace {
+
+/// As much of a plane as lies beside the form, and a little more.
+DrawnPlane aroundForm(DrawnPlane p, const Vec3& low, const Vec3& high) {
+  constexpr double kMargin = 0.12;
+  const double beyond = kMargin * (high - low).maxCoeff();
+  p.low = Vec2::Constant(1e300), p.high = -p.low;
+  for (int k = 0; k < 8; ++k) {
+    const Vec3 corner(k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(), k & 4 ? high.z() : low.z());
+    const Vec2 on = p.frame.local(corner).head<2>();
+    p.low = p.low.cwiseMin(on - Vec2::Constant(beyond));
+    p.high = p.high.cwiseMax(on + Vec2::Constant(beyond));
+  }
+  return p;
+}
+
+} // namespace
+
 std::vector<Vec3> outlineOf(const DrawnPlane& p) {
-  const double h = p.halfSizeMm;
-  return {p.frame.at(-h, -h), p.frame.at(h, -h), p.frame.at(h, h), p.frame.at(-h, h), p.frame.at(-h, -h)};
+  const auto at = [&](double x, double y) { return p.frame.at(x, y); };
+  return {at(p.low.x(), p.low.y()), at(p.high.x(), p.low.y()), at(p.high.x(), p.high.y()), at(p.low.x(), p.high.y()),
+          at(p.low.x(), p.low.y())};
 }
 
 std::array<Vec3, 4> DrawnPicture::corners() const {
@@ -206,7 +225,8 @@ DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* prev
         out->points.push_back({s->id, s->label, point->at});
         reach(point->at);
       } else if (const auto* plane = std::get_if<recipe::PlaneObject>(&o.object)) {
-        out->planes.push_back({s->id, "", s->label, plane->frame, plane->halfSizeMm});
+        const Vec2 half = Vec2::Constant(plane->halfSizeMm);
+        out->planes.push_back({s->id, "", s->label, plane->frame, -half, half});
       } else if (const auto* picture = std::get_if<recipe::PictureObject>(&o.object)) {
         out->pictures.push_back({s->id, s->label, *picture});
         for (const Vec3& p : out->pictures.back().corners()) reach(p);
@@ -227,8 +247,7 @@ DrawingPtr draw(const recipe::Model& model, Quality quality, const Drawing* prev
     out->high = high;
   }
   for (const auto& [part, frame] : recipe::worldPlanes())
-    out->planes.push_back(
-        {"world", part, part + " plane", frame, std::max(60.0, 0.6 * (out->high - out->low).maxCoeff())});
+    out->planes.push_back(aroundForm({"world", part, part + " plane", frame}, out->low, out->high));
   return out;
 }
 

@@ -45,7 +45,7 @@ struct DrawnPoint {
 struct DrawnPlane {
   std::string step, part, label; ///< step "world" for those that are always there
   Frame frame;
-  double halfSizeMm = 60;
+  Vec2 low = Vec2::Constant(-60), high = Vec2::Constant(60); ///< what is drawn of it, in the frame
 };
 
 /// Backdrops: seen and snapped to, never picked.

@@ -155,7 +155,8 @@ private:
       if (std::abs(along) < 1e-6) continue;
       const double w = (p.frame.origin - origin_).dot(p.frame.normal()) / along;
       const Vec3 at = origin_ + w * direction_, local = p.frame.local(at);
-      if (w > 0 && std::max(std::abs(local.x()), std::abs(local.y())) < p.halfSizeMm)
+      const Vec2 on = local.head<2>();
+      if (w > 0 && (on.array() > p.low.array()).all() && (on.array() < p.high.array()).all())
         add(p.step == "world" ? 9 : 8, w, {Kind::Plane, p.step, p.part, p.label, at, w, {}});
     }
   }

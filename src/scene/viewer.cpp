@@ -410,7 +410,7 @@ void Viewer::drawPlanes() {
   for (const DrawnPlane& p : drawing_->planes) {
     if (p.step == "world" && !planes_) continue;
     addPolylines(s, {outlineOf(p)}, 0x7D8C88, 1.0);
-    addPolylines(s, {{p.frame.at(0, 0), p.frame.at(0.12 * p.halfSizeMm, 0)}}, 0x7D8C88, 2.0);
+    addPolylines(s, {{p.frame.at(0, 0), p.frame.at(0.06 * (p.high - p.low).maxCoeff(), 0)}}, 0x7D8C88, 2.0);
   }
   s->Display();
   rest_.push_back(s);
@@ -515,7 +515,37 @@ void Viewer::fit(const Vec3& low, const Vec3& high) {
   c->SetEyeAndCenter(toPnt(m - dir * distance), toPnt(m));
   c->SetScale(2 * half);
   if (!c->IsOrthographic()) c->SetDistance(distance);
+  // The perspective makes what is near larger: as it is seen, a few times over.
+  for (int step = 0; step < 4; ++step) fitAsSeen(low, high);
   keepDepth();
+}
+
+void Viewer::fitAsSeen(const Vec3& low, const Vec3& high) {
+  constexpr double kFill = 0.8;
+  const Camera now = camera();
+  Vec2 least = Vec2::Constant(1e300), most = -least;
+  for (int k = 0; k < 8; ++k) {
+    const Vec3 s = now.toScreen({k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(), k & 4 ? high.z() : low.z()});
+    least = least.cwiseMin(s.head<2>());
+    most = most.cwiseMax(s.head<2>());
+  }
+  const Vec2 from(covered_.left, covered_.top), to(now.width - covered_.right, now.height - covered_.bottom);
+  const Vec2 room = (to - from).cwiseMax(0.2 * Vec2(now.width, now.height)), seen = most - least;
+  const double ratio = (seen.array() / (kFill * room.array())).maxCoeff();
+  if (!(ratio > 0.05 && ratio < 20)) return; // next to nothing: its size says nothing
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  const gp_Dir d = c->Direction();
+  const Vec3 at = brep::toVec(c->Center()), dir(d.X(), d.Y(), d.Z());
+  if (c->IsOrthographic()) {
+    c->SetScale(c->Scale() * ratio);
+  } else {
+    const double distance = c->Distance() * ratio;
+    c->SetEyeAndCenter(toPnt(at - dir * distance), toPnt(at));
+    c->SetDistance(distance);
+  }
+  const Vec2 middle = 0.5 * (from + to), off = (0.5 * (least + most) - 0.5 * Vec2(now.width, now.height)) / ratio;
+  const Vec2 by = middle - 0.5 * Vec2(now.width, now.height) - off;
+  pan(by.x(), by.y());
 }
 
 void Viewer::fitToScale(const Vec3& middle, double mmAlongShorterSide) {

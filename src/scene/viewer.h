@@ -37,6 +37,13 @@ public:
   void lookFrom(ViewFrom from);
   void setPerspective(bool on);
   bool perspective() const;
+  /// Pixels along the picture's borders that something else covers.
+  struct Covered {
+    int left = 0, top = 0, right = 0, bottom = 0;
+  };
+  void setCovered(const Covered& c) { covered_ = c; }
+  const Covered& covered() const { return covered_; }
+  /// The box fills four fifths of what is not covered.
   void fit(const Vec3& low, const Vec3& high);
   void fitToScale(const Vec3& middle, double mmAlongShorterSide); ///< parallel
   void turn(double dxPixels, double dyPixels, const Vec3& about);
@@ -47,6 +54,8 @@ public:
   void keepDepth(); ///< after every change of the camera or the scene
 
 private:
+  void fitAsSeen(const Vec3& low, const Vec3& high);
+  Covered covered_;
   Handle(Graphic3d_Structure) structure();
   void drawBody(const DrawnBody& b);
   void drawEdges(const DrawnBody& b);

@@ -28,6 +28,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step arc() { return {"arc", 1, "Arc", Stage::Curves, schema, compute}; }
+Step arc() { return Step{"arc", 1, "Arc", Stage::Curves, schema, compute}.under("draw"); }
 
 } // namespace lumsk::steps

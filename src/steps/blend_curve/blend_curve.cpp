@@ -183,6 +183,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step blend_curve() { return {"blend_curve", 1, "Blend curve", Stage::Curves, schema, compute}; }
+Step blend_curve() { return Step{"blend_curve", 1, "Blend curve", Stage::Curves, schema, compute}.under("from others"); }
 
 } // namespace lumsk::steps

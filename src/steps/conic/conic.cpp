@@ -34,6 +34,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step conic() { return {"conic", 1, "Conic", Stage::Curves, schema, compute}; }
+Step conic() { return Step{"conic", 1, "Conic", Stage::Curves, schema, compute}.under("draw"); }
 
 } // namespace lumsk::steps

@@ -53,6 +53,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step drawn_on_skin() { return {"drawn_on_skin", 1, "Draw on skin", Stage::Curves, schema, compute}; }
+Step drawn_on_skin() { return Step{"drawn_on_skin", 1, "Draw on skin", Stage::Curves, schema, compute}.under("from others"); }
 
 } // namespace lumsk::steps

@@ -91,6 +91,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step extend_curve() { return {"extend_curve", 1, "Extend curve", Stage::Curves, schema, compute}; }
+Step extend_curve() { return Step{"extend_curve", 1, "Extend curve", Stage::Curves, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -92,6 +92,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step ghost() { return {"ghost", 1, "Backdrop body", Stage::Curves, schema, compute}; }
+Step ghost() { return Step{"ghost", 1, "Backdrop body", Stage::Curves, schema, compute}.under("bring in"); }
 
 } // namespace lumsk::steps

@@ -89,6 +89,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step helix() { return {"helix", 1, "Helix", Stage::Curves, schema, compute}; }
+Step helix() { return Step{"helix", 1, "Helix", Stage::Curves, schema, compute}.under("draw"); }
 
 } // namespace lumsk::steps

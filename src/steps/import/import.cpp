@@ -49,6 +49,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step import() { return {"import", 1, "Import", Stage::Curves, schema, compute}; }
+Step import() { return Step{"import", 1, "Import", Stage::Curves, schema, compute}.under("bring in"); }
 
 } // namespace lumsk::steps

@@ -43,6 +43,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step iso_curve() { return {"iso_curve", 1, "Isoparametric", Stage::Curves, schema, compute}; }
+Step iso_curve() { return Step{"iso_curve", 1, "Isoparametric", Stage::Curves, schema, compute}.under("from others"); }
 
 } // namespace lumsk::steps

@@ -55,6 +55,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step join_curves() { return {"join_curves", 1, "Join curves", Stage::Curves, schema, compute}; }
+Step join_curves() { return Step{"join_curves", 1, "Join curves", Stage::Curves, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -35,6 +35,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step line() { return {"line", 1, "Line", Stage::Curves, schema, compute}; }
+Step line() { return Step{"line", 1, "Line", Stage::Curves, schema, compute}.under("draw"); }
 
 } // namespace lumsk::steps

@@ -127,6 +127,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step match_end() { return {"match_end", 1, "Match end", Stage::Curves, schema, compute}; }
+Step match_end() { return Step{"match_end", 1, "Match end", Stage::Curves, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -22,6 +22,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step mid_curve() { return {"mid_curve", 1, "Mid curve", Stage::Curves, schema, compute}; }
+Step mid_curve() { return Step{"mid_curve", 1, "Mid curve", Stage::Curves, schema, compute}.under("from others"); }
 
 } // namespace lumsk::steps

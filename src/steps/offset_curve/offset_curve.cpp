@@ -55,6 +55,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step offset_curve() { return {"offset_curve", 1, "Offset curve", Stage::Curves, schema, compute}; }
+Step offset_curve() { return Step{"offset_curve", 1, "Offset curve", Stage::Curves, schema, compute}.under("from others"); }
 
 } // namespace lumsk::steps

@@ -35,6 +35,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step offset_on_skin() { return {"offset_on_skin", 1, "Offset on skin", Stage::Curves, schema, compute}; }
+Step offset_on_skin() { return Step{"offset_on_skin", 1, "Offset on skin", Stage::Curves, schema, compute}.under("from others"); }
 
 } // namespace lumsk::steps

@@ -70,6 +70,6 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
 
 } // namespace
 
-Step picture() { return {"picture", 1, "Backdrop picture", Stage::Curves, schema, compute}; }
+Step picture() { return Step{"picture", 1, "Backdrop picture", Stage::Curves, schema, compute}.under("bring in"); }
 
 } // namespace lumsk::steps

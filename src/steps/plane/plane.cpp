@@ -164,6 +164,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step plane() { return {"plane", 1, "Plane", Stage::Curves, schema, compute}; }
+Step plane() { return Step{"plane", 1, "Plane", Stage::Curves, schema, compute}.under("place"); }
 
 } // namespace lumsk::steps

@@ -21,6 +21,6 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
 
 } // namespace
 
-Step point() { return {"point", 1, "Point", Stage::Curves, schema, compute}; }
+Step point() { return Step{"point", 1, "Point", Stage::Curves, schema, compute}.under("place"); }
 
 } // namespace lumsk::steps

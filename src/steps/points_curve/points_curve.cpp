@@ -73,6 +73,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step points_curve() { return {"points_curve", 1, "Points curve", Stage::Curves, schema, compute}; }
+Step points_curve() { return Step{"points_curve", 1, "Points curve", Stage::Curves, schema, compute}.under("bring in"); }
 
 } // namespace lumsk::steps

@@ -73,6 +73,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step project_curve() { return {"project_curve", 1, "Project curve", Stage::Curves, schema, compute}; }
+Step project_curve() { return Step{"project_curve", 1, "Project curve", Stage::Curves, schema, compute}.under("from others"); }
 
 } // namespace lumsk::steps

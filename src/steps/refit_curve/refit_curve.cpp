@@ -70,6 +70,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step refit_curve() { return {"refit_curve", 1, "Refit curve", Stage::Curves, schema, compute}; }
+Step refit_curve() { return Step{"refit_curve", 1, "Refit curve", Stage::Curves, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -69,6 +69,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step ring() { return {"ring", 1, "Ring", Stage::Curves, schema, compute}; }
+Step ring() { return Step{"ring", 1, "Ring", Stage::Curves, schema, compute}.under("draw"); }
 
 } // namespace lumsk::steps

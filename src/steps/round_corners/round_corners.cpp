@@ -29,6 +29,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step round_corners() { return {"round_corners", 1, "Round corners", Stage::Curves, schema, compute}; }
+Step round_corners() { return Step{"round_corners", 1, "Round corners", Stage::Curves, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

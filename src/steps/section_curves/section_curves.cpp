@@ -87,6 +87,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step section_curves() { return {"section_curves", 1, "Section curves", Stage::Curves, schema, compute}; }
+Step section_curves() { return Step{"section_curves", 1, "Section curves", Stage::Curves, schema, compute}.under("from others"); }
 
 } // namespace lumsk::steps

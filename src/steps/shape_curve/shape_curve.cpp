@@ -118,6 +118,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step shape_curve() { return {"shape_curve", 1, "Shape curve", Stage::Curves, schema, compute}; }
+Step shape_curve() { return Step{"shape_curve", 1, "Shape curve", Stage::Curves, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -37,6 +37,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step silhouette() { return {"silhouette", 1, "Silhouette", Stage::Curves, schema, compute}; }
+Step silhouette() { return Step{"silhouette", 1, "Silhouette", Stage::Curves, schema, compute}.under("from others"); }
 
 } // namespace lumsk::steps

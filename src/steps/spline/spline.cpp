@@ -150,6 +150,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step spline() { return {"spline", 1, "Spline", Stage::Curves, schema, compute}; }
+Step spline() { return Step{"spline", 1, "Spline", Stage::Curves, schema, compute}.under("draw"); }
 
 } // namespace lumsk::steps

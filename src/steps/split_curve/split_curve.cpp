@@ -52,6 +52,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step split_curve() { return {"split_curve", 1, "Split curve", Stage::Curves, schema, compute}; }
+Step split_curve() { return Step{"split_curve", 1, "Split curve", Stage::Curves, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

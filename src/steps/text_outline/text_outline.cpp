@@ -49,6 +49,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step text_outline() { return {"text_outline", 1, "Text", Stage::Curves, schema, compute}; }
+Step text_outline() { return Step{"text_outline", 1, "Text", Stage::Curves, schema, compute}.under("draw"); }
 
 } // namespace lumsk::steps

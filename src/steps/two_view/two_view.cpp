@@ -49,6 +49,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step two_view() { return {"two_view", 1, "Two-view curve", Stage::Curves, schema, compute}; }
+Step two_view() { return Step{"two_view", 1, "Two-view curve", Stage::Curves, schema, compute}.under("from others"); }
 
 } // namespace lumsk::steps
