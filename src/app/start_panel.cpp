@@ -62,9 +62,9 @@ void StartPanel::addDemos(QVBoxLayout* l) {
   for (const auto& info : QDir(demoFolder()).entryInfoList({"*.lumsk"}, QDir::Files)) {
     auto* b = new QToolButton;
     b->setObjectName("start-demo-" + info.completeBaseName());
-    b->setText(info.completeBaseName().replace('_', ' '));
+    b->setText(tr("Demo: %1").arg(info.completeBaseName().replace('_', ' ')));
     b->setToolTip(tr("open this demo"));
-    b->setAccessibleName(tr("demo %1").arg(b->text()));
+    b->setAccessibleName(b->text());
     b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
     b->setIconSize(size);
     const QString picture = info.path() + "/pictures/" + info.completeBaseName() + ".png";

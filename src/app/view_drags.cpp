@@ -195,6 +195,7 @@ void ViewWidget::dragGrip(QPointF p, const recipe::StepEntry& entry) {
                                               fractionUnder(*grabbed_.on, c, p)));
   const auto start = c.ray(pressed_.x(), pressed_.y()), now = c.ray(p.x(), p.y());
   Vec3 to = grabbed_.world;
+  double grid = 1e4; // per mm; what was snapped stays exactly there
   overlay_->setSnap({});
   if (!grabbed_.plane.isZero()) {
     const auto onPlane = [&](const std::pair<Vec3, Vec3>& r) {
@@ -212,6 +213,7 @@ void ViewWidget::dragGrip(QPointF p, const recipe::StepEntry& entry) {
     scene::SnapRequest request{p.x(), p.y(), to, {}, entry.id};
     if (const auto snap = scene::snapAt(*w_.drawing(), c, request); snap && !snap->what.empty()) {
       to = snap->at;
+      grid = 1e7;
       overlay_->setSnap(to);
       overlay_->setHover(said(snap->what), p);
     }
@@ -233,7 +235,7 @@ void ViewWidget::dragGrip(QPointF p, const recipe::StepEntry& entry) {
     const json old = row->value(keys[k], json(0.0));
     const auto value = old.is_number() ? Expected<Quantity>(millimetres(old.get<double>()))
                                        : recipe::evaluate(old.get<std::string>(), Dimension::Length, w_.names());
-    (*row)[keys[k]] = std::round(((value ? value->value : 0.0) + by[k]) * 1e4) / 1e4;
+    (*row)[keys[k]] = std::round(((value ? value->value : 0.0) + by[k]) * grid) / grid;
   }
   w_.dragInput(grabbed_.step, grabbed_.field, list);
 }

@@ -222,7 +222,7 @@ void ViewWidget::setCovered(const QMargins& m) {
 void ViewWidget::fitAll() {
   if (!viewer() || !w_.drawing()) return;
   viewer()->view()->Camera()->SetAspect(double(std::max(1, width())) / std::max(1, height()));
-  viewer()->fit(w_.drawing()->low, w_.drawing()->high);
+  viewer()->fitDrawing();
   fitted_ = true;
   changed();
   emit cameraMoved();
@@ -294,7 +294,7 @@ QImage ViewWidget::pictureOf(const scene::DrawingPtr& drawing, const scene::Lens
   viewer()->view()->Camera()->SetAspect(double(size.width()) / size.height());
   const scene::Viewer::Covered covered = viewer()->covered();
   viewer()->setCovered({});
-  viewer()->fit(drawing->low, drawing->high);
+  viewer()->fitDrawing();
   viewer()->setCovered(covered);
   const QImage out = drawn(2 * size); // fine stripes
   viewer()->view()->SetCamera(own);

@@ -483,18 +483,56 @@ void Viewer::lookFrom(ViewFrom from) {
   c->SetEyeAndCenter(centre.XYZ() + gp_XYZ(eye.x(), eye.y(), eye.z()) * distance, centre);
   c->SetUp(gp_Dir(up.x(), up.y(), up.z()));
   c->OrthogonalizeUp();
-  if (drawing_) fit(drawing_->low, drawing_->high);
+  fitDrawing();
 }
 
 void Viewer::setPerspective(bool on) {
   view_->Camera()->SetProjectionType(on ? Graphic3d_Camera::Projection_Perspective
                                         : Graphic3d_Camera::Projection_Orthographic);
-  if (drawing_) fit(drawing_->low, drawing_->high);
+  fitDrawing();
 }
 
 bool Viewer::perspective() const { return !view_->Camera()->IsOrthographic(); }
 
-void Viewer::fit(const Vec3& low, const Vec3& high) {
+namespace {
+
+std::vector<Vec3> cornersOf(const Vec3& low, const Vec3& high) {
+  std::vector<Vec3> out;
+  for (int k = 0; k < 8; ++k)
+    out.emplace_back(k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(), k & 4 ? high.z() : low.z());
+  return out;
+}
+
+/// Places that together reach as far as the drawing does, from wherever it is seen.
+std::vector<Vec3> outermost(const Drawing& d, bool otherHalf) {
+  constexpr size_t kEach = 400; ///< of a mesh
+  std::vector<Vec3> out;
+  const auto add = [&](const std::vector<Vec3>& from) {
+    for (size_t i = 0; i < from.size(); i += std::max<size_t>(1, from.size() / kEach)) out.push_back(from[i]);
+  };
+  for (const auto* list : {&d.bodies, &d.later, &d.otherHalves})
+    for (const DrawnBody& b : *list)
+      for (const auto& f : b.faces)
+        if (otherHalf || list != &d.otherHalves) add(f->points);
+  for (const auto* list : {&d.curves, &d.otherCurves})
+    for (const DrawnCurve& c : *list)
+      if (otherHalf || list != &d.otherCurves) add(c.points);
+  for (const DrawnPoint& p : d.points) out.push_back(p.at);
+  const bool backdrops = !d.pictures.empty() || !d.ghosts.empty();
+  return out.empty() || backdrops ? cornersOf(d.low, d.high) : out;
+}
+
+} // namespace
+
+void Viewer::fitDrawing() {
+  if (drawing_) fit(outermost(*drawing_, otherHalf_));
+}
+
+void Viewer::fit(const Vec3& low, const Vec3& high) { fit(cornersOf(low, high)); }
+
+void Viewer::fit(const std::vector<Vec3>& places) {
+  Vec3 low = Vec3::Constant(1e300), high = -low;
+  for (const Vec3& p : places) low = low.cwiseMin(p), high = high.cwiseMax(p);
   const Handle(Graphic3d_Camera)& c = view_->Camera();
   const Vec3 m = 0.5 * (low + high);
   const gp_Dir d = c->Direction();
@@ -503,8 +541,8 @@ void Viewer::fit(const Vec3& low, const Vec3& high) {
   const Vec3 up(u.X(), u.Y(), u.Z()), right = dir.cross(up);
   // Half sizes of the box as seen.
   double w = 1, h = 1, deep = 0;
-  for (int k = 0; k < 8; ++k) {
-    const Vec3 q = Vec3(k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(), k & 4 ? high.z() : low.z()) - m;
+  for (const Vec3& p : places) {
+    const Vec3 q = p - m;
     w = std::max(w, std::abs(q.dot(right)));
     h = std::max(h, std::abs(q.dot(up)));
     deep = std::max(deep, -q.dot(dir));
@@ -516,16 +554,16 @@ void Viewer::fit(const Vec3& low, const Vec3& high) {
   c->SetScale(2 * half);
   if (!c->IsOrthographic()) c->SetDistance(distance);
   // The perspective makes what is near larger: as it is seen, a few times over.
-  for (int step = 0; step < 4; ++step) fitAsSeen(low, high);
+  for (int step = 0; step < 4; ++step) fitAsSeen(places);
   keepDepth();
 }
 
-void Viewer::fitAsSeen(const Vec3& low, const Vec3& high) {
+void Viewer::fitAsSeen(const std::vector<Vec3>& places) {
   constexpr double kFill = 0.8;
   const Camera now = camera();
   Vec2 least = Vec2::Constant(1e300), most = -least;
-  for (int k = 0; k < 8; ++k) {
-    const Vec3 s = now.toScreen({k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(), k & 4 ? high.z() : low.z()});
+  for (const Vec3& p : places) {
+    const Vec3 s = now.toScreen(p);
     least = least.cwiseMin(s.head<2>());
     most = most.cwiseMax(s.head<2>());
   }

@@ -43,8 +43,10 @@ public:
   };
   void setCovered(const Covered& c) { covered_ = c; }
   const Covered& covered() const { return covered_; }
-  /// The box fills four fifths of what is not covered.
+  /// Places fill four fifths of what is not covered: of a box, or of all that is drawn.
   void fit(const Vec3& low, const Vec3& high);
+  void fit(const std::vector<Vec3>& places);
+  void fitDrawing();
   void fitToScale(const Vec3& middle, double mmAlongShorterSide); ///< parallel
   void turn(double dxPixels, double dyPixels, const Vec3& about);
   void pan(double dxPixels, double dyPixels);
@@ -54,7 +56,7 @@ public:
   void keepDepth(); ///< after every change of the camera or the scene
 
 private:
-  void fitAsSeen(const Vec3& low, const Vec3& high);
+  void fitAsSeen(const std::vector<Vec3>& places);
   Covered covered_;
   Handle(Graphic3d_Structure) structure();
   void drawBody(const DrawnBody& b);

