@@ -105,9 +105,9 @@ double FaceSurface::normalCurvature(const Vec2& uv, const Vec3& direction) const
   return reversed_ ? -towards : towards;
 }
 
-std::optional<FaceSurface::Meeting> FaceSurface::meet(const Vec3& from, const Vec3& unit, const Vec2& guess) const {
+std::optional<FaceSurface::Meeting> FaceSurface::meet(const Vec3& from, const Vec3& unit, const Vec2& guess, double missMm) const {
   constexpr int kMost = 30;
-  constexpr double kDoneMm = 1e-10, kMetMm = 1e-6;
+  constexpr double kDoneMm = 1e-10;
   const auto missAt = [&](const Vec3& p) { return Vec3(p - from - (p - from).dot(unit) * unit); };
   Vec2 uv = held(guess);
   auto s = first(uv);
@@ -128,7 +128,7 @@ std::optional<FaceSurface::Meeting> FaceSurface::meet(const Vec3& from, const Ve
     }
     if (!better) break;
   }
-  if (miss.norm() > kMetMm) return {};
+  if (miss.norm() > missMm) return {};
   return Meeting{uv, (s.at - from).dot(unit)};
 }
 

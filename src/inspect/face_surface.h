@@ -33,12 +33,12 @@ public:
   double normalCurvature(const Vec2& uv, const Vec3& direction) const;
 
   /// Where a line meets the surface, from a first guess, by Newton steps: the place and the distance along the unit
-  /// direction. Nothing when it does not converge inside the surface's domain.
+  /// direction. Nothing when it passes the surface, its border included, farther away than `missMm`.
   struct Meeting {
     Vec2 uv;
     double alongMm;
   };
-  std::optional<Meeting> meet(const Vec3& from, const Vec3& unit, const Vec2& guess) const;
+  std::optional<Meeting> meet(const Vec3& from, const Vec3& unit, const Vec2& guess, double missMm = 1e-6) const;
   /// The nearest place from a first guess, by Gauss-Newton steps within the domain.
   Vec2 nearest(const Vec3& p, const Vec2& guess) const;
 

@@ -13,6 +13,7 @@ constexpr double kMeshMm = 0.5;
 /// Rays of the draft start this far off the form, farther than its mesh strays from it.
 constexpr double kClearMm = 0.05;
 constexpr double kBesideMm = 0.1; ///< wider than slits between meshes
+constexpr double kMetMm = 1e-6, kSeamMm = 2e-3; ///< rays that pass a surface as near as this meet it, or its border
 constexpr double kFellThrough = 0.7; ///< nearer exits than this part say so
 constexpr double kUprightDeg = 0.25; ///< walls that stand along the pull within this hide nothing
 constexpr double kOpposite = 0.5;    ///< cosine: both sides of a wall look about the opposite ways
@@ -77,17 +78,19 @@ std::optional<double> wallAt(const MeasuredForm& form, const Vec3& at, const Vec
   const auto on = exitAt(form.tree(), at, inward);
   if (!on || form.tree().normalOf(*on).dot(inward) < kOpposite) return {};
   if (!exact) return on->distanceMm;
-  const auto alongTo = [&](const OnMesh& hit) -> std::optional<double> {
-    const auto met = form.surface(hit.mesh).meet(at, inward, form.tree().parametersAt(hit));
+  const auto alongTo = [&](const OnMesh& hit, double missMm) -> std::optional<double> {
+    const auto met = form.surface(hit.mesh).meet(at, inward, form.tree().parametersAt(hit), missMm);
     if (!met || std::abs(met->alongMm - on->distanceMm) >= kMeshMm || !(met->alongMm > 0)) return {};
     return met->alongMm;
   };
-  if (const auto met = alongTo(*on)) return met;
+  if (const auto met = alongTo(*on, kMetMm)) return met;
   // Beside an edge the mesh may be met on one face where the form is met on the next one.
   const Vec3 x = kBesideMm * inward.unitOrthogonal(), y = inward.cross(x);
   for (const Vec3& beside : {x, y, Vec3(-x), Vec3(-y)})
     if (const auto hit = form.tree().exitAlong(at + beside, inward, kStartMm); hit && hit->mesh != on->mesh)
-      if (const auto met = alongTo(*hit)) return met;
+      if (const auto met = alongTo(*hit, kMetMm)) return met;
+  // Or between both, which meet within their fits.
+  if (const auto met = alongTo(*on, kSeamMm)) return met;
   return on->distanceMm;
 }
 

@@ -58,7 +58,7 @@ private slots:
     wheel(onScreen(p), 3);
     VERIFY_AT_MOST((onScreen(p) - a).manhattanLength(), 8);
     QVERIFY(view().camera().pixelSize(p) < 0.75 * size);
-    QTest::mouseDClick(&view(), Qt::LeftButton, {}, {20, 300});
+    QTest::mouseDClick(&view(), Qt::LeftButton, {}, {8, 735});
     VERIFY_AT_MOST(std::abs(view().camera().pixelSize(p) / size - 1), 0.05);
   }
 
