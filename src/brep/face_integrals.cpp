@@ -40,8 +40,8 @@ void addCrossings(const Geom2dAdaptor_Curve& c, double a, double b, bool inU, co
   }
 }
 
-/// Nodes around a face's border, with respect to its surface's own normal.
-std::vector<nurbs::BorderNode> borderOf(const TopoDS_Face& face, const nurbs::Surface& s) {
+/// Nodes around a face's border, with respect to its surface's own normal; nothing where an edge has no parameter curve.
+std::optional<std::vector<nurbs::BorderNode>> borderOf(const TopoDS_Face& face, const nurbs::Surface& s) {
   const TopoDS_Face f = TopoDS::Face(face.Oriented(TopAbs_FORWARD));
   const std::vector<double> us = nurbs::breakpoints(s.knotsU(), s.degreeU()),
                             vs = nurbs::breakpoints(s.knotsV(), s.degreeV());
@@ -52,7 +52,7 @@ std::vector<nurbs::BorderNode> borderOf(const TopoDS_Face& face, const nurbs::Su
     if (e.Orientation() != TopAbs_FORWARD && e.Orientation() != TopAbs_REVERSED) continue; // inside the face
     double a, b;
     const Handle(Geom2d_Curve) curve = BRep_Tool::CurveOnSurface(e, f, a, b);
-    if (curve.IsNull()) continue;
+    if (curve.IsNull()) return {};
     const Geom2dAdaptor_Curve c(curve, a, b);
     std::vector<double> own{a};
     if (c.GetType() == GeomAbs_BSplineCurve)
@@ -110,8 +110,9 @@ std::optional<nurbs::Surface> splineOf(const TopoDS_Face& f, const Vec3& from) {
 
 nurbs::SurfaceIntegrals integralsOf(const TopoDS_Face& f, const Vec3& from, int nodes, double relative) {
   nurbs::SurfaceIntegrals out;
-  if (const auto s = splineOf(f, from)) {
-    out = nurbs::integralsInside(*s, borderOf(f, *s), nodes);
+  const auto s = splineOf(f, from);
+  if (const auto border = s ? borderOf(f, *s) : std::nullopt) {
+    out = nurbs::integralsInside(*s, *border, nodes);
     if (f.Orientation() == TopAbs_REVERSED) out.momentMm3 *= -1, out.momentFirst *= -1;
     return out;
   }

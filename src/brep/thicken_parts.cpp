@@ -235,6 +235,7 @@ private:
     if (p.flat) return p.plane.normal();
     double a, b;
     const Handle(Geom2d_Curve) c = BRep_Tool::CurveOnSurface(e, p.face, a, b);
+    if (c.IsNull()) return p.surface->normal(p.surface->firstU(), p.surface->firstV()); // no way to tell: most likely a kink
     const gp_Pnt2d uv = c->Value(t);
     return p.surface->normal(uv.X(), uv.Y()) * (p.reversed ? -1.0 : 1.0);
   }
