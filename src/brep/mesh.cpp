@@ -4,10 +4,13 @@
 #include "brep/guard.h"
 
 #include <BRepAdaptor_Surface.hxx>
+#include <BRepBndLib.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRep_Tool.hxx>
+#include <Bnd_Box.hxx>
 #include <GCPnts_QuasiUniformDeflection.hxx>
 #include <GeomAdaptor_Curve.hxx>
+#include <Message_ProgressIndicator.hxx>
 #include <Poly_Triangulation.hxx>
 #include <TopExp.hxx>
 #include <TopLoc_Location.hxx>
@@ -16,6 +19,7 @@
 #include <TopoDS.hxx>
 
 #include <algorithm>
+#include <chrono>
 
 namespace lumsk::brep {
 
@@ -95,9 +99,40 @@ FaceMesh gridMesh(const NaturalFace& face, const MeshLimits& limits, int budget)
   return m;
 }
 
+constexpr double kFinest = 1.0 / 20000; ///< of a face's size: nobody sees less, and a damaged face may be 300 m large
+constexpr double kPatienceSeconds = 2;  ///< before a face is meshed coarsely
+
+/// Lets the kernel go on for so long.
+class Patience : public Message_ProgressIndicator {
+public:
+  Standard_Boolean UserBreak() override { return std::chrono::steady_clock::now() > end_; }
+  void Show(const Message_ProgressScope&, const Standard_Boolean) override {}
+
+private:
+  std::chrono::steady_clock::time_point end_ =
+      std::chrono::steady_clock::now() + std::chrono::milliseconds(int(1000 * kPatienceSeconds));
+};
+
+/// Whether the kernel was done in time.
+bool triangulate(const TopoDS_Face& f, double chordMm, double angleDeg) {
+  IMeshTools_Parameters p;
+  p.Deflection = chordMm;
+  p.Angle = radFromDeg(angleDeg);
+  p.Relative = false;
+  Handle(Patience) patience = new Patience;
+  BRepMesh_IncrementalMesh(f, p, patience->Start());
+  return !patience->UserBreak();
+}
+
 FaceMesh kernelMesh(const TopoDS_Face& original, const MeshLimits& limits) {
-  const TopoDS_Face f = TopoDS::Face(copyOf(original));
-  BRepMesh_IncrementalMesh(f, limits.chordMm, false, radFromDeg(limits.angleDeg), false);
+  TopoDS_Face f = TopoDS::Face(copyOf(original));
+  Bnd_Box box;
+  BRepBndLib::Add(f, box, false);
+  const double size = box.IsVoid() ? 0 : std::sqrt(box.SquareExtent());
+  if (!triangulate(f, std::max(limits.chordMm, kFinest * size), limits.angleDeg)) {
+    f = TopoDS::Face(copyOf(original));
+    triangulate(f, std::max(100 * limits.chordMm, 100 * kFinest * size), 45);
+  }
   TopLoc_Location where;
   FaceMesh m;
   const Handle(Poly_Triangulation) t = BRep_Tool::Triangulation(f, where);

@@ -52,8 +52,8 @@ void compare(const scene::Pixels& p, const std::function<double(double x, double
   VERIFY_AT_MOST(double(wrong) / seen, 0.002);
 }
 
-/// mm from the middle of a picture of a box with these half sizes, as `Viewer::fit` shows it.
-Vec2 onForm(double x, double y, double half) { return Vec2((2 * x / kSize - 1), (1 - 2 * y / kSize)) * 1.18 * half; }
+/// mm from the middle of a picture of a form with this half size, which fills four fifths of it (`Viewer::fit`).
+Vec2 onForm(double x, double y, double half) { return Vec2((2 * x / kSize - 1), (1 - 2 * y / kSize)) * half / 0.8; }
 
 } // namespace
 
