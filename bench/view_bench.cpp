@@ -3,7 +3,7 @@
 // check. Medians of 20 drags; run it under Xvfb at 1280x800.
 #include "window_bench.h"
 
-#include "app/overlay.h"
+#include "app/view/overlay.h"
 
 #include <nlohmann/json.hpp>
 
@@ -47,7 +47,7 @@ bool dragging(const char* what, Workspace& w, ViewWidget& view, int index) {
   for (int run = 0; run < kRuns; ++run) {
     const Mark* handle = nullptr;
     for (const Mark& m : view.marks())
-      if (m.kind == Mark::Kind::Point && m.index == index) handle = &m;
+      if (m.kind->name == std::string("point") && m.index == index) handle = &m;
     if (!handle) {
       std::fprintf(stderr, "%s: no handle of point %d\n", what, index);
       return false;
@@ -60,7 +60,7 @@ bool dragging(const char* what, Workspace& w, ViewWidget& view, int index) {
     for (int i = 1; clock.elapsed() < 1000; ++i) {
       QTest::mouseMove(&view, from + QPoint((run % 2 ? -1 : 1) * (6 + i % 12), 0));
       QTest::qWait(5);
-      compute.push_back(w.lastSeconds() * 1000);
+      compute.push_back(w.results().lastSeconds() * 1000);
     }
     fps.push_back((view.framesPainted() - before) / (clock.elapsed() / 1000.0));
     clock.restart();
@@ -88,20 +88,20 @@ int main(int argc, char** argv) {
   ViewWidget& view = window.view();
   const auto settled = [&] { return QTest::qWaitFor([&] { return !w.busy(); }, 30000); };
   if (!window.openPath(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk") || !settled()) return 1;
-  w.unfold("s3"); // the waist outline
+  w.focus().unfold("s3"); // the waist outline
   QTest::qWait(800);
   if (!dragging("ring of the kettle", w, view, 1)) return 1;
-  w.newProject();
-  w.edit(network(), "bench");
+  w.file().newProject();
+  w.session().edit(network(), "bench");
   scene::LensState combs;
   scene::turnOn(combs, "combs", true);
   view.setLens(combs);
-  w.unfold("s5");
+  w.focus().unfold("s5");
   if (!settled()) return 1;
   view.lookFrom(scene::ViewFrom::Corner);
   view.fitAll();
   QTest::qWait(800);
   if (!dragging("network of 12 curves with combs", w, view, 2)) return 1;
-  w.newProject();
+  w.file().newProject();
   return 0;
 }

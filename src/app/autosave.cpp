@@ -7,9 +7,9 @@ namespace lumsk::app {
 Autosave::Autosave(Workspace& w, const QString& folder) : w_(w), recovery_(folder.toStdString()) {
   timer_.setSingleShot(true);
   connect(&timer_, &QTimer::timeout, this, &Autosave::write);
-  connect(&w_, &Workspace::recipeChanged, this, &Autosave::edited);
-  connect(&w_, &Workspace::fileChanged, this, [this] {
-    if (!w_.modified()) giveUp();
+  connect(&w_.session(), &Session::recipeChanged, this, &Autosave::edited);
+  connect(&w_.file(), &ProjectFile::fileChanged, this, [this] {
+    if (!w_.session().modified()) giveUp();
   });
 }
 
@@ -28,7 +28,7 @@ void Autosave::setPatience(int quietMs, int mostMs) {
 }
 
 void Autosave::edited() {
-  if (!w_.modified()) return giveUp(); // undone to what is saved
+  if (!w_.session().modified()) return giveUp(); // undone to what is saved
   unwanted_ = false;
   if (!unkept_.isValid()) unkept_.start();
   timer_.start(int(std::clamp<qint64>(mostMs_ - unkept_.elapsed(), 0, quietMs_)));
@@ -36,11 +36,11 @@ void Autosave::edited() {
 
 void Autosave::write() {
   // Not in the middle of a drag, and one at a time.
-  if (w_.dragging() || background_.busy()) return timer_.start(200);
-  if (!w_.modified()) return;
+  if (w_.session().dragging() || background_.busy()) return timer_.start(200);
+  if (!w_.session().modified()) return;
   unkept_.invalidate();
   background_.run<Expected<void>>(
-      [this, recipe = w_.recipePtr(), path = w_.path().toStdString()](const Context&) {
+      [this, recipe = w_.session().recipePtr(), path = w_.file().path().toStdString()](const Context&) {
         auto done = recovery_.keep(*recipe, path);
         if (unwanted_) recovery_.drop();
         return done;

@@ -51,24 +51,24 @@ void CommandField::filter() {
            for (auto& p : next.parameters)
              if (p.name == name) {
                p.expression = value;
-               return w_.edit(std::move(next), tr("set %1").arg(QString::fromStdString(name)));
+               return w_.session().edit(std::move(next), tr("set %1").arg(QString::fromStdString(name)));
              }
            if (const auto ok = recipe::checkName(name); !ok) {
              emit w_.problemArose(ok.error());
              return;
            }
            next.parameters.push_back({name, value, Dimension::Length});
-           w_.edit(std::move(next), tr("add %1").arg(QString::fromStdString(name)));
+           w_.session().edit(std::move(next), tr("add %1").arg(QString::fromStdString(name)));
          }});
   } else {
     const auto offer = [&](const QString& words, std::function<void()> run) {
       if (text.isEmpty() || words.contains(text, Qt::CaseInsensitive)) shown_.push_back({words, std::move(run)});
     };
     for (const auto& s : w_.registry().all())
-      offer(tr("tool: %1").arg(said(s.label)), [this, k = s.kind] { w_.startDraft(k); });
+      offer(tr("tool: %1").arg(said(s.label)), [this, k = s.kind] { w_.focus().start(k); });
     for (const Entry& e : fixed_) offer(e.words, e.run);
     for (const auto& s : w_.recipe().steps)
-      offer(tr("step: %1").arg(QString::fromStdString(s->label)), [this, id = s->id] { w_.unfold(id); });
+      offer(tr("step: %1").arg(QString::fromStdString(s->label)), [this, id = s->id] { w_.focus().unfold(id); });
   }
   list_->clear();
   for (const Entry& e : shown_) list_->addItem(e.words);

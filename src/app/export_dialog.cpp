@@ -47,9 +47,9 @@ QString ExportDialog::ending() const { return format_->currentData().toString();
 
 exchange::ExportOptions ExportDialog::options() const {
   exchange::ExportOptions o;
-  if (const auto c = recipe::evaluate(chord_->text().toStdString(), Dimension::Length, w_.names()))
+  if (const auto c = recipe::evaluate(chord_->text().toStdString(), Dimension::Length, w_.focus().names()))
     o.mesh.chordMm = std::clamp(c->value, 0.0005, 100.0);
-  if (const auto a = recipe::evaluate(angle_->text().toStdString(), Dimension::Angle, w_.names()))
+  if (const auto a = recipe::evaluate(angle_->text().toStdString(), Dimension::Angle, w_.focus().names()))
     o.mesh.angleDeg = std::clamp(a->value, 0.1, 90.0);
   return o;
 }

@@ -81,7 +81,7 @@ void QuantityEditor::take() {
   if (!edit_->isModified()) return;
   edit_->setModified(false);
   const std::string text = edit_->text().trimmed().toStdString();
-  const auto q = recipe::evaluate(text, field_.dimension, w_.names());
+  const auto q = recipe::evaluate(text, field_.dimension, w_.focus().names());
   if (!q && !(text.empty() && field_.fallback.empty())) {
     // The wrong text stays to be mended; the value before stays in use.
     markProblem(said(q.error()));
@@ -101,7 +101,7 @@ void QuantityEditor::markProblem(const QString& reason) {
 }
 
 void QuantityEditor::step(double steps) {
-  const auto q = recipe::evaluate(edit_->text().toStdString(), field_.dimension, w_.names());
+  const auto q = recipe::evaluate(edit_->text().toStdString(), field_.dimension, w_.focus().names());
   if (!q) return;
   const double size = field_.dimension == Dimension::Angle ? 5 : field_.dimension == Dimension::Ratio ? 0.05 : 1;
   const double v = std::clamp(std::round((q->value + steps * size) * 1e6) / 1e6, field_.low, field_.high);
@@ -216,7 +216,7 @@ FileEditor::FileEditor(Field f, Workspace& w) : FieldEditor(std::move(f)), butto
   connect(button_, &QPushButton::clicked, this, [this, &w] {
     const QString path = QFileDialog::getOpenFileName(this, said(field_.label), {}, said(field_.filter));
     if (path.isEmpty()) return;
-    const auto v = w.importFile(path);
+    const auto v = w.file().bringIn(path);
     if (v)
       emit changed(*v);
     else

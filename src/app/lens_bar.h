@@ -1,5 +1,5 @@
 #pragma once
-#include "app/view_widget.h"
+#include "app/view/view_widget.h"
 
 namespace lumsk::app {
 

@@ -64,7 +64,7 @@ void describe(LensItem& i, const inspect::Join& j, const Tolerances& tol) {
 void addCurveJoints(const Workspace& w, std::vector<std::pair<double, LensItem>>& found) {
   const Tolerances& tol = w.recipe().tolerances;
   const auto counts = [&](const scene::DrawnCurve& c) {
-    const auto& picked = w.selection();
+    const auto& picked = w.focus().selection();
     return w.drawing()->bodies.empty() ||
            std::any_of(picked.begin(), picked.end(), [&](const scene::Hit& h) { return h.step == c.step; });
   };
@@ -90,7 +90,7 @@ std::vector<LensItem> joinItems(const Workspace& w) {
   const Tolerances& tol = w.recipe().tolerances;
   if (!w.drawing()) return {};
   for (const auto& b : w.drawing()->bodies) {
-    const auto figures = w.figuresOf(b.body);
+    const auto figures = w.results().figuresOf(b.body);
     if (!figures) continue;
     for (const auto& j : figures->joins) {
       const scene::DrawnEdge* e = drawnEdge(b, j.edge);
@@ -115,7 +115,7 @@ std::vector<LensItem> openingItems(const Workspace& w) {
   std::vector<LensItem> out;
   if (!w.drawing()) return out;
   for (const auto& b : w.drawing()->bodies) {
-    const auto figures = w.figuresOf(b.body);
+    const auto figures = w.results().figuresOf(b.body);
     if (!figures) continue;
     for (const auto& o : figures->state.openings) {
       LensItem i;
@@ -208,7 +208,7 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   connect(most_, &QPushButton::clicked, this, [this] { w_.lookAt(mostAt_); });
   connect(only_, &QPushButton::clicked, this, [this] {
     auto state = view_.lens();
-    state.only = state.only.empty() ? w_.selectedBodies() : std::vector<std::string>{};
+    state.only = state.only.empty() ? w_.focus().selectedBodies() : std::vector<std::string>{};
     view_.setLens(state);
   });
   connect(&view_, &ViewWidget::lensChanged, this, &LensPanel::lensChanged);
@@ -217,7 +217,7 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   connect(&view_, &ViewWidget::cutMoved, this, [this](double at) { set("cut", "at", at); });
   connect(&view_, &ViewWidget::directionPulled, this, &LensPanel::setDirection);
   connect(asSeen_, &QPushButton::clicked, this, [this] { setDirection(-view_.camera().direction); });
-  connect(&w_, &Workspace::focusChanged, this, [this] {
+  connect(&w_.focus(), &Focus::focusChanged, this, [this] {
     if (view_.lens().joins) syncTable(); // joints of curves follow what is picked
     place();
   });
@@ -238,7 +238,7 @@ void LensPanel::load() {
 /// The settings as the view uses them.
 void LensPanel::apply() {
   auto state = view_.lens();
-  for (const auto& [lens, values] : settings_) scene::take(state, lens, values, w_.names());
+  for (const auto& [lens, values] : settings_) scene::take(state, lens, values, w_.focus().names());
   view_.setLens(state);
 }
 
@@ -465,7 +465,7 @@ void LensPanel::place() {
   if (probe_->text().isEmpty()) showProbe({});
   probe_->setMinimumHeight((lens.surface == scene::SurfaceLens::Deviation ? 5 : 4) *
                            probe_->fontMetrics().lineSpacing());
-  const bool picked = !w_.selectedBodies().empty();
+  const bool picked = !w_.focus().selectedBodies().empty();
   only_->setVisible(!lens.only.empty() || (picked && !sections_.empty()));
   only_->setText(lens.only.empty() ? tr("only what is picked") : tr("all bodies again"));
   setVisible(!sections_.empty() || lens.joins || lens.openings);

@@ -1,7 +1,7 @@
 #pragma once
 #include "app/field_form.h"
 #include "app/legend.h"
-#include "app/view_widget.h"
+#include "app/view/view_widget.h"
 
 #include <QFrame>
 

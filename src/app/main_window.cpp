@@ -18,6 +18,7 @@
 #include <QDir>
 #include <QDropEvent>
 #include <QFileDialog>
+#include <QEventLoop>
 #include <QFileInfo>
 #include <QLineEdit>
 #include <QMenuBar>
@@ -30,6 +31,12 @@
 #include <QTabWidget>
 
 namespace lumsk::app {
+
+namespace {
+
+constexpr int kSlowFileMs = 300; ///< reading or writing a project that takes longer is told of
+
+} // namespace
 
 MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedFolder)
     : w_(registry), view_(new ViewWidget(w_)), before_(new CompareView(*view_)), rail_(new StageRail),
@@ -89,7 +96,7 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
     tabs_->setCurrentIndex(0);
     view_->setFocus();
   });
-  connect(start_, &StartPanel::toolWanted, this, [this](const QString& k) { w_.startDraft(k.toStdString()); });
+  connect(start_, &StartPanel::toolWanted, this, [this](const QString& k) { w_.focus().start(k.toStdString()); });
   connect(start_, &StartPanel::bringInWanted, this, &MainWindow::bringInDialog);
   connect(start_, &StartPanel::openWanted, this, &MainWindow::openDialog);
   connect(start_, &StartPanel::fileWanted, this, &MainWindow::openPath);
@@ -101,12 +108,13 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   connect(notice_, &NoticeBar::changed, this, &MainWindow::placeOverView);
   connect(&background_, &Background::progressed, strip_, &ReadoutStrip::progress);
   connect(&background_, &Background::finished, this, [this] { strip_->progress(0, {}); });
-  connect(&background_, &Background::broken, this, [this](const QString& why) { emit w_.told(brokenInside(why)); });
-  connect(&w_, &Workspace::recipeChanged, this, [this] {
+  for (Background* work : {&background_, &recovering_})
+    connect(work, &Background::broken, this, [this](const QString& why) { emit w_.told(brokenInside(why)); });
+  connect(&w_.session(), &Session::recipeChanged, this, [this] {
     syncTitle();
     syncStart();
   });
-  connect(&w_, &Workspace::fileChanged, this, [this] {
+  connect(&w_.file(), &ProjectFile::fileChanged, this, [this] {
     syncTitle();
     syncStart();
   });
@@ -138,7 +146,7 @@ QAction* MainWindow::action(QMenu* menu, const QString& text, const QKeySequence
 void MainWindow::makeMenus() {
   auto* file = menuBar()->addMenu(tr("File"));
   action(file, tr("New"), QKeySequence::New, [this] {
-    if (mayLeave()) w_.newProject();
+    if (mayLeave()) w_.file().newProject();
   });
   action(file, tr("Open"), QKeySequence::Open, [this] { openDialog(); });
   auto* recent = file->addMenu(tr("Open recent"));
@@ -161,8 +169,8 @@ void MainWindow::makeMenus() {
   file->addSeparator();
   action(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
   auto* edit = menuBar()->addMenu(tr("Edit"));
-  undo_ = action(edit, tr("Undo"), QKeySequence::Undo, [this] { w_.undo(); });
-  redo_ = action(edit, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { w_.redo(); });
+  undo_ = action(edit, tr("Undo"), QKeySequence::Undo, [this] { w_.session().undo(); });
+  redo_ = action(edit, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { w_.session().redo(); });
   edit->addSeparator();
   action(edit, tr("Copy steps"), QKeySequence::Copy, [this] { column_->copy(); });
   action(edit, tr("Paste steps"), QKeySequence::Paste, [this] {
@@ -170,13 +178,13 @@ void MainWindow::makeMenus() {
     column_->paste();
   });
   action(edit, tr("Duplicate steps"), QKeySequence("Ctrl+D"), [this] {
-    if (const auto ids = column_->acted(); !ids.empty()) w_.duplicate(ids);
+    if (const auto ids = column_->acted(); !ids.empty()) w_.steps().duplicate(ids);
   });
   action(edit, tr("Group steps"), QKeySequence("Ctrl+G"), [this] { column_->askForGroup(); });
   action(edit, tr("Preferences"), QKeySequence("Ctrl+,"), [this] {
     auto* dialog = new PreferencesDialog(this);
     connect(dialog, &PreferencesDialog::changed, this, [this] {
-      emit w_.modelChanged(); // figures are written anew
+      emit w_.results().modelChanged(); // figures are written anew
       placeOverView();
     });
     dialog->open();
@@ -188,7 +196,7 @@ void MainWindow::makeMenus() {
   edit->addSeparator();
   action(edit, tr("Rename step"), QKeySequence("F2"), [this] { column_->renameOpen(); });
   action(edit, tr("Remove step"), {}, [this] {
-    if (const auto ids = column_->acted(); !ids.empty()) w_.remove(ids);
+    if (const auto ids = column_->acted(); !ids.empty()) w_.steps().remove(ids);
   });
   auto* view = menuBar()->addMenu(tr("View"));
   using scene::ViewFrom;
@@ -227,7 +235,7 @@ void MainWindow::makeMenus() {
   auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
   for (const auto& s : w_.registry().all())
     stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), said(s.label), this, [this, k = s.kind] {
-      w_.startDraft(k);
+      w_.focus().start(k);
       view_->setFocus();
     });
   auto* help = menuBar()->addMenu(tr("Help"));
@@ -287,8 +295,8 @@ void MainWindow::makeViewTags() {
                         static_cast<QWidget*>(notice_), static_cast<QWidget*>(start_)})
     over->setAttribute(Qt::WA_NoMousePropagation); // a click beside their buttons is none in the view
   connect(lenses_, &LensBar::resized, this, &MainWindow::placeOverView);
-  connect(&w_, &Workspace::modelChanged, this, &MainWindow::syncLensPanel);
-  connect(&w_, &Workspace::figuresChanged, this, &MainWindow::syncLensPanel);
+  connect(&w_.results(), &Results::modelChanged, this, &MainWindow::syncLensPanel);
+  connect(&w_.results(), &Results::figuresChanged, this, &MainWindow::syncLensPanel);
 }
 
 void MainWindow::makeCommands() {
@@ -363,10 +371,10 @@ void MainWindow::placeOverView() {
 }
 
 void MainWindow::syncTitle() {
-  const QString name = w_.path().isEmpty() ? tr("untitled") : QFileInfo(w_.path()).completeBaseName();
-  setWindowTitle(name + (w_.modified() ? "*" : "") + " - Lumsk");
-  undo_->setEnabled(w_.canUndo());
-  redo_->setEnabled(w_.canRedo());
+  const QString name = w_.file().path().isEmpty() ? tr("untitled") : QFileInfo(w_.file().path()).completeBaseName();
+  setWindowTitle(name + (w_.session().modified() ? "*" : "") + " - Lumsk");
+  undo_->setEnabled(w_.session().canUndo());
+  redo_->setEnabled(w_.session().canRedo());
 }
 
 void MainWindow::syncStart() {
@@ -376,7 +384,7 @@ void MainWindow::syncStart() {
 }
 
 bool MainWindow::mayLeave() {
-  if (!w_.modified()) return true;
+  if (!w_.session().modified()) return true;
   const auto answer =
       QMessageBox::question(this, tr("Save changes?"), tr("This project has changes that are not saved."),
                             QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
@@ -385,8 +393,13 @@ bool MainWindow::mayLeave() {
 }
 
 void MainWindow::offerLostWork() {
-  const auto lost = autosave_.recovery().lost();
-  if (lost.empty()) return;
+  recovering_.run<std::vector<exchange::LostWork>>([this](const Context&) { return autosave_.recovery().lost(); },
+                                                   [this](const std::vector<exchange::LostWork>& lost) {
+                                                     if (!lost.empty()) tellOfLostWork(lost);
+                                                   });
+}
+
+void MainWindow::tellOfLostWork(const std::vector<exchange::LostWork>& lost) {
   const exchange::LostWork work = lost.front();
   const QString path = QString::fromStdString(work.projectPath);
   const QString name = path.isEmpty() ? tr("a project without a name") : QFileInfo(path).fileName();
@@ -395,12 +408,8 @@ void MainWindow::offerLostWork() {
                       .arg(name, QLocale().toString(when, QLocale::ShortFormat));
   if (lost.size() > 1) words += " " + tr("There is more: %1 in all.").arg(lost.size());
   notice_->show(words, {{tr("Open it"), "lost-open",
-                         [this, work, path] {
-                           if (!mayLeave()) return;
-                           auto project = autosave_.recovery().take(work);
-                           if (!project) return report(project.error());
-                           w_.takeOver(std::move(*project), path);
-                           view_->setFocus();
+                         [this, work] {
+                           if (mayLeave()) takeLostWork(work);
                          }},
                         {tr("Not now"), "lost-later", {}},
                         {tr("Throw it away"), "lost-discard", [this, work] {
@@ -409,25 +418,35 @@ void MainWindow::offerLostWork() {
                          }}});
 }
 
+void MainWindow::takeLostWork(const exchange::LostWork& work) {
+  recovering_.run<Expected<exchange::Project>>(
+      [this, work](const Context&) { return autosave_.recovery().take(work); },
+      [this, work](Expected<exchange::Project> project) {
+        if (!project) return report(project.error());
+        w_.file().takeOver(std::move(*project), QString::fromStdString(work.projectPath));
+        view_->setFocus();
+      });
+}
+
 void MainWindow::help(const QString& page) {
-  const auto* entry = w_.recipe().find(w_.open());
+  const auto* entry = w_.recipe().find(w_.focus().open());
   if (!help_) help_ = new HelpWindow(helpPages(w_.registry(), this), this);
   help_->open(!page.isEmpty() ? page : entry ? QString::fromStdString(entry->kind) : "handbook/first_vessel");
 }
 
 void MainWindow::bringIn(const QString& path) {
-  const auto taker = w_.takerOf(path);
+  const auto taker = w_.file().takerOf(path);
   if (!taker) return void(openPath(path));
-  const auto file = w_.importFile(path);
+  const auto file = w_.file().bringIn(path);
   if (!file) return report(file.error());
-  w_.startDraft(taker->first);
-  w_.setInput(w_.draft(), taker->second, *file, tr("choose a file"));
+  w_.focus().start(taker->first);
+  w_.session().setInput(w_.session().draft(), taker->second, *file, tr("choose a file"));
   tabs_->setCurrentIndex(0);
   view_->setFocus();
 }
 
 void MainWindow::bringInDialog() {
-  const QString path = QFileDialog::getOpenFileName(this, tr("Bring in"), {}, w_.takenFiles());
+  const QString path = QFileDialog::getOpenFileName(this, tr("Bring in"), {}, w_.file().takenFiles());
   if (!path.isEmpty()) bringIn(path);
 }
 
@@ -437,22 +456,36 @@ void MainWindow::openDialog() {
   if (!path.isEmpty()) openPath(path);
 }
 
+/// Waits for the project's file; meanwhile the window draws itself and takes nothing else in hand.
+bool MainWindow::filed(const std::function<void(ProjectFile::Done)>& work) {
+  std::optional<Expected<void>> how;
+  bool told = false;
+  QEventLoop loop;
+  work([&](const Expected<void>& done) {
+    how = done;
+    loop.quit();
+  });
+  QTimer slow;
+  slow.setSingleShot(true);
+  connect(&slow, &QTimer::timeout, strip_, [this] { strip_->progress(0.5, tr("reading or writing the project")); });
+  connect(&slow, &QTimer::timeout, &loop, [&] { told = true; });
+  slow.start(kSlowFileMs);
+  if (!how) loop.exec(QEventLoop::ExcludeUserInputEvents);
+  if (told) strip_->progress(0, {});
+  if (!*how) report(how->error());
+  return how->has_value();
+}
+
 bool MainWindow::openPath(const QString& path) {
   if (!mayLeave()) return false;
-  if (const auto done = w_.openFile(path); !done) {
-    report(done.error());
-    return false;
-  }
+  if (!filed([&](ProjectFile::Done done) { w_.file().open(path, std::move(done)); })) return false;
   remember(path);
   view_->setFocus();
   return true;
 }
 
 bool MainWindow::savePath(const QString& path) {
-  if (const auto done = w_.saveFile(path, view_->thumbnail()); !done) {
-    report(done.error());
-    return false;
-  }
+  if (!filed([&](ProjectFile::Done done) { w_.file().save(path, view_->thumbnail(), std::move(done)); })) return false;
   remember(path);
   strip_->tell(tr("saved %1").arg(QFileInfo(path).fileName()));
   return true;
@@ -460,8 +493,8 @@ bool MainWindow::savePath(const QString& path) {
 
 bool MainWindow::save() {
   // Demos stay as they are.
-  const bool own = !w_.path().isEmpty() && QFileInfo(w_.path()).canonicalPath() != StartPanel::demoFolder();
-  return own ? savePath(w_.path()) : saveAs();
+  const bool own = !w_.file().path().isEmpty() && QFileInfo(w_.file().path()).canonicalPath() != StartPanel::demoFolder();
+  return own ? savePath(w_.file().path()) : saveAs();
 }
 
 bool MainWindow::saveAs() {
@@ -473,9 +506,9 @@ bool MainWindow::saveAs() {
 }
 
 QString MainWindow::besideProject() const {
-  const QFileInfo project(w_.path());
-  const QString name = w_.path().isEmpty() ? tr("untitled") : project.completeBaseName();
-  const bool own = !w_.path().isEmpty() && project.canonicalPath() != StartPanel::demoFolder();
+  const QFileInfo project(w_.file().path());
+  const QString name = w_.file().path().isEmpty() ? tr("untitled") : project.completeBaseName();
+  const bool own = !w_.file().path().isEmpty() && project.canonicalPath() != StartPanel::demoFolder();
   QString folder = own ? project.path() : QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation);
   if (!QFileInfo(folder).isDir()) folder = QDir::homePath();
   return folder + "/" + name;
@@ -622,7 +655,7 @@ void MainWindow::keyPressEvent(QKeyEvent* e) {
   }
   if (e->key() == Qt::Key_Space && e->modifiers() == Qt::NoModifier) return command_->open();
   if (e->key() == Qt::Key_Delete)
-    if (const auto ids = column_->acted(); !ids.empty()) return w_.remove(ids);
+    if (const auto ids = column_->acted(); !ids.empty()) return w_.steps().remove(ids);
   QMainWindow::keyPressEvent(e);
 }
 

@@ -2,7 +2,7 @@
 #include "app/autosave.h"
 #include "app/background.h"
 #include "app/command_field.h"
-#include "app/compare_view.h"
+#include "app/view/compare_view.h"
 #include "app/help.h"
 #include "app/lens_bar.h"
 #include "app/lens_panel.h"
@@ -65,6 +65,9 @@ private:
   void openDialog();
   bool save();
   bool saveAs();
+  bool filed(const std::function<void(ProjectFile::Done)>& work);
+  void tellOfLostWork(const std::vector<exchange::LostWork>& lost);
+  void takeLostWork(const exchange::LostWork& work);
   void exportDialog();
   void pictureDialog();
   void sheetDialog();
@@ -99,7 +102,7 @@ private:
   NoticeBar* notice_;
   QPointer<HelpWindow> help_; ///< made when it is first wanted
   Autosave autosave_;
-  Background background_;
+  Background background_, recovering_;
 };
 
 } // namespace lumsk::app

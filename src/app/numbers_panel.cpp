@@ -57,12 +57,12 @@ NumbersPanel::NumbersPanel(Workspace& w, QWidget* parent)
     connect(e, &QLineEdit::editingFinished, this, [this, e, d, set] {
       if (!e->isModified()) return;
       e->setModified(false);
-      const auto q = recipe::evaluate(e->text().toStdString(), d, w_.names());
+      const auto q = recipe::evaluate(e->text().toStdString(), d, w_.focus().names());
       recipe::Recipe next = w_.recipe();
       if (q) set(next.tolerances, q->value);
       const auto ok = q ? validate(next.tolerances) : Expected<void>(fail(q.error()));
       problem_->setText(ok ? QString() : said(ok.error()));
-      if (ok) w_.edit(std::move(next), tr("tolerance"));
+      if (ok) w_.session().edit(std::move(next), tr("tolerance"));
     });
     return e;
   };
@@ -85,7 +85,7 @@ NumbersPanel::NumbersPanel(Workspace& w, QWidget* parent)
       next.parameters.push_back({name, "10", Dimension::Length});
       break;
     }
-    w_.edit(std::move(next), tr("add a number"));
+    w_.session().edit(std::move(next), tr("add a number"));
     table_->setFocus();
     table_->setCurrentCell(table_->rowCount() - 1, 0);
     table_->editItem(table_->currentItem());
@@ -95,13 +95,13 @@ NumbersPanel::NumbersPanel(Workspace& w, QWidget* parent)
     recipe::Recipe next = w_.recipe();
     if (r < 0 || r >= int(next.parameters.size())) return;
     next.parameters.erase(next.parameters.begin() + r);
-    w_.edit(std::move(next), tr("take out a number"));
+    w_.session().edit(std::move(next), tr("take out a number"));
   });
   connect(table_, &QTableWidget::cellChanged, this, [this](int, int column) {
     if (!filling_ && column < 2) take();
   });
-  connect(&w_, &Workspace::recipeChanged, this, &NumbersPanel::sync);
-  connect(&w_, &Workspace::modelChanged, this, &NumbersPanel::sync);
+  connect(&w_.session(), &Session::recipeChanged, this, &NumbersPanel::sync);
+  connect(&w_.results(), &Results::modelChanged, this, &NumbersPanel::sync);
   sync();
 }
 
@@ -117,14 +117,14 @@ void NumbersPanel::take() {
     }
     next.parameters[r].name = name;
   }
-  w_.edit(std::move(next), tr("change a number"));
+  w_.session().edit(std::move(next), tr("change a number"));
 }
 
 void NumbersPanel::sync() {
-  if (w_.dragging()) return; // drags change no numbers
+  if (w_.session().dragging()) return; // drags change no numbers
   filling_ = true;
   const auto& list = w_.recipe().parameters;
-  const auto names = w_.names();
+  const auto names = w_.focus().names();
   table_->setRowCount(int(list.size()));
   for (int r = 0; r < int(list.size()); ++r) {
     const auto put = [&](int c, const QString& text, bool editable) {
@@ -145,7 +145,7 @@ void NumbersPanel::sync() {
         recipe::Recipe next = w_.recipe();
         if (r >= int(next.parameters.size())) return;
         next.parameters[r].dimension = kDimensions[i];
-        w_.edit(std::move(next), tr("change a number"));
+        w_.session().edit(std::move(next), tr("change a number"));
       });
     }
     box->setCurrentText(dimensionName(list[r].dimension));

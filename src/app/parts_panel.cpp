@@ -90,35 +90,35 @@ PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
   looks->addWidget(opacity);
   looks->addStretch();
   l->addLayout(looks);
-  connect(&w_, &Workspace::modelChanged, this, &PartsPanel::sync);
-  connect(&w_, &Workspace::figuresChanged, this, &PartsPanel::sync);
+  connect(&w_.results(), &Results::modelChanged, this, &PartsPanel::sync);
+  connect(&w_.results(), &Results::figuresChanged, this, &PartsPanel::sync);
   connect(kinds_, &QComboBox::currentIndexChanged, this, &PartsPanel::filter);
   connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
     if (filling_ || column != 0) return;
-    w_.setVisible(item->data(0, kId).toString().toStdString(), item->checkState(0) == Qt::Checked);
+    w_.steps().setVisible({item->data(0, kId).toString().toStdString()}, item->checkState(0) == Qt::Checked);
   });
   connect(tree_, &QTreeWidget::itemDoubleClicked, this,
-          [this](QTreeWidgetItem* item) { w_.unfold(item->data(0, kStep).toString().toStdString()); });
+          [this](QTreeWidgetItem* item) { w_.focus().unfold(item->data(0, kStep).toString().toStdString()); });
   connect(only, &QPushButton::clicked, this, [this] {
-    if (const auto ids = chosen(); !ids.empty()) w_.showOnly(ids);
+    if (const auto ids = chosen(); !ids.empty()) w_.steps().showOnly(ids);
   });
-  connect(all, &QPushButton::clicked, &w_, &Workspace::showAll);
+  connect(all, &QPushButton::clicked, this, [this] { w_.steps().showAll(); });
   connect(colour, &QPushButton::clicked, this, [this] {
     const auto ids = chosen();
     if (ids.empty()) return;
     const QColor c = QColorDialog::getColor(QColor("#F3EEE4"), this, tr("Colour"));
     if (c.isValid())
-      w_.setLook(
+      w_.steps().setLook(
           ids, [&](recipe::Look& look) { look.colour = c.name().toStdString(); }, tr("colour"));
   });
   connect(finish, &QComboBox::activated, this, [this, finish] {
     const auto value = recipe::Finish(finish->currentData().toInt());
-    w_.setLook(
+    w_.steps().setLook(
         chosen(), [value](recipe::Look& look) { look.finish = value; }, tr("finish"));
   });
   connect(opacity, &QComboBox::activated, this, [this, opacity] {
     const double value = opacity->currentData().toInt() / 100.0;
-    w_.setLook(
+    w_.steps().setLook(
         chosen(), [value](recipe::Look& look) { look.opacity = value; }, tr("transparency"));
   });
   connect(tree_, &QTreeWidget::itemSelectionChanged, this, [this, finish, opacity] {
@@ -145,7 +145,7 @@ void PartsPanel::filter() {
 }
 
 void PartsPanel::sync() {
-  if (w_.dragging()) return;
+  if (w_.session().dragging()) return;
   filling_ = true;
   tree_->setHeaderLabels({tr("Part"), tr("Kind"), tr("Size, %1").arg(lengthUnit())});
   const auto before = chosen();
@@ -159,7 +159,7 @@ void PartsPanel::sync() {
     item->setSelected(std::find(before.begin(), before.end(), id) != before.end());
   };
   for (const auto& b : w_.model()->bodies) {
-    const auto figures = w_.figuresOf(b.body);
+    const auto figures = w_.results().figuresOf(b.body);
     if (!figures) {
       add(QString::fromStdString(b.label), b.body->solid() ? tr("solid") : tr("skin"), tr("measuring"), b.id, b.step,
           b.visible);

@@ -1,6 +1,6 @@
 #include "app/picks_editor.h"
 
-#include "app/view_widget.h"
+#include "app/view/view_widget.h"
 #include "app/words.h"
 
 #include <QMenu>
@@ -163,7 +163,7 @@ QString PicksEditor::labelOf(const json& pick) const {
   if (step == "world") return part == "origin" ? tr("origin") : tr("%1 plane").arg(QString::fromStdString(part));
   const auto* entry = w_.recipe().find(step);
   const QString name = entry ? QString::fromStdString(entry->label) : tr("lost");
-  const int curves = w_.curvesOf(step);
+  const int curves = w_.focus().curvesOf(step);
   if (part.empty() && kind == "curve" && curves > 1 && field_.most > 1) return tr("%1, all %2").arg(name).arg(curves);
   if (part.empty()) return name + portionWords(pick);
   return name + ", " +
@@ -176,10 +176,10 @@ QString PicksEditor::labelOf(const json& pick) const {
 void PicksEditor::setValue(const json& v) {
   QStringList labels;
   for (const json& p : v) labels << labelOf(p);
-  if (const auto* r = w_.model() ? w_.model()->result(w_.open()) : nullptr; r && r->outcome)
-    for (const auto& f : r->outcome->flags) labels << QString::fromStdString(f.mark);
+  if (const auto* r = w_.model() ? w_.model()->result(w_.focus().open()) : nullptr; r && r->outcome)
+    for (const auto& f : r->outcome->marks.all<recipe::Flag>()) labels << QString::fromStdString(f.mark);
   for (const json& p : v) labels << QString::number(int(stateOf(p.value("id", ""))));
-  labels << QString::fromStdString(w_.replacing());
+  labels << QString::fromStdString(w_.focus().replacing());
   if (v == value_ && labels == labels_) return;
   value_ = v;
   labels_ = labels;
@@ -196,8 +196,8 @@ void PicksEditor::setValue(const json& v) {
     addPart(chip, i);
     addNumbers(i);
     const std::string item = v[size_t(i)].value("id", "");
-    chip->setState(stateOf(item), item == w_.replacing());
-    connect(chip, &Chip::clicked, this, [this, item] { w_.replace(w_.open(), field_.key, item); });
+    chip->setState(stateOf(item), item == w_.focus().replacing());
+    connect(chip, &Chip::clicked, this, [this, item] { w_.focus().replace(w_.focus().open(), field_.key, item); });
     connect(chip, &Chip::removed, this, [this, i] {
       json next = value_;
       next.erase(size_t(i));
@@ -217,7 +217,7 @@ void PicksEditor::setValue(const json& v) {
 }
 
 Chip::State PicksEditor::stateOf(const std::string& item) const {
-  const auto* r = w_.model() ? w_.model()->result(w_.open()) : nullptr;
+  const auto* r = w_.model() ? w_.model()->result(w_.focus().open()) : nullptr;
   const auto means = [&](const Problem& p) { return p.field == field_.key && p.item == item && !item.empty(); };
   if (r && r->problem && means(*r->problem)) return Chip::State::Lost;
   if (r && r->outcome && r->status == recipe::Status::Ok)
@@ -238,7 +238,7 @@ void PicksEditor::addChoices(Chip* chip, int index) {
 /// Of a step that makes several curves: one of them, or all.
 void PicksEditor::addHowMany(Chip* chip, int index) {
   const json& pick = value_[size_t(index)];
-  const int n = w_.curvesOf(pick.value("step", ""));
+  const int n = w_.focus().curvesOf(pick.value("step", ""));
   if (n < 2 || pick.value("kind", "") != "curve" || int(value_.size()) + n - 1 > field_.most) return;
   const bool all = pick.value("part", "").empty();
   auto* b = chip->addChoice(all ? tr("only one") : tr("all %1").arg(n),
@@ -266,14 +266,14 @@ void PicksEditor::addChoice(Chip* chip, const json& pick, const recipe::Field& s
   for (const auto& o : sub.options)
     if (o.key == chosen) text = said(o.label);
   int group = 0;
-  if (const auto* r = w_.model()->result(w_.open()); r && r->outcome && sub.options[0].key == "auto")
-    for (const auto& f : r->outcome->flags)
+  if (const auto* r = w_.model()->result(w_.focus().open()); r && r->outcome && sub.options[0].key == "auto")
+    for (const auto& f : r->outcome->marks.all<recipe::Flag>())
       if (f.field == field_.key && f.item == id) {
         group = f.group;
         if (!f.mark.empty()) text = QString::fromStdString(f.mark) + (chosen == sub.options[0].key ? "" : " ●");
       }
   connect(chip->addChoice(text, said(sub.help)), &QPushButton::clicked, this,
-          [this, id, group, key = sub.key] { w_.turnItem(w_.open(), field_.key, id, group, key); });
+          [this, id, group, key = sub.key] { w_.steps().turnItem({w_.focus().open(), field_.key, id, key}, group); });
 }
 
 /// How the skin leaves this pick: a short list under its button.

@@ -66,12 +66,12 @@ ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent)
   probe->ensurePolished();
   setFixedHeight(std::max(probe->sizeHint().height(), words_->sizeHint().height()) + 3 + 9);
   delete probe;
-  connect(&w_, &Workspace::modelChanged, this, &ReadoutStrip::sync);
-  connect(&w_, &Workspace::figuresChanged, this, &ReadoutStrip::sync);
-  connect(&w_, &Workspace::focusChanged, this, &ReadoutStrip::sync);
-  connect(&w_, &Workspace::busyChanged, progress_, &ProgressLine::busy);
-  connect(&w_, &Workspace::progressed, this,
-          [this](double f, const QString& words) { progress(f, w_.lastSeconds() > 0.3 ? words : QString()); });
+  connect(&w_.results(), &Results::modelChanged, this, &ReadoutStrip::sync);
+  connect(&w_.results(), &Results::figuresChanged, this, &ReadoutStrip::sync);
+  connect(&w_.focus(), &Focus::focusChanged, this, &ReadoutStrip::sync);
+  connect(&w_.results(), &Results::busyChanged, progress_, &ProgressLine::busy);
+  connect(&w_.results(), &Results::progressed, this,
+          [this](double f, const QString& words) { progress(f, w_.results().lastSeconds() > 0.3 ? words : QString()); });
   sync();
 }
 
@@ -83,7 +83,7 @@ void ReadoutStrip::progress(double fraction, const QString& words) {
 
 void ReadoutStrip::tell(const QString& sentence) {
   told_ = sentence;
-  toldDuring_ = w_.instruction();
+  toldDuring_ = w_.focus().instruction();
   words_->setText(sentence);
 }
 
@@ -97,15 +97,15 @@ QPushButton* ReadoutStrip::link(const QString& text, const Vec3& at, const QStri
 }
 
 void ReadoutStrip::sync() {
-  if (w_.instruction() != toldDuring_) told_.clear(); // news stay until the person goes on
-  words_->setText(told_.isEmpty() ? w_.instruction() : told_);
-  if (w_.dragging()) return;
+  if (w_.focus().instruction() != toldDuring_) told_.clear(); // news stay until the person goes on
+  words_->setText(told_.isEmpty() ? w_.focus().instruction() : told_);
+  if (w_.session().dragging()) return;
   while (auto* item = figures_->takeAt(0)) {
     if (item->widget()) item->widget()->deleteLater();
     delete item;
   }
-  std::string step = w_.open();
-  if (step.empty() && !w_.selection().empty()) step = w_.selection().back().step;
+  std::string step = w_.focus().open();
+  if (step.empty() && !w_.focus().selection().empty()) step = w_.focus().selection().back().step;
   if (step.empty() && !w_.model()->bodies.empty()) step = w_.model()->bodies.back().step;
   const auto* r = w_.model()->result(step);
   if (!r || !r->outcome || r->outcome->outputs.empty()) return;
@@ -113,7 +113,7 @@ void ReadoutStrip::sync() {
   const auto number = [](double v) { return v < 1e-6 ? QString("0") : QString::fromStdString(formatNumber(v, 2)); };
   const auto& object = r->outcome->outputs.front().object;
   if (const auto* body = std::get_if<brep::BodyPtr>(&object)) {
-    const auto figures = w_.figuresOf(*body);
+    const auto figures = w_.results().figuresOf(*body);
     if (!figures) {
       figures_->addWidget(new QLabel(tr("measuring")));
       return;

@@ -60,14 +60,14 @@ RecipeRow::RecipeRow(Workspace& w, ViewWidget& view, std::string step)
     if (!rename_->isVisible()) return;
     rename_->hide();
     label_->show();
-    if (rename_->isModified()) w_.rename(step_, rename_->text());
+    if (rename_->isModified()) w_.steps().rename(step_, rename_->text());
   });
 }
 
 void RecipeRow::sync(int number) {
   const auto* entry = w_.recipe().find(step_);
   if (!entry) return;
-  const bool open = w_.open() == step_, draft = w_.draft() == step_;
+  const bool open = w_.focus().open() == step_, draft = w_.session().draft() == step_;
   number_->setText(QString::number(number));
   icon_->setPixmap(
       icon("steps/" + QString::fromStdString(entry->kind), open ? IconTone::Accent : IconTone::Text).pixmap(22, 22));
@@ -104,7 +104,7 @@ void RecipeRow::sync(int number) {
     stripe_->setStyleSheet(ground);
   setAccessibleName(tr("step %1, %2, %3").arg(number).arg(label_->text(), words));
   // Styling a row anew is slow, and most changes do not touch its frame.
-  const bool chosen = std::find(w_.rows().begin(), w_.rows().end(), step_) != w_.rows().end();
+  const bool chosen = std::find(w_.focus().rows().begin(), w_.focus().rows().end(), step_) != w_.focus().rows().end();
   if (property("open").toBool() != open || property("draft").toBool() != draft ||
       property("chosen").toBool() != chosen) {
     setProperty("open", open);
@@ -150,7 +150,7 @@ void RecipeRow::mousePressEvent(QMouseEvent* e) {
 }
 
 void RecipeRow::mouseMoveEvent(QMouseEvent* e) {
-  if (!(e->buttons() & Qt::LeftButton) || w_.draft() == step_ || (form_ && pressed_.y() > form_->y())) return;
+  if (!(e->buttons() & Qt::LeftButton) || w_.session().draft() == step_ || (form_ && pressed_.y() > form_->y())) return;
   const QPoint p = e->position().toPoint();
   dragging_ = dragging_ || (p - pressed_).manhattanLength() > 6;
   if (dragging_) emit draggedTo(step_, p.y(), false);
@@ -162,7 +162,7 @@ void RecipeRow::mouseReleaseEvent(QMouseEvent* e) {
     dragging_ = false;
     return emit draggedTo(step_, int(e->position().y()), true);
   }
-  if ((form_ && e->position().y() > form_->y()) || w_.draft() == step_) return;
+  if ((form_ && e->position().y() > form_->y()) || w_.session().draft() == step_) return;
   emit chosen(step_, e->modifiers());
 }
 
@@ -170,10 +170,10 @@ void RecipeRow::contextMenuEvent(QContextMenuEvent* e) { emit menuWanted(step_, 
 
 void RecipeRow::keyPressEvent(QKeyEvent* e) {
   if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
-    return w_.draft() == step_ ? w_.keepDraft() : w_.unfold(w_.open() == step_ ? std::string() : step_);
-  if (e->key() == Qt::Key_Delete) return w_.removeStep(step_);
+    return w_.session().draft() == step_ ? w_.session().keepDraft() : w_.focus().unfold(w_.focus().open() == step_ ? std::string() : step_);
+  if (e->key() == Qt::Key_Delete) return w_.steps().remove({step_});
   if (e->modifiers() == Qt::AltModifier && (e->key() == Qt::Key_Up || e->key() == Qt::Key_Down)) {
-    w_.moveStep(step_, w_.recipe().indexOf(step_) + (e->key() == Qt::Key_Up ? -1 : 1));
+    w_.steps().move(step_, w_.recipe().indexOf(step_) + (e->key() == Qt::Key_Up ? -1 : 1));
     return setFocus();
   }
   if (e->modifiers() == Qt::NoModifier && (e->key() == Qt::Key_Up || e->key() == Qt::Key_Down)) {
@@ -248,10 +248,10 @@ RecipeColumn::RecipeColumn(Workspace& w, ViewWidget& view, QWidget* parent)
   layout->addWidget(scroll_);
   connect(search_, &QLineEdit::textChanged, this, &RecipeColumn::filter);
   connect(here_, &HereMark::draggedTo, this, [this](int y, bool dropped) { drag({}, here_, y, dropped); });
-  connect(&w_, &Workspace::recipeChanged, this, &RecipeColumn::sync);
-  connect(&w_, &Workspace::modelChanged, this, &RecipeColumn::sync);
-  connect(&w_, &Workspace::focusChanged, this, &RecipeColumn::sync);
-  connect(&w_, &Workspace::fileChanged, this, [this] {
+  connect(&w_.session(), &Session::recipeChanged, this, &RecipeColumn::sync);
+  connect(&w_.results(), &Results::modelChanged, this, &RecipeColumn::sync);
+  connect(&w_.focus(), &Focus::focusChanged, this, &RecipeColumn::sync);
+  connect(&w_.file(), &ProjectFile::fileChanged, this, [this] {
     search_->clear();
     folded_.clear();
   });
@@ -307,7 +307,7 @@ void RecipeColumn::sync() {
           std::vector<std::string> ids;
           for (const auto& s : w_.recipe().steps)
             if (s->group == group) ids.push_back(s->id);
-          w_.chooseRows(ids);
+          w_.focus().chooseRows(ids);
           askForGroup();
         });
       }
@@ -318,7 +318,7 @@ void RecipeColumn::sync() {
     }
     place(list_[i]);
     list_[i]->sync(int(i) + 1);
-    if (list_[i]->step() == w_.open())
+    if (list_[i]->step() == w_.focus().open())
       QTimer::singleShot(0, list_[i], [this, row = list_[i]] { scroll_->ensureWidgetVisible(row, 0, 4); scroll_->horizontalScrollBar()->setValue(0); });
   }
   if (hereAt >= int(list_.size())) place(here_);
@@ -333,7 +333,7 @@ void RecipeColumn::filter() {
   for (RecipeRow* r : list_) {
     const auto* entry = w_.recipe().find(r->step());
     const bool folded = words.isEmpty() && entry && folded_.count(entry->group);
-    r->setVisible(r->step() == w_.open() || (!folded && (words.isEmpty() || r->fits(words))));
+    r->setVisible(r->step() == w_.focus().open() || (!folded && (words.isEmpty() || r->fits(words))));
   }
   for (auto& [key, head] : heads_) head->setVisible(words.isEmpty());
 }
@@ -344,7 +344,7 @@ void RecipeColumn::search() {
 }
 
 void RecipeColumn::choose(const std::string& step, Qt::KeyboardModifiers keys) {
-  auto rows = w_.rows();
+  auto rows = w_.focus().rows();
   const auto known = std::find(rows.begin(), rows.end(), step);
   if (keys & Qt::ControlModifier) {
     if (known != rows.end())
@@ -352,24 +352,24 @@ void RecipeColumn::choose(const std::string& step, Qt::KeyboardModifiers keys) {
     else
       rows.push_back(step);
     anchor_ = step;
-    return w_.chooseRows(std::move(rows));
+    return w_.focus().chooseRows(std::move(rows));
   }
   if ((keys & Qt::ShiftModifier) && w_.recipe().find(anchor_)) {
     const int a = w_.recipe().indexOf(anchor_), b = w_.recipe().indexOf(step);
     rows.clear();
     for (int i = std::min(a, b); i <= std::max(a, b); ++i) rows.push_back(w_.recipe().steps[size_t(i)]->id);
-    return w_.chooseRows(std::move(rows));
+    return w_.focus().chooseRows(std::move(rows));
   }
   anchor_ = step;
-  if (!rows.empty()) w_.chooseRows({});
-  w_.unfold(w_.open() == step ? std::string() : step);
+  if (!rows.empty()) w_.focus().chooseRows({});
+  w_.focus().unfold(w_.focus().open() == step ? std::string() : step);
 }
 
 std::vector<std::string> RecipeColumn::acted() const {
-  if (!w_.rows().empty()) return w_.rows();
+  if (!w_.focus().rows().empty()) return w_.focus().rows();
   for (const RecipeRow* r : list_)
     if (r->hasFocus()) return {r->step()};
-  return w_.open().empty() ? std::vector<std::string>{} : std::vector<std::string>{w_.open()};
+  return w_.focus().open().empty() ? std::vector<std::string>{} : std::vector<std::string>{w_.focus().open()};
 }
 
 namespace {
@@ -380,7 +380,7 @@ void RecipeColumn::copy() const {
   const auto ids = acted();
   if (ids.empty()) return;
   auto* mime = new QMimeData;
-  mime->setData(kClipKind, QByteArray::fromStdString(w_.copied(ids)));
+  mime->setData(kClipKind, QByteArray::fromStdString(w_.steps().copied(ids)));
   QStringList labels;
   for (const auto& id : ids) labels << QString::fromStdString(w_.recipe().find(id)->label);
   mime->setText(labels.join("\n"));
@@ -391,7 +391,7 @@ void RecipeColumn::copy() const {
 void RecipeColumn::paste() {
   const auto* mime = QApplication::clipboard()->mimeData();
   if (!mime || !mime->hasFormat(kClipKind)) return emit w_.told(tr("copy some steps first"));
-  w_.paste(mime->data(kClipKind).toStdString());
+  w_.steps().paste(mime->data(kClipKind).toStdString());
 }
 
 void RecipeColumn::askForGroup() {
@@ -400,46 +400,46 @@ void RecipeColumn::askForGroup() {
   bool ok = false;
   const QString name = QInputDialog::getText(this, tr("Group"), tr("Name of the group"), QLineEdit::Normal,
                                              QString::fromStdString(w_.recipe().find(ids.front())->group), &ok);
-  if (ok) w_.group(ids, name);
+  if (ok) w_.steps().group(ids, name);
 }
 
 void RecipeColumn::menu(const std::string& step, QPoint at) {
   const auto* entry = w_.recipe().find(step);
   if (!entry) return;
-  auto ids = w_.rows();
+  auto ids = w_.focus().rows();
   if (std::find(ids.begin(), ids.end(), step) == ids.end()) {
     ids = {step};
-    if (!w_.rows().empty()) w_.chooseRows({});
+    if (!w_.focus().rows().empty()) w_.focus().chooseRows({});
   }
   const auto row = std::find_if(list_.begin(), list_.end(), [&](RecipeRow* r) { return r->step() == step; });
   QMenu menu(this);
   menu.setObjectName("row-menu");
   if (ids.size() == 1) menu.addAction(tr("Rename"), *row, &RecipeRow::startRename);
-  menu.addAction(entry->on ? tr("Switch off") : tr("Switch on"), this, [=, on = entry->on] { w_.setOn(ids, !on); });
+  menu.addAction(entry->on ? tr("Switch off") : tr("Switch on"), this, [=, on = entry->on] { w_.steps().setOn(ids, !on); });
   const auto look = w_.recipe().looks.find(step);
   const bool visible = look == w_.recipe().looks.end() || look->second.visible;
   if (ids.size() == 1)
-    menu.addAction(visible ? tr("Out of sight") : tr("In sight"), this, [=] { w_.setVisible(step, !visible); });
+    menu.addAction(visible ? tr("Out of sight") : tr("In sight"), this, [=] { w_.steps().setVisible({step}, !visible); });
   menu.addSeparator();
-  menu.addAction(tr("Duplicate"), this, [=] { w_.duplicate(ids); });
+  menu.addAction(tr("Duplicate"), this, [=] { w_.steps().duplicate(ids); });
   menu.addAction(tr("Copy"), this, [=] {
-    w_.chooseRows(ids);
+    w_.focus().chooseRows(ids);
     copy();
   });
   menu.addAction(tr("Paste"), this, &RecipeColumn::paste);
   menu.addAction(tr("Group"), this, [=] {
-    w_.chooseRows(ids);
+    w_.focus().chooseRows(ids);
     askForGroup();
   });
-  if (!entry->group.empty()) menu.addAction(tr("Ungroup"), this, [=] { w_.group(ids, {}); });
+  if (!entry->group.empty()) menu.addAction(tr("Ungroup"), this, [=] { w_.steps().group(ids, {}); });
   menu.addAction(tr("Colour"), this, [=] {
     const QColor c = QColorDialog::getColor(QColor("#C08A1E"), this, tr("Colour of the row"));
-    if (c.isValid()) w_.colourRows(ids, c.name().toStdString());
+    if (c.isValid()) w_.steps().colour(ids, c.name().toStdString());
   });
-  if (!entry->colour.empty()) menu.addAction(tr("No colour"), this, [=] { w_.colourRows(ids, {}); });
-  menu.addAction(tr("New steps go after it"), this, [=] { w_.setHere(step); });
+  if (!entry->colour.empty()) menu.addAction(tr("No colour"), this, [=] { w_.steps().colour(ids, {}); });
+  menu.addAction(tr("New steps go after it"), this, [=] { w_.steps().setHere(step); });
   menu.addSeparator();
-  menu.addAction(tr("Remove"), this, [=] { w_.remove(ids); });
+  menu.addAction(tr("Remove"), this, [=] { w_.steps().remove(ids); });
   menu.exec(at);
 }
 
@@ -465,7 +465,7 @@ void RecipeColumn::drag(const std::string& step, QWidget* from, int y, bool drop
   if (step.empty()) {
     if (!dropped) return showDrop(place, true);
     drop_->hide();
-    return w_.setHere(place == 0 ? w_.recipe().here : w_.recipe().steps[size_t(place - 1)]->id);
+    return w_.steps().setHere(place == 0 ? w_.recipe().here : w_.recipe().steps[size_t(place - 1)]->id);
   }
   const int at = w_.recipe().indexOf(step), target = place > at ? place - 1 : place;
   const auto moved = recipe::movedTo(w_.recipe(), step, target, w_.registry());
@@ -475,14 +475,14 @@ void RecipeColumn::drag(const std::string& step, QWidget* from, int y, bool drop
     return;
   }
   drop_->hide();
-  w_.moveStep(step, target);
+  w_.steps().move(step, target);
 }
 
 void RecipeColumn::renameOpen() {
   // The row that has the focus, else the one that is open.
   const auto focused = std::find_if(list_.begin(), list_.end(), [](RecipeRow* r) { return r->hasFocus(); });
   const auto row = focused != list_.end() ? focused : std::find_if(list_.begin(), list_.end(), [this](RecipeRow* r) {
-    return r->step() == w_.open();
+    return r->step() == w_.focus().open();
   });
   if (row != list_.end()) (*row)->startRename();
 }

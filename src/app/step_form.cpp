@@ -20,11 +20,11 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
   form_ = new FieldForm(w_.registry().schemaOf(entry->kind), w_, view);
   layout->addWidget(form_);
   connect(form_, &FieldForm::changed, this, [this](const std::string& key, const json& v) {
-    w_.setInput(step_, key, v, tr("change %1").arg(QString::fromStdString(key)));
+    w_.session().setInput(step_, key, v, tr("change %1").arg(QString::fromStdString(key)));
   });
-  connect(form_, &FieldForm::focused, this, [this](const std::string& key) { w_.unfold(step_, key); });
+  connect(form_, &FieldForm::focused, this, [this](const std::string& key) { w_.focus().unfold(step_, key); });
   connect(form_, &FieldForm::enterAgain, this, [this] {
-    if (w_.draft() == step_) w_.keepDraft();
+    if (w_.session().draft() == step_) w_.session().keepDraft();
   });
   layout->addLayout(messages_);
   auto* buttons = new QHBoxLayout;
@@ -40,8 +40,8 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
   buttons->addWidget(drop_);
   buttons->addWidget(keep_);
   layout->addLayout(buttons);
-  connect(keep_, &QPushButton::clicked, &w_, &Workspace::keepDraft);
-  connect(drop_, &QPushButton::clicked, &w_, &Workspace::dropDraft);
+  connect(keep_, &QPushButton::clicked, &w_.session(), &Session::keepDraft);
+  connect(drop_, &QPushButton::clicked, &w_.session(), &Session::dropDraft);
   sync();
 }
 
@@ -61,7 +61,7 @@ void StepForm::addSwitches(QVBoxLayout& layout) {
   };
   if (!step->crossed->across.empty()) {
     swap_ = add(tr("Swap directions"), tr("The guides become the sections, and the sections the guides"), "swap");
-    connect(swap_, &QPushButton::clicked, this, [this] { w_.swapDirections(step_); });
+    connect(swap_, &QPushButton::clicked, this, [this] { w_.steps().swapDirections(step_); });
   }
   connect(add(tr("Try ways"), tr("All constructions that these curves allow, side by side (T)"), "try-ways"),
           &QPushButton::clicked, &w_, &Workspace::waysWanted);
@@ -72,7 +72,7 @@ void StepForm::addSwitches(QVBoxLayout& layout) {
     const QString label = said(w_.registry().find(kind)->label);
     auto* b = add(tr("Make it a %1").arg(label.toLower()), tr("The same curves; nothing is lost on the way back"),
                   "make-" + QString::fromStdString(kind));
-    connect(b, &QPushButton::clicked, this, [this, kind] { w_.makeAs(step_, kind); });
+    connect(b, &QPushButton::clicked, this, [this, kind] { w_.steps().makeAs(step_, kind); });
   }
   row->addStretch();
   layout.addLayout(row);
@@ -84,13 +84,13 @@ void StepForm::sync() {
   form_->setValues(*entry->inputs);
   form_->forEach([&](FieldEditor& e) {
     if (auto* picks = dynamic_cast<PicksEditor*>(&e))
-      picks->setActive(w_.open() == step_ && w_.field() == e.field().key);
+      picks->setActive(w_.focus().open() == step_ && w_.focus().field() == e.field().key);
   });
   if (swap_) { // there have to be guides enough to be sections
     const auto across = w_.registry().find(kind_)->crossed->across;
     swap_->setEnabled(entry->inputs->value(across, json::array()).size() > 1);
   }
-  const bool draft = w_.draft() == step_;
+  const bool draft = w_.session().draft() == step_;
   keep_->setVisible(draft);
   drop_->setVisible(draft);
   syncMessages();
@@ -122,7 +122,7 @@ void StepForm::syncMessages() {
       b->setProperty("role", "remedy");
       b->setObjectName("remedy");
       connect(b, &QPushButton::clicked, this,
-              [this, m] { w_.take(m.step.empty() ? step_ : m.step, m); });
+              [this, m] { w_.steps().take(m.step.empty() ? step_ : m.step, m); });
       messages_->addWidget(b, 0, Qt::AlignLeft);
     }
   };

@@ -1,6 +1,6 @@
 #pragma once
 #include "app/field_form.h"
-#include "app/view_widget.h"
+#include "app/view/view_widget.h"
 
 namespace lumsk::app {
 

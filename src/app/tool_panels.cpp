@@ -145,7 +145,7 @@ void Drawer::addTool(const recipe::Step& s, const QString& prefix) {
   const QString kind = QString::fromStdString(s.kind);
   connect(addButton(said(s.label), "steps/" + kind, prefix + kind), &QToolButton::clicked, this, [this, k = s.kind] {
     remember(QString::fromStdString(k));
-    w_.startDraft(k);
+    w_.focus().start(k);
     emit used();
   });
 }

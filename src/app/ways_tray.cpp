@@ -1,7 +1,7 @@
 #include "app/ways_tray.h"
 
 #include "app/preferences.h"
-#include "app/view_widget.h"
+#include "app/view/view_widget.h"
 #include "app/words.h"
 
 #include <QEvent>
@@ -96,59 +96,47 @@ WaysTray::WaysTray(Workspace& w, ViewWidget& view)
   hide();
   view_.installEventFilter(this);
   connect(&w_, &Workspace::waysWanted, this, &WaysTray::open);
-  connect(&w_, &Workspace::focusChanged, this, [this] {
-    if (isVisible() && !busy_ && w_.draft().empty()) end(); // kept, or dropped
+  connect(&w_.focus(), &Focus::focusChanged, this, [this] {
+    if (isVisible() && !busy_ && w_.session().draft().empty()) end(); // kept, or dropped
   });
-  connect(&w_, &Workspace::projectReplaced, this, &WaysTray::end);
-}
-
-WaysTray::~WaysTray() {
-  cancel_.cancel();
-  if (thread_.joinable()) thread_.join();
+  connect(&w_.file(), &ProjectFile::projectReplaced, this, &WaysTray::end);
 }
 
 void WaysTray::open() {
-  const json picks = w_.picksForWays();
+  const json picks = w_.focus().picksForWays();
   if (picks.size() < 2) return void(emit w_.told(tr("pick curves or edges first, then try ways")));
   if (isVisible()) giveUp();
   start(picks);
 }
 
 void WaysTray::start(const json& picks) {
-  cancel_.cancel();
-  if (thread_.joinable()) thread_.join();
   clear();
-  cancel_ = CancelToken();
   busy_ = true;
   title_->setText(tr("Trying ways"));
   QFrame::show();
   const recipe::ModelPtr now = w_.model();
   const auto model = std::make_shared<const recipe::Model>(
-      w_.draft().empty() ? *now : recipe::modelBefore(*now, w_.draft()));
+      w_.session().draft().empty() ? *now : recipe::modelBefore(*now, w_.session().draft()));
   const recipe::Registry& registry = w_.registry();
-  thread_ = std::thread([this, picks, model, &registry, before = w_.drawing(), lens = view_.lens(), cancel = cancel_,
-                         serial = ++serial_] {
-    const auto begin = std::chrono::steady_clock::now();
-    Context cx;
-    cx.cancel = cancel;
-    cx.tolerances = model->recipe->tolerances;
-    std::vector<TriedWay> all;
-    const auto thrown = thrownBy([&] {
-      for (recipe::Way& w : recipe::tryWays(picks, *model, registry, cx)) {
-        if (cancel.cancelled()) return;
-        if (w.fits())
-          all.push_back(tried(std::move(w), *model, before.get(), lens, cx));
-        else
-          all.push_back({std::move(w), nullptr, nullptr});
-      }
-    });
-    if (cancel.cancelled()) return;
-    if (thrown) QMetaObject::invokeMethod(this, [this, why = *thrown] { emit w_.told(brokenInside(why)); });
-    const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-    QMetaObject::invokeMethod(this, [this, all = std::move(all), seconds, serial]() mutable {
-      if (serial == serial_ && isVisible()) finished(std::move(all), seconds);
-    });
-  });
+  using Tried = std::pair<std::vector<TriedWay>, double>;
+  work_.run<Tried>(
+      [picks, model, &registry, before = w_.drawing(), lens = view_.lens()](Context cx) {
+        const auto begin = std::chrono::steady_clock::now();
+        cx.progress = {};
+        cx.tolerances = model->recipe->tolerances;
+        std::vector<TriedWay> all;
+        for (recipe::Way& w : recipe::tryWays(picks, *model, registry, cx)) {
+          if (cx.stopped()) break;
+          if (w.fits())
+            all.push_back(tried(std::move(w), *model, before.get(), lens, cx));
+          else
+            all.push_back({std::move(w), nullptr, nullptr});
+        }
+        return Tried{std::move(all), std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count()};
+      },
+      [this](Tried tried) {
+        if (isVisible() && busy_) finished(std::move(tried.first), tried.second);
+      });
 }
 
 void WaysTray::finished(std::vector<TriedWay> all, double seconds) {
@@ -222,7 +210,7 @@ void WaysTray::show(int i) {
     frames_[size_t(k)]->style()->unpolish(frames_[size_t(k)]);
     frames_[size_t(k)]->style()->polish(frames_[size_t(k)]);
   }
-  w_.showWay(ways_[size_t(i)].way.step.get());
+  w_.session().showWay(ways_[size_t(i)].way.step.get());
 }
 
 bool WaysTray::eventFilter(QObject* o, QEvent* e) {
@@ -238,7 +226,7 @@ bool WaysTray::eventFilter(QObject* o, QEvent* e) {
   if (e->type() == QEvent::MouseMove) show(int(card - frames_.begin()));
   if (e->type() == QEvent::MouseButtonRelease) {
     show(int(card - frames_.begin()));
-    w_.keepDraft();
+    w_.session().keepDraft();
     view_.setFocus();
     return true;
   }
@@ -246,13 +234,12 @@ bool WaysTray::eventFilter(QObject* o, QEvent* e) {
 }
 
 void WaysTray::giveUp() {
-  w_.showWay(nullptr);
+  w_.session().showWay(nullptr);
   end();
 }
 
 void WaysTray::end() {
-  cancel_.cancel();
-  ++serial_;
+  work_.stop();
   busy_ = false;
   hide();
   clear();

@@ -1,10 +1,10 @@
 #pragma once
+#include "app/background.h"
 #include "app/workspace.h"
 #include "recipe/ways.h"
 #include "scene/lens_work.h"
 
 #include <QFrame>
-#include <thread>
 
 class QHBoxLayout;
 class QLabel;
@@ -27,7 +27,6 @@ class WaysTray : public QFrame {
   Q_OBJECT
 public:
   WaysTray(Workspace& w, ViewWidget& view);
-  ~WaysTray() override;
   void open();   ///< for what is picked, or the open step; says why when that is nothing
   void giveUp(); ///< nothing stays of it
   bool busy() const { return busy_; }
@@ -54,9 +53,7 @@ private:
   std::vector<QWidget*> frames_;
   int shown_ = -1;
   bool busy_ = false;
-  int serial_ = 0; ///< of the run whose results are awaited
-  CancelToken cancel_;
-  std::thread thread_;
+  Background work_;
 };
 
 } // namespace lumsk::app

@@ -74,30 +74,7 @@ Outcomes worthKeeping(const recipe::Model& model) {
 namespace {
 
 /// What is kept of a result is said once, in `members`, for writing and for reading; the bindings there do not compile
-/// when something is added to a struct and forgotten here.
-template <class Way> void members(Way& way, recipe::Flag& x) {
-  auto& [field, item, at, direction, startMovable, mark, group, key] = x;
-  way("field", field), way("item", item), way("at", at), way("direction", direction);
-  way("startMovable", startMovable), way("mark", mark), way("group", group), way("key", key);
-}
-template <class Way> void members(Way& way, recipe::HandlePlace& x) {
-  auto& [field, at, direction, mmPerUnit, item, key] = x;
-  way("field", field), way("at", at), way("direction", direction);
-  way("mmPerUnit", mmPerUnit), way("item", item), way("key", key);
-}
-template <class Way> void members(Way& way, recipe::PointsPlace& x) {
-  auto& [field, frame, mmPerUnit] = x;
-  way("field", field), way("frame", frame), way("mmPerUnit", mmPerUnit);
-}
-template <class Way> void members(Way& way, recipe::Rail& x) {
-  auto& [field, item, curve] = x;
-  way("field", field), way("item", item), way("curve", curve);
-}
-template <class Way> void members(Way& way, recipe::Grip& x) {
-  auto& [field, item, at, along, moved, on, plane] = x;
-  way("field", field), way("item", item), way("at", at), way("along", along);
-  way("moved", moved), way("on", on), way("plane", plane);
-}
+/// when something is added to a struct and forgotten here. Marks say theirs themselves.
 template <class Way> void members(Way& way, recipe::NamedPoint& x) {
   auto& [name, at, output] = x;
   way("name", name), way("at", at), way("output", output);
@@ -115,9 +92,8 @@ template <class Way> void members(Way& way, Frame& x) {
   way("origin", origin), way("x", along), way("y", across);
 }
 template <class Way> void members(Way& way, recipe::Outcome& o) {
-  auto& [outputs, points, notes, usedUp, flags, handles, places, grips, rails, nets, measured, summary, seconds] = o;
-  way("outputs", outputs), way("points", points), way("notes", notes), way("usedUp", usedUp), way("flags", flags);
-  way("handles", handles), way("places", places), way("grips", grips), way("rails", rails), way("nets", nets);
+  auto& [outputs, points, notes, usedUp, marks, measured, summary, seconds] = o;
+  way("outputs", outputs), way("points", points), way("notes", notes), way("usedUp", usedUp), way("marks", marks);
   way("measured", measured), way("summary", summary), way("seconds", seconds);
 }
 
@@ -141,6 +117,17 @@ private:
   template <class T> static json of(std::vector<T>& x) {
     json out = json::array();
     for (T& y : x) out.push_back(of(y));
+    return out;
+  }
+  static json of(recipe::Marks& x) {
+    json out = json::array();
+    for (recipe::Mark mark : x.list())
+      std::visit(
+          [&](auto& m) {
+            out.push_back(of(m));
+            out.back()["kind"] = m.kName;
+          },
+          mark);
     return out;
   }
   static json of(recipe::Names& x) {
@@ -186,6 +173,21 @@ private:
   }
   template <class T> void to(std::vector<T>& x, const json& j) {
     for (const json& y : j) to(x.emplace_back(), y);
+  }
+  void to(recipe::Marks& x, const json& j) {
+    for (const json& y : j) toMark(x, y, y.at("kind").get<std::string>());
+  }
+  /// The kind of mark that has the name, of those from `I` on.
+  template <size_t I = 0> void toMark(recipe::Marks& x, const json& j, const std::string& kind) {
+    if constexpr (I < std::variant_size_v<recipe::Mark>) {
+      using T = std::variant_alternative_t<I, recipe::Mark>;
+      if (kind != T::kName) return toMark<I + 1>(x, j, kind);
+      T m;
+      to(m, j);
+      x.add(std::move(m));
+    } else {
+      shapesFit_ = false;
+    }
   }
   void to(recipe::Names& x, const json& j) {
     for (const auto& [name, q] : j.items()) to(x[name], q);

@@ -43,12 +43,14 @@ Expected<std::string> entry(zip_t* z, const char* name) {
   return bytes;
 }
 
-Expected<void> add(zip_t* z, const std::string& name, const std::string& bytes) {
+Expected<void> add(zip_t* z, const std::string& name, const std::string& bytes, bool packed = true) {
   zip_source_t* source = zip_source_buffer(z, bytes.data(), bytes.size(), 0);
-  if (!source || zip_file_add(z, name.c_str(), source, ZIP_FL_OVERWRITE | ZIP_FL_ENC_UTF_8) < 0) {
+  const auto at = source ? zip_file_add(z, name.c_str(), source, ZIP_FL_OVERWRITE | ZIP_FL_ENC_UTF_8) : -1;
+  if (at < 0) {
     if (source) zip_source_free(source);
     return fail(problem("LM-F022", "the project cannot be packed"));
   }
+  if (!packed) zip_set_file_compression(z, zip_uint64_t(at), ZIP_CM_STORE, 0);
   return {};
 }
 
@@ -145,7 +147,8 @@ Expected<void> writeProject(const std::string& path, const Project& p) {
     if (!p.thumbnailPng.empty()) LUMSK_CHECK(add(a.zip, "thumbnail.png", p.thumbnailPng));
     for (const auto& [hash, bytes] : p.recipe.imports)
       if (text.find(hash) != std::string::npos) // others were used by steps that are gone
-        LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *bytes));
+        // Kept work is written again and again: packing what was imported would take longest.
+        LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *bytes, p.recovery.empty()));
     std::vector<std::string> packed; // the archive reads them when it is closed
     packed.reserve(p.kept.size());
     for (const auto& [key, outcome] : p.kept)

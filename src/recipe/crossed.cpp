@@ -225,7 +225,7 @@ StepPtr with(const StepEntry& entry, const Step& step, json inputs) {
 FamilyOf familiesIn(const OutcomePtr& outcome) {
   return [outcome](const std::string& item) {
     if (outcome)
-      for (const Flag& f : outcome->flags)
+      for (const Flag& f : outcome->marks.all<recipe::Flag>())
         if (f.item == item && f.group > 0)
           return InFamily{f.group, f.mark.size() > 1 ? std::atoi(f.mark.c_str() + 1) : 0};
     return InFamily{};

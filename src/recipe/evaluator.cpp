@@ -191,7 +191,7 @@ StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>
     return failed(outcome.error());
   }
   outcome->seconds = r.seconds;
-  for (Flag& flag : inputs->flags) outcome->flags.push_back(std::move(flag));
+  outcome->marks.add(std::move(inputs->flags));
   for (Problem& note : inputs->notes) outcome->notes.push_back(std::move(note));
   for (Problem& note : outcome->notes) dropVainRemedies(note, *soFar.recipe, registry_);
   auto kept = std::make_shared<const Outcome>(std::move(*outcome));

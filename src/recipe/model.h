@@ -1,8 +1,8 @@
 #pragma once
 #include "brep/body.h"
 #include "brep/mesh.h"
-#include "nurbs/correspond.h"
 #include "recipe/image.h"
+#include "recipe/marks.h"
 #include "recipe/recipe.h"
 
 #include <variant>
@@ -16,7 +16,6 @@ struct PlaneObject {
 struct PointObject {
   Vec3 at;
 };
-using CurvePtr = std::shared_ptr<const nurbs::Path>;
 /// A picture on a plane, to draw over.
 struct PictureObject {
   Frame frame; ///< origin in the picture's middle
@@ -43,53 +42,6 @@ struct Output {
 /// How outputs are named among all steps: "s4", or "s4/2" for one of several.
 std::string objectId(const std::string& step, const std::string& output);
 
-/// A mark on an input item that the view shows: a section's flag with its start and direction.
-struct Flag {
-  std::string field, item; ///< key of the picks field and id of the item
-  Vec3 at = Vec3::Zero();
-  Vec3 direction = Vec3::Zero(); ///< unit; zero when there is none
-  bool startMovable = false;
-  std::string mark;          ///< what is written on it; empty: its number
-  int group = 0;             ///< flags of a second group look different
-  std::string key = "start"; ///< of the item's number that dragging it along its curve sets: a fraction of the length
-};
-
-/// Where a points field has its places when no plane says so: the points are in its units from its origin.
-struct PointsPlace {
-  std::string field;
-  Frame frame;
-  double mmPerUnit = 1.0;
-  Vec3 toWorld(const Vec3& p) const { return frame.at(p.x() * mmPerUnit, p.y() * mmPerUnit, p.z() * mmPerUnit); }
-  Vec3 fromWorld(const Vec3& w) const { return frame.local(w) / mmPerUnit; }
-};
-
-/// A place where a quantity of the step can be dragged.
-struct HandlePlace {
-  std::string field;
-  Vec3 at = Vec3::Zero();        ///< where the value is nought
-  Vec3 direction = Vec3::Zero(); ///< unit
-  double mmPerUnit = 1.0;        ///< how far the handle moves for a change of 1 of the value
-  std::string item = {}, key = {}; ///< of a picks field: the item, and its number that is meant
-};
-
-/// A curve on which a click adds a row to a table field (see recipe/rails.h), when that has the focus.
-struct Rail {
-  std::string field, item;
-  CurvePtr curve;
-};
-
-/// A place that can be dragged in the view: the move is added to the row of that id in a table field, whose columns are
-/// x, y and z; of places on a rail the column is "at".
-struct Grip {
-  std::string field, item;
-  Vec3 at = Vec3::Zero();
-  Vec3 along = Vec3::Zero(); ///< unit: it moves along this only; zero: in the plane of the screen, and snaps
-  bool moved = false;        ///< its row holds a move already
-  CurvePtr on = {};          ///< the rail that it stays on
-  Vec3 plane = Vec3::Zero(); ///< unit: it moves square to this, when it does not move along something
-};
-
-/// What a step made.
 /// A point of an output that can be picked, besides those that every curve has (`pointsOf`).
 struct NamedPoint {
   std::string name; ///< lasting: "p3" is the point of that id
@@ -97,20 +49,16 @@ struct NamedPoint {
   std::string output = {};
 };
 
+/// What a step made.
 struct Outcome {
   std::vector<Output> outputs;
   std::vector<NamedPoint> points;
   std::vector<Problem> notes;
   std::vector<std::string> usedUp; ///< `objectId`s of what is hidden from now on; a step's id means all it made
-  std::vector<Flag> flags;
-  std::vector<HandlePlace> handles;
-  std::vector<PointsPlace> places;
-  std::vector<Grip> grips;
-  std::vector<Rail> rails;
-  std::vector<std::vector<Vec3>> nets; ///< lines drawn faintly while the step is open: control polygons
-  Names measured;                      ///< under names that later steps may use in expressions
-  std::string summary;                 ///< one line: "4 sections - 210 points"
-  double seconds = 0.0;                ///< what computing it took when it was made
+  Marks marks;          ///< what the view shows of the open step, to be grabbed there
+  Names measured;       ///< under names that later steps may use in expressions
+  std::string summary;  ///< one line: "4 sections - 210 points"
+  double seconds = 0.0; ///< what computing it took when it was made
 };
 using OutcomePtr = std::shared_ptr<const Outcome>;
 

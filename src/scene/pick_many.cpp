@@ -13,7 +13,7 @@ constexpr double kEndsMeetMm = 0.02; ///< edges are drawn as lines within this
 
 Hit edgeHit(const DrawnBody& b, const DrawnEdge& e) {
   const size_t m = e.points.size() / 2;
-  Hit h{Kind::Edge, b.step, b.partName(e.name), b.label + ", edge", e.points[m], 0, {}};
+  Hit h = hitOf(Kind::Edge, b.step, b.partName(e.name), b.label + ", edge", e.points[m]);
   h.near.middle = e.points[m];
   h.near.direction = (e.points[std::min(m + 1, e.points.size() - 1)] - e.points[m - 1]).normalized();
   return h;
@@ -66,10 +66,10 @@ std::vector<Hit> pickInside(const Drawing& d, const Camera& camera, const Vec2& 
   };
   if (has(wanted, Kind::Point))
     for (const DrawnPoint& p : d.points)
-      if (inside(p.at)) add({Kind::Point, p.step, "", p.label, p.at, 0, {}});
+      if (inside(p.at)) add(hitOf(Kind::Point, p.step, "", p.label, p.at));
   if (has(wanted, Kind::Curve))
     for (const DrawnCurve& c : d.curves)
-      if (all(c.points)) add({Kind::Curve, c.step, c.part, c.label, c.points.front(), 0, {}});
+      if (all(c.points)) add(hitOf(Kind::Curve, c.step, c.part, c.label, c.points.front()));
   for (const DrawnBody& body : d.bodies) {
     if (has(wanted, Kind::Edge))
       for (const DrawnEdge& e : *body.edges)
@@ -79,14 +79,14 @@ std::vector<Hit> pickInside(const Drawing& d, const Camera& camera, const Vec2& 
       const bool in = all(f->points);
       whole = whole && in;
       if (!in || !has(wanted, Kind::Face)) continue;
-      Hit h{Kind::Face, body.step, body.partName(f->face), body.label + ", face", f->points[f->points.size() / 2],
-            0,          {}};
+      Hit h = hitOf(Kind::Face, body.step, body.partName(f->face), body.label + ", face",
+                    f->points[f->points.size() / 2]);
       h.near.middle = h.at;
       add(std::move(h));
     }
     const Kind kind = body.solid ? Kind::Solid : Kind::Skin;
     if (whole && !body.faces.empty() && has(wanted, kind))
-      add({kind, body.step, body.partName(""), body.label, body.faces[0]->points.front(), 0, {}});
+      add(hitOf(kind, body.step, body.partName(""), body.label, body.faces[0]->points.front()));
   }
   std::stable_sort(out.begin(), out.end(), [](const Hit& x, const Hit& y) { return x.depth < y.depth; });
   return out;

@@ -90,11 +90,11 @@ private:
         front_ = std::min(front_, c_.toScreen(at).z());
         const Kind kind = b.solid ? Kind::Solid : Kind::Skin;
         if (has(wanted_, Kind::Face)) {
-          Hit h{Kind::Face, b.step, b.partName(f->face), b.label + ", face", at, w, {}};
+          Hit h = hitOf(Kind::Face, b.step, b.partName(f->face), b.label + ", face", at, w);
           h.near.middle = at;
           add(4, w, h);
         }
-        if (has(wanted_, kind)) add(5, w, {kind, b.step, b.partName(""), b.label, at, w, {}});
+        if (has(wanted_, kind)) add(5, w, hitOf(kind, b.step, b.partName(""), b.label, at, w));
       }
   }
 
@@ -109,7 +109,7 @@ private:
     const Vec3 s = c_.toScreen(at);
     const double dist = (s.head<2>() - q_).norm();
     if (dist > kPointReach) return;
-    Hit h{Kind::Point, step, part, label, at, s.z(), {}};
+    Hit h = hitOf(Kind::Point, step, part, label, at, s.z());
     h.near.middle = at;
     add(covered(at) ? 6 : rank, dist, h);
   }
@@ -133,14 +133,14 @@ private:
     if (has(wanted_, Kind::Curve))
       for (const DrawnCurve& c : d_.curves)
         if (const Near n = nearestOnPolyline(c.points, c_, q_); n.pixels < kCurveReach)
-          add(covered(n.at) ? 7 : 3, n.pixels, {Kind::Curve, c.step, c.part, c.label, n.at, n.depth, {}});
+          add(covered(n.at) ? 7 : 3, n.pixels, hitOf(Kind::Curve, c.step, c.part, c.label, n.at, n.depth));
     if (!has(wanted_, Kind::Edge)) return;
     for (const DrawnBody& b : d_.bodies)
       for (const DrawnEdge& e : *b.edges) {
         if (e.seam || e.points.size() < 2) continue;
         const Near n = nearestOnPolyline(e.points, c_, q_);
         if (n.pixels > kCurveReach) continue;
-        Hit h{Kind::Edge, b.step, b.partName(e.name), b.label + ", edge", n.at, n.depth, {}};
+        Hit h = hitOf(Kind::Edge, b.step, b.partName(e.name), b.label + ", edge", n.at, n.depth);
         const size_t m = e.points.size() / 2;
         h.near.middle = e.points[m];
         h.near.direction = (e.points[std::min(m + 1, e.points.size() - 1)] - e.points[m - 1]).normalized();
@@ -157,7 +157,7 @@ private:
       const Vec3 at = origin_ + w * direction_, local = p.frame.local(at);
       const Vec2 on = local.head<2>();
       if (w > 0 && (on.array() > p.low.array()).all() && (on.array() < p.high.array()).all())
-        add(p.step == "world" ? 9 : 8, w, {Kind::Plane, p.step, p.part, p.label, at, w, {}});
+        add(p.step == "world" ? 9 : 8, w, hitOf(Kind::Plane, p.step, p.part, p.label, at, w));
     }
   }
 
@@ -191,8 +191,6 @@ double Camera::pixelSize(const Vec3& p) const {
   const double px = (toScreen(p + right) - toScreen(p)).head<2>().norm();
   return px > 0 ? 1.0 / px : 1.0;
 }
-
-bool same(const Hit& a, const Hit& b) { return a.kind == b.kind && a.step == b.step && a.part == b.part; }
 
 std::vector<Hit> pickAt(const Drawing& d, const Camera& camera, double x, double y, Kind wanted) {
   return Picker(d, camera, x, y, wanted).run();

@@ -1,6 +1,6 @@
 #pragma once
 #include "brep/names.h"
-#include "recipe/schema.h"
+#include "recipe/edit_picks.h"
 #include "scene/drawing.h"
 
 namespace lumsk::scene {
@@ -19,14 +19,15 @@ struct Camera {
   double pixelSize(const Vec3& p) const;
 };
 
-/// Something under the pointer.
-struct Hit {
-  recipe::Kind kind = recipe::Kind::None;
-  std::string step, part, label; ///< what a pick would store, and its name for people
-  Vec3 at = Vec3::Zero();        ///< where on it
+/// Something under the pointer: what a pick would store, and its name for people.
+struct Hit : recipe::PickRef {
+  std::string label;
   double depth = 0.0;
-  brep::Signature near; ///< of edges, faces and vertices
 };
+inline Hit hitOf(recipe::Kind kind, std::string step, std::string part, std::string label, const Vec3& at,
+                 double depth = 0) {
+  return {{std::move(step), std::move(part), kind, {}, at}, std::move(label), depth};
+}
 
 /// All that lies under a pixel and is of a wanted kind, best first: points, then curves and edges in front of faces,
 /// then faces or bodies from near to far, then planes.
@@ -34,8 +35,5 @@ std::vector<Hit> pickAt(const Drawing& d, const Camera& camera, double x, double
 
 /// Distance along a ray to the nearest triangle, or a negative number (Moeller & Trumbore 1997).
 double hitMesh(const brep::FaceMesh& m, const Vec3& origin, const Vec3& direction);
-
-/// Same object (kind, step, part)?
-bool same(const Hit& a, const Hit& b);
 
 } // namespace lumsk::scene

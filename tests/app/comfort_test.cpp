@@ -44,7 +44,7 @@ class ComfortTest : public WindowTestBase {
 private slots:
   void partsAreFilteredFinishedMadeTransparentAndShownAlone() {
     QVERIFY(open("tumbler.lumsk"));
-    QVERIFY(QTest::qWaitFor([&] { return w().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
+    QVERIFY(QTest::qWaitFor([&] { return w().results().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
     tab(1);
     auto* solid = part("solid");
     QVERIFY(solid);
@@ -76,10 +76,10 @@ private slots:
     QVERIFY(open("tumbler.lumsk"));
     const std::string body = w().model()->bodies.back().id;
     pickAt({0, -35, 60});
-    QVERIFY(!w().selection().empty());
+    QVERIFY(!w().focus().selection().empty());
     QTest::keyClick(&view(), Qt::Key_O);
     QVERIFY(settled());
-    QVERIFY(!visible(body) && w().selection().empty());
+    QVERIFY(!visible(body) && w().focus().selection().empty());
     QTest::keyClick(&view(), Qt::Key_O, Qt::ControlModifier | Qt::ShiftModifier);
     QVERIFY(settled());
     QVERIFY(visible(body));
@@ -105,14 +105,14 @@ private slots:
     // All of the lower two rings, half of the upper one.
     const int between = (onScreen({0, 30, 60}).y() + onScreen({0, -30, 60}).y()) / 2;
     drag({20, std::max(between, 60)}, view().rect().bottomRight() - QPoint(5, 5), Qt::LeftButton, Qt::AltModifier);
-    const auto& sections = inputs(w().draft())["sections"];
+    const auto& sections = inputs(w().session().draft())["sections"];
     QCOMPARE(int(sections.size()), 2);
     for (const auto& s : sections) QVERIFY(s["step"] != w().recipe().steps[2]->id);
   }
 
   void aDoubleClickPicksAChainAndTheMenuSimilarEdges() {
     QVERIFY(open("tumbler.lumsk"));
-    w().showOnly({w().model()->bodies.back().id}); // rings lie on its edges
+    w().steps().showOnly({w().model()->bodies.back().id}); // rings lie on its edges
     QVERIFY(settled());
     const auto& body = w().drawing()->bodies.back();
     const auto rim = std::find_if(body.edges->begin(), body.edges->end(), [](const auto& e) {
@@ -123,8 +123,8 @@ private slots:
                                      onScreen(rim->points[rim->points.size() / 3]).y(), Kind::Edge);
     QVERIFY(!chain.empty());
     QTest::mouseDClick(&view(), Qt::LeftButton, {}, onScreen(rim->points[rim->points.size() / 3]));
-    QVERIFY(!w().selection().empty());
-    for (const auto& h : w().selection()) QVERIFY(h.kind == Kind::Edge);
+    QVERIFY(!w().focus().selection().empty());
+    for (const auto& h : w().focus().selection()) QVERIFY(h.kind == Kind::Edge);
   }
 
   void bothThemesAreReadableAndTextGrows() {
@@ -175,7 +175,7 @@ private slots:
 
   void theHelpIsFoundByItsWordsAndOpensAtTheStep() {
     QVERIFY(open("tumbler.lumsk"));
-    w().unfold(w().recipe().steps[1]->id);
+    w().focus().unfold(w().recipe().steps[1]->id);
     keys(Qt::Key_F1);
     auto* text = find<QTextBrowser>("help-text");
     QVERIFY(text && text->toPlainText().startsWith("Ring"));
@@ -284,7 +284,7 @@ private slots:
       f->reject();
     });
     keys(Qt::Key_S, Qt::ControlModifier);
-    QVERIFY(w().modified());
+    QVERIFY(w().session().modified());
     QCOMPARE(clicks, 5); // and the typed 3, Ctrl+E, and Enter four times
   }
 
@@ -337,8 +337,8 @@ private slots:
     VERIFY_AT_MOST(std::abs(form.width() - 5 * size.x()), 4);
     VERIFY_AT_MOST(std::abs(form.height() - 5 * size.z()), 4);
     // Nothing in sight: a clear problem, and no file.
-    w().setVisible(w().model()->bodies.front().id, false);
-    for (const auto& s : w().recipe().steps) w().setVisible(s->id, false);
+    w().steps().setVisible({w().model()->bodies.front().id}, false);
+    for (const auto& s : w().recipe().steps) w().steps().setVisible({s->id}, false);
     QVERIFY(settled());
     window_->sheetPath(dir_.filePath("none.pdf"));
     QVERIFY(QTest::qWaitFor([&] { return window_->findChild<QMessageBox*>("problem-box"); }, 10000));
@@ -349,7 +349,7 @@ private slots:
   void theTabKeyReachesEveryControl() {
     QVERIFY(open("tumbler.lumsk"));
     click("tag-curvature");
-    w().unfold(w().recipe().steps[1]->id);
+    w().focus().unfold(w().recipe().steps[1]->id);
     QTest::qWait(200);
     QCursor::setPos(window_->mapToGlobal(QPoint(5, 5))); // nothing is under the pointer that Tab would go through first
     std::set<const QWidget*> reached;
@@ -372,7 +372,7 @@ private slots:
   void everyControlHasANameForThoseWhoCannotSeeIt() {
     QVERIFY(open("tumbler.lumsk"));
     click("tag-stripes");
-    w().unfold(w().recipe().steps[1]->id);
+    w().focus().unfold(w().recipe().steps[1]->id);
     QTest::qWait(50);
     for (const QWidget* c : window_->findChildren<QWidget*>()) {
       if (!c->isVisible() || c->focusPolicy() == Qt::NoFocus || c->objectName().startsWith("qt_")) continue;

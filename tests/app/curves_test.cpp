@@ -30,7 +30,7 @@ class CurvesWindowTest : public WindowTestBase {
   /// A kept spline through places that are clicked.
   std::string spline(const std::vector<Vec3>& places) {
     tool("spline");
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     for (const Vec3& p : places) pickAt(p);
     keep();
     return id;
@@ -61,17 +61,17 @@ private slots:
       const auto& c = curve(ids[i]);
       pickAt(c.at(nurbs::ArcLength(c).parameterAtFraction(0.3)), i ? Qt::ControlModifier : Qt::NoModifier);
     }
-    QCOMPARE(w().selection().size(), size_t(5));
+    QCOMPARE(w().focus().selection().size(), size_t(5));
     tool("network_check", Qt::Key_6);
-    const std::string check = w().draft();
+    const std::string check = w().session().draft();
     QCOMPARE(inputs(check)["curves"].size(), size_t(5));
-    QCOMPARE(result(check)->outcome->flags.size(), size_t(6));
+    QCOMPARE(result(check)->outcome->marks.all<recipe::Flag>().size(), size_t(6));
     QCOMPARE(result(check)->outcome->measured.begin()->second.value, 0.0);
     keep();
-    w().unfold({});
+    w().focus().unfold({});
     // The three across make a skin.
     tool("loft", Qt::Key_2);
-    const std::string loft = w().draft();
+    const std::string loft = w().session().draft();
     for (size_t i = 2; i < 5; ++i) {
       const auto& c = curve(ids[i]);
       pickAt(c.at(nurbs::ArcLength(c).parameterAtFraction(0.3)));
@@ -86,7 +86,7 @@ private slots:
     const auto ids = fiveCurves();
     keys(Qt::Key_Home, Qt::ControlModifier);
     tool("ribbon", Qt::Key_2);
-    const std::string ribbon = w().draft();
+    const std::string ribbon = w().session().draft();
     const auto& master = curve(ids[0]);
     const nurbs::ArcLength length(master);
     pickAt(master.at(length.parameterAtFraction(0.3)));
@@ -95,7 +95,7 @@ private slots:
     QVERIFY(settled());
     QCOMPARE(inputs(ribbon)["curve"][0].value("to", -1.0), 1.0);
     // The start is dragged to where the middle curve meets it; it then follows that curve.
-    const Mark from = mark(Mark::Kind::Flag, [](const Mark& m) { return m.key == "from"; });
+    const Mark from = mark("flag", [](const Mark& m) { return m.key == "from"; });
     drag(from.at.toPoint(), onScreen(master.at(length.parameterAtFraction(0.5))) + QPoint(3, -2));
     const json& pick = inputs(ribbon)["curve"][0];
     QCOMPARE(pick["fromAt"][0]["step"].get<std::string>(), ids[3]);
@@ -118,17 +118,17 @@ private slots:
     const auto ids = fiveCurves();
     keys(Qt::Key_Home, Qt::ControlModifier);
     tool("split_curve");
-    const std::string pieces = w().draft();
+    const std::string pieces = w().session().draft();
     const auto& master = curve(ids[0]);
     const nurbs::ArcLength length(master);
     pickAt(master.at(length.parameterAtFraction(0.3)));
     pickAt(curve(ids[3]).at(nurbs::ArcLength(curve(ids[3])).parameterAtFraction(0.7))); // the line in the middle
     keep();
     QCOMPARE(result(pieces)->outcome->outputs.size(), size_t(2));
-    w().unfold({});
+    w().focus().unfold({});
     tool("measure", Qt::Key_6);
-    const std::string m = w().draft();
-    w().setInput(m, "what", "length", "length");
+    const std::string m = w().session().draft();
+    w().session().setInput(m, "what", "length", "length");
     QVERIFY(settled());
     pickAt(curve(pieces).at(0.4));
     QCOMPARE(inputs(m)["of"][0].value("part", ""), std::string("1"));
@@ -148,7 +148,7 @@ private slots:
     const auto ids = fiveCurves();
     keys(Qt::Key_Home, Qt::ControlModifier);
     tool("plane");
-    const std::string plane = w().draft();
+    const std::string plane = w().session().draft();
     choose("way", "square"); // the curve that it wants is picked next, without another click
     const nurbs::ArcLength length(curve(ids[0]));
     pickAt(curve(ids[0]).at(length.parameterAtFraction(0.3)));
@@ -167,7 +167,7 @@ private slots:
     QVERIFY(open("tumbler.lumsk"));
     keys(Qt::Key_Left, Qt::ControlModifier);
     tool("plane", Qt::Key_1);
-    const std::string plane = w().draft();
+    const std::string plane = w().session().draft();
     choose("way", "face");
     // On the outside, nearest to a place beside the camera.
     const Vec3 eye = view().camera().eye, beside = Vec3(eye.x(), eye.y(), 60) + Vec3(8, 8, 0);
@@ -186,35 +186,35 @@ private slots:
     const auto ids = fiveCurves();
     keys(Qt::Key_Up, Qt::ControlModifier);
     tool("shape_curve");
-    const std::string shape = w().draft();
+    const std::string shape = w().session().draft();
     const auto& c = curve(ids[4]);
     pickAt(c.at(nurbs::ArcLength(c).parameterAtFraction(0.3)));
     QVERIFY(result(shape)->status == recipe::Status::Ok);
-    const Mark grip = mark(Mark::Kind::Grip, [](const Mark& m) { return m.item == "c1"; });
+    const Mark grip = mark("grip", [](const Mark& m) { return m.item == "c1"; });
     drag(grip.at.toPoint(), grip.at.toPoint() + QPoint(25, -15));
     QCOMPARE(inputs(shape)["moves"].size(), size_t(1));
-    QVERIFY(result(shape)->outcome->grips[1].moved);
-    const Vec3 moved = result(shape)->outcome->grips[1].at;
+    QVERIFY(result(shape)->outcome->marks.all<recipe::Grip>()[1].moved);
+    const Vec3 moved = result(shape)->outcome->marks.all<recipe::Grip>()[1].at;
     VERIFY_AT_MOST((QPointF(onScreen(moved)) - (grip.at + QPointF(25, -15))).manhattanLength(), 3);
     VERIFY_AT_MOST(std::abs(moved.z()), 1e-9); // seen from above, it stays in its level
     // A second drag adds to the first; the last point snaps to the end of another curve.
-    const size_t last = result(shape)->outcome->grips.size() - 1;
-    const Mark end = mark(Mark::Kind::Grip, [&](const Mark& m) { return m.item == "c" + std::to_string(last); });
+    const size_t last = result(shape)->outcome->marks.all<recipe::Grip>().size() - 1;
+    const Mark end = mark("grip", [&](const Mark& m) { return m.item == "c" + std::to_string(last); });
     drag(end.at.toPoint(), onScreen(curve(ids[3]).end()) + QPoint(2, 2));
     VERIFY_AT_MOST((curve(shape).end() - curve(ids[3]).end()).norm(), 1e-6);
     QCOMPARE(inputs(shape)["moves"].size(), size_t(2));
-    const Mark again = mark(Mark::Kind::Grip, [](const Mark& m) { return m.item == "c1"; });
+    const Mark again = mark("grip", [](const Mark& m) { return m.item == "c1"; });
     QTest::mouseDClick(&view(), Qt::LeftButton, {}, again.at.toPoint());
     QVERIFY(settled());
     QCOMPARE(inputs(shape)["moves"].size(), size_t(1));
-    QVERIFY(!result(shape)->outcome->grips[1].moved);
+    QVERIFY(!result(shape)->outcome->marks.all<recipe::Grip>()[1].moved);
   }
 
   void aBlendIsPulledInTheViewAndSourcesOfATwoViewCurveGoOutOfSight() {
     const auto ids = fiveCurves();
     keys(Qt::Key_Up, Qt::ControlModifier);
     tool("blend_curve");
-    const std::string blend = w().draft();
+    const std::string blend = w().session().draft();
     pickAt(curve(ids[0]).end());
     pickAt(curve(ids[1]).end());
     QVERIFY2(result(blend)->status == recipe::Status::Ok,
@@ -229,7 +229,7 @@ private slots:
     keys(Qt::Key_Down, Qt::ControlModifier);
     const auto front = spline({{-60, 0, 10}, {0, 0, 30}, {60, 0, 12}});
     tool("two_view");
-    const std::string two = w().draft();
+    const std::string two = w().session().draft();
     pickAt(curve(front).at(0.4));
     keys(Qt::Key_Up, Qt::ControlModifier);
     const auto& c = curve(ids[0]);

@@ -27,11 +27,12 @@ int main(int argc, char** argv) {
     // One save for every few works kept.
     if (window.autosave().written() >= writtenAt + 3) {
       writtenAt = window.autosave().written();
-      if (window.savePath(project)) std::printf("saved %d\n", n), std::fflush(stdout);
+      const int now = n; // edits go on while it is written
+      if (window.savePath(project)) std::printf("saved %d\n", now), std::fflush(stdout);
     }
     lumsk::recipe::Recipe next = w.recipe();
     next.parameters.front().expression = std::to_string(++n);
-    w.edit(std::move(next), "count");
+    w.session().edit(std::move(next), "count");
   });
   timer.start(3);
   return QApplication::exec();

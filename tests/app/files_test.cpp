@@ -49,13 +49,13 @@ private slots:
   void droppedProjectsOpenAndDroppedTablesBecomeCurves() {
     drop(LUMSK_DATA_DIR "/demos/tumbler.lumsk");
     QCOMPARE(w().recipe().steps.size(), size_t(7));
-    QVERIFY(!w().modified());
-    w().newProject();
+    QVERIFY(!w().session().modified());
+    w().file().newProject();
     QVERIFY(settled());
     drop(write("rim.txt", "0 0 0\n10 0 0\n20 5 2\n30 0 0\n"));
-    QCOMPARE(QString::fromStdString(w().recipe().find(w().draft())->kind), QString("points_curve"));
-    QVERIFY(result(w().draft())->status == recipe::Status::Ok);
-    const auto& path = *std::get<recipe::CurvePtr>(result(w().draft())->outcome->outputs[0].object);
+    QCOMPARE(QString::fromStdString(w().recipe().find(w().session().draft())->kind), QString("points_curve"));
+    QVERIFY(result(w().session().draft())->status == recipe::Status::Ok);
+    const auto& path = *std::get<recipe::CurvePtr>(result(w().session().draft())->outcome->outputs[0].object);
     VERIFY_AT_MOST((path.end() - Vec3(30, 0, 0)).norm(), 1e-9);
     QCOMPARE(w().recipe().imports.size(), size_t(1));
   }
@@ -71,8 +71,8 @@ private slots:
     QVERIFY(problemShown().contains("LM-F00"));
     QCOMPARE(recipe::toText(w().recipe()), before);
     drop(write("nan.txt", "0 0 0\n10 nan 0\n"));
-    QVERIFY(result(w().draft())->status == recipe::Status::Failed);
-    QCOMPARE(result(w().draft())->problem->code, std::string("LM-F010"));
+    QVERIFY(result(w().session().draft())->status == recipe::Status::Failed);
+    QCOMPARE(result(w().session().draft())->problem->code, std::string("LM-F010"));
     keys(Qt::Key_Escape);
     QVERIFY(settled());
     QCOMPARE(w().model()->bodies.size(), size_t(1));
@@ -80,22 +80,22 @@ private slots:
 
   void unwritableFoldersAreExplained() {
     QVERIFY(open("tumbler.lumsk"));
-    w().rename("s1", "Bottom point");
+    w().steps().rename("s1", "Bottom point");
     QVERIFY(settled());
-    QVERIFY(w().modified());
+    QVERIFY(w().session().modified());
     QVERIFY(!window_->savePath("/proc/lumsk/x.lumsk"));
     QVERIFY(problemShown().contains("LM-F022"));
     window_->exportPath("/proc/lumsk/x.stl", {});
     QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 10000));
     QVERIFY(problemShown().contains("LM-F022"));
-    QVERIFY(w().modified());
+    QVERIFY(w().session().modified());
   }
 
   void leavingChangesBehindIsAskedFor() {
     QVERIFY(open("tumbler.lumsk"));
     const QString file = dir_.filePath("mine.lumsk");
     QVERIFY(window_->savePath(file));
-    w().rename("s1", "Bottom point");
+    w().steps().rename("s1", "Bottom point");
     answer(QMessageBox::Cancel);
     keys(Qt::Key_N, Qt::ControlModifier);
     QCOMPARE(w().recipe().steps.size(), size_t(7));
@@ -104,7 +104,7 @@ private slots:
     QVERIFY(w().recipe().steps.empty());
     QVERIFY(window_->openPath(file));
     QCOMPARE(QString::fromStdString(w().recipe().find("s1")->label), QString("Bottom point"));
-    w().rename("s1", "Nothing worth");
+    w().steps().rename("s1", "Nothing worth");
     answer(QMessageBox::Discard);
     keys(Qt::Key_N, Qt::ControlModifier);
     QVERIFY(w().recipe().steps.empty());
@@ -116,7 +116,7 @@ private slots:
     const QString file = dir_.filePath("recent one.lumsk");
     QVERIFY(open("tumbler.lumsk"));
     QVERIFY(window_->savePath(file));
-    w().newProject();
+    w().file().newProject();
     QVERIFY(settled());
     QMenu* recent = nullptr;
     for (QMenu* m : window_->menuBar()->findChildren<QMenu*>())
@@ -131,7 +131,7 @@ private slots:
     QVERIFY(link);
     QTest::mouseClick(link, Qt::LeftButton);
     QVERIFY(settled());
-    QCOMPARE(w().path(), file);
+    QCOMPARE(w().file().path(), file);
   }
 
   void everyFormatIsExportedAndEscLeavesTheOldFile() {
@@ -158,7 +158,7 @@ private slots:
     const QString file = dir_.filePath("shared.lumsk");
     QVERIFY(open("tumbler.lumsk"));
     QVERIFY(window_->savePath(file));
-    w().newProject();
+    w().file().newProject();
     QProcess other;
     other.start("sleep", {"30"});
     QVERIFY(other.waitForStarted());

@@ -40,7 +40,7 @@ class ForeignTest : public WindowTestBase {
 private slots:
   void droppedBodiesAreImportedAndTravelInTheProject() {
     drop(write("block.step", stepBytes({BRepPrimAPI_MakeBox(30, 20, 10).Solid()}, "INCH")));
-    QCOMPARE(QString::fromStdString(w().draft()), QString("s1"));
+    QCOMPARE(QString::fromStdString(w().session().draft()), QString("s1"));
     QVERIFY(result("s1")->status == recipe::Status::Ok);
     QVERIFY(find<QLabel>("note") && find<QLabel>("note")->text().contains("inch", Qt::CaseInsensitive));
     keys(Qt::Key_Return);
@@ -77,7 +77,7 @@ private slots:
     keys(Qt::Key_Down, Qt::ControlModifier);
     click("option-size-points");
     QVERIFY(settled());
-    w().unfold("s1", "marks");
+    w().focus().unfold("s1", "marks");
     pickAt({-50, 0, -20});
     pickAt({30, 0, -20}); // 80 of the picture's 200 mm
     QCOMPARE(inputs("s1")["marks"].size(), size_t(2));
@@ -90,7 +90,7 @@ private slots:
     VERIFY_AT_MOST(std::abs(p.widthMm - 300), 3);
     QCOMPARE(w().drawing()->pictures.size(), size_t(1));
     keys(Qt::Key_Return);
-    QVERIFY(w().draft().empty());
+    QVERIFY(w().session().draft().empty());
     // In Parts it is put out of sight and back.
     auto* parts = window_->findChild<QTreeWidget*>("parts");
     QVERIFY(parts && parts->topLevelItemCount() == 1);

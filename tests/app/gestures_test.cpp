@@ -24,15 +24,15 @@ class GesturesTest : public WindowTestBase {
   std::string spline() {
     click("tool-spline");
     for (const QPoint& p : {QPoint(200, 420), QPoint(330, 260), QPoint(470, 400)}) clickInView(p);
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     click("keep");
-    w().unfold(id);
+    w().focus().unfold(id);
     settled();
     return id;
   }
   Mark point(const std::string& id) {
     const std::string item = inputs(id)["points"][1]["id"].get<std::string>();
-    return mark(Mark::Kind::Point, [&](const Mark& m) { return m.item == item; });
+    return mark("point", [&](const Mark& m) { return m.item == item; });
   }
 
 private slots:
@@ -59,7 +59,7 @@ private slots:
       clickInView(p);
       QVERIFY(still());
     }
-    const json& points = inputs(w().draft())["points"];
+    const json& points = inputs(w().session().draft())["points"];
     QCOMPARE(points.size(), places.size());
     for (size_t i = 0; i < places.size(); ++i) {
       const auto at = points[i]["at"].get<std::vector<double>>();
@@ -72,20 +72,20 @@ private slots:
   /// The other button neither ends a drag nor begins another one.
   void anotherButtonDoesNotBreakADrag() {
     const std::string id = spline();
-    const auto before = w().recipePtr();
+    const auto before = w().session().recipePtr();
     const QPoint from = point(id).at.toPoint();
     QTest::mousePress(&view(), Qt::LeftButton, {}, from);
     moveTo(from + QPoint(10, -10));
     moveTo(from + QPoint(20, -20));
-    QVERIFY(w().dragging());
+    QVERIFY(w().session().dragging());
     QTest::mousePress(&view(), Qt::RightButton, {}, from + QPoint(20, -20));
     moveTo(from + QPoint(30, -30));
     QTest::mouseRelease(&view(), Qt::RightButton, {}, from + QPoint(30, -30));
-    QVERIFY(w().dragging());
+    QVERIFY(w().session().dragging());
     moveTo(from + QPoint(40, -40));
     QTest::mouseRelease(&view(), Qt::LeftButton, {}, from + QPoint(40, -40));
     QVERIFY(settled());
-    QVERIFY(!w().dragging());
+    QVERIFY(!w().session().dragging());
     QVERIFY(inputs(id) != *before->find(id)->inputs);
     VERIFY_AT_MOST((point(id).at.toPoint() - from - QPoint(40, -40)).manhattanLength(), 6);
     // It is one thing to be gone back over.
@@ -103,9 +103,9 @@ private slots:
     QTest::mousePress(&view(), Qt::LeftButton, {}, from);
     moveTo(from + QPoint(10, -10));
     moveTo(from + QPoint(20, -20));
-    QVERIFY(w().dragging());
+    QVERIFY(w().session().dragging());
     w().escape();
-    QVERIFY(!w().dragging());
+    QVERIFY(!w().session().dragging());
     moveTo(from + QPoint(60, -60));
     QTest::mouseRelease(&view(), Qt::LeftButton, {}, from + QPoint(60, -60));
     QVERIFY(settled());
@@ -115,7 +115,7 @@ private slots:
   void undoInADraftTakesBackItsLastChange() {
     click("tool-ring");
     QVERIFY(settled());
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     const json first = inputs(id);
     type("width", "44");
     const json wide = inputs(id);
@@ -124,17 +124,17 @@ private slots:
     QVERIFY(first != wide && wide != high);
     keys(Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(settled());
-    QCOMPARE(w().draft(), id);
+    QCOMPARE(w().session().draft(), id);
     QVERIFY(inputs(id) == wide);
     keys(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
     QVERIFY(settled());
     QVERIFY(inputs(id) == high);
     for (int i = 0; i < 2; ++i) keys(Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(settled());
-    QCOMPARE(w().draft(), id);
+    QCOMPARE(w().session().draft(), id);
     QVERIFY(inputs(id) == first);
     keys(Qt::Key_Z, Qt::ControlModifier);
-    QVERIFY(w().draft().empty());
+    QVERIFY(w().session().draft().empty());
     QVERIFY(w().recipe().steps.empty());
   }
 
@@ -142,7 +142,7 @@ private slots:
   void undoInADraftTakesBackPoints() {
     click("tool-spline");
     for (const QPoint& p : {QPoint(200, 420), QPoint(330, 260), QPoint(470, 400)}) clickInView(p);
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     keys(Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(settled());
     QCOMPARE(inputs(id)["points"].size(), size_t(2));
@@ -168,13 +168,13 @@ private slots:
     f.close();
     QVERIFY(window_->openPath(file) && settled());
     for (const char* id : {"s1", "s2"}) {
-      w().unfold(id);
+      w().focus().unfold(id);
       QVERIFY(settled());
     }
     QVERIFY(!inputs("s1").contains("points") && !inputs("s2").contains("sections") && !inputs("s2").contains("solid"));
     QCOMPARE(inputs("s1").value("degree", ""), std::string("3"));
     QVERIFY(inputs("s1").contains("of_tomorrow"));
-    w().unfold("s1");
+    w().focus().unfold("s1");
     clickInView({300, 300});
     QCOMPARE(inputs("s1")["points"].size(), size_t(1));
   }
@@ -187,7 +187,7 @@ private slots:
     const auto* said = find<QLabel>("problem");
     QVERIFY(said);
     QCOMPARE(said->property("tone").toString(), QString("soft"));
-    QVERIFY(result(w().draft())->problem->missing);
+    QVERIFY(result(w().session().draft())->problem->missing);
   }
 };
 

@@ -17,7 +17,7 @@ class HalfBodyTest : public WindowTestBase {
     click("tool-spline");
     settled();
     for (const Vec3& p : places) pickAt(p);
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     click("keep");
     settled();
     return id;
@@ -37,7 +37,7 @@ class HalfBodyTest : public WindowTestBase {
   void pickObject(const Vec3& p, const std::string& step, const std::string& field) {
     const QPoint q = onScreen(p);
     const auto taken = [&] {
-      for (const json& x : inputs(w().draft()).value(field, json::array()))
+      for (const json& x : inputs(w().session().draft()).value(field, json::array()))
         if (x["step"] == step) return true;
       return false;
     };
@@ -112,14 +112,14 @@ private slots:
     tool("network", Qt::Key_2);
     for (const auto& id : {outlines[1], front, outlines[2], back, side, outlines[0]})
       pickObject(curve(id).at(0.27 * curve(id).last()), id, "curves");
-    const std::string network = w().draft();
+    const std::string network = w().session().draft();
     QVERIFY(result(network)->status == recipe::Status::Ok);
     QCOMPARE(inputs(network)["curves"].size(), size_t(6));
     for (const char* sideOf : {"left", "right"}) choose(sideOf, "perpendicular");
     QVERIFY(settled());
     QVERIFY(result(network)->status == recipe::Status::Ok);
     keys(Qt::Key_Return);
-    QVERIFY(w().draft().empty());
+    QVERIFY(w().session().draft().empty());
 
     // Mirrored, the halves apart, then knitted to one skin.
     const auto skinPlace = [&](bool image) {
@@ -133,7 +133,7 @@ private slots:
     pickObject(skinPlace(false), network, "what");
     click("option-keep-copy");
     QVERIFY(settled());
-    const std::string mirror = w().draft();
+    const std::string mirror = w().session().draft();
     QVERIFY(result(mirror)->status == recipe::Status::Ok);
     keys(Qt::Key_Return);
     QVERIFY(settled());
@@ -141,7 +141,7 @@ private slots:
     tool("knit", Qt::Key_4);
     pickObject(skinPlace(false), network, "skins");
     pickObject(skinPlace(true), mirror, "skins");
-    const std::string knit = w().draft();
+    const std::string knit = w().session().draft();
     QVERIFY2(result(knit)->status == recipe::Status::Ok, problemOf(knit));
     keys(Qt::Key_Return);
     QVERIFY(settled());
@@ -158,7 +158,7 @@ private slots:
     tool("cover", Qt::Key_4);
     const nurbs::Path& foot = curve(outlines[0]);
     pickObject(foot.at(0.3 * foot.last()), knit, "edges");
-    const std::string cover = w().draft();
+    const std::string cover = w().session().draft();
     QVERIFY2(result(cover)->status == recipe::Status::Ok, problemOf(cover));
     keys(Qt::Key_Return);
     QVERIFY(settled());
@@ -166,7 +166,7 @@ private slots:
     pickObject(skinPlace(false), cover, "skin");
     type("thickness", "1.5");
     QVERIFY(settled());
-    const std::string wall = w().draft();
+    const std::string wall = w().session().draft();
     QVERIFY2(result(wall)->status == recipe::Status::Ok, problemOf(wall));
     keys(Qt::Key_Return);
     QVERIFY(settled());
@@ -174,7 +174,7 @@ private slots:
     QVERIFY(state.solid && state.valid && state.openEdges == 0);
     tool("fill_volume", Qt::Key_6);
     pickObject(skinPlace(false), wall, "body");
-    const std::string fill = w().draft();
+    const std::string fill = w().session().draft();
     QVERIFY2(result(fill)->status == recipe::Status::Ok, problemOf(fill));
     keys(Qt::Key_Return);
     QVERIFY(settled());

@@ -38,7 +38,7 @@ class LanguageTest : public WindowTestBase {
       n = int(text.size());
       text.remove(inner);
     }
-    QStringList own{"deg", "Lumsk", QFileInfo(w().path()).completeBaseName()};
+    QStringList own{"deg", "Lumsk", QFileInfo(w().file().path()).completeBaseName()};
     for (const auto& s : w().recipe().steps) own << QString::fromStdString(s->label);
     for (const auto& b : w().model()->bodies) own << QString::fromStdString(b.label);
     for (const auto& p : w().recipe().parameters) own << QString::fromStdString(p.name);
@@ -103,17 +103,17 @@ private slots:
     }
     // A step of every kind: its form, its summary or its problem, and the label it gets.
     for (const auto& s : w().registry().all()) {
-      w().startDraft(s.kind);
+      w().focus().start(s.kind);
       QVERIFY(settled());
-      QVERIFY2(QString::fromStdString(w().recipe().find(w().draft())->label).startsWith(QString::fromUtf8("⟦")),
+      QVERIFY2(QString::fromStdString(w().recipe().find(w().session().draft())->label).startsWith(QString::fromUtf8("⟦")),
                s.kind.c_str());
       everythingIsTranslated(window_.get(), s.kind.c_str());
-      w().dropDraft();
+      w().session().dropDraft();
       QVERIFY(settled());
     }
     QVERIFY(open("tumbler.lumsk"));
     for (const auto& s : w().recipe().steps) {
-      w().unfold(s->id);
+      w().focus().unfold(s->id);
       QVERIFY(settled());
       everythingIsTranslated(window_.get(), s->id.c_str());
     }

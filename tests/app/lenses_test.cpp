@@ -15,7 +15,7 @@ class LensesTest : public WindowTestBase {
   }
   const scene::LensResult& result() { return *view().lensResult(); }
   Mark cutHandle() {
-    return mark(Mark::Kind::Cut, [](const Mark&) { return true; });
+    return mark("cut", [](const Mark&) { return true; });
   }
 
 private slots:
@@ -136,15 +136,15 @@ private slots:
     QVERIFY(seen());
     const double before = result().spread.most->value;
     const auto ring = w().recipe().steps[2]->id; // one of the rings
-    w().dragInput(ring, "width", 90);
+    w().session().dragTo(recipe::withNumber(w().recipe(), {ring, "width"}, 90));
     QVERIFY(QTest::qWaitFor([&] { return view().lensResult()->drawing == w().drawing() && !w().busy(); }, 5000));
-    w().endDrag("drag");
+    w().session().endDrag("drag");
     QVERIFY(settled() && seen());
     QVERIFY(std::abs(result().spread.most->value - before) > 1e-4);
     pickAt({0, -35, 60});
-    QVERIFY(!w().selectedBodies().empty());
+    QVERIFY(!w().focus().selectedBodies().empty());
     click("lens-only");
-    QCOMPARE(view().lens().only, w().selectedBodies());
+    QCOMPARE(view().lens().only, w().focus().selectedBodies());
     click("lens-only");
     QVERIFY(view().lens().only.empty());
   }
@@ -160,7 +160,7 @@ private slots:
     const QImage before = picture();
     keys(Qt::Key_B, Qt::ControlModifier);
     QVERIFY(view().before() == w().drawing());
-    w().setInput(w().recipe().steps[2]->id, "width", 110, "wider");
+    w().session().setInput(w().recipe().steps[2]->id, "width", 110, "wider");
     QVERIFY(settled() && seen());
     const QImage after = picture();
     QVERIFY(before != after);
@@ -195,7 +195,7 @@ private slots:
     QVERIFY(beside.shown() == w().drawing() && std::abs(beside.width() - view().width()) <= 1);
     QVERIFY(sameCamera());
     QVERIFY(view().seesAll());
-    w().setInput(w().recipe().steps[2]->id, "width", 110, "wider");
+    w().session().setInput(w().recipe().steps[2]->id, "width", 110, "wider");
     QVERIFY(settled() && seen());
     QVERIFY(beside.shown() == view().before() && beside.shown() != w().drawing());
     QVERIFY(beside.lensResult()->drawing == view().before() && result().drawing == w().drawing());
@@ -232,11 +232,11 @@ private slots:
     VERIFY_AT_MOST(std::abs((told->place.point - eye).norm() - nearest), 0.05);
     // Saving keeps what is compared, and the camera.
     const auto seenBefore = view().camera().worldToClip;
-    QVERIFY(w().saveFile(dir_.filePath("saved.lumsk"), {}).has_value() && settled());
+    QVERIFY(window_->savePath(dir_.filePath("saved.lumsk")) && settled());
     QTest::qWait(50);
     QVERIFY(beside.isVisible() && view().before() && view().camera().worldToClip == seenBefore);
     // The state of before is of this project; another one ends the comparison.
-    QVERIFY(w().openFile(LUMSK_DATA_DIR "/demos/carafe.lumsk").has_value() && settled());
+    QVERIFY(open("carafe.lumsk"));
     QVERIFY(!beside.isVisible() && !view().before());
     disconnect(&view(), &app::ViewWidget::probed, this, nullptr);
   }
@@ -246,7 +246,7 @@ private slots:
     const auto degreesFrom = [](const Vec3& a, const Vec3& b) {
       return degFromRad(std::acos(std::min(1.0, a.normalized().dot(b.normalized()))));
     };
-    const auto arrow = [&] { return mark(Mark::Kind::Direction, [](const Mark&) { return true; }); };
+    const auto arrow = [&] { return mark("direction", [](const Mark&) { return true; }); };
     for (const char* lens : {"isophotes", "draft"}) {
       click(QString("tag-") + lens);
       QVERIFY(seen());
@@ -272,13 +272,13 @@ private slots:
 
   void settingsFoldAndAClickBesideTheirEditorsIsNoneInTheView() {
     QVERIFY(open("tumbler.lumsk"));
-    w().unfold(w().recipe().steps[0]->id);
+    w().focus().unfold(w().recipe().steps[0]->id);
     click("tag-stripes");
     auto* panel = find<app::LensPanel>("lens-panel");
     const int tall = panel->height();
-    const auto recipe = w().recipePtr();
+    const auto recipe = w().session().recipePtr();
     QTest::mouseClick(panel, Qt::LeftButton, {}, {4, tall - 4});
-    QVERIFY(w().recipePtr() == recipe);
+    QVERIFY(w().session().recipePtr() == recipe);
     click("lens-panel-head");
     QVERIFY(QTest::qWaitFor([&] { return panel->height() < tall / 2; }, 2000));
     click("lens-panel-head");

@@ -81,7 +81,7 @@ private slots:
   void guidesAreAddedSwappedAndBecomeANetwork() {
     openArches();
     startLoft();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     for (double y : {0.0, 30.0, 60.0}) pickAt({10, y, 12.0 * (1 - 400.0 / 900)});
     QVERIFY(result(id)->status == recipe::Status::Ok);
     QVERIFY(offCurve(id, "s5") > 0.5);
@@ -92,7 +92,7 @@ private slots:
     for (const char* curve : {"s1", "s2", "s3", "s4", "s5", "s6"}) VERIFY_AT_MOST(offCurve(id, curve), 0.001);
     click("keep");
     QVERIFY(settled());
-    w().unfold(id);
+    w().focus().unfold(id);
     QVERIFY(settled());
     const json before = inputs(id);
     // The guides become the sections: in the order in which they were picked, which one chip put right mends.
@@ -124,7 +124,7 @@ private slots:
     for (size_t i = 0; i < off.size(); ++i) all.add({{0, 12.0 * i, 0}, {30, 12.0 * i, 12 + off[i]}, {60, 12.0 * i, 0}});
     openSplines(all);
     startLoft();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     for (size_t i = 0; i < off.size(); ++i) pickAt({30, 12.0 * i, 12 + off[i]});
     QCOMPARE(inputs(id)["sections"].size(), size_t(6));
     VERIFY_AT_MOST(offCurve(id, "s2"), 0.001);
@@ -148,7 +148,7 @@ private slots:
   void theWheelGoesPastListsAndChangesNothing() {
     openArches();
     startLoft();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     for (double y : {0.0, 30.0, 60.0}) pickAt({10, y, 12.0 * (1 - 400.0 / 900)});
     const json before = inputs(id);
     auto* box = find<QComboBox>("choose-start");
@@ -172,7 +172,7 @@ private slots:
     all.add({{0, 0, 0}, {5, 0, 30}, {0, 0, 60}});
     openSplines(all);
     startLoft();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     for (double z : {0.0, 60.0}) pickAt({0, -30, z});
     QVERIFY(result(id)->status == recipe::Status::Ok);
     const auto middle = [&] {
@@ -208,7 +208,7 @@ private slots:
     }
     openSplines(all);
     startLoft();
-    const std::string ring = w().draft();
+    const std::string ring = w().session().draft();
     for (const Vec3& p : outside) pickAt(p);
     QCOMPARE(inputs(ring)["sections"].size(), size_t(4));
     toggle("around");
@@ -231,7 +231,7 @@ private slots:
       QVERIFY(settled());
     }
     startLoft();
-    const std::string tube = w().draft();
+    const std::string tube = w().session().draft();
     for (double height : {-30.0, 30.0}) pickAt({50 + 6 * std::cos(-1.6), 6 * std::sin(-1.6), height});
     toggle("solid");
     QVERIFY(bodyOf(tube)->solid());
@@ -262,12 +262,12 @@ private slots:
     for (double y : {-30.0, -10.0}) pickAt({20, y, y < -20 ? -5.0 : 0.0});
     click("keep");
     QVERIFY(settled());
-    w().setVisible("s2", false);
+    w().steps().setVisible({"s2"}, false);
     QVERIFY(settled());
     click("tool-boundary");
     QVERIFY(settled());
     view().setFocus();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     QVERIFY(!id.empty());
     for (const Vec3& p : {Vec3(0, 10, 5), Vec3(20, -10, 0), Vec3(60, 12, 5.5), Vec3(30, 30, 18)}) pickAt(p);
     QCOMPARE(inputs(id)["edges"].size(), size_t(4));
@@ -285,14 +285,14 @@ private slots:
     };
     QVERIFY(leaves() > 1);
     // A click on the edge's flag goes on to the next kind: G1.
-    const Mark flag = mark(Mark::Kind::Flag, [&](const Mark& m) { return m.item == edge; });
+    const Mark flag = mark("flag", [&](const Mark& m) { return m.item == edge; });
     QTest::mouseClick(&view(), Qt::LeftButton, {}, flag.at.toPoint());
     QVERIFY(settled());
     QCOMPARE(inputs(id)["edges"][1].value("meets", ""), std::string("g1"));
     QVERIFY(result(id)->status == recipe::Status::Ok);
     VERIFY_AT_MOST(leaves(), 0.01);
     const nurbs::Surface before = skinOf(id);
-    const Mark pull = mark(Mark::Kind::Handle, [&](const Mark& m) { return m.item == edge; });
+    const Mark pull = mark("handle", [&](const Mark& m) { return m.item == edge; });
     const QPointF along = pull.at - pull.from;
     drag(pull.at.toPoint(), (pull.at + along * (25 / std::hypot(along.x(), along.y()))).toPoint());
     QVERIFY(inputs(id)["edges"][1].value("tension", 1.0) > 1.1);
@@ -321,13 +321,13 @@ private slots:
       QVERIFY(settled());
     }
     const std::string moving = w().model()->recipe->steps.back()->id;
-    for (int i = 1; i <= 4; ++i) w().setVisible("s" + std::to_string(i), false);
+    for (int i = 1; i <= 4; ++i) w().steps().setVisible({"s" + std::to_string(i)}, false);
     QVERIFY(settled());
     keys(Qt::Key_3);
     click("tool-match");
     QVERIFY(settled());
     view().setFocus();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     pickAt({30, -5, 5});
     QCOMPARE(inputs(id)["edges"].size(), size_t(1));
     pickAt({20, -10, 0}); // an edge of another skin is what it is matched to
@@ -351,7 +351,7 @@ private slots:
     QCOMPARE(w().model()->bodies.size(), size_t(2));
     // The handle of its reach: the change ends nearer.
     const Vec3 middle = skinOf(id).at(0.5, 0.8);
-    const Mark reach = mark(Mark::Kind::Handle, [&](const Mark& m) { return !m.item.empty(); });
+    const Mark reach = mark("handle", [&](const Mark& m) { return !m.item.empty(); });
     drag(reach.at.toPoint(), (reach.from + 0.5 * (reach.at - reach.from)).toPoint());
     const double now = std::atof(inputs(id)["edges"][0].value("reach", json("1")).dump().c_str() + 1);
     QVERIFY2(now > 0.3 && now < 0.7, inputs(id)["edges"][0].dump().c_str());
@@ -378,13 +378,13 @@ private slots:
     click("keep");
     QVERIFY(settled());
     const std::string loft = w().recipe().steps.back()->id;
-    for (int i = 1; i <= 6; ++i) w().setVisible("s" + std::to_string(i), false);
+    for (int i = 1; i <= 6; ++i) w().steps().setVisible({"s" + std::to_string(i)}, false);
     QVERIFY(settled());
     keys(Qt::Key_3);
     click("tool-shape_skin");
     QVERIFY(settled());
     view().setFocus();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     const nurbs::Surface before = skinOf(loft);
     pickAt(before.at(0.4, 0.3));
     QCOMPARE(inputs(id)["skin"].size(), size_t(1));
@@ -393,7 +393,7 @@ private slots:
     QVERIFY(settled());
     QVERIFY(result(id)->status == recipe::Status::Ok);
     const auto grip = [](const Mark& m) { return m.item == "c3-3"; };
-    const Mark from = mark(Mark::Kind::Grip, grip);
+    const Mark from = mark("grip", grip);
     drag(from.at.toPoint(), from.at.toPoint() - QPoint(0, 40));
     QCOMPARE(inputs(id)["moves"].size(), size_t(1));
     const nurbs::Surface now = skinOf(id);
@@ -410,7 +410,7 @@ private slots:
     // It moved along the normal of the skin there, not in the screen.
     const json row = inputs(id)["moves"][0];
     const Vec3 by(row.value("x", 0.0), row.value("y", 0.0), row.value("z", 0.0));
-    const auto at = nurbs::closestPoint(before, mark(Mark::Kind::Grip, grip).world);
+    const auto at = nurbs::closestPoint(before, mark("grip", grip).world);
     QVERIFY(degFromRad(angleBetweenRad(by, before.normal(at.u, at.v))) < 12 ||
             degFromRad(angleBetweenRad(-by, before.normal(at.u, at.v))) < 12);
     click("keep");
@@ -423,7 +423,7 @@ private slots:
     const size_t steps = w().recipe().steps.size();
     for (double y : {0.0, 30.0, 60.0}) pickAt({20, y, 10.6}, Qt::ControlModifier);
     for (double x : {0.0, 30.0, 60.0}) pickAt({x, 15, x == 30 ? 15.0 : 3.0}, Qt::ControlModifier);
-    QCOMPARE(w().selection().size(), size_t(6));
+    QCOMPARE(w().focus().selection().size(), size_t(6));
     keys(Qt::Key_T);
     auto* tray = window_->findChild<WaysTray*>("ways");
     QTRY_VERIFY_WITH_TIMEOUT(tray->isVisible() && !tray->busy(), 20000);
@@ -434,7 +434,7 @@ private slots:
     QCOMPARE(kinds, (std::set<std::string>{"loft", "network", "boundary"}));
     QVERIFY(tray->ways().size() >= 4 && tray->ways()[0].way.best && !tray->ways()[0].way.reason.empty());
     QCOMPARE(tray->shown(), 0);
-    QCOMPARE(w().recipe().find(w().draft())->kind, tray->ways()[0].way.step->kind);
+    QCOMPARE(w().recipe().find(w().session().draft())->kind, tray->ways()[0].way.step->kind);
     for (const TriedWay& t : tray->ways()) QVERIFY(t.way.figures.controlPoints > 0 && t.way.figures.wrinkles >= 0);
     // The pointer on a card shows it in place; what is not kept leaves no trace.
     auto* card = tray->findChild<QWidget*>("way-1");
@@ -442,13 +442,13 @@ private slots:
     QTest::mouseMove(card, {24, 34});
     QVERIFY(settled());
     QCOMPARE(tray->shown(), 1);
-    QCOMPARE(w().recipe().find(w().draft())->kind, tray->ways()[1].way.step->kind);
+    QCOMPARE(w().recipe().find(w().session().draft())->kind, tray->ways()[1].way.step->kind);
     view().setFocus();
     keys(Qt::Key_Left);
     QCOMPARE(tray->shown(), 0);
     keys(Qt::Key_Escape);
     QVERIFY(settled());
-    QVERIFY(!tray->isVisible() && w().draft().empty());
+    QVERIFY(!tray->isVisible() && w().session().draft().empty());
     QCOMPARE(w().recipe().steps.size(), steps);
     // From a draft: its picks count, Enter keeps what is shown as one step, one undo takes it away.
     startLoft();
@@ -465,11 +465,11 @@ private slots:
     const std::string kind = tray->ways()[1].way.step->kind;
     keys(Qt::Key_Return);
     QVERIFY(settled());
-    QVERIFY(!tray->isVisible() && w().draft().empty());
+    QVERIFY(!tray->isVisible() && w().session().draft().empty());
     QCOMPARE(w().recipe().steps.size(), steps + 1);
     QCOMPARE(w().recipe().steps.back()->kind, kind);
     QVERIFY(result(w().recipe().steps.back()->id)->status == recipe::Status::Ok);
-    w().undo();
+    w().session().undo();
     QCOMPARE(w().recipe().steps.size(), steps);
   }
 
@@ -481,10 +481,10 @@ private slots:
     pickAt(onRing(60, 25));
     click("keep");
     QVERIFY(settled());
-    w().setVisible("s2", false);
+    w().steps().setVisible({"s2"}, false);
     QVERIFY(settled());
     startLoft();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     const QPoint at = onScreen(onRing(60, 25, -1.2));
     QTest::mouseMove(&view(), at);
     QTest::mouseDClick(&view(), Qt::LeftButton, {}, at);
@@ -503,21 +503,21 @@ private slots:
     for (const char* height : {"0", "60"}) ring("60", height);
     keys(Qt::Key_Home, Qt::ControlModifier);
     startLoft();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     for (double height : {0.0, 60.0}) pickAt(onRing(60, height));
     const std::string item = inputs(id)["sections"][1]["id"].get<std::string>();
-    const Mark flag = mark(Mark::Kind::Flag, [&](const Mark& m) { return m.item == item; });
+    const Mark flag = mark("flag", [&](const Mark& m) { return m.item == item; });
     drag(flag.at.toPoint(), onScreen(onRing(60, 60, -1.4)));
     QVERIFY(inputs(id)["sections"][1].contains("start"));
-    const auto& flags = result(id)->outcome->flags;
+    const auto& flags = result(id)->outcome->marks.all<recipe::Flag>();
     VERIFY_AT_MOST((flags[1].at - onRing(60, 60, -1.4)).norm(), 1.5);
     // The skin starts there, and a click on the flag turns its direction.
     VERIFY_AT_MOST((skinOf(id).at(0, 1) - flags[1].at).norm(), 0.01);
     const Vec3 before = flags[1].direction;
-    const Mark moved = mark(Mark::Kind::Flag, [&](const Mark& m) { return m.item == item; });
+    const Mark moved = mark("flag", [&](const Mark& m) { return m.item == item; });
     QTest::mouseClick(&view(), Qt::LeftButton, {}, moved.at.toPoint());
     QVERIFY(settled());
-    QVERIFY(result(id)->outcome->flags[1].direction.dot(before) < 0);
+    QVERIFY(result(id)->outcome->marks.all<recipe::Flag>()[1].direction.dot(before) < 0);
     click("keep");
     QVERIFY(settled());
   }
@@ -532,7 +532,7 @@ private slots:
     QVERIFY(settled());
     // From the ring that ends that skin to the third one.
     startLoft();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     pickAt(onRing(69, 25, -1.2));
     pickAt(onRing(50, 70));
     QVERIFY(result(id)->status == recipe::Status::Ok);
@@ -571,24 +571,24 @@ private slots:
     for (const char* height : {"0", "60"}) ring("60", height);
     keys(Qt::Key_Home, Qt::ControlModifier);
     startLoft();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     for (double height : {0.0, 60.0}) pickAt(onRing(60, height));
     auto* table = find<QTableWidget>("rows-pairs");
     QVERIFY(table);
     QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, {40, 12});
     QVERIFY(settled());
-    QCOMPARE(w().rails().size(), size_t(2));
+    QCOMPARE(w().focus().rails().size(), size_t(2));
     QTest::mouseClick(&view(), Qt::LeftButton, {}, onScreen(onRing(60, 60, -1.6)));
     QVERIFY(settled());
     QCOMPARE(inputs(id)["pairs"].size(), size_t(1));
     QCOMPARE(inputs(id)["sections"].size(), size_t(2)); // the click was for the pair alone
     // Its free square on the lower ring is dragged a little to the side.
-    QCOMPARE(result(id)->outcome->grips.size(), size_t(2));
-    const Mark free = mark(Mark::Kind::Grip, [](const Mark& m) { return !m.moved; });
+    QCOMPARE(result(id)->outcome->marks.all<recipe::Grip>().size(), size_t(2));
+    const Mark free = mark("grip", [](const Mark& m) { return !m.strong; });
     drag(free.at.toPoint(), onScreen(onRing(60, 0, -1.3)));
     QCOMPARE(inputs(id)["pairs"].size(), size_t(2));
     QVERIFY(result(id)->status == recipe::Status::Ok);
-    const auto& g = result(id)->outcome->grips;
+    const auto& g = result(id)->outcome->marks.all<recipe::Grip>();
     VERIFY_AT_MOST((g[0].at - onRing(60, 0, -1.3)).norm(), 1.0);
     VERIFY_AT_MOST((g[1].at - onRing(60, 60, -1.6)).norm(), 1.0);
     const auto body = std::get<brep::BodyPtr>(result(id)->outcome->outputs[0].object);
@@ -598,7 +598,7 @@ private slots:
       if (const double d = (s.at(i / 4000.0, 0) - g[0].at).norm(); d < best) best = d, u = i / 4000.0;
     VERIFY_AT_MOST((s.at(u, 1) - g[1].at).norm(), 0.1);
     // A double click sets it free again.
-    const Mark held = mark(Mark::Kind::Grip, [&](const Mark& m) { return (m.world - g[0].at).norm() < 1e-6; });
+    const Mark held = mark("grip", [&](const Mark& m) { return (m.world - g[0].at).norm() < 1e-6; });
     QTest::mouseDClick(&view(), Qt::LeftButton, {}, held.at.toPoint());
     QVERIFY(settled());
     QCOMPARE(inputs(id)["pairs"].size(), size_t(1));
@@ -610,7 +610,7 @@ private slots:
     for (const char* height : {"0", "60", "20", "40"}) ring("50", height);
     keys(Qt::Key_Home, Qt::ControlModifier);
     startLoft();
-    const std::string id = w().draft();
+    const std::string id = w().session().draft();
     for (double height : {0.0, 60.0, 20.0, 40.0}) pickAt(onRing(50, height));
     QCOMPARE(inputs(id)["sections"].size(), size_t(4));
     click("remedy");

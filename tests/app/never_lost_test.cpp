@@ -37,7 +37,7 @@ private slots:
       QVERIFY(p.waitForStarted());
       // At least one save is told of, then at any moment.
       QVERIFY2(p.waitForReadyRead(20000), p.readAllStandardError());
-      QTest::qWait(int(rng() % 60));
+      QTest::qWait(int(rng() % 400));
       p.kill();
       QVERIFY(p.waitForFinished());
       const auto told = p.readAllStandardOutput().split('\n');
@@ -48,18 +48,20 @@ private slots:
       VERIFY_OK(read);
       QVERIFY2(numberIn(read->recipe) >= saved, "an older state stands in the file than was said to be saved");
       another();
-      window_->offerLostWork();
       const auto lost = window_->autosave().recovery().lost();
+      window_->offerLostWork();
       if (!lost.empty()) { // killed between a save and the first work kept after it there is nothing to offer
         ++offered;
         const int before = numberIn(read->recipe);
+        QVERIFY(QTest::qWaitFor([&] { return find<QPushButton>("lost-open"); }, 5000));
         click("lost-open");
-        QCOMPARE(w().path(), project);
-        QVERIFY(w().modified());
+        QVERIFY(QTest::qWaitFor([&] { return w().file().path() == project; }, 5000));
+        QCOMPARE(w().file().path(), project);
+        QVERIFY(w().session().modified());
         QVERIFY(numberIn(w().recipe()) >= before - 3); // kept while that save was being written, or after it
         QVERIFY(window_->autosave().recovery().lost().empty());
       }
-      w().newProject();
+      w().file().newProject();
       window_->autosave().giveUp();
     }
     QVERIFY2(offered >= 20, qPrintable(QString::number(offered)));
@@ -72,10 +74,12 @@ private slots:
     QVERIFY(QTest::qWaitFor([&] { return files() == 1; }, 5000)); // a draft counts
     QVERIFY(window_->savePath(dir_.filePath("ring.lumsk")));
     QVERIFY(QTest::qWaitFor([&] { return files() == 0; }, 5000));
+    w().focus().unfold("s1"); // saving kept the draft
+    QVERIFY(settled());
     type("height", "12");
     QVERIFY(QTest::qWaitFor([&] { return files() == 1; }, 5000));
     keys(Qt::Key_Z, Qt::ControlModifier);
-    QVERIFY(!w().modified());
+    QVERIFY(!w().session().modified());
     QVERIFY(QTest::qWaitFor([&] { return files() == 0; }, 5000));
   }
 
@@ -87,7 +91,7 @@ private slots:
     for (int i = 0; i < 40; ++i) {
       QElapsedTimer clock;
       clock.start();
-      w().setVisible("s1", i % 2);
+      w().steps().setVisible({"s1"}, i % 2);
       longest = std::max(longest, double(clock.nsecsElapsed()) * 1e-6);
       QTest::qWait(10);
     }
@@ -109,7 +113,7 @@ private slots:
       VERIFY_OK(exchange::writeProject((unsaved() + "/1-1.lumsk-recovery").toStdString(), p));
     }
     window_->offerLostWork();
-    auto* words = find<QLabel>("notice-words");
+    auto* words = find<QLabel>("notice-words"); // it is looked for beside the window
     QVERIFY(words && words->text().contains("jug.lumsk"));
     click("lost-later");
     QVERIFY(!words->isVisible());

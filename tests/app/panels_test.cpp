@@ -60,7 +60,7 @@ private slots:
     // A double click leads to the step.
     QTest::mouseClick(tree->viewport(), Qt::LeftButton, {}, box.center());
     QTest::mouseDClick(tree->viewport(), Qt::LeftButton, {}, box.center());
-    QCOMPARE(w().open(), std::string("s7"));
+    QCOMPARE(w().focus().open(), std::string("s7"));
   }
 
   void numbersDriveTheFormAndWrongOnesAreExplained() {
@@ -122,10 +122,10 @@ private slots:
   void rowsUnfoldRenameSwitchOffAndGo() {
     QVERIFY(open("tumbler.lumsk"));
     QTest::mouseClick(row("s3"), Qt::LeftButton, {}, QPoint(80, 12));
-    QCOMPARE(w().open(), std::string("s3"));
+    QCOMPARE(w().focus().open(), std::string("s3"));
     QVERIFY(find<QLineEdit>("edit-width"));
     QTest::mouseClick(row("s3"), Qt::LeftButton, {}, QPoint(80, 12));
-    QVERIFY(w().open().empty());
+    QVERIFY(w().focus().open().empty());
     // F2 renames in place.
     row("s3")->setFocus();
     QTest::keyClick(row("s3"), Qt::Key_F2);
@@ -135,12 +135,12 @@ private slots:
     QTest::keyClick(edit, Qt::Key_Return);
     QCOMPARE(QString::fromStdString(w().recipe().find("s3")->label), QString("Grip ring"));
     // Switched off, its ring is missing and the loft waits, keeping its last good shape.
-    w().setOn("s3", false);
+    w().steps().setOn({"s3"}, false);
     QVERIFY(settled());
     QVERIFY(result("s3")->status == recipe::Status::Off);
     QVERIFY(result("s6")->status != recipe::Status::Ok);
     QVERIFY(result("s6")->outcome != nullptr);
-    w().setOn("s3", true);
+    w().steps().setOn({"s3"}, true);
     QVERIFY(settled());
     QVERIFY(result("s7")->status == recipe::Status::Ok);
     // Del on a row takes it out; undo brings it back.
@@ -155,7 +155,7 @@ private slots:
 
   void chipsAreReorderedByDragAndAWrongOrderIsShown() {
     QVERIFY(open("tumbler.lumsk"));
-    w().unfold("s6");
+    w().focus().unfold("s6");
     QTest::qWait(400); // the form is laid out and scrolled into sight
     const auto chips = [&] {
       QList<QWidget*> list;
@@ -204,7 +204,7 @@ private slots:
     keys(Qt::Key_1);
     click("tool-spline");
     QVERIFY(settled());
-    const std::string id = w().open();
+    const std::string id = w().focus().open();
     for (int i = 0; i < 3; ++i) click("add-row");
     QVERIFY(settled());
     auto* table = find<QTableWidget>("rows-points");
@@ -223,7 +223,7 @@ private slots:
 
   void fieldsTakeStepsByKeyWheelAndExpression() {
     QVERIFY(open("tumbler.lumsk"));
-    w().unfold("s7");
+    w().focus().unfold("s7");
     QTest::qWait(50);
     type("thickness", "2");
     QVERIFY(settled());
@@ -257,7 +257,7 @@ private slots:
     QTest::qWait(50);
     QVERIFY((onScreen({0, 0, 90}) - before).manhattanLength() > 2);
     Q_UNUSED(centre);
-    w().unfold("s4");
+    w().focus().unfold("s4");
     QTest::qWait(50);
     QVERIFY(find<QPushButton>("figure-radius"));
   }
@@ -265,7 +265,7 @@ private slots:
   void helpIsThereForEveryStepByKey() {
     QVERIFY(open("tumbler.lumsk"));
     for (const char* step : {"s1", "s3", "s6", "s7"}) {
-      w().unfold(step);
+      w().focus().unfold(step);
       keys(Qt::Key_F1);
       auto* help = find<QWidget>("help");
       QVERIFY(help);
@@ -313,9 +313,9 @@ private slots:
     run("lip = rim / 2");
     QCOMPARE(w().model()->numbers.at("lip").value, 38.0);
     run("thicken");
-    QCOMPARE(QString::fromStdString(w().recipe().find(w().draft())->kind), QString("thicken"));
+    QCOMPARE(QString::fromStdString(w().recipe().find(w().session().draft())->kind), QString("thicken"));
     keys(Qt::Key_Escape);
-    QVERIFY(w().draft().empty());
+    QVERIFY(w().session().draft().empty());
     // Esc closes the field without doing anything.
     keys(Qt::Key_Space);
     QTest::keyClick(find<QLineEdit>("command-edit"), Qt::Key_Escape);
@@ -324,8 +324,8 @@ private slots:
 
   void toolsTakeWhatWasPickedBeforehandInOrder() {
     QVERIFY(open("tumbler.lumsk"));
-    w().removeStep("s7");
-    w().removeStep("s6");
+    w().steps().remove({"s7"});
+    w().steps().remove({"s6"});
     QVERIFY(settled());
     pickAt({38 * std::cos(-1.8), 38 * std::sin(-1.8), 110});
     const auto ringAt = [&](const char* id) {
@@ -335,16 +335,16 @@ private slots:
     };
     pickAt(ringAt("s4"), Qt::ControlModifier);
     pickAt(ringAt("s2"), Qt::ControlModifier);
-    QCOMPARE(w().selection().size(), size_t(3));
+    QCOMPARE(w().focus().selection().size(), size_t(3));
     keys(Qt::Key_2);
     click("tool-loft");
     QVERIFY(settled());
-    const auto& sections = inputs(w().draft())["sections"];
+    const auto& sections = inputs(w().session().draft())["sections"];
     QCOMPARE(sections.size(), size_t(3));
     QCOMPARE(sections[0]["step"].get<std::string>(), std::string("s5"));
     QCOMPARE(sections[1]["step"].get<std::string>(), std::string("s4"));
     QCOMPARE(sections[2]["step"].get<std::string>(), std::string("s2"));
-    QVERIFY(result(w().draft())->status == recipe::Status::Ok);
+    QVERIFY(result(w().session().draft())->status == recipe::Status::Ok);
     click("drop");
     QVERIFY(settled());
     QCOMPARE(w().recipe().steps.size(), size_t(5));

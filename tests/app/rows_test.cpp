@@ -43,14 +43,14 @@ private slots:
         if (s->kind == "loft") return s->id;
       return std::string();
     }();
-    const auto before = w().recipePtr();
+    const auto before = w().session().recipePtr();
     dragRow(row(ring), 60);
     QCOMPARE(at(ring), 2);
     keys(Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(settled());
-    QVERIFY(w().recipePtr() == before);
+    QVERIFY(w().session().recipePtr() == before);
     dragRow(row(loft), -400);
-    QVERIFY(w().recipePtr() == before);
+    QVERIFY(w().session().recipePtr() == before);
     QVERIFY2(said().contains("cannot come before"), qPrintable(said()));
   }
 
@@ -60,14 +60,14 @@ private slots:
     const std::string a = w().recipe().steps[1]->id, b = w().recipe().steps[2]->id;
     clickRow(a, Qt::ControlModifier);
     clickRow(b, Qt::ControlModifier);
-    QCOMPARE(int(w().rows().size()), 2);
+    QCOMPARE(int(w().focus().rows().size()), 2);
     keys(Qt::Key_C, Qt::ControlModifier);
     keys(Qt::Key_V, Qt::ControlModifier);
     QVERIFY(settled());
     QCOMPARE(w().recipe().steps.size(), n + 2);
     QVERIFY(!w().model()->failed());
     QVERIFY(said().contains("pasted 2"));
-    QCOMPARE(int(w().rows().size()), 2); // what was pasted is chosen
+    QCOMPARE(int(w().focus().rows().size()), 2); // what was pasted is chosen
     keys(Qt::Key_Delete);
     QVERIFY(settled());
     QCOMPARE(w().recipe().steps.size(), n);
@@ -86,7 +86,7 @@ private slots:
     QVERIFY(open("tumbler.lumsk"));
     clickRow(w().recipe().steps[1]->id, Qt::ControlModifier);
     keys(Qt::Key_C, Qt::ControlModifier);
-    w().newProject();
+    w().file().newProject();
     keys(Qt::Key_V, Qt::ControlModifier);
     QVERIFY(settled());
     QCOMPARE(int(w().recipe().steps.size()), 1);
@@ -128,7 +128,7 @@ private slots:
     QVERIFY(!w().drawing()->later.empty());
     click("tool-ring");
     QVERIFY(settled());
-    QCOMPARE(at(w().draft()), 2);
+    QCOMPARE(at(w().session().draft()), 2);
     click("keep");
     QCOMPARE(w().recipe().here, w().recipe().steps[2]->id);
     dragRow(find<QWidget>("here"), 2000);
@@ -163,7 +163,7 @@ private slots:
     QVERIFY(settled());
     QCOMPARE(at(first), 2);
     QTest::keyClick(row(first), Qt::Key_Return);
-    QCOMPARE(w().open(), first);
+    QCOMPARE(w().focus().open(), first);
   }
 };
 

@@ -42,7 +42,7 @@ private slots:
     // What was gripped is the pivot: it stays where it was on the screen.
     const QPoint after = onScreen(on);
     VERIFY_AT_MOST(std::hypot(after.x() - from.x(), after.y() - from.y()), 12);
-    QVERIFY(w().selection().empty());
+    QVERIFY(w().focus().selection().empty());
   }
 
   void panningAndZoomingFollowThePointer() {
@@ -107,11 +107,11 @@ private slots:
 
   void joinsAreLetteredListedWorstFirstAndLedTo() {
     QVERIFY(open("pell_kettle.lumsk"));
-    QVERIFY(QTest::qWaitFor([&] { return w().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
+    QVERIFY(QTest::qWaitFor([&] { return w().results().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
     click("tag-joins");
     auto* table = find<QTableWidget>("lens-table");
     QVERIFY(table && table->isVisible());
-    const auto& joins = w().figuresOf(w().model()->bodies[0].body)->joins;
+    const auto& joins = w().results().figuresOf(w().model()->bodies[0].body)->joins;
     QVERIFY(table->rowCount() > 20 && table->rowCount() <= int(joins.size()));
     // Smooth edges stand before sharp ones, by their curvature.
     bool sharp = false;
@@ -137,15 +137,15 @@ private slots:
 
   void joinsFollowADrag() {
     QVERIFY(open("oru_peeler.lumsk"));
-    w().setVisible("s6", true);
-    w().unfold("s6", "points");
+    w().steps().setVisible({"s6"}, true);
+    w().focus().unfold("s6", "points");
     QVERIFY(settled());
     click("tag-joins");
     const auto body = [&] { return w().model()->bodies.back().body; };
-    QVERIFY(QTest::qWaitFor([&] { return w().figuresOf(body()) != nullptr; }, 10000));
+    QVERIFY(QTest::qWaitFor([&] { return w().results().figuresOf(body()) != nullptr; }, 10000));
     const auto before = body();
-    const size_t count = w().figuresOf(before)->joins.size();
-    const QPoint from = mark(Mark::Kind::Point, [](const Mark& m) { return m.step == "s6"; }).at.toPoint();
+    const size_t count = w().results().figuresOf(before)->joins.size();
+    const QPoint from = mark("point", [](const Mark& m) { return m.step == "s6"; }).at.toPoint();
     QTest::mousePress(&view(), Qt::LeftButton, {}, from);
     for (int i = 1; i <= 8; ++i) {
       QMouseEvent move(QEvent::MouseMove, from + QPoint(i, i), view().mapToGlobal(from + QPoint(i, i)), Qt::NoButton,
@@ -154,11 +154,11 @@ private slots:
       QTest::qWait(20);
     }
     // The button is still down.
-    QVERIFY(QTest::qWaitFor([&] { return body() != before && w().figuresOf(body()) != nullptr; }, 10000));
-    QCOMPARE(w().figuresOf(body())->joins.size(), count);
+    QVERIFY(QTest::qWaitFor([&] { return body() != before && w().results().figuresOf(body()) != nullptr; }, 10000));
+    QCOMPARE(w().results().figuresOf(body())->joins.size(), count);
     const auto now = inspect::joins(*body(), w().recipe().tolerances);
     for (size_t i = 0; i < now.size(); ++i)
-      VERIFY_AT_MOST(std::abs(now[i].angleDeg - w().figuresOf(body())->joins[i].angleDeg), 1e-9);
+      VERIFY_AT_MOST(std::abs(now[i].angleDeg - w().results().figuresOf(body())->joins[i].angleDeg), 1e-9);
     QTest::mouseRelease(&view(), Qt::LeftButton, {}, from + QPoint(8, 8));
     QVERIFY(settled());
     keys(Qt::Key_Z, Qt::ControlModifier);
@@ -167,9 +167,9 @@ private slots:
 
   void openingsAreListedWhileTheirKeyIsHeld() {
     QVERIFY(open("pell_kettle.lumsk"));
-    w().setOn("s17", false);
+    w().steps().setOn({"s17"}, false);
     QVERIFY(settled());
-    QVERIFY(QTest::qWaitFor([&] { return w().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
+    QVERIFY(QTest::qWaitFor([&] { return w().results().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
     view().setFocus();
     QTest::keyPress(&view(), Qt::Key_G);
     auto* table = find<QTableWidget>("lens-table");
@@ -183,7 +183,7 @@ private slots:
   void theOtherHalfIsShownFaintlyWhileOneIsModelled() {
     QVERIFY(open("pell_kettle.lumsk"));
     QVERIFY(w().drawing()->otherHalves.empty()); // the kettle is whole
-    for (const char* id : {"s17", "s16", "s15"}) w().setOn(id, false);
+    for (const char* id : {"s17", "s16", "s15"}) w().steps().setOn({id}, false);
     QVERIFY(settled());
     QCOMPARE(w().drawing()->otherHalves.size(), size_t(1));
     const auto &half = w().drawing()->bodies[0], &other = w().drawing()->otherHalves[0];
@@ -207,10 +207,10 @@ private slots:
     QVERIFY(open("pell_kettle.lumsk"));
     json edges = inputs("s16")["edges"];
     edges[0]["part"] = "s11.skin|gone";
-    w().setInput("s16", "edges", edges, "lose it");
+    w().session().setInput("s16", "edges", edges, "lose it");
     QVERIFY(settled());
     QCOMPARE(result("s16")->problem->code, std::string("LM-R020"));
-    w().unfold("s16");
+    w().focus().unfold("s16");
     QTest::qWait(50);
     const auto chipOf = [&]() -> QWidget* {
       for (auto* c : window_->findChildren<QWidget*>("chip"))
@@ -222,11 +222,11 @@ private slots:
     QCOMPARE(chip->property("state").toString(), QString("lost"));
     QTest::mouseClick(chip, Qt::LeftButton, {}, QPoint(60, 12));
     QTest::qWait(50);
-    QVERIFY(!w().replacing().empty());
+    QVERIFY(!w().focus().replacing().empty());
     // The foot's edge, low in front.
     pickAt({0.735 * 62 * 0.73, -0.735 * 62 * 0.74, -5});
     QVERIFY(settled());
-    QVERIFY(w().replacing().empty());
+    QVERIFY(w().focus().replacing().empty());
     const json now = inputs("s16")["edges"];
     QCOMPARE(now.size(), size_t(1));
     QCOMPARE(now[0]["id"], edges[0]["id"]);
@@ -238,18 +238,18 @@ private slots:
   void ctrlAddsToThePicksAndEscClearsThem() {
     QVERIFY(open("tumbler.lumsk"));
     pickAt({38 * std::cos(-1.2), 38 * std::sin(-1.2), 110});
-    QCOMPARE(w().selection().size(), size_t(1));
-    const auto first = w().selection()[0];
+    QCOMPARE(w().focus().selection().size(), size_t(1));
+    const auto first = w().focus().selection()[0];
     pickAt({33 * std::cos(-1.6), 33 * std::sin(-1.6), 46}, Qt::ControlModifier);
-    QCOMPARE(w().selection().size(), size_t(2));
+    QCOMPARE(w().focus().selection().size(), size_t(2));
     pickAt({38 * std::cos(-1.2), 38 * std::sin(-1.2), 110}, Qt::ControlModifier);
-    QCOMPARE(w().selection().size(), size_t(1));
-    QVERIFY(!scene::same(w().selection()[0], first));
+    QCOMPARE(w().focus().selection().size(), size_t(1));
+    QVERIFY(!recipe::same(w().focus().selection()[0], first));
     keys(Qt::Key_Escape);
-    QVERIFY(w().selection().empty());
+    QVERIFY(w().focus().selection().empty());
     pickAt({38 * std::cos(-1.2), 38 * std::sin(-1.2), 110});
     QTest::mouseClick(&view(), Qt::LeftButton, {}, {15, 200});
-    QVERIFY(w().selection().empty());
+    QVERIFY(w().focus().selection().empty());
   }
 
   void tabGoesThroughWhatLiesUnderThePointer() {
@@ -261,10 +261,10 @@ private slots:
       QTest::mouseMove(&view(), q);
       QTest::qWait(20);
       for (int k = 0; k < i; ++k) keys(Qt::Key_Tab);
-      w().clearSelection();
+      w().focus().clearSelection();
       QTest::mouseClick(&view(), Qt::LeftButton, {}, q);
-      QCOMPARE(w().selection().size(), size_t(1));
-      const auto& hit = w().selection()[0];
+      QCOMPARE(w().focus().selection().size(), size_t(1));
+      const auto& hit = w().focus().selection()[0];
       seen.push_back(recipe::kindNames(hit.kind) + hit.step + hit.part);
       keys(Qt::Key_Escape);
       QTest::mouseMove(&view(), QPoint(10, 400));
@@ -279,7 +279,7 @@ private slots:
 
   void aHandlesNumberIsEditedInPlace() {
     QVERIFY(open("tumbler.lumsk"));
-    w().unfold("s7");
+    w().focus().unfold("s7");
     const Mark h = handle("thickness");
     QCOMPARE(h.field, std::string("thickness"));
     QTest::mouseDClick(&view(), Qt::LeftButton, {}, h.at.toPoint());
@@ -306,7 +306,7 @@ private slots:
     QTest::keyClick(find<QWidget>("handle-editor")->findChild<QLineEdit*>(), Qt::Key_Escape);
     QTest::qWait(30);
     QVERIFY(!window_->findChild<QWidget*>("handle-editor"));
-    QCOMPARE(w().open(), std::string("s7"));
+    QCOMPARE(w().focus().open(), std::string("s7"));
   }
 
   void pointsMoveOnTheirPlaneInTheScreenOrAlongAnAxis() {
@@ -322,10 +322,10 @@ private slots:
     const json pts = json::array(
         {{{"id", "q1"}, {"at", {-40, 0, 0}}}, {{"id", "q2"}, {"at", {0, 10, 20}}}, {{"id", "q3"}, {"at", {40, 0, 0}}}});
     add({{"points", pts}});
-    w().edit(r, "test");
+    w().session().edit(r, "test");
     QVERIFY(settled());
-    w().unfold("s1");
-    const auto second = [&] { return mark(Mark::Kind::Point, [](const Mark& m) { return m.index == 1; }); };
+    w().focus().unfold("s1");
+    const auto second = [&] { return mark("point", [](const Mark& m) { return m.index == 1; }); };
     const auto at = [&] {
       const auto& p = inputs("s1")["points"][1]["at"];
       return Vec3(p[0], p[1], p[2]);
@@ -337,7 +337,7 @@ private slots:
     QVERIFY((at() - start).norm() > 3);
     VERIFY_AT_MOST(std::abs((at() - start).dot(direction)), 0.05);
     VERIFY_AT_MOST((onScreen(at()) - (from + QPoint(40, -30))).manhattanLength(), 3);
-    w().undo();
+    w().session().undo();
     QVERIFY(settled());
     QCOMPARE(at(), start);
     // With Shift along the axis that the pointer follows: here upwards.
@@ -354,7 +354,7 @@ private slots:
       QMouseEvent move(QEvent::MouseMove, p, view().mapToGlobal(p), Qt::NoButton, Qt::LeftButton, {});
       QApplication::sendEvent(&view(), &move);
     }
-    QVERIFY(w().dragging());
+    QVERIFY(w().session().dragging());
     keys(Qt::Key_Escape);
     QTest::mouseRelease(&view(), Qt::LeftButton, {}, from + QPoint(50, 0));
     QVERIFY(settled());
@@ -363,7 +363,7 @@ private slots:
 
   void aDragIsOneEntryOfTheUndoList() {
     QVERIFY(open("tumbler.lumsk"));
-    w().unfold("s4");
+    w().focus().unfold("s4");
     const auto before = inputs("s4");
     const QPoint from = handle("width").at.toPoint();
     drag(from, from + QPoint(25, 0));
@@ -372,7 +372,7 @@ private slots:
     keys(Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(settled());
     QCOMPARE(inputs("s4"), before);
-    QVERIFY(!w().canUndo());
+    QVERIFY(!w().session().canUndo());
     keys(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
     QVERIFY(settled());
     QVERIFY(inputs("s4") != before);
@@ -394,7 +394,7 @@ private slots:
     QTest::mouseRelease(&view(), Qt::RightButton, {}, q);
     QContextMenuEvent e(QContextMenuEvent::Mouse, q, view().mapToGlobal(q));
     QApplication::sendEvent(&view(), &e);
-    QVERIFY(!w().open().empty());
+    QVERIFY(!w().focus().open().empty());
   }
 };
 

@@ -1,6 +1,6 @@
 #pragma once
 #include "app/main_window.h"
-#include "app/overlay.h"
+#include "app/view/overlay.h"
 #include "app/preferences.h"
 #include "inspect/state.h"
 #include "steps/registry.h"
@@ -101,12 +101,13 @@ protected:
     QVERIFY(settled());
   }
 
-  /// The mark of a kind for which `is` holds; a problem mark without text if there is none.
-  Mark mark(Mark::Kind kind, const std::function<bool(const Mark&)>& is) {
-    Mark found{Mark::Kind::Problem};
+  /// The mark of a kind for which `is` holds; one of no kind if there is none.
+  Mark mark(const std::string& kind, const std::function<bool(const Mark&)>& is) {
+    static const lumsk::app::MarkKind none{"none", false, false, nullptr};
+    Mark found{&none, {}};
     const auto look = [&] {
       const auto& all = view().marks();
-      const auto at = std::find_if(all.begin(), all.end(), [&](const Mark& m) { return m.kind == kind && is(m); });
+      const auto at = std::find_if(all.begin(), all.end(), [&](const Mark& m) { return m.kind->name == kind && is(m); });
       if (at != all.end()) found = *at;
       return at != all.end();
     };
@@ -114,7 +115,7 @@ protected:
     return found;
   }
   Mark handle(const std::string& field) {
-    return mark(Mark::Kind::Handle, [&](const Mark& m) { return m.field == field; });
+    return mark("handle", [&](const Mark& m) { return m.field == field; });
   }
 
   /// Takes an option: side by side by a click, in a list by keys.
@@ -194,7 +195,7 @@ protected slots:
     QVERIFY(QTest::qWaitFor([&] { return view().framesPainted() > 0; }, 10000));
   }
   void cleanup() {
-    w().newProject();
+    w().file().newProject();
     window_.reset();
   }
 };

@@ -181,28 +181,35 @@ private slots:
     const nurbs::Path arc = *nurbs::circle({{3, 4, 5}, {1, 0, 0}, {0, 0, 1}}, 20);
     const auto rail = std::make_shared<const nurbs::Path>(arc);
     o.points = {{"p3", {1, 2, 3}, "2"}};
-    o.flags = {{"sections", "p1", {1, 0, 0}, {0, 1, 0}, true, "A1", 1, "from"}};
-    o.handles = {{"edges", {0, 0, 4}, {0, 0, 1}, 2.5, "p2", "tension"}};
-    o.places = {{"points", {{1, 2, 3}, {0, 1, 0}, {0, 0, 1}}, 7}};
-    o.grips = {{"moves", "m2", {4, 5, 6}, {1, 0, 0}, true, rail, {0, 0, 1}}, {"moves", "m3"}};
-    o.rails = {{"pairs", "p1", rail}};
-    o.nets = {{{0, 0, 0}, {1, 1, 1}}, {{2, 2, 2}}};
+    using namespace recipe;
+    o.marks = {};
+    o.marks.add(Flag{"sections", "p1", {1, 0, 0}, {0, 1, 0}, true, "A1", 1, "from"});
+    o.marks.add(HandlePlace{"edges", {0, 0, 4}, {0, 0, 1}, 2.5, "p2", "tension"});
+    o.marks.add(PointsPlace{"points", {{1, 2, 3}, {0, 1, 0}, {0, 0, 1}}, 7});
+    o.marks.add(Grip{"moves", "m2", {4, 5, 6}, {1, 0, 0}, true, rail, {0, 0, 1}});
+    o.marks.add(Grip{"moves", "m3"});
+    o.marks.add(Rail{"pairs", "p1", rail});
+    o.marks.add(NetLine{{{0, 0, 0}, {1, 1, 1}}});
+    o.marks.add(NetLine{{{2, 2, 2}}});
     const auto packed = exchange::packOutcome(o);
     VERIFY_OK(packed);
     const auto back = exchange::unpackOutcome(*packed);
     VERIFY_OK(back);
     QVERIFY(back->points[0].name == "p3" && back->points[0].at == Vec3(1, 2, 3) && back->points[0].output == "2");
-    QVERIFY(back->flags[0].key == "from" && back->flags[0].mark == "A1" && back->flags[0].group == 1);
-    const auto& handle = back->handles[0];
+    const auto flag = back->marks.all<Flag>().at(0);
+    QVERIFY(flag.key == "from" && flag.mark == "A1" && flag.group == 1);
+    const auto handle = back->marks.all<HandlePlace>().at(0);
     QVERIFY(handle.item == "p2" && handle.key == "tension" && handle.mmPerUnit == 2.5 && handle.at == Vec3(0, 0, 4));
-    QVERIFY(back->places[0].mmPerUnit == 7 && back->places[0].frame.normal() == Vec3(1, 0, 0));
-    QCOMPARE(back->grips.size(), size_t(2));
-    const auto& grip = back->grips[0];
-    QVERIFY(grip.item == "m2" && grip.moved && grip.along == Vec3(1, 0, 0) && grip.plane == Vec3(0, 0, 1));
-    QVERIFY(!back->grips[1].on && !back->grips[1].moved);
-    for (const auto& curve : {grip.on, back->rails[0].curve})
+    const auto place = back->marks.all<PointsPlace>().at(0);
+    QVERIFY(place.mmPerUnit == 7 && place.frame.normal() == Vec3(1, 0, 0));
+    const auto grips = back->marks.all<Grip>();
+    QCOMPARE(grips.size(), size_t(2));
+    QVERIFY(grips[0].item == "m2" && grips[0].moved && grips[0].along == Vec3(1, 0, 0));
+    QVERIFY(grips[0].plane == Vec3(0, 0, 1) && !grips[1].on && !grips[1].moved);
+    for (const auto& curve : {grips[0].on, back->marks.all<Rail>().at(0).curve})
       for (double t : {0.0, 0.3, 1.0}) VERIFY_AT_MOST((curve->at(t) - arc.at(t)).norm(), 1e-9);
-    QVERIFY(back->nets == o.nets);
+    const auto nets = back->marks.all<NetLine>();
+    QVERIFY(nets.size() == 2 && nets[0].line[1] == Vec3(1, 1, 1) && nets[1].line.size() == 1);
     QVERIFY(back->summary == o.summary && back->seconds == o.seconds);
   }
 

@@ -32,7 +32,7 @@ private slots:
     // The ends the wrong way round mean the same part.
     Bench turned = part({{"from", 0.75}, {"to", 0.25}});
     VERIFY_AT_MOST((turned.curve("s3").start() - b.curve("s3").start()).norm(), 1e-9);
-    const auto& flags = b.result("s3").outcome->flags;
+    const auto& flags = b.result("s3").outcome->marks.all<recipe::Flag>();
     QCOMPARE(flags.size(), size_t(2));
     QCOMPARE(flags[0].key + flags[1].key, std::string("fromto"));
   }

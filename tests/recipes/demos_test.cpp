@@ -146,7 +146,7 @@ private slots:
       setNumber(b, "waist", waist);
       b.run();
       QCOMPARE(b.result("s19").outcome->measured.at("open_crossings").value, 0.0);
-      QCOMPARE(b.result("s19").outcome->flags.size(), size_t(15));
+      QCOMPARE(b.result("s19").outcome->marks.all<recipe::Flag>().size(), size_t(15));
       for (const char* id : {"s22", "s25", "s27", "s29"}) {
         VERIFY_STEP(b, id);
         QCOMPARE(b.result(id).outcome->outputs.size(), size_t(1));

@@ -22,7 +22,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(path, nurbs::arc(f, in.number("radius"), in.number("from"), in.number("to"), cx.tolerances.point));
   Outcome out = curveOutcome(path, "radius " + format(millimetres(in.number("radius"))));
   const double a = radFromDeg(in.number("from"));
-  out.handles.push_back({"radius", f.origin, std::cos(a) * f.x + std::sin(a) * f.y, 1.0});
+  out.marks.add(HandlePlace{"radius", f.origin, std::cos(a) * f.x + std::sin(a) * f.y, 1.0});
   return out;
 }
 

@@ -94,15 +94,15 @@ void addHandles(const nurbs::BlendCurve& b, const nurbs::BlendEnd& s, const nurb
   // A third of the derivative is where a cubic's control point would be.
   if (s.continuity > 0) {
     const double reach = b.start.first / s.pull / 3;
-    out.handles.push_back({"startPull", s.at, s.tangent, reach});
+    out.marks.add(HandlePlace{"startPull", s.at, s.tangent, reach});
     if (s.continuity > 1)
-      out.handles.push_back({"startBend", s.at + 1.5 * reach * s.pull * s.tangent, s.tangent, reach / 4});
+      out.marks.add(HandlePlace{"startBend", s.at + 1.5 * reach * s.pull * s.tangent, s.tangent, reach / 4});
   }
   if (e.continuity > 0) {
     const double reach = b.end.first / e.pull / 3;
-    out.handles.push_back({"endPull", e.at, -e.tangent, reach});
+    out.marks.add(HandlePlace{"endPull", e.at, -e.tangent, reach});
     if (e.continuity > 1)
-      out.handles.push_back({"endBend", e.at - 1.5 * reach * e.pull * e.tangent, e.tangent, reach / 4});
+      out.marks.add(HandlePlace{"endBend", e.at - 1.5 * reach * e.pull * e.tangent, e.tangent, reach / 4});
   }
 }
 
@@ -120,7 +120,7 @@ Expected<std::string> clearanceOf(const Inputs& in, const std::vector<nurbs::Pat
     }
   const double wanted = in.number("clearance");
   const Vec3 off = least.from - least.to;
-  out.flags.push_back({"clear", "", least.from, off.norm() > 0 ? Vec3(off.normalized()) : Vec3(Vec3::Zero()), false,
+  out.marks.add(Flag{"clear", "", least.from, off.norm() > 0 ? Vec3(off.normalized()) : Vec3(Vec3::Zero()), false,
                        formatNumber(least.mm, 3) + " mm", 1});
   if (least.mm < wanted)
     out.notes.push_back(problem("LM-P104", "the blend comes nearer to a body than wanted")

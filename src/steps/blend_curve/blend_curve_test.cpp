@@ -29,7 +29,7 @@ private slots:
     VERIFY_AT_MOST((c.end() - b.curve("s2").start()).norm(), 1e-9);
     b.curve("s2").derivatives(0, 1, e);
     VERIFY_AT_MOST(angleBetweenRad(c.tangentBefore(c.last()), e[1]), 1e-9);
-    QCOMPARE(b.result("s3").outcome->handles.size(), size_t(3));
+    QCOMPARE(b.result("s3").outcome->marks.all<recipe::HandlePlace>().size(), size_t(3));
   }
 
   void pickedEndPointsAndLonePointsCount() {

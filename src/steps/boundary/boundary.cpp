@@ -116,7 +116,7 @@ void addMarks(Outcome& out, const Inputs& in, const nurbs::BoundaryResult& r,
     flag.group = side % 2 ? 2 : 1;
     const std::string meets = in.itemText("edges", picked[i].places.front(), "meets");
     if (flows(meets)) flag.mark = "G" + meets.substr(1);
-    out.flags.push_back(std::move(flag));
+    out.marks.add(std::move(flag));
     const Vec3 across = side % 2 ? d(1, 0) : d(0, 1);
     if (!flows(meets) || !(across.norm() > 0)) continue;
     nurbs::SurfaceDerivatives there;
@@ -124,7 +124,7 @@ void addMarks(Outcome& out, const Inputs& in, const nurbs::BoundaryResult& r,
     HandlePlace h{"edges", flag.at, across.normalized() * (side == 1 || side == 2 ? -1.0 : 1.0), reach};
     h.item = picked[i].item;
     h.key = "tension";
-    out.handles.push_back(std::move(h));
+    out.marks.add(std::move(h));
   }
 }
 

@@ -150,7 +150,7 @@ private slots:
       b.add("boundary", {{"edges", edges}, {"skins", picks({pick("s6", "skin")})}});
       b.run();
       VERIFY_STEP(b, "s9");
-      QCOMPARE(b.result("s9").outcome->handles.size(), size_t(4));
+      QCOMPARE(b.result("s9").outcome->marks.all<recipe::HandlePlace>().size(), size_t(4));
       qInfo("tension %s: %s", tension, b.result("s9").outcome->summary.c_str());
       for (const Problem& n : b.result("s9").outcome->notes) QVERIFY2(false, n.what.c_str());
       made.push_back(*b.body("s9")->natural.begin()->second.surface);

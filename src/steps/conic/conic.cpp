@@ -28,7 +28,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (!made) return fail(made.error().inField("through"));
   Outcome out = curveOutcome(*made, curveSummary(*made));
   const Vec3 middle = 0.5 * (p[0] + p[2]), reach = p[1] - middle;
-  if (reach.norm() > 0) out.handles.push_back({"rho", middle, reach.normalized(), reach.norm()});
+  if (reach.norm() > 0) out.marks.add(HandlePlace{"rho", middle, reach.normalized(), reach.norm()});
   return out;
 }
 

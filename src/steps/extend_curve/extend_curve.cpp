@@ -72,7 +72,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
           problem("LM-P045", "a closed curve has no end").at(path.start()).inField("curve").tryThis("split it first"));
     if (in.text("by") == "length") {
       by = in.number("length");
-      if (const auto e = nurbs::endOf(path, atEnd)) out.handles.push_back({"length", e->at, e->tangent, 1.0});
+      if (const auto e = nurbs::endOf(path, atEnd)) out.marks.add(HandlePlace{"length", e->at, e->tangent, 1.0});
     } else {
       LUMSK_TRY(l, lengthUpTo(path, atEnd, kind, in.picked("to").front().object, cx));
       by = l;
@@ -83,7 +83,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     out.summary += (out.summary.empty() ? "" : ", ") + std::string(how) + " by " + format(millimetres(by), 4);
   }
   Outcome made = curveOutcome(path, out.summary);
-  made.handles = std::move(out.handles);
+  made.marks = std::move(out.marks);
   noteSelfCrossing(made, path, cx.tolerances);
   hidePicked(in, "curve", made);
   return made;

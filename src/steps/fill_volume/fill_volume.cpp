@@ -47,7 +47,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   Outcome out;
   const Quantity volume{made->volumeMm3, Dimension::Volume};
   out.measured[in.text("name")] = volume;
-  out.handles.push_back({"below", made->surfaceAt + Vec3(0, 0, below), -Vec3::UnitZ(), 1.0});
+  out.marks.add(HandlePlace{"below", made->surfaceAt + Vec3(0, 0, below), -Vec3::UnitZ(), 1.0});
   out.summary = in.text("name") + " = " + format(volume) + " - " + format(millimetres(made->depthMm)) + " deep";
   return out;
 }

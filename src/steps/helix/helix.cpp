@@ -81,8 +81,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (!o.axis) {
     const double a = radFromDeg(o.startAngleDeg);
     const Vec3 x = std::cos(a) * o.base.x + (o.leftHanded ? -1 : 1) * std::sin(a) * o.base.y;
-    out.handles.push_back({"radius", o.base.origin, x, 1.0});
-    if (in.has("height")) out.handles.push_back({"height", o.base.origin, o.base.normal(), 1.0});
+    out.marks.add(HandlePlace{"radius", o.base.origin, x, 1.0});
+    if (in.has("height")) out.marks.add(HandlePlace{"height", o.base.origin, o.base.normal(), 1.0});
   }
   return out;
 }

@@ -170,7 +170,7 @@ std::vector<NamedPair> pairsOf(const Inputs& in, const std::vector<PickedSection
 void showPairs(Outcome& out, const std::vector<NamedPair>& pairs, const std::vector<nurbs::Section>& sections,
                const nurbs::Alignment& a, const std::vector<PickedSection>& picked) {
   for (size_t i = 0; i < sections.size(); ++i)
-    if (sections[i].path()) out.rails.push_back({"pairs", picked[i].item, picked[i].curve});
+    if (sections[i].path()) out.marks.add(Rail{"pairs", picked[i].item, picked[i].curve});
   for (const NamedPair& p : pairs) {
     size_t first = 0;
     while (first < p.at.size() && !p.at[first]) ++first;
@@ -187,9 +187,9 @@ void showPairs(Outcome& out, const std::vector<NamedPair>& pairs, const std::vec
       g.moved = p.at[i].has_value();
       g.on = picked[i].curve;
       line.push_back(g.at);
-      out.grips.push_back(std::move(g));
+      out.marks.add(std::move(g));
     }
-    out.nets.push_back(std::move(line));
+    out.marks.add(NetLine{std::move(line)});
   }
 }
 
@@ -373,7 +373,7 @@ void noteSections(Outcome& out, const nurbs::LoftResult& r, const nurbs::LoftOpt
   out.notes.push_back(problem("LM-L108", "the skin leaves its sections by more than it may")
                           .measure(millimetres(r.sectionDeviationMm))
                           .want(millimetres(relaxed ? o.relaxed.mm : tol.fit.mm))
-                          .at(out.flags.front().at)
+                          .at(out.marks.all<Flag>().front().at)
                           .tryThis("match the sections' ends to the skin that a side flows into"));
 }
 
@@ -421,7 +421,7 @@ void addPull(Outcome& out, const std::string& key, const nurbs::Surface& s, nurb
   s.derivatives(at(0).first, at(0).second, 1, d);
   const Vec3 across = d(alongV ? 0 : 1, alongV ? 1 : 0);
   if (across.norm() > 0)
-    out.handles.push_back({key + "Pull", d(0, 0), across.normalized() * (last ? -1.0 : 1.0),
+    out.marks.add(HandlePlace{key + "Pull", d(0, 0), across.normalized() * (last ? -1.0 : 1.0),
                            0.3 * (s.at(at(1).first, at(1).second) - d(0, 0)).norm()});
 }
 
@@ -570,18 +570,18 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   for (size_t k = 0; k < bodies.size(); ++k)
     out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), bodies[k], k == 0 ? target : ""});
   if (!target.empty()) out.usedUp.push_back(target);
-  out.flags = flagsFor(sections, r, picked);
+  out.marks.add(flagsFor(sections, r, picked));
   if (!order.empty()) {
     const auto [words, offer] = orderOffer(order, picked, in);
     out.notes.push_back(problem("LM-L104", "the sections follow one another more shortly in the order " + words)
-                            .at(out.flags.front().at)
+                            .at(out.marks.all<Flag>().front().at)
                             .tryThis("drag the chips into that order")
                             .offer(offer));
   }
   if (alongLine) {
     const auto [words, offer] = orderOffer(*alongLine, given, in);
     out.notes.push_back(problem("LM-L109", "took the sections in the order in which the centre line passes them: " + words)
-                            .at(out.flags.front().at)
+                            .at(out.marks.all<Flag>().front().at)
                             .offer(offer));
   }
   showPairs(out, pairs, sections, r.alignment, picked);

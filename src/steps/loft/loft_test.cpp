@@ -21,7 +21,7 @@ private slots:
     const auto& face = body->natural.begin()->second;
     const Vec3 n = face.surface->normal(0.1, 0.5) * (face.reversed ? -1.0 : 1.0);
     QVERIFY(n.dot(face.surface->at(0.1, 0.5)) > 0);
-    QCOMPARE(b.result("s3").outcome->flags.size(), size_t(2));
+    QCOMPARE(b.result("s3").outcome->marks.all<recipe::Flag>().size(), size_t(2));
     QCOMPARE(b.result("s3").outcome->notes[0].code, std::string("LM-L102"));
   }
 
@@ -57,7 +57,7 @@ private slots:
     b.run();
     for (const char* id : {"s9", "s10", "s11", "s12"}) VERIFY_STEP(b, id);
     QCOMPARE(b.code("s13"), std::string("LM-L017"));
-    QCOMPARE(b.result("s10").outcome->handles.size(), size_t(2));
+    QCOMPARE(b.result("s10").outcome->marks.all<recipe::HandlePlace>().size(), size_t(2));
     const auto joins = inspect::joins(*b.body("s12"), {});
     QVERIFY(joins.size() >= 2); // seams too
     for (const auto& j : joins) {
@@ -92,18 +92,19 @@ private slots:
     b.add("loft", {{"sections", chosen}, {"pairs", json::array({row(1, 0, 0.1), row(1, 2, 0.25), row(2, 1, 0.6)})}});
     b.run();
     VERIFY_STEP(b, "s4");
-    const recipe::Outcome& out = *b.result("s4").outcome;
-    QCOMPARE(out.grips.size(), size_t(6));
-    QCOMPARE(out.rails.size(), size_t(3));
-    QVERIFY(out.grips[0].moved && !out.grips[1].moved && out.grips[2].moved);
+    const recipe::Marks& marks = b.result("s4").outcome->marks;
+    const auto grips = marks.all<recipe::Grip>();
+    QCOMPARE(grips.size(), size_t(6));
+    QCOMPARE(marks.all<recipe::Rail>().size(), size_t(3));
+    QVERIFY(grips[0].moved && !grips[1].moved && grips[2].moved);
     // The skin's lines run where the squares of the first pair are.
     const auto& s = *b.body("s4")->natural.begin()->second.surface;
     double best = 1e300, u = 0;
     for (int i = 0; i <= 20000; ++i)
-      if (const double d = (s.at(i / 20000.0, 0) - out.grips[0].at).norm(); d < best) best = d, u = i / 20000.0;
-    VERIFY_AT_MOST((s.at(u, 1) - out.grips[2].at).norm(), 0.02);
+      if (const double d = (s.at(i / 20000.0, 0) - grips[0].at).norm(); d < best) best = d, u = i / 20000.0;
+    VERIFY_AT_MOST((s.at(u, 1) - grips[2].at).norm(), 0.02);
     double middle = 1e300;
-    for (int i = 0; i <= 1000; ++i) middle = std::min(middle, (s.at(u, i / 1000.0) - out.grips[1].at).norm());
+    for (int i = 0; i <= 1000; ++i) middle = std::min(middle, (s.at(u, i / 1000.0) - grips[1].at).norm());
     VERIFY_AT_MOST(middle, 0.1);
   }
 
@@ -208,7 +209,7 @@ private slots:
     b.run();
     VERIFY_STEP(b, "s8");
     const auto familyOf = [&](const std::string& item) {
-      for (const auto& f : b.result("s8").outcome->flags)
+      for (const auto& f : b.result("s8").outcome->marks.all<recipe::Flag>())
         if (f.item == item) return recipe::InFamily{f.group, std::atoi(f.mark.c_str() + 1)};
       return recipe::InFamily{};
     };

@@ -315,12 +315,12 @@ void addMarks(Outcome& out, const std::vector<Moving>& moving, const Inputs& in)
     flag.at = m.from.middle();
     flag.key = "meets";
     flag.mark = "G" + std::to_string(m.order);
-    out.flags.push_back(std::move(flag));
+    out.marks.add(std::move(flag));
     const Vec3 across = m.from.inwards();
     HandlePlace h{"edges", m.from.middle(), across.normalized(), across.norm()};
     h.item = item;
     h.key = "reach";
-    out.handles.push_back(std::move(h));
+    out.marks.add(std::move(h));
   }
 }
 

@@ -120,7 +120,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (!made) return fail(made.error().inField("curve"));
   Outcome out =
       curveOutcome(made->path, "G" + std::to_string(order) + " - moved " + format(millimetres(made->movedMm), 3));
-  if (order > 0) out.handles.push_back({"pull", target.at, target.tangent, 0.2 * nurbs::figuresOf(path).lengthMm});
+  if (order > 0) out.marks.add(HandlePlace{"pull", target.at, target.tangent, 0.2 * nurbs::figuresOf(path).lengthMm});
   hidePicked(in, "curve", out);
   return out;
 }

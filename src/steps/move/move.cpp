@@ -50,7 +50,7 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
     out.outputs.push_back({"", PlaneObject{{t * f.origin, t.linear() * f.x, t.linear() * f.y}}, ""});
   }
   if (!in.on("copy") && what.step != "world") out.usedUp.push_back(what.objectId());
-  out.handles.push_back({"z", from + Vec3(shift.x(), shift.y(), 0), Vec3::UnitZ(), 1.0});
+  out.marks.add(HandlePlace{"z", from + Vec3(shift.x(), shift.y(), 0), Vec3::UnitZ(), 1.0});
   const double turn = in.number("turn");
   if (shift.norm() > 0 || turn == 0)
     out.summary = "by " + formatNumber(shift.x()) + ", " + formatNumber(shift.y()) + ", " + formatNumber(shift.z());

@@ -197,7 +197,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   for (const nurbs::NetworkCarried& c : made->carried) curves[size_t(c.curve)].path = c.path;
   Outcome out;
-  out.flags = flagsFor(*made, curves, in);
+  out.marks.add(flagsFor(*made, curves, in));
   addNotes(out, *made, curves, o.follow.mm, cx.tolerances);
   std::vector<brep::NamedSurface> faces;
   int controls = 0;

@@ -11,7 +11,7 @@ private slots:
     Bench b = halfVessel();
     b.run();
     VERIFY_STEP(b, "s7");
-    const auto& flags = b.result("s7").outcome->flags;
+    const auto& flags = b.result("s7").outcome->marks.all<recipe::Flag>();
     QCOMPARE(flags.size(), size_t(6));
     std::string marks;
     for (const auto& f : flags) marks += f.mark + " ";
@@ -49,8 +49,8 @@ private slots:
     b.set("s7", "curves", list);
     b.run();
     VERIFY_STEP(b, "s7");
-    QCOMPARE(b.result("s7").outcome->flags[0].mark, std::string("B1"));
-    QCOMPARE(b.result("s7").outcome->flags[1].mark, std::string("A1"));
+    QCOMPARE(b.result("s7").outcome->marks.all<recipe::Flag>()[0].mark, std::string("B1"));
+    QCOMPARE(b.result("s7").outcome->marks.all<recipe::Flag>()[1].mark, std::string("A1"));
     list[1]["family"] = "b"; // one that crosses it
     b.set("s7", "curves", list);
     b.run();
@@ -70,7 +70,7 @@ private slots:
     QCOMPARE(outcome.notes[0].where.size(), size_t(1));
     VERIFY_AT_MOST((outcome.notes[0].where[0] - Vec3(27.6, 29.6, 58)).norm(), 1e-6);
     std::string marks;
-    for (const auto& f : outcome.flags) marks += f.mark + " ";
+    for (const auto& f : outcome.marks.all<recipe::Flag>()) marks += f.mark + " ";
     QCOMPARE(marks, std::string("A1 B1 A3 A2 B2 A4 B3 "));
     const nurbs::Surface& skin = *b.body("s9")->natural.begin()->second.surface;
     const nurbs::Path& line = *std::get<recipe::CurvePtr>(b.result("s8").outcome->outputs[0].object);

@@ -20,7 +20,7 @@ Schema schema() {
 
 void flagCrossings(const std::vector<nurbs::NetworkCrossing>& list, double point, Outcome& out) {
   for (const auto& c : list)
-    out.flags.push_back({"reach", "", c.at, Vec3::Zero(), false, c.gapMm > point ? formatNumber(c.gapMm, 2) : "0",
+    out.marks.add(Flag{"reach", "", c.at, Vec3::Zero(), false, c.gapMm > point ? formatNumber(c.gapMm, 2) : "0",
                          c.gapMm > point ? 2 : 1});
 }
 

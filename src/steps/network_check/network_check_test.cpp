@@ -37,7 +37,7 @@ private slots:
     b.run();
     VERIFY_STEP(b, "s7");
     QCOMPARE(b.result("s7").outcome->measured.at("loose").value, 9.0);
-    QCOMPARE(b.result("s7").outcome->flags.size(), size_t(9));
+    QCOMPARE(b.result("s7").outcome->marks.all<recipe::Flag>().size(), size_t(9));
     const Problem& note = b.result("s7").outcome->notes[0];
     QCOMPARE(note.code, std::string("LM-P111"));
     QCOMPARE(note.where.size(), size_t(9));

@@ -49,7 +49,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
       " - within " + format(millimetres(within), 1);
   nurbs::CurveDerivatives e;
   path.derivatives(0.5 * path.last(), 1, e);
-  out.handles.push_back({"distance", e[0], (path.closed() ? -1 : 1) * plane.normal().cross(e[1]).normalized(), 1.0});
+  out.marks.add(HandlePlace{"distance", e[0], (path.closed() ? -1 : 1) * plane.normal().cross(e[1]).normalized(), 1.0});
   return out;
 }
 

@@ -59,9 +59,9 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
   const double a = in.number("turn") * kPi / 180;
   const Frame frame{plane.at(in.number("across"), in.number("up")), std::cos(a) * plane.x + std::sin(a) * plane.y,
                     std::cos(a) * plane.y - std::sin(a) * plane.x};
-  out.places.push_back({"marks", frame, width});
-  out.handles.push_back({"across", plane.at(0, in.number("up")), plane.x, 1.0});
-  out.handles.push_back({"up", plane.at(in.number("across"), 0), plane.y, 1.0});
+  out.marks.add(PointsPlace{"marks", frame, width});
+  out.marks.add(HandlePlace{"across", plane.at(0, in.number("up")), plane.x, 1.0});
+  out.marks.add(HandlePlace{"up", plane.at(in.number("across"), 0), plane.y, 1.0});
   out.summary = format(millimetres(width)) + " x " + format(millimetres(height));
   out.outputs.push_back({"", PictureObject{frame, width, height, in.number("strength"),
                                            std::make_shared<const Image>(std::move(*image))}});

@@ -52,7 +52,7 @@ private slots:
     b.run();
     VERIFY_STEP(b, "s1");
     VERIFY_AT_MOST(std::abs(picture(b).widthMm - 120), 1e-9);
-    const auto& place = b.result("s1").outcome->places.at(0);
+    const auto place = b.result("s1").outcome->marks.all<recipe::PointsPlace>().at(0);
     QCOMPARE(place.field, std::string("marks"));
     // The marks are where the picture shows them, and as far apart as was said.
     const Vec3 a = place.toWorld({-0.25, 0.1, 0}), c = place.toWorld({0.25, 0.1, 0});

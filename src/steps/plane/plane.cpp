@@ -139,7 +139,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     const Frame base = in.plane("base", topPlane());
     frame = base;
     frame.origin = base.at(0, 0, in.number("distance"));
-    out.handles.push_back({"distance", base.origin, base.normal(), 1.0});
+    out.marks.add(HandlePlace{"distance", base.origin, base.normal(), 1.0});
     out.summary = "at " + format(millimetres(in.number("distance")));
   } else if (way == "points") {
     LUMSK_TRY(f, throughPoints(in, cx));

@@ -112,7 +112,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.outputs.push_back({"", body, ""});
   nurbs::CurveDerivatives d;
   path.derivatives(0.0, 1, d);
-  out.handles.push_back({"width", d[0], side * direction(d[0], d[1].normalized()), 1.0});
+  out.marks.add(HandlePlace{"width", d[0], side * direction(d[0], d[1].normalized()), 1.0});
   out.summary = format(millimetres(nurbs::figuresOf(path).lengthMm)) + " long - " + std::to_string(controls) +
                 " points - within " + format(millimetres(made->deviationMm), 1);
   return out;

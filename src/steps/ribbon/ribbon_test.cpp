@@ -38,7 +38,7 @@ private slots:
     VERIFY_AT_MOST(std::abs(nurbs::ArcLength(*nurbs::Path::make({t.isoV(0)}, {1e-6})).total() -
                             0.5 * nurbs::ArcLength(b.curve("s1")).total()),
                    0.002);
-    QCOMPARE(b.result("s4").outcome->flags.size(), size_t(2)); // where the part begins and ends
+    QCOMPARE(b.result("s4").outcome->marks.all<recipe::Flag>().size(), size_t(2)); // where the part begins and ends
   }
 
   void onASkinTheAngleCounts() {

@@ -61,9 +61,9 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   Outcome out = curveOutcome(path, in.text("shape") + (round ? " Ø " + format(millimetres(in.number("width")))
                                                              : " " + formatNumber(in.number("width")) + " x " +
                                                                    format(millimetres(in.number("depth")))));
-  out.handles.push_back({"width", f.origin, f.x, 0.5});
-  if (!round) out.handles.push_back({"depth", f.origin, f.y, 0.5});
-  out.handles.push_back({"height", plane.at(in.number("x"), in.number("y")), plane.normal(), 1.0});
+  out.marks.add(HandlePlace{"width", f.origin, f.x, 0.5});
+  if (!round) out.marks.add(HandlePlace{"depth", f.origin, f.y, 0.5});
+  out.marks.add(HandlePlace{"height", plane.at(in.number("x"), in.number("y")), plane.normal(), 1.0});
   return out;
 }
 

@@ -22,7 +22,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const auto corners = path.corners(cx.tolerances.corner);
   Outcome out = curveOutcome(*made, std::to_string(corners.size()) + (corners.size() == 1 ? " corner" : " corners"));
   const Vec3 in1 = path.tangentBefore(corners.front() == 0 ? path.last() : corners.front());
-  out.handles.push_back({"radius", path.at(corners.front()), -in1.normalized(), 1.0});
+  out.marks.add(HandlePlace{"radius", path.at(corners.front()), -in1.normalized(), 1.0});
   hidePicked(in, "curve", out);
   return out;
 }

@@ -81,7 +81,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
         problem("LM-P106", "some cuts meet nothing").measure(count(missed)).tryThis("take fewer planes, or move them"));
   if (cuts > 1) out.summary += " of " + std::to_string(cuts) + " cuts";
   if (in.text("stack") == "parallel")
-    out.handles.push_back({"spacing", planes.front().origin, planes.front().normal(), 1.0});
+    out.marks.add(HandlePlace{"spacing", planes.front().origin, planes.front().normal(), 1.0});
   return out;
 }
 

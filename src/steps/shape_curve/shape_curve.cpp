@@ -98,12 +98,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   Outcome out =
       curveOutcome(made.path, std::to_string(made.points.size()) + " points - " + std::to_string(moves.size()) +
                                   " moved - by at most " + format(millimetres(made.movedMm), 3));
-  out.nets = made.polygons;
+  for (const auto& line : made.polygons) out.marks.add(NetLine{line});
   const std::string along = in.text("along");
   for (int k = 0; k < int(made.points.size()); ++k) {
     const nurbs::PointFrame& f = made.frames[size_t(k)];
     const bool moved = std::any_of(moves.begin(), moves.end(), [&](const auto& m) { return m.point == k; });
-    out.grips.push_back({"moves", "c" + std::to_string(k), made.points[size_t(k)],
+    out.marks.add(Grip{"moves", "c" + std::to_string(k), made.points[size_t(k)],
                          along == "tangent"    ? f.tangent
                          : along == "normal"   ? f.normal
                          : along == "binormal" ? f.binormal

@@ -23,8 +23,8 @@ private slots:
       const Vec3 by = (after.points().row(i) - before.points().row(i)).transpose();
       VERIFY_AT_MOST((by - (i == 2 ? Vec3(0, 7, 1) : Vec3(0, 0, 0))).norm(), 1e-12);
     }
-    QCOMPARE(b.result("s2").outcome->grips.size(), size_t(before.size()));
-    QVERIFY(b.result("s2").outcome->grips[2].moved && !b.result("s2").outcome->grips[1].moved);
+    QCOMPARE(b.result("s2").outcome->marks.all<recipe::Grip>().size(), size_t(before.size()));
+    QVERIFY(b.result("s2").outcome->marks.all<recipe::Grip>()[2].moved && !b.result("s2").outcome->marks.all<recipe::Grip>()[1].moved);
     QVERIFY((soft.points().row(1) - before.points().row(1)).norm() > 1);
     // What comes before may change: the move stays.
     b.set("s1", "degree", 4);
@@ -47,7 +47,7 @@ private slots:
     }
     b.set("s2", "along", "normal");
     b.run();
-    for (const auto& g : b.result("s2").outcome->grips) VERIFY_AT_MOST(std::abs(g.along.norm() - 1), 1e-9);
+    for (const auto& g : b.result("s2").outcome->marks.all<recipe::Grip>()) VERIFY_AT_MOST(std::abs(g.along.norm() - 1), 1e-9);
   }
 
   void whatDoesNotHoldIsNoted() {

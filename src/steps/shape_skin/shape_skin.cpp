@@ -147,10 +147,10 @@ void addNet(const nurbs::ShapedNet& made, const std::vector<nurbs::NetMove>& mov
     if (drag == "u") g.along = p.alongU;
     if (drag == "v") g.along = p.alongV;
     if (drag == "plane") g.plane = p.normal;
-    out.grips.push_back(std::move(g));
+    out.marks.add(std::move(g));
   }
   for (auto* lines : {&rows, &columns})
-    for (auto& [i, line] : *lines) out.nets.push_back(std::move(line));
+    for (auto& [i, line] : *lines) out.marks.add(NetLine{std::move(line)});
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {

@@ -110,7 +110,7 @@ private slots:
       for (const Problem& n : b.result("s6").outcome->notes) codes.push_back(n.code);
       QVERIFY(std::count(codes.begin(), codes.end(), "LM-P132") == 1);
       QCOMPARE(std::count(codes.begin(), codes.end(), "LM-P133") == 1, order > 0);
-      for (const recipe::Grip& g : b.result("s6").outcome->grips) QVERIFY(g.item != "c0-0");
+      for (const recipe::Grip& g : b.result("s6").outcome->marks.all<recipe::Grip>()) QVERIFY(g.item != "c0-0");
     }
   }
   void theMirrorImageMovesToo() {

@@ -144,7 +144,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
                             .want(count(in.number("degree")))
                             .tryThis("add points"));
   noteSelfCrossing(out, path, cx.tolerances);
-  out.handles = std::move(handles);
+  out.marks.add(std::move(handles));
   return out;
 }
 

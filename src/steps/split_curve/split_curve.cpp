@@ -45,7 +45,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (!pieces) return fail(pieces.error().inField("by"));
   Outcome out = curvesOutcome(std::move(*pieces), "");
   out.summary = out.outputs.size() == 1 ? "opened" : std::to_string(out.outputs.size()) + " pieces";
-  for (double t : places) out.flags.push_back({"by", "", path.at(t), Vec3::Zero(), false, "cut", 1});
+  for (double t : places) out.marks.add(Flag{"by", "", path.at(t), Vec3::Zero(), false, "cut", 1});
   hidePicked(in, "curve", out);
   return out;
 }

@@ -38,7 +38,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const size_t n = loops.size();
   Outcome out = curvesOutcome(std::move(loops),
                               std::to_string(n) + " outlines - " + format(millimetres(made->widthMm)) + " wide");
-  out.handles.push_back({"height", f.origin, f.y, 1.0});
+  out.marks.add(HandlePlace{"height", f.origin, f.y, 1.0});
   if (!made->missing.empty())
     out.notes.push_back(problem("LM-P113", "the font has no sign for '" + made->missing + "'")
                             .at(f.origin)

@@ -52,8 +52,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     const auto& face = skin.natural.begin()->second;
     const double v = 0.5 * (face.surface->firstV() + face.surface->lastV());
     const Vec3 normal = face.surface->normal(0, v) * (face.reversed ? -1.0 : 1.0);
-    out.handles.push_back(
-        {"thickness", face.surface->at(0, v), side == "out" ? normal : Vec3(-normal), side == "both" ? 0.5 : 1.0});
+    out.marks.add(HandlePlace{"thickness", face.surface->at(0, v), side == "out" ? normal : Vec3(-normal), side == "both" ? 0.5 : 1.0});
   }
   out.summary =
       format(millimetres(o.thicknessMm)) +

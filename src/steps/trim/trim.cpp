@@ -25,8 +25,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   for (size_t i = 0; i < made->pieces.size(); ++i)
     out.outputs.push_back({i == 0 ? "" : std::to_string(i + 1), made->pieces[i], i == 0 ? pick.objectId() : ""});
   out.usedUp.push_back(pick.objectId());
-  out.flags.push_back({"keep", "", made->keptAt, Vec3::Zero(), false, "kept", 1});
-  out.flags.push_back({"keep", "", made->droppedAt, Vec3::Zero(), false, "cut off", 2});
+  out.marks.add(Flag{"keep", "", made->keptAt, Vec3::Zero(), false, "kept", 1});
+  out.marks.add(Flag{"keep", "", made->droppedAt, Vec3::Zero(), false, "cut off", 2});
   if (made->pieces.size() > 1)
     out.notes.push_back(problem("LM-C101", "the kept side falls into parts: each is a body")
                             .measure(count(double(made->pieces.size())))

@@ -1,28 +1,29 @@
 #pragma once
-#include "app/gl_view.h"
 #include "app/lens_runner.h"
-#include "app/overlay.h"
-#include "scene/snap.h"
+#include "app/view/gl_view.h"
+#include "app/view/overlay.h"
+#include "app/view/tool.h"
+#include "app/workspace.h"
 
 namespace lumsk::app {
 
-class FieldEditor;
-
-/// The view: shows the drawing, turns it, picks, drags points, handles and flags.
+/// The view: shows the drawing and forwards what hands do to its tools.
 class ViewWidget : public GlView {
   Q_OBJECT
 public:
   explicit ViewWidget(Workspace& w);
+  ~ViewWidget() override;
 
+  Workspace& workspace() const { return w_; }
   const std::vector<Mark>& marks() const { return overlay_->marks(); }
   void fitAll();
+  void fitPicks();                      ///< what is picked; all when nothing is
   void setCovered(const QMargins& m); ///< what lies over the view along its borders: forms are fitted into the rest
   bool seesAll() const; ///< nothing of the drawing is outside
   /// Keeps what is seen, to be compared with what comes after: holding B shows it, under the same camera and lens.
   void keepBefore();
   bool showsBefore() const { return beforeShown_; }
   const scene::DrawingPtr& before() const { return before_; } ///< null: nothing is kept
-  void fitPicks();                                            ///< what is picked; all when nothing is
   void showOtherHalf(bool on);                                ///< the mirror image of one modelled half, faintly
   bool showsOtherHalf() const { return otherHalf_; }
   void setLens(const scene::LensState& lens);
@@ -37,6 +38,16 @@ public:
   /// Another drawing from the same side under the same lens, with what the lens shows on it, as large as it can be.
   QImage pictureOf(const scene::DrawingPtr& drawing, const scene::LensResultPtr& result, QSize size);
   std::string thumbnail(); ///< PNG of the view, 320 px wide
+
+  // For tools
+  void redraw() { changed(); }
+  void say(const QString& words, QPointF at) { overlay_->setHover(words, at); } ///< beside the pointer
+  void showSnap(const std::optional<Vec3>& at) { overlay_->setSnap(at); }
+  void showBox(const QRectF& box) { overlay_->setBox(box); }
+  void lightUp(const std::optional<scene::Highlight>& h); ///< what is under the pointer
+  void holdStill() { still_ = true; } ///< until the field with the points is left: nothing is fitted
+  void setPulling(bool on); ///< what a lens shows is being dragged: roughly until it ends
+  void probe(QPointF p);    ///< what the lens says of the place
 
 signals:
   void beforeChanged();
@@ -72,47 +83,36 @@ private:
   void showBefore(bool on);
   void requestLens();
   void showMarks();
-  std::vector<Mark> allMarks() const; ///< of the open step, and the handles of lenses
-  Mark cutMark() const;
-  Mark directionMark(const Vec3& d) const;
-  void dragMark(QPointF p, Qt::KeyboardModifiers keys);
-  void dragFlag(QPointF p, const recipe::StepEntry& entry);
-  void dragGrip(QPointF p, const recipe::StepEntry& entry);
-  static constexpr double kArrowPixels = 90; ///< length of a lens's direction
-  bool addOnRail(QPointF p);
-  void resetGrip(const Mark& m); ///< back to where it was before it was moved
-  void editHandle(const Mark& m);
-  void closeEditor();
   void applyHighlights();
-  /// Where a point goes that the pointer puts or drags; `through` is a place in its level when nothing says more.
-  scene::Snap placeFor(QPointF p, const std::string& field, const Vec3& through, Qt::KeyboardModifiers keys);
-  bool pointingAtPlace() const; ///< a click would put a point
-  Vec3 levelOfNewPoint() const;
-  bool peek(int key, bool on);
+  bool viewKey(const QKeyEvent& e);
+  void sightKey(const QKeyEvent& e);
+  /// What goes on from a press to a release; a copy of the mark, since marks are made anew.
+  struct Gesture {
+    Pointer pointer;
+    std::optional<Mark> mark;
+    Tool* tool = nullptr;   ///< whose drag it is, once it is one
+    bool changing = false;  ///< it has begun to change the recipe
+  };
+  Pointer pointerOf(const QMouseEvent& e) const;
+  const Mark* pressed() const { return gesture_ && gesture_->mark ? &*gesture_->mark : nullptr; }
+  template <class F> bool firstTool(F&& takes);
 
   Workspace& w_;
   Overlay* overlay_;
-  FieldEditor* editor_ = nullptr;
-  scene::LensState lens_, beforePeek_;
-  int peeking_ = 0;
+  std::vector<std::unique_ptr<Tool>> tools_;
+  std::optional<Gesture> gesture_;
+  scene::LensState lens_;
   scene::DrawingPtr shown_;
   bool fitted_ = false, otherHalf_ = true;
-  bool held_ = false;    ///< a mark's drag has begun to change the recipe
   QMargins covered_;
-  bool placing_ = false; ///< points are being clicked into the view
+  bool still_ = false;   ///< points are being clicked into the view
   bool pulling_ = false; ///< a lens's handle is being dragged
   QTimer patience_;      ///< how long a drawing waits for what the lens shows on it
   LensRunner lensRunner_;
   scene::LensResultPtr lensResult_;
   scene::DrawingPtr before_;
   bool beforeShown_ = false;
-  QPointF pressed_, last_;
-  enum class Drag { None, Pending, Turn, Pan, Mark, Box } drag_ = Drag::None;
-  Qt::MouseButton button_ = Qt::NoButton;
-  Vec3 pivot_ = Vec3::Zero();
-  Mark grabbed_;
-  std::vector<scene::Hit> under_;
-  size_t cycle_ = 0;
+  QPointF lastPress_;
   std::optional<scene::Highlight> hover_, chip_;
 };
 

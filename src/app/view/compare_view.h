@@ -1,5 +1,5 @@
 #pragma once
-#include "app/gl_view.h"
+#include "app/view/gl_view.h"
 #include "app/lens_runner.h"
 
 namespace lumsk::app {

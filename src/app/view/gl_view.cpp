@@ -1,4 +1,4 @@
-#include "app/gl_view.h"
+#include "app/view/gl_view.h"
 
 #include "app/preferences.h"
 #include "app/theme.h"

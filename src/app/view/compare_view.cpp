@@ -1,6 +1,6 @@
-#include "app/compare_view.h"
+#include "app/view/compare_view.h"
 
-#include "app/view_widget.h"
+#include "app/view/view_widget.h"
 
 #include <QCoreApplication>
 #include <QMouseEvent>

@@ -1,0 +1,313 @@
+#include "app/focus.h"
+
+#include "app/words.h"
+#include "recipe/crossed.h"
+#include "recipe/ways.h"
+
+#include <algorithm>
+
+namespace lumsk::app {
+
+using recipe::Field;
+using recipe::FieldKind;
+using recipe::Kind;
+
+Focus::Focus(Session& session, Results& results) : session_(session), results_(results) {
+  connect(&session_, &Session::draftBegins, this, [this] {
+    open_ = session_.draft();
+    field_.clear();
+    replacing_.clear();
+    selection_.clear();
+  });
+  connect(&session_, &Session::draftBegan, this, [this] {
+    chooseField();
+    emit focusChanged();
+  });
+  connect(&session_, &Session::draftEnds, this, [this] {
+    open_.clear();
+    field_.clear();
+  });
+  connect(&session_, &Session::draftEnded, this, [this] {
+    showUntil();
+    emit focusChanged();
+  });
+  connect(&session_, &Session::returned, this, &Focus::afterReturn);
+  connect(&session_, &Session::choiceChanged, this, [this](const std::string& step) {
+    if (step == open_) followChoice();
+  });
+  connect(&session_, &Session::valueChanged, this, [this] { shown_ = until(); }); // it is asked for with the value
+}
+
+const Field* Focus::activeField() const { return recipe::fieldOf({open_, field_}, session_.recipe(), session_.registry()); }
+
+std::vector<recipe::Rail> Focus::rails() const {
+  const auto* r = results_.model()->result(open_);
+  if (!r || !r->outcome) return {};
+  auto out = r->outcome->marks.all<recipe::Rail>();
+  out.erase(std::remove_if(out.begin(), out.end(), [&](const recipe::Rail& x) { return x.field != field_; }), out.end());
+  return out;
+}
+
+Kind Focus::wanted() const {
+  const Field* f = activeField();
+  if (!rails().empty()) return Kind::None;
+  if (f && f->kind == FieldKind::Picks) return f->accepts;
+  if (f && f->kind == FieldKind::Points) return Kind::None;
+  return Kind::Point | Kind::Curve | Kind::Edge | Kind::Face | Kind::Skin | Kind::Solid |
+         (session_.recipe().steps.empty() ? Kind::Plane : Kind::None);
+}
+
+/// Whether the picks of the open step's field have flags in the view.
+bool Focus::hasFlags(const std::string& key) const {
+  const auto* r = results_.model()->result(open_);
+  if (!r || !r->outcome) return false;
+  const auto flags = r->outcome->marks.all<recipe::Flag>();
+  return std::any_of(flags.begin(), flags.end(), [&](const auto& f) { return f.field == key; });
+}
+
+QString Focus::instruction() const {
+  const auto* entry = session_.recipe().find(open_);
+  const Field* f = activeField();
+  const bool draft = !session_.draft().empty();
+  if (entry && f && f->kind == FieldKind::Picks) {
+    const int picked = recipe::pickedCount(*entry, f->key);
+    const QString what = said(recipe::kindNames(f->accepts));
+    if (!replacing_.empty()) return tr("pick the %1 that takes this place").arg(what);
+    if (picked == 0 || picked < f->least) return tr("pick %1 for %2").arg(what, said(f->label).toLower());
+    if (picked < f->most && f->most > 1)
+      return draft               ? tr("pick another %1, or keep the step").arg(what)
+             : hasFlags(f->key) ? tr("pick another %1, or turn a flag").arg(what)
+                                : tr("pick another %1").arg(what);
+  }
+  if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");
+  if (f && !rails().empty())
+    return tr("click a curve to add to %1, drag the squares along their curves").arg(said(f->label).toLower());
+  if (draft) return tr("drag a handle or change a number, then keep the step");
+  if (!selection_.empty()) return tr("%1 picked: choose a tool").arg(selection_.size());
+  return tr("choose a tool, or pick something in the view");
+}
+
+recipe::Names Focus::names() const {
+  recipe::Names out = recipe::parameterValues(session_.recipe()).value_or(recipe::Names{});
+  out.merge(results_.model()->namesBefore(open_));
+  return out;
+}
+
+/// The open row, or the here mark when no row is open; nothing when that is the last one.
+std::string Focus::asOf() const {
+  const recipe::Recipe& r = session_.recipe();
+  const std::string& id = !open_.empty() ? open_ : r.here;
+  return r.find(id) && r.steps.back()->id != id ? id : std::string();
+}
+
+Results::Until Focus::until() const {
+  if (!replacing_.empty()) return {open_, {}}; // only what comes before can be picked
+  return {{}, asOf()};
+}
+
+void Focus::showUntil() {
+  if (until() == shown_) return;
+  shown_ = until();
+  emit untilChanged();
+}
+
+void Focus::unfold(const std::string& step, const std::string& field) {
+  replacing_.clear();
+  if (!session_.draft().empty() && step != session_.draft()) session_.keepDraft();
+  open_ = step;
+  if (field.empty())
+    chooseField();
+  else
+    field_ = field;
+  showUntil();
+  emit focusChanged();
+}
+
+void Focus::start(const std::string& kind) {
+  session_.keepDraft();
+  const recipe::Registry& registry = session_.registry();
+  const recipe::Step* step = registry.find(kind);
+  if (!step) return;
+  recipe::StepEntry entry;
+  entry.kind = kind;
+  entry.version = step->version;
+  entry.label = recipe::freeLabel(session_.recipe(), said(step->label).toStdString());
+  json inputs = recipe::inputsWith({selection_.begin(), selection_.end()}, registry.schemaOf(kind));
+  for (const Field& f : registry.schemaOf(kind))
+    if (f.namesMeasurement) inputs[f.key] = recipe::freeMeasurementName(session_.recipe(), f.fallback, registry);
+  entry.inputs = std::make_shared<const json>(std::move(inputs));
+  session_.begin(std::move(entry));
+}
+
+/// The first pick field that still wants something, else the points, else the first pick field.
+void Focus::chooseField() {
+  const auto* entry = session_.recipe().find(open_);
+  field_.clear();
+  if (!entry) return;
+  const auto& schema = session_.registry().schemaOf(entry->kind);
+  const auto first = [&](auto&& is) {
+    const auto f = std::find_if(schema.begin(), schema.end(), is);
+    if (field_.empty() && f != schema.end()) field_ = f->key;
+  };
+  const auto picks = [&](const Field& f) {
+    return f.kind == FieldKind::Picks && recipe::applies(f, schema, *entry->inputs);
+  };
+  first([&](const Field& f) { return picks(f) && f.least > 0 && recipe::pickedCount(*entry, f.key) < f.least; });
+  first([&](const Field& f) { return f.kind == FieldKind::Points; });
+  first([&](const Field& f) { return picks(f) && f.most > 1; });
+}
+
+/// Another choice may want other picks: the focus goes to them.
+void Focus::followChoice() {
+  const std::string before = field_;
+  const auto* entry = session_.recipe().find(open_);
+  const Field* f = activeField();
+  const bool stays = f && recipe::applies(*f, session_.registry().schemaOf(entry->kind), *entry->inputs);
+  chooseField();
+  const Field* chosen = activeField();
+  const bool wanting =
+      chosen && chosen->kind == FieldKind::Picks && recipe::pickedCount(*entry, chosen->key) < chosen->least;
+  if (stays && !wanting) field_ = before;
+  if (field_ != before) emit focusChanged();
+}
+
+void Focus::afterReturn() {
+  if (!session_.recipe().find(open_)) return unfold({});
+  if (!session_.draft().empty()) followChoice();
+}
+
+void Focus::replace(const std::string& step, const std::string& field, const std::string& item) {
+  const bool again = replacing_ == item && open_ == step && field_ == field;
+  unfold(step, field);
+  replacing_ = again ? "" : item;
+  showUntil();
+  emit focusChanged();
+}
+
+// Picks ---------------------------------------------------------------------------------------------------------------
+
+std::vector<std::string> Focus::selectedBodies() const {
+  std::vector<std::string> out;
+  for (const auto& b : results_.drawing()->bodies)
+    if (std::any_of(selection_.begin(), selection_.end(), [&](const scene::Hit& h) {
+          return h.step == b.step &&
+                 (h.part == b.partName("") || b.output.empty() || h.part.rfind(b.output + "/", 0) == 0);
+        }))
+      out.push_back(b.id);
+  return out;
+}
+
+std::vector<std::string> Focus::selectedObjects() const {
+  std::vector<std::string> out = selectedBodies();
+  const auto& bodies = results_.model()->bodies;
+  for (const scene::Hit& h : selection_) {
+    const bool ofBody = std::any_of(bodies.begin(), bodies.end(), [&](const auto& b) { return b.step == h.step; });
+    if (!ofBody && h.step != "world") out.push_back(h.step);
+  }
+  return out;
+}
+
+json Focus::picksForWays() const {
+  if (const auto* entry = session_.recipe().find(open_)) return recipe::crossedPicks(*entry, session_.registry());
+  return recipe::curvesAmong({selection_.begin(), selection_.end()});
+}
+
+int Focus::curvesOf(const std::string& step) const {
+  const auto* r = results_.model()->result(step);
+  return r && r->outcome ? recipe::curvesIn(*r->outcome) : 0;
+}
+
+void Focus::pick(const scene::Hit& hit, bool toggle) {
+  const auto* entry = session_.recipe().find(open_);
+  const Field* f = activeField();
+  if (entry && f && f->kind == FieldKind::Picks && recipe::has(f->accepts, hit.kind)) {
+    const Field* other = recipe::otherFieldFor(*entry, *f, hit, session_.registry().schemaOf(entry->kind));
+    if (other && replacing_.empty()) {
+      unfold(open_, other->key);
+      return pick(hit, toggle);
+    }
+    const auto next = recipe::withPick(*entry, *f, hit, replacing_, *results_.model());
+    replacing_.clear();
+    session_.edit(session_.recipe().withStep(next), tr("pick"));
+    if (f->most == 1) chooseField();
+    return emit focusChanged();
+  }
+  const auto known =
+      std::find_if(selection_.begin(), selection_.end(), [&](const scene::Hit& h) { return recipe::same(h, hit); });
+  const bool had = known != selection_.end();
+  if (had) selection_.erase(known);
+  if (!toggle && !(had && selection_.empty())) selection_.clear();
+  if (!had) selection_.push_back(hit);
+  emit focusChanged();
+}
+
+void Focus::pickAll(const std::vector<scene::Hit>& hits) {
+  const Field* f = activeField();
+  if (f && f->kind == FieldKind::Picks) {
+    const auto& entry = *session_.recipe().find(open_);
+    const auto next = recipe::withPicks(entry, *f, {hits.begin(), hits.end()});
+    if (*next->inputs != *entry.inputs) session_.edit(session_.recipe().withStep(next), tr("pick"));
+  } else {
+    for (const scene::Hit& h : hits)
+      if (std::none_of(selection_.begin(), selection_.end(), [&](const auto& s) { return recipe::same(s, h); }))
+        selection_.push_back(h);
+  }
+  emit focusChanged();
+}
+
+void Focus::pickChain(const scene::Hit& edge, const std::vector<scene::Hit>& chain) {
+  const Field* f = activeField();
+  const Field* extent = f ? recipe::findField(f->each, "extent") : nullptr;
+  if (!extent || !recipe::has(f->accepts, Kind::Edge)) return pickAll(chain);
+  const recipe::Recipe with =
+      session_.recipe().withStep(recipe::withPicks(*session_.recipe().find(open_), *f, {edge}));
+  session_.edit(recipe::withExtent(with, {open_, f->key}, edge, "chain"), tr("pick"));
+  emit focusChanged();
+}
+
+void Focus::clearSelection() {
+  selection_.clear();
+  emit focusChanged();
+}
+
+// Points --------------------------------------------------------------------------------------------------------------
+
+std::optional<recipe::PointsPlace> Focus::placeOf(const recipe::StepEntry& entry, const Field& f) const {
+  return recipe::placeOf(entry, f, *results_.model());
+}
+
+void Focus::addPoint(const recipe::PointedAt& to) {
+  session_.edit(recipe::withNewPoint(session_.recipe(), {open_, field_}, to, pointsIn()), tr("add a point"));
+}
+
+void Focus::dragPoint(const recipe::ItemRef& point, const recipe::PointedAt& to) {
+  session_.dragTo(recipe::withPointAt(session_.recipe(), point, to, pointsIn()));
+}
+
+// Rows ----------------------------------------------------------------------------------------------------------------
+
+void Focus::chooseRows(std::vector<std::string> ids) {
+  rows_.clear();
+  for (const auto& s : session_.recipe().steps)
+    if (std::find(ids.begin(), ids.end(), s->id) != ids.end()) rows_.push_back(s->id);
+  emit focusChanged();
+}
+
+bool Focus::back() {
+  if (!replacing_.empty()) return replacing_.clear(), showUntil(), emit focusChanged(), true;
+  if (!rows_.empty()) return chooseRows({}), true;
+  if (!selection_.empty()) return clearSelection(), true;
+  if (!session_.draft().empty()) return session_.dropDraft(), true;
+  if (!open_.empty()) return unfold({}), true;
+  return false;
+}
+
+void Focus::clear() {
+  open_.clear();
+  field_.clear();
+  replacing_.clear();
+  selection_.clear();
+  rows_.clear();
+}
+
+} // namespace lumsk::app

@@ -1,0 +1,46 @@
+#pragma once
+#include "app/focus.h"
+
+namespace lumsk::app {
+
+/// What is done to whole steps and to how objects are shown: each one undo entry.
+class StepEdits {
+public:
+  StepEdits(Session& session, Results& results, Focus& focus, News& news)
+      : session_(session), results_(results), focus_(focus), news_(news) {}
+
+  // A step's inputs
+  /// A click on a pick's flag or on its chip's button; see recipe::withItemTurned.
+  void turnItem(const recipe::ItemRef& ref, int group);
+  void take(const std::string& step, const Remedy& offer); ///< what a problem offers
+  void swapDirections(const std::string& step);            ///< see recipe/crossed.h
+  void makeAs(const std::string& step, const std::string& kind);
+
+  // Rows
+  void rename(const std::string& id, const QString& label);
+  void setOn(const std::vector<std::string>& ids, bool on);
+  void move(const std::string& id, int place); ///< says why when it cannot stand there
+  void duplicate(const std::vector<std::string>& ids);
+  std::string copied(const std::vector<std::string>& ids) const; ///< bytes for the clipboard
+  void paste(const std::string& clip);
+  void group(const std::vector<std::string>& ids, const QString& name);
+  void colour(const std::vector<std::string>& ids, const std::string& colour);
+  void setHere(const std::string& id); ///< new steps go after it; empty: at the end
+  void remove(const std::vector<std::string>& ids);
+
+  // How objects are shown
+  void setVisible(const std::vector<std::string>& ids, bool visible);
+  void showOnly(const std::vector<std::string>& ids); ///< everything else goes out of sight
+  void showAll();
+  void setLook(const std::vector<std::string>& ids, const std::function<void(recipe::Look&)>& change,
+               const QString& words);
+
+private:
+  const recipe::Recipe& recipe() const { return session_.recipe(); }
+  Session& session_;
+  Results& results_;
+  Focus& focus_;
+  News& news_;
+};
+
+} // namespace lumsk::app

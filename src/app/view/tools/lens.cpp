@@ -1,0 +1,134 @@
+// Lenses: the plane of a cut and the direction of isophotes and draft are dragged in the view; what is under the pointer
+// is measured; a key that is held turns a lens on until it is let go.
+#include "app/preferences.h"
+#include "app/view/rays.h"
+#include "app/view/tool.h"
+#include "app/view/view_widget.h"
+#include "app/words.h"
+
+#include <QKeyEvent>
+
+namespace lumsk::app::tools {
+
+namespace {
+
+constexpr MarkKind kCut{"cut", true, true, paintKnob}, kDirection{"direction", true, true, paintKnob};
+constexpr double kArrowPixels = 90; ///< length of a direction
+constexpr double kCutPixels = 46;   ///< of a cut's
+
+class Lens : public Tool {
+public:
+  using Tool::Tool;
+
+  void offer(Offer& o) override {
+    if (!work().drawing()) return;
+    if (view().lens().cut) o.marks.push_back(cutMark());
+    if (const auto d = scene::directionOf(view().lens()); d && peeking_ == 0) o.marks.push_back(directionMark(*d));
+  }
+
+  void hover(const Pointer& p, const Mark*, Hover&) override { view().probe(p.at); }
+
+  bool click(const Pointer&, const Mark* mark) override { return mark && mark->tool == this; }
+
+  bool grab(const Pointer& p, const Mark* mark) override {
+    if (!mark || mark->tool != this || p.button != Qt::LeftButton) return false;
+    held_ = *mark;
+    axis_ = mark->kind == &kCut ? view().lens().cutting.at(0).normal() : *scene::directionOf(view().lens());
+    offsetMm_ = view().lens().cutting.offsetMm;
+    return true;
+  }
+
+  void drag(const Pointer& p) override {
+    view().setPulling(true);
+    const scene::Camera c = view().camera();
+    if (held_.kind == &kCut)
+      return emit view().cutMoved(tidy(offsetMm_ + alongAxis(held_.world, axis_, rayThrough(c, p.at)) -
+                                       alongAxis(held_.world, axis_, rayThrough(c, p.pressed))));
+    // As if a ball about the form's middle were held at the tip, on the side of it that was grabbed.
+    Vec2 off = Vec2(p.at.x() - held_.from.x(), held_.from.y() - p.at.y()) / kArrowPixels;
+    if (off.norm() > 1) off.normalize();
+    const double deep = std::sqrt(std::max(0.0, 1 - off.squaredNorm())) * (axis_.dot(c.direction) < 0 ? -1 : 1);
+    emit view().directionPulled(off.x() * c.direction.cross(c.up) + off.y() * c.up + deep * c.direction);
+  }
+
+  void letGo(const Pointer&) override { view().setPulling(false); }
+  void cancel() override { view().setPulling(false); }
+
+  bool keyPressed(const QKeyEvent& e) override {
+    return e.modifiers() == Qt::NoModifier && peek(e.key(), true);
+  }
+  bool keyReleased(const QKeyEvent& e) override { return peek(e.key(), false); }
+
+private:
+  /// An arrow of one length from the middle of the form, which is turned by its tip.
+  Mark directionMark(const Vec3& d) {
+    const scene::Camera c = view().camera();
+    Mark m{&kDirection, {}};
+    m.world = 0.5 * (work().drawing()->low + work().drawing()->high);
+    m.from = pixelOf(c, m.world);
+    m.at = m.from + kArrowPixels * QPointF(d.dot(c.direction.cross(c.up)), -d.dot(c.up));
+    m.text = view().lens().surface == scene::SurfaceLens::Draft ? ViewWidget::tr("pull") : ViewWidget::tr("direction");
+    m.tool = this;
+    return m;
+  }
+
+  Mark cutMark() {
+    const scene::CutLook& cutting = view().lens().cutting;
+    const Frame plane = cutting.at(0);
+    const scene::Drawing& d = *work().drawing();
+    const Vec3 middle = 0.5 * (d.low + d.high), half = 0.5 * (d.high - d.low), n = plane.normal();
+    const scene::Camera c = view().camera();
+    // Where the plane leaves the form's box uppermost, as seen: there nothing hides it.
+    Mark m{&kCut, {}};
+    double top = 1e300;
+    for (int k = 0; k < 6; ++k) {
+      Vec3 p = middle;
+      p[k / 2] += (k % 2 ? 1 : -1) * half[k / 2];
+      p -= plane.local(p).z() * n;
+      if (const double y = pixelOf(c, p).y(); y < top) top = y, m.world = p;
+    }
+    m.from = pixelOf(c, m.world);
+    const QPointF out = pixelOf(c, m.world + n * c.pixelSize(m.world) * kCutPixels) - m.from;
+    const double l = std::hypot(out.x(), out.y());
+    m.at = m.from + (l > 4 ? out * (kCutPixels / l) : QPointF(32, -32));
+    m.text = ViewWidget::tr("cut at %1").arg(shownLength(cutting.offsetMm));
+    m.tool = this;
+    return m;
+  }
+
+  bool peek(int key, bool on) {
+    const auto& kinds = scene::lensKinds();
+    const auto kind =
+        std::find_if(kinds.begin(), kinds.end(), [&](const scene::LensKind& k) { return k.peek && int(k.peek) == key; });
+    if (kind == kinds.end()) return false; // keys of letters are their capitals
+    if (on && peeking_ == 0) {
+      peeking_ = key;
+      beforePeek_ = view().lens();
+      scene::LensState l = view().lens();
+      scene::turnOn(l, kind->key, true);
+      view().setLens(l);
+    } else if (!on && peeking_ == key) {
+      peeking_ = 0;
+      // Only what the key turned on goes; a setting that was changed meanwhile stays.
+      scene::LensState back = view().lens();
+      scene::turnOn(back, kind->key, false);
+      for (const auto& k : kinds)
+        if (scene::isOn(beforePeek_, k.key) != scene::isOn(back, k.key))
+          scene::turnOn(back, k.key, scene::isOn(beforePeek_, k.key));
+      view().setLens(back);
+    }
+    return true;
+  }
+
+  Mark held_{&kCut, {}};
+  Vec3 axis_ = Vec3::Zero();
+  double offsetMm_ = 0;
+  scene::LensState beforePeek_;
+  int peeking_ = 0;
+};
+
+} // namespace
+
+std::unique_ptr<Tool> lens(ViewWidget& view) { return std::make_unique<Lens>(view); }
+
+} // namespace lumsk::app::tools

@@ -1,0 +1,194 @@
+#include "recipe/edit.h"
+
+#include "recipe/needs.h"
+#include "recipe/rails.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::recipe {
+
+using nlohmann::json;
+
+namespace {
+
+template <class List> auto itemOf(List& list, const std::string& id) {
+  return std::find_if(list.begin(), list.end(), [&](const json& i) { return i.value("id", std::string()) == id; });
+}
+
+/// The recipe with the list of a field changed by `f`.
+template <class F> Recipe withList(const Recipe& r, const ItemRef& ref, F&& f) {
+  const StepEntry* entry = r.find(ref.step);
+  if (!entry) return r;
+  json list = listAt(*entry, ref.field);
+  f(list);
+  return r.withStep(withInput(*entry, ref.field, list));
+}
+
+} // namespace
+
+json listAt(const StepEntry& entry, const std::string& field) { return entry.inputs->value(field, json::array()); }
+
+const Field* fieldOf(const ItemRef& ref, const Recipe& r, const Registry& registry) {
+  const StepEntry* entry = r.find(ref.step);
+  const Field* f = entry ? findField(registry.schemaOf(entry->kind), ref.field) : nullptr;
+  return f && !ref.item.empty() ? findField(f->each, ref.key) : f;
+}
+
+json valueAt(const ItemRef& ref, const Field& f, const Recipe& r) {
+  const StepEntry* entry = r.find(ref.step);
+  if (!entry) return {};
+  if (ref.item.empty()) return entry->inputs->value(ref.field, defaultValue(f));
+  const json list = listAt(*entry, ref.field);
+  const auto item = itemOf(list, ref.item);
+  return item == list.end() ? json() : item->value(ref.key, defaultValue(f));
+}
+
+Expected<double> numberOf(const json& v, Dimension dimension, const Names& names) {
+  if (v.is_number()) return v.get<double>();
+  if (!v.is_string()) return 0.0;
+  LUMSK_TRY(q, evaluate(v.get<std::string>(), dimension, names));
+  return q.value;
+}
+
+double numberAt(const ItemRef& ref, const Field& f, const Recipe& r, const Names& names) {
+  return numberOf(valueAt(ref, f, r), f.dimension, names).value_or(0.0);
+}
+
+std::string freeItemId(const json& list, const std::string& prefix) {
+  int highest = 0;
+  for (const json& item : list)
+    if (const std::string id = item.value("id", std::string()); id.rfind(prefix, 0) == 0)
+      highest = std::max(highest, std::atoi(id.c_str() + prefix.size()));
+  return prefix + std::to_string(highest + 1);
+}
+
+Recipe withValue(const Recipe& r, const ItemRef& ref, const json& value) {
+  if (!ref.item.empty())
+    return withList(r, ref, [&](json& list) {
+      if (const auto item = itemOf(list, ref.item); item != list.end()) (*item)[ref.key] = value;
+    });
+  const StepEntry* entry = r.find(ref.step);
+  return entry ? r.withStep(withInput(*entry, ref.field, value)) : r;
+}
+
+Recipe withNumber(const Recipe& r, const ItemRef& ref, double value) { return withValue(r, ref, value); }
+
+Recipe withoutItem(const Recipe& r, const ItemRef& ref) {
+  return withList(r, ref, [&](json& list) {
+    if (const auto item = itemOf(list, ref.item); item != list.end()) list.erase(item);
+  });
+}
+
+Recipe withMove(const Recipe& r, const ItemRef& ref, const Vec3& byMm, double perMm, const Names& names) {
+  return withList(r, ref, [&](json& list) {
+    auto row = itemOf(list, ref.item);
+    if (row == list.end()) {
+      list.push_back({{"id", ref.item}});
+      row = std::prev(list.end());
+    }
+    const char* columns[3] = {"x", "y", "z"};
+    for (int k = 0; k < 3; ++k) {
+      const double before = numberOf(row->value(columns[k], json(0.0)), Dimension::Length, names).value_or(0.0);
+      (*row)[columns[k]] = std::round((before + byMm[k]) * perMm) / perMm;
+    }
+  });
+}
+
+Recipe withRailPlace(const Recipe& r, const ItemRef& ref, double fraction) {
+  return withList(r, ref, [&](json& rows) { rows = withRailPlace(std::move(rows), ref.item, fraction); });
+}
+
+Recipe withNewRailRow(const Recipe& r, const ItemRef& rail, double fraction) {
+  return withList(r, rail, [&](json& rows) {
+    const std::string id = newRailRow(rows, rail.item);
+    rows = withRailPlace(std::move(rows), id, fraction);
+  });
+}
+
+Recipe withRemedy(const Recipe& r, const std::string& step, const Remedy& offer, const Registry& registry) {
+  const ItemRef ref{step, offer.field};
+  const Field* f = fieldOf(ref, r, registry);
+  if (!f) return r;
+  if (f->kind == FieldKind::Switch) return withValue(r, ref, offer.value == "true");
+  if (f->kind != FieldKind::Picks) return withValue(r, ref, offer.value);
+  const std::string order = "," + offer.value + ",";
+  const auto place = [&](const json& item) { return order.find("," + item.value("id", std::string()) + ","); };
+  return withList(r, ref, [&](json& list) {
+    std::stable_sort(list.begin(), list.end(), [&](const json& a, const json& b) { return place(a) < place(b); });
+  });
+}
+
+namespace {
+
+/// The option after the one that stands; `found` is what an option that finds by itself has found.
+std::string nextOption(const Field& choice, const std::vector<Option>& options, const std::string& now, int found) {
+  if (choice.options[0].key == "auto")
+    return now == "auto" ? options[1 + size_t(std::max(0, found)) % (options.size() - 1)].key : options[0].key;
+  for (size_t k = 0; k < options.size(); ++k)
+    if (options[k].key == now) return options[(k + 1) % options.size()].key;
+  return options[0].key;
+}
+
+} // namespace
+
+std::pair<Recipe, const Field*> withItemTurned(const Recipe& r, const ItemRef& ref, int group,
+                                               const Registry& registry) {
+  const Field* field = fieldOf({ref.step, ref.field}, r, registry);
+  if (!field) return {r, nullptr};
+  const StepEntry& entry = *r.find(ref.step);
+  if (field->kind == FieldKind::Choice) // a flag of the step itself: the next option
+    return {withValue(r, {ref.step, ref.field},
+                      nextOption(*field, field->options, entry.inputs->value(ref.field, field->fallback), group)),
+            field};
+  const auto sub = std::find_if(field->each.begin(), field->each.end(), [&](const Field& f) {
+    return ref.key.empty() ? f.kind == FieldKind::Switch || f.kind == FieldKind::Choice : f.key == ref.key;
+  });
+  if (sub == field->each.end()) return {r, nullptr};
+  const json list = listAt(entry, ref.field);
+  const auto item = itemOf(list, ref.item);
+  if (item == list.end()) return {r, nullptr};
+  const ItemRef value{ref.step, ref.field, ref.item, sub->key};
+  if (sub->kind == FieldKind::Switch) return {withValue(r, value, !item->value(sub->key, false)), &*sub};
+  const auto options = optionsFor(*sub, *item);
+  const std::string now = item->value(sub->key, sub->fallback.empty() ? options[0].key : sub->fallback);
+  return {withValue(r, value, nextOption(*sub, options, now, group)), &*sub};
+}
+
+Recipe withLabel(const Recipe& r, const std::string& step, const std::string& label) {
+  const StepEntry* entry = r.find(step);
+  if (!entry) return r;
+  auto e = std::make_shared<StepEntry>(*entry);
+  e->label = label;
+  return r.withStep(std::move(e));
+}
+
+Recipe withSwitched(const Recipe& r, const std::vector<std::string>& steps, bool on) {
+  Recipe next = r;
+  for (const std::string& id : steps)
+    if (const StepEntry* entry = next.find(id)) {
+      auto e = std::make_shared<StepEntry>(*entry);
+      e->on = on;
+      next = next.withStep(std::move(e));
+    }
+  return next;
+}
+
+std::string freeLabel(const Recipe& r, const std::string& base) {
+  std::string label = base;
+  const auto taken = [&](const StepPtr& s) { return s->label == label; };
+  for (int n = 2; std::any_of(r.steps.begin(), r.steps.end(), taken); ++n) label = base + " " + std::to_string(n);
+  return label;
+}
+
+std::string freeMeasurementName(const Recipe& r, const std::string& base, const Registry& registry) {
+  std::vector<std::string> taken;
+  for (const auto& p : r.parameters) taken.push_back(p.name);
+  for (const auto& s : r.steps)
+    for (const std::string& n : measuredNames(*s->inputs, registry.schemaOf(s->kind))) taken.push_back(n);
+  std::string name = base;
+  for (int n = 2; std::find(taken.begin(), taken.end(), name) != taken.end(); ++n) name = base + std::to_string(n);
+  return name;
+}
+
+} // namespace lumsk::recipe

@@ -1,0 +1,170 @@
+#include "recipe/edit_picks.h"
+
+#include "brep/curves_on.h"
+#include "nurbs/arc_length.h"
+#include "nurbs/closest.h"
+
+#include <algorithm>
+
+namespace lumsk::recipe {
+
+using nlohmann::json;
+
+namespace {
+
+bool isOf(const json& stored, const PickRef& p) {
+  return stored.value("step", std::string()) == p.step && stored.value("part", std::string()) == p.part;
+}
+
+auto stored(json& list, const PickRef& p) {
+  return std::find_if(list.begin(), list.end(), [&](const json& q) { return isOf(q, p); });
+}
+
+void append(json& list, const PickRef& p) {
+  json item = toInput(p);
+  item["id"] = freeItemId(list, "p");
+  list.push_back(std::move(item));
+}
+
+/// Where on a picked curve or face a place is, as far as the field has others that want to know.
+std::vector<double> fractionsOf(const json& pick, const Field& f, const Vec3& place, const Model& model) {
+  if (f.placeGoesTo[0].empty()) return {};
+  const auto met = follow(pick, f.accepts, model);
+  if (!met) return {};
+  if (const auto* curve = std::get_if<CurvePtr>(&met->object))
+    return {nurbs::ArcLength(**curve).fractionAt(nurbs::closestPoint(**curve, place).t)};
+  if (met->kind != Kind::Face || f.placeGoesTo[1].empty()) return {};
+  const auto face = brep::BodyFaces::of(*met->body, met->index, {});
+  if (!face) return {};
+  const Vec2 at = face->fractionsAt(place);
+  return {std::clamp(at.x(), 0.0, 1.0), std::clamp(at.y(), 0.0, 1.0)};
+}
+
+double shortFraction(double f) { return std::round(f * 1e4) / 1e4; }
+
+} // namespace
+
+bool same(const PickRef& a, const PickRef& b) { return a.kind == b.kind && a.step == b.step && a.part == b.part; }
+
+json toInput(const PickRef& p) {
+  json out{{"step", p.step}, {"kind", kindNames(p.kind)}};
+  if (!p.part.empty()) out["part"] = p.part;
+  if (p.kind == Kind::Edge || p.kind == Kind::Face ||
+      (p.kind == Kind::Point && p.part.find('|') != std::string::npos)) {
+    const auto list = [](const Vec3& v) { return json{v.x(), v.y(), v.z()}; };
+    out["near"] = {{"at", list(p.near.middle)}, {"direction", list(p.near.direction)}};
+  }
+  return out;
+}
+
+json inputsWith(const std::vector<PickRef>& picks, const Schema& schema) {
+  json inputs = json::object();
+  std::vector<PickRef> left = picks;
+  for (const Field& f : schema) {
+    if (f.kind != FieldKind::Picks || !applies(f, schema, inputs)) continue;
+    json list = json::array();
+    for (auto it = left.begin(); it != left.end() && int(list.size()) < f.most;) {
+      if (!has(f.accepts, it->kind)) {
+        ++it;
+        continue;
+      }
+      append(list, *it);
+      it = left.erase(it);
+    }
+    if (!list.empty()) inputs[f.key] = list;
+  }
+  return inputs;
+}
+
+json curvesAmong(const std::vector<PickRef>& picks) {
+  json out = json::array();
+  for (const PickRef& p : picks)
+    if (has(Kind::Curve | Kind::Edge, p.kind)) append(out, p);
+  return out;
+}
+
+const Field* otherFieldFor(const StepEntry& entry, const Field& f, const PickRef& pick, const Schema& schema) {
+  const Field* others = findField(schema, f.othersGoTo);
+  const json list = listAt(entry, f.key);
+  const bool elsewhere = others && has(others->accepts, pick.kind) && !list.empty() && list[0]["step"] != pick.step;
+  return elsewhere ? others : nullptr;
+}
+
+int pickedCount(const StepEntry& entry, const std::string& field) { return int(listAt(entry, field).size()); }
+
+StepPtr withPick(const StepEntry& entry, const Field& f, const PickRef& pick, const std::string& replacing,
+                 const Model& model) {
+  json list = listAt(entry, f.key);
+  const auto known = stored(list, pick);
+  const bool fresh = known == list.end();
+  const auto place = std::find_if(list.begin(), list.end(), [&](const json& p) {
+    return !replacing.empty() && p.value("id", std::string()) == replacing;
+  });
+  if (place != list.end() && fresh) {
+    const json value = toInput(pick);
+    for (const char* key : {"step", "kind", "part", "near"}) {
+      place->erase(key);
+      if (value.contains(key)) (*place)[key] = value[key];
+    }
+  } else if (!fresh) {
+    list.erase(known);
+  } else {
+    const std::string id = freeItemId(list, "p");
+    if (int(list.size()) >= f.most) list.erase(list.begin());
+    // All curves of a step, or single ones of them: what was meant last counts.
+    const auto* result = model.result(pick.step);
+    if (result && result->outcome && curvesIn(*result->outcome) > 1 && pick.kind == Kind::Curve)
+      list.erase(std::remove_if(list.begin(), list.end(),
+                                [&](const json& p) {
+                                  return p["step"] == pick.step && p.value("kind", "") == "curve" &&
+                                         p.value("part", "").empty() != pick.part.empty();
+                                }),
+                 list.end());
+    list.push_back(toInput(pick));
+    list.back()["id"] = id;
+  }
+  StepPtr next = withInput(entry, f.key, list);
+  const auto fractions = fresh ? fractionsOf(toInput(pick), f, pick.at, model) : std::vector<double>{};
+  for (size_t k = 0; k < fractions.size(); ++k) next = withInput(*next, f.placeGoesTo[k], shortFraction(fractions[k]));
+  return next;
+}
+
+StepPtr withPicks(const StepEntry& entry, const Field& f, const std::vector<PickRef>& picks) {
+  json list = listAt(entry, f.key);
+  for (const PickRef& p : picks)
+    if (has(f.accepts, p.kind) && int(list.size()) < f.most && stored(list, p) == list.end()) append(list, p);
+  return withInput(entry, f.key, list);
+}
+
+Recipe withExtent(const Recipe& r, const ItemRef& ref, const PickRef& pick, const std::string& extent) {
+  const StepEntry* entry = r.find(ref.step);
+  if (!entry) return r;
+  json list = listAt(*entry, ref.field);
+  const auto item = stored(list, pick);
+  if (item == list.end()) return r;
+  (*item)["extent"] = extent;
+  return r.withStep(withInput(*entry, ref.field, list));
+}
+
+Expected<Picked> pickedBy(const ItemRef& ref, Kind accepts, const StepEntry& entry, const Model& model) {
+  for (const json& item : listAt(entry, ref.field))
+    if (item.value("id", std::string()) == ref.item) return follow(item, accepts, model);
+  return fail(problem("LM-R020", "nothing is picked there").inField(ref.field));
+}
+
+Recipe withPlaceOnCurve(const Recipe& r, const ItemRef& ref, const PlaceOnCurve& place) {
+  const StepEntry* entry = r.find(ref.step);
+  if (!entry) return r;
+  json list = listAt(*entry, ref.field);
+  for (json& item : list) {
+    if (item.value("id", std::string()) != ref.item) continue;
+    item[ref.key] = shortFraction(place.fraction);
+    item.erase(ref.key + "At");
+    if (place.where)
+      item[ref.key + "At"] = json::array(
+          {{{"id", "m1"}, {"step", place.where->step}, {"kind", "curve"}, {"part", place.where->part}}});
+  }
+  return r.withStep(withInput(*entry, ref.field, list));
+}
+
+} // namespace lumsk::recipe

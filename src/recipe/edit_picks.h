@@ -1,0 +1,50 @@
+#pragma once
+#include "brep/names.h"
+#include "recipe/edit.h"
+
+namespace lumsk::recipe {
+
+// Picks of objects: what is stored of them, and how they come into a step's fields.
+
+/// An object to be picked, as the view finds it.
+struct PickRef {
+  std::string step, part; ///< ids
+  Kind kind = Kind::None;
+  brep::Signature near; ///< of edges, faces and vertices
+  Vec3 at = Vec3::Zero(); ///< where it was pointed at
+};
+bool same(const PickRef& a, const PickRef& b); ///< the same object
+nlohmann::json toInput(const PickRef& p);    ///< what is stored of it, without an id
+
+/// Fields of a new step that objects picked beforehand fill, in order and as far as they fit.
+nlohmann::json inputsWith(const std::vector<PickRef>& picks, const Schema& schema);
+/// A list of picks of curves alone, with ids.
+nlohmann::json curvesAmong(const std::vector<PickRef>& picks);
+
+/// What a pick brings into a field: it is added, or let go when it is there, or takes the place of the item `replacing`.
+/// Where the field is full the first goes. Places on it go where the field says so (`placeGoesTo`). Null when nothing
+/// changes.
+StepPtr withPick(const StepEntry& entry, const Field& f, const PickRef& pick, const std::string& replacing,
+                 const Model& model);
+/// Several at once, as far as they fit and are not there.
+StepPtr withPicks(const StepEntry& entry, const Field& f, const std::vector<PickRef>& picks);
+/// Whether a pick belongs into the field that takes what this one does not (`othersGoTo`); null: no.
+const Field* otherFieldFor(const StepEntry& entry, const Field& f, const PickRef& pick, const Schema& schema);
+/// How many picks a field holds.
+int pickedCount(const StepEntry& entry, const std::string& field);
+Recipe withExtent(const Recipe& r, const ItemRef& list, const PickRef& pick, const std::string& extent);
+/// The object that a stored pick means. Fails as `follow` does.
+Expected<Picked> pickedBy(const ItemRef& ref, Kind accepts, const StepEntry& entry, const Model& model);
+
+/// A place on a picked curve: a fraction of its length, and the curve that meets it there, when it stays with that.
+struct CurveRef {
+  std::string step, part;
+};
+struct PlaceOnCurve {
+  double fraction = 0;
+  std::optional<CurveRef> where;
+};
+/// Sets the item's number `ref.key`: its start, or an end of the part that is meant.
+Recipe withPlaceOnCurve(const Recipe& r, const ItemRef& ref, const PlaceOnCurve& place);
+
+} // namespace lumsk::recipe
