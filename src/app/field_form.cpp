@@ -9,7 +9,7 @@ namespace lumsk::app {
 using recipe::FieldKind;
 
 FieldForm::FieldForm(recipe::Schema schema, Workspace& w, ViewWidget& view, QWidget* parent)
-    : QWidget(parent), schema_(std::move(schema)) {
+    : QWidget(parent), schema_(std::move(schema)), more_(new QPushButton) {
   auto* grid = new QGridLayout(this);
   grid->setContentsMargins(0, 0, 0, 0);
   grid->setColumnStretch(1, 1);
@@ -39,16 +39,43 @@ FieldForm::FieldForm(recipe::Schema schema, Workspace& w, ViewWidget& view, QWid
     connect(line.editor, &FieldEditor::focused, this, [this, key = f.key] { emit focused(key); });
     connect(line.editor, &FieldEditor::enterAgain, this, &FieldForm::enterAgain);
   }
+  more_->setObjectName("more");
+  more_->setProperty("role", "link");
+  more_->setCheckable(true);
+  grid->addWidget(more_, row, 0, 1, 2, Qt::AlignLeft);
+  connect(more_, &QPushButton::toggled, this, &FieldForm::showLines);
+}
+
+bool FieldForm::folded(const Line& l) const {
+  const recipe::Field& f = l.editor->field();
+  if (!f.seldom) return false;
+  const auto v = values_.find(f.key);
+  return v == values_.end() || *v == recipe::defaultValue(f) || (v->is_array() && v->empty());
+}
+
+void FieldForm::showLines() {
+  QStringList away;
+  for (const Line& l : lines_) {
+    const bool applies = recipe::applies(l.editor->field(), schema_, values_), isFolded = folded(l);
+    if (applies && isFolded) away << said(l.editor->field().label).toLower();
+    const bool on = applies && (!isFolded || more_->isChecked());
+    l.editor->setVisible(on);
+    l.label->setVisible(on);
+  }
+  more_->setVisible(!away.isEmpty());
+  more_->setText(more_->isChecked() ? tr("less") : tr("more: %1").arg(away.join(", ")));
+  more_->setToolTip(more_->text());
+  const int room = std::max(120, width() - 12);
+  more_->setText(more_->fontMetrics().elidedText(more_->text(), Qt::ElideRight, room));
 }
 
 void FieldForm::setValues(const json& values) {
+  values_ = values;
   for (Line& l : lines_) {
     const recipe::Field& f = l.editor->field();
-    const bool on = recipe::applies(f, schema_, values);
-    l.editor->setVisible(on);
-    l.label->setVisible(on);
     l.editor->setValue(values.contains(f.key) ? values[f.key] : recipe::defaultValue(f));
   }
+  showLines();
 }
 
 FieldEditor* FieldForm::editor(const std::string& key) const {

@@ -25,8 +25,13 @@ private:
     FieldEditor* editor;
     bool wide = false; ///< takes the whole line
   };
+  bool folded(const Line& l) const; ///< seldom set, and not set
+  void showLines();
+
   recipe::Schema schema_;
   std::vector<Line> lines_;
+  json values_ = json::object();
+  QPushButton* more_; ///< unfolds what is seldom set
 };
 
 } // namespace lumsk::app

@@ -40,7 +40,7 @@ HelpPage lensPage() {
     if (k.peek) text += HelpWindow::tr(" (hold %1)").arg(QChar(k.peek));
     text += ".\n\n" + fieldTable(k.settings) + "\n";
   }
-  return {"lenses", HelpWindow::tr("Lenses"), text};
+  return {"lenses", HelpWindow::tr("Lenses"), text, HelpWindow::tr("Handbook")};
 }
 
 HelpPage keyPage(const QWidget* window) {
@@ -60,7 +60,7 @@ HelpPage keyPage(const QWidget* window) {
                          "\n## In the recipe\n\n"
                          "- **Ctrl** or **Shift** and a click choose rows, **Alt+Up**, **Alt+Down** move one\n"
                          "- **Up**, **Down** walk the rows, **Enter** unfolds one\n");
-  return {"keys", HelpWindow::tr("Keys"), text};
+  return {"keys", HelpWindow::tr("Keys"), text, HelpWindow::tr("Handbook")};
 }
 
 } // namespace
@@ -73,12 +73,26 @@ std::vector<HelpPage> helpPages(const recipe::Registry& registry, const QWidget*
   std::vector<HelpPage> out;
   for (const QString& file : QDir(":/handbook").entryList({"*.md"}, QDir::Files, QDir::Name)) {
     const QString text = fileText(":/handbook/" + file);
-    out.push_back({"handbook/" + file.chopped(3), text.section('\n', 0, 0).mid(2), text});
+    out.push_back({"handbook/" + file.chopped(3), text.section('\n', 0, 0).mid(2), text, HelpWindow::tr("Handbook")});
   }
   out.push_back(lensPage());
   out.push_back(keyPage(window));
-  for (const auto& s : registry.all())
-    out.push_back({QString::fromStdString(s.kind), said(s.label), helpText(registry, QString::fromStdString(s.kind))});
+  // Steps as in the drawers: by stage, and there by heading.
+  for (int stage = 0; stage < recipe::kStages; ++stage) {
+    std::vector<const recipe::Step*> of;
+    std::vector<std::string> headings;
+    for (const auto& s : registry.all())
+      if (int(s.stage) == stage) {
+        of.push_back(&s);
+        if (std::find(headings.begin(), headings.end(), s.heading) == headings.end()) headings.push_back(s.heading);
+      }
+    for (const std::string& heading : headings)
+      for (const recipe::Step* s : of)
+        if (s->heading == heading)
+          out.push_back({QString::fromStdString(s->kind), said(s->label),
+                         helpText(registry, QString::fromStdString(s->kind)),
+                         said(recipe::stageName(recipe::Stage(stage))) + (heading.empty() ? "" : ", " + said(heading))});
+  }
   return out;
 }
 
@@ -103,7 +117,7 @@ HelpWindow::HelpWindow(std::vector<HelpPage> pages, QWidget* parent)
   l->addWidget(text_, 5);
   connect(search_, &QLineEdit::textChanged, this, &HelpWindow::filter);
   connect(list_, &QListWidget::currentRowChanged, this, [this](int row) {
-    if (row < 0) return;
+    if (row < 0 || !list_->item(row)->data(Qt::UserRole).isValid()) return;
     const int i = list_->item(row)->data(Qt::UserRole).toInt();
     text_->setMarkdown(pages_[size_t(i)].text);
     if (!search_->text().isEmpty()) text_->find(search_->text());
@@ -114,24 +128,44 @@ HelpWindow::HelpWindow(std::vector<HelpPage> pages, QWidget* parent)
 void HelpWindow::filter() {
   const QString words = search_->text().trimmed();
   list_->clear();
-  // Pages that are called so come first.
+  // Pages that are called so come first; all of them stand under the headings of the drawers.
+  QString group;
   for (const bool byTitle : {true, false})
     for (size_t i = 0; i < pages_.size(); ++i) {
       const bool inTitle = pages_[i].title.contains(words, Qt::CaseInsensitive);
       if (inTitle != byTitle || (!inTitle && !pages_[i].text.contains(words, Qt::CaseInsensitive))) continue;
+      if (words.isEmpty() && pages_[i].group != group) addHeading(group = pages_[i].group);
       auto* item = new QListWidgetItem(pages_[i].title, list_);
       item->setData(Qt::UserRole, int(i));
     }
-  if (list_->count())
-    list_->setCurrentRow(0);
+  const auto first = pageRows();
+  if (!first.empty())
+    list_->setCurrentRow(first.front());
   else
     text_->setMarkdown(tr("Nothing in the help holds these words."));
 }
 
+void HelpWindow::addHeading(const QString& words) {
+  auto* item = new QListWidgetItem(words, list_);
+  item->setFlags(Qt::NoItemFlags);
+  QFont f = list_->font();
+  f.setBold(true);
+  item->setFont(f);
+}
+
+/// Rows of the list that are pages.
+std::vector<int> HelpWindow::pageRows() const {
+  std::vector<int> out;
+  for (int r = 0; r < list_->count(); ++r)
+    if (list_->item(r)->data(Qt::UserRole).isValid()) out.push_back(r);
+  return out;
+}
+
 void HelpWindow::open(const QString& key) {
   search_->clear();
-  for (int r = 0; r < list_->count(); ++r)
+  for (int r : pageRows())
     if (pages_[size_t(list_->item(r)->data(Qt::UserRole).toInt())].key == key) list_->setCurrentRow(r);
+  list_->scrollToItem(list_->currentItem(), QAbstractItemView::PositionAtCenter);
   show();
   raise();
   activateWindow();

@@ -11,7 +11,7 @@ namespace lumsk::app {
 
 /// A page of the help, as Markdown.
 struct HelpPage {
-  QString key, title, text;
+  QString key, title, text, group; ///< group: the heading under which it stands
 };
 /// Help on a step: its page with a table of its inputs; empty for unknown kinds.
 QString helpText(const recipe::Registry& registry, const QString& kind);
@@ -28,6 +28,8 @@ public:
 
 private:
   void filter();
+  void addHeading(const QString& words);
+  std::vector<int> pageRows() const;
   std::vector<HelpPage> pages_;
   QLineEdit* search_;
   QListWidget* list_;

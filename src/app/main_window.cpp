@@ -87,7 +87,7 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   view_->installEventFilter(this);
 
   connect(rail_, &StageRail::chosen, drawer_, &Drawer::show);
-  connect(drawer_, &Drawer::searchWanted, this, [this] { command_->open(); });
+  connect(drawer_, &Drawer::searchWanted, this, [this] { openCommand(); });
   connect(drawer_, &Drawer::used, this, [this] {
     if (!drawer_->pinned()) {
       rail_->choose(-1);
@@ -230,6 +230,15 @@ void MainWindow::makeMenus() {
     view_->showOtherHalf(on);
     before_->takeState();
   });
+  auto* floor = view->addAction(tr("Show the floor"));
+  floor->setObjectName("floor");
+  floor->setCheckable(true);
+  floor->setChecked(QSettings().value("view/floor", true).toBool());
+  view_->showFloor(floor->isChecked());
+  connect(floor, &QAction::toggled, this, [this](bool on) {
+    QSettings().setValue("view/floor", on);
+    view_->showFloor(on);
+  });
   auto* ways = view->addAction(tr("Try ways (T)"), this, [this] { emit w_.waysWanted(); });
   ways->setObjectName("try-ways");
   auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
@@ -308,6 +317,7 @@ void MainWindow::makeCommands() {
     command_->addCommand(text, [this, f = from] { view_->lookFrom(f); });
   command_->addCommand(tr("view: Fit all"), [this] { view_->fitAll(); });
   command_->addCommand(tr("view: Before and now, side by side"), [this] { sideBySide_->toggle(); });
+  command_->addCommand(tr("view: Floor"), [this] { findChild<QAction*>("floor")->toggle(); });
   command_->addCommand(tr("view: Other half"), [this] { findChild<QAction*>("other-half")->toggle(); });
   command_->addCommand(tr("try ways"), [this] { emit w_.waysWanted(); });
   command_->addCommand(tr("file: Save"), [this] { save(); });
@@ -368,6 +378,12 @@ void MainWindow::placeOverView() {
   view_->setCovered(covered);
   start_->adjustSize();
   start_->move((view_->width() - start_->width()) / 2, (view_->height() - start_->height()) / 2);
+}
+
+/// Below what else lies there.
+void MainWindow::openCommand() {
+  const int below = notice_->isVisible() ? view_->mapFrom(views_, notice_->geometry().bottomLeft()).y() + 8 : 0;
+  command_->open(std::max(60, below));
 }
 
 void MainWindow::syncTitle() {
@@ -653,7 +669,7 @@ void MainWindow::keyPressEvent(QKeyEvent* e) {
   if (e->modifiers() == Qt::NoModifier && e->key() >= Qt::Key_1 && e->key() < Qt::Key_1 + recipe::kStages) {
     return chooseStage(e->key() - Qt::Key_1);
   }
-  if (e->key() == Qt::Key_Space && e->modifiers() == Qt::NoModifier) return command_->open();
+  if (e->key() == Qt::Key_Space && e->modifiers() == Qt::NoModifier) return openCommand();
   if (e->key() == Qt::Key_Delete)
     if (const auto ids = column_->acted(); !ids.empty()) return w_.steps().remove(ids);
   QMainWindow::keyPressEvent(e);

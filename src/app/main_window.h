@@ -65,6 +65,7 @@ private:
   void openDialog();
   bool save();
   bool saveAs();
+  void openCommand();
   bool filed(const std::function<void(ProjectFile::Done)>& work);
   void tellOfLostWork(const std::vector<exchange::LostWork>& lost);
   void takeLostWork(const exchange::LostWork& work);

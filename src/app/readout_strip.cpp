@@ -1,6 +1,7 @@
 #include "app/readout_strip.h"
 
 #include "app/preferences.h"
+#include "inspect/circle.h"
 #include "inspect/combs.h"
 #include "inspect/curve_joints.h"
 #include "nurbs/arc_length.h"
@@ -143,9 +144,15 @@ void ReadoutStrip::sync() {
     const auto c = inspect::comb(**curve, 40, 1.0);
     const nurbs::ArcLength l(**curve);
     const auto f = nurbs::figuresOf(**curve);
+    const auto& tol = w_.recipe().tolerances;
+    if (const auto circle = inspect::circleOf(**curve, tol)) {
+      // All there is to say of it.
+      figures_->addWidget(new QLabel(tr("radius %1").arg(shownLength(circle->radiusMm))));
+      figures_->addWidget(new QLabel(tr("length %1").arg(shownLength(l.total()))));
+      return;
+    }
     figures_->addWidget(
         new QLabel(tr("degree %1, spans %2, points %3").arg(f.degree).arg(f.spans).arg(f.controlPoints)));
-    const auto& tol = w_.recipe().tolerances;
     const auto joints = inspect::curveJoints({curve->get()}, 0.0, tol);
     if (!joints.empty()) {
       const auto worst = std::max_element(

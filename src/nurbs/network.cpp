@@ -2,11 +2,9 @@
 
 #include "nurbs/fit.h"
 #include "nurbs/interpolate.h"
-#include "nurbs/loft_sides.h"
-#include "nurbs/loose_patch.h"
 #include "nurbs/monotone.h"
 #include "nurbs/network_carry.h"
-#include "nurbs/shape_net.h"
+#include "nurbs/network_sides.h"
 #include "nurbs/spaces.h"
 #include "nurbs/surface_curves.h"
 
@@ -19,19 +17,9 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr int kDegree = 5;
 constexpr int kManySpans = 12; ///< beyond those of the crossings
 constexpr double kSpareSpread = 0.01; ///< own parameters may agree so much less at the crossings than arc lengths
 constexpr double kUnevenSpeed = 6.0;  ///< and must not run faster than this times their slowest
-
-/// Planes in which a network is continued by its mirror image, before its first and after its last curve.
-struct Mirrors {
-  std::optional<Frame> first, last;
-  Vec3 image(const Vec3& p, int copy) const {
-    if (copy % 2 == 0) return p;
-    return mirroredPoint(p, copy < 0 ? *first : *last);
-  }
-};
 
 /// A curve of the continued network: one of the network's own, or a mirror image of it.
 struct Member {
@@ -78,8 +66,9 @@ public:
                       .at(curves_[size_t(net_.unfinished.front())].path.end())
                       .tryThis("extend it over them, or take it out"));
     if (!net_.unfinished.empty()) return finished();
-    LUMSK_CHECK(findFlows());
-    LUMSK_CHECK(findMirrors());
+    LUMSK_CHECK(sides_.find());
+    rows_.ends = sides_.ofRows();
+    columns_.ends = sides_.ofColumns();
     rows_.curves = &net_.rows;
     columns_.curves = &net_.columns;
     columns_.members = continued(int(net_.columns.size()) + net_.closed, rows_.ends);
@@ -125,100 +114,6 @@ private:
     for (int i = 0; i < n; ++i) out.push_back({i, 0});
     for (int i = n - 2; i >= 0 && m.last; --i) out.push_back({i, 1});
     return out;
-  }
-
-  // What sides meet
-
-  bool hasSide(int side) const { return (side != FirstU && side != LastU) || !net_.closed; }
-  const SortedCurve& curveAlong(int side) const {
-    const auto& lying = side == FirstU || side == LastU ? net_.columns : net_.rows;
-    return side == FirstU || side == FirstV ? lying.front() : lying.back();
-  }
-  std::string called(const SortedCurve& c) const { return "curve " + std::to_string(c.index + 1); }
-
-  Expected<void> findFlows() {
-    for (int side = 0; side < 4; ++side) {
-      const SortedCurve& own = curveAlong(side);
-      if (o_.flows[size_t(side)] == 0 || !hasSide(side) || own.index < 0) continue;
-      Neighbour beside;
-      if (o_.neighbour) {
-        LUMSK_TRY(n, o_.neighbour(own.index));
-        beside = n;
-      }
-      if (beside) {
-        neighbours_[size_t(side)] = beside;
-        orders_[size_t(side)] = o_.flows[size_t(side)];
-      } else if (o_.sides[size_t(side)] != SideMeets::G3) {
-        return fail(problem("LM-N013", "the side along " + called(own) + " is to flow on, but lies on no skin")
-                        .at(curves_[size_t(own.index)].path.at(0.5 * curves_[size_t(own.index)].path.last()))
-                        .tryThis("pick the skin under \"Flows into\", or leave this side free"));
-      }
-    }
-    return {};
-  }
-
-  Expected<void> findMirrors() {
-    Vec3 low = Vec3::Constant(1e300), high = -low;
-    for (const auto& line : net_.grid)
-      for (const GridPoint& g : line) low = low.cwiseMin(g.at), high = high.cwiseMax(g.at);
-    size_ = (high - low).norm();
-    for (int side = 0; side < 4; ++side) {
-      const bool u = side == FirstU || side == LastU, first = side == FirstU || side == FirstV;
-      if (o_.sides[size_t(side)] == SideMeets::Free || orders_[size_t(side)] > 0 || !hasSide(side)) continue;
-      const SortedCurve& own = curveAlong(side);
-      if (own.index < 0) continue; // a pole is flat by itself
-      LUMSK_TRY(plane, planeOfSide(polyline(curves_[size_t(own.index)].path, 16), o_.mirror, leaving(u, first),
-                                   cx_.tolerances.point, {"LM-N011", "curve " + std::to_string(own.index + 1)}));
-      LUMSK_CHECK(checkCurves(u, first, plane.normal(), o_.sides[size_t(side)]));
-      Mirrors& m = u ? rows_.ends : columns_.ends;
-      (first ? m.first : m.last) = plane;
-    }
-    return {};
-  }
-
-  /// Direction of a curve that ends at a side.
-  Vec3 leaving(bool rows, bool first) const {
-    const auto& ending = rows ? net_.rows : net_.columns;
-    size_t k = 0;
-    while (ending[k].index < 0) ++k;
-    const GridPoint& g = rows ? (first ? net_.grid[k].front() : net_.grid[k].back())
-                              : (first ? net_.grid.front()[k] : net_.grid.back()[k]);
-    return derivatives(ending[k], rows ? g.along : g.across)[1].normalized();
-  }
-
-  /// The curves that end at a side must meet its plane as the skin is asked to: it passes through them.
-  Expected<void> checkCurves(bool rows, bool first, const Vec3& n, SideMeets meets) const {
-    const auto& ending = rows ? net_.rows : net_.columns;
-    for (size_t k = 0; k < ending.size(); ++k) {
-      if (ending[k].index < 0) continue;
-      const GridPoint& g = rows ? (first ? net_.grid[k].front() : net_.grid[k].back())
-                                : (first ? net_.grid.front()[k] : net_.grid.back()[k]);
-      const CurveDerivatives d = derivatives(ending[k], rows ? g.along : g.across);
-      const std::string who = "curve " + std::to_string(ending[k].index + 1);
-      const PlaneLeaving leaves = leavingPlane(d, n);
-      const double turn = degFromRad(leaves.angleRad);
-      if (turn > cx_.tolerances.angle.deg)
-        return fail(problem("LM-N010", who + " does not meet the mirror plane squarely")
-                        .measure(degrees(turn))
-                        .want(degrees(cx_.tolerances.angle.deg))
-                        .at(d[0])
-                        .tryThis("set the end of this curve square to the plane, or leave this side free"));
-      if (const double kink = leaves.bendRate * size_ * size_; meets == SideMeets::G3 && kink > kFlatKink)
-        return fail(problem("LM-N010", "the curvature of " + who + " has a kink at the mirror plane (dk/ds L²)")
-                        .measure(ratio(kink))
-                        .want(ratio(kFlatKink))
-                        .at(d[0])
-                        .tryThis("set the end of this curve to G3, or this side to square"));
-    }
-    return {};
-  }
-
-  CurveDerivatives derivatives(const SortedCurve& c, double s) const {
-    const ArcLength& l = lengths_[size_t(c.index)];
-    CurveDerivatives d;
-    const Path& path = curves_[size_t(c.index)].path;
-    path.derivatives(std::clamp(l.parameterAt(c.reversed ? l.total() - s : s), 0.0, path.last()), 3, d);
-    return d;
   }
 
   // Places of crossings
@@ -427,11 +322,11 @@ private:
     };
     const int crossings = int(s.at.size()) - (s.closed ? 1 : 0);
     LeanOptions lean;
-    lean.degree = kDegree;
+    lean.degree = kNetworkDegree;
     lean.fit = {fit_};
     lean.firstSpans = s.closed ? crossings + 3 : 3;
     lean.removeKnots = carried_; // what fades out does so within a part of the curve
-    if (!s.closed && crossings > kDegree + 1) lean.firstBreaks = breakpoints(averagedKnots(kDegree, s.at), kDegree);
+    if (!s.closed && crossings > kNetworkDegree + 1) lean.firstBreaks = breakpoints(averagedKnots(kNetworkDegree, s.at), kNetworkDegree);
     lean.thinBeyond = kManySpans + crossings; // what bends here and there needs close spans only there
     LUMSK_TRY(fitted, fitLean(family, lean));
     s.fit = std::move(fitted);
@@ -492,7 +387,7 @@ private:
     }
     if (u.closed)
       for (Eigen::Index b = 0; b < nv; ++b) points.row((nu - 1) * nv + b) = points.row(b);
-    return Surface::trusted(kDegree, kDegree, u.fit.knots, v.fit.knots, std::move(points), u.closed);
+    return Surface::trusted(kNetworkDegree, kNetworkDegree, u.fit.knots, v.fit.knots, std::move(points), u.closed);
   }
 
   /// What of a strip lies between the mirrors: its first own place, and parameters of the own places there.
@@ -531,128 +426,16 @@ private:
             meetingPlane(p.surface, side, plane->origin, plane->normal(), o_.sides[side], keep, EndShape::Local);
     };
     const bool loose = o_.follow.mm > 0 && !net_.closed;
-    if (loose) LUMSK_CHECK(loosen(p));
+    if (loose) LUMSK_CHECK(sides_.loosen(p, out_));
     meet(FirstU, pu.first == 0, rows_.ends.first, p.columnsAt);
     meet(LastU, pu.first + int(pu.at.size()) == int(net_.columns.size()), rows_.ends.last, p.columnsAt);
     meet(FirstV, pv.first == 0, columns_.ends.first, p.rowsAt);
     meet(LastV, pv.first + int(pv.at.size()) == int(net_.rows.size()), columns_.ends.last, p.rowsAt);
-    if (!loose) LUMSK_CHECK(flowOn(p));
-    if (o_.follow.mm > 0 && net_.closed) makeEven(p);
+    if (!loose) LUMSK_CHECK(sides_.flowOn(p, out_));
+    if (o_.follow.mm > 0 && net_.closed) sides_.makeEven(p);
     patchOf_.resize(out_.patches.size());
     patchOf_.push_back({&u, &v, pu.at.front(), pu.at.back(), pv.at.front(), pv.at.back()});
     out_.patches.push_back(std::move(p));
-    return {};
-  }
-
-  /// Order to which a side has been made to meet something.
-  int orderOf(int side) const {
-    if (orders_[size_t(side)] > 0) return orders_[size_t(side)];
-    return o_.sides[size_t(side)] == SideMeets::G3 ? 3 : o_.sides[size_t(side)] == SideMeets::Perpendicular ? 1 : 0;
-  }
-
-  std::array<bool, 4> sidesAt(const NetworkPatch& p) const {
-    return {p.firstColumn == 0, size_t(p.firstColumn) + p.columnsAt.size() == net_.columns.size(), p.firstRow == 0,
-            size_t(p.firstRow) + p.rowsAt.size() == net_.rows.size()};
-  }
-
-  /// Around closed curves: the control points made even, as far as the skin may leave the curves; what sides ask for
-  /// stays, as poles do.
-  void makeEven(NetworkPatch& p) const {
-    ShapeNetOptions even;
-    even.smoothMm = o_.follow.mm - cx_.tolerances.fit.mm;
-    const std::array<bool, 4> here = sidesAt(p);
-    for (int side : {FirstV, LastV}) {
-      const bool pole =
-          net_.rows[size_t(side == FirstV ? p.firstRow : p.firstRow + int(p.rowsAt.size()) - 1)].index < 0;
-      even.locks[size_t(side)] = pole ? 2 : here[size_t(side)] ? orderOf(side) : 0;
-    }
-    p.surface = shapedNet(p.surface, {}, even).surface;
-  }
-
-  /// The most even skin with the same borders, and what they ask for, that stays near its curves.
-  Expected<void> loosen(NetworkPatch& p) {
-    static constexpr std::array<Side, 4> kSides{FirstV, LastU, LastV, FirstU}; // as patches count them
-    static constexpr PatchMeets kFlows[] = {PatchMeets::G0, PatchMeets::G1, PatchMeets::G2, PatchMeets::G3};
-    const std::array<bool, 4> here = sidesAt(p);
-    const Surface& s = p.surface;
-    std::array<Path, 4> borders;
-    std::array<std::optional<ArcLength>, 4> lengths;
-    std::array<PatchSide, 4> sides;
-    for (size_t k = 0; k < 4; ++k) {
-      const Side side = kSides[k];
-      const bool u = side == FirstU || side == LastU;
-      const double end = side == FirstU || side == FirstV ? 0.0 : 1.0;
-      const Spline line = u ? s.isoU(end) : s.isoV(end);
-      sides[k].ends = {line.at(line.first()), line.at(line.last())};
-      auto path = Path::make({line}, cx_.tolerances.point);
-      if (!path) continue; // a pole
-      borders[k] = std::move(*path);
-      lengths[k].emplace(borders[k]);
-      sides[k].path = &borders[k];
-      sides[k].length = &*lengths[k];
-      const Mirrors& m = u ? rows_.ends : columns_.ends;
-      const auto& plane = end == 0 ? m.first : m.last;
-      if (!here[size_t(side)]) continue;
-      sides[k].meets = kFlows[orders_[size_t(side)]];
-      sides[k].neighbour = neighbours_[size_t(side)];
-      if (!plane) continue;
-      sides[k].plane = plane->normal();
-      sides[k].meets = o_.sides[size_t(side)] == SideMeets::G3 ? PatchMeets::Mirror : PatchMeets::Perpendicular;
-    }
-    std::vector<Path> inside;
-    for (size_t i = 1; i + 1 < p.columnsAt.size(); ++i) LUMSK_CHECK(addLine(inside, s.isoU(p.columnsAt[i])));
-    for (size_t j = 1; j + 1 < p.rowsAt.size(); ++j) LUMSK_CHECK(addLine(inside, s.isoV(p.rowsAt[j])));
-    PatchFitOptions fit;
-    for (const Path& line : inside) fit.guides.push_back(&line);
-    double off = 0;
-    LUMSK_TRY(made, fitPatchLoosely(sides, fit, {o_.follow.mm - cx_.tolerances.fit.mm}, cx_, off));
-    p.surface = std::move(made.surface);
-    out_.corners.insert(out_.corners.end(), made.corners.begin(), made.corners.end());
-    for (size_t k = 0; k < 4; ++k) out_.joins[size_t(kSides[k])].take(made.joins[k], cx_.tolerances);
-    return {};
-  }
-  Expected<void> addLine(std::vector<Path>& to, const Spline& line) const {
-    LUMSK_TRY(path, Path::make({line}, cx_.tolerances.point));
-    to.push_back(std::move(path));
-    return {};
-  }
-
-  /// Brings the sides of a patch that are to flow on to do so; where rows and columns cross they say how.
-  Expected<void> flowOn(NetworkPatch& p) {
-    const int lastColumn = p.firstColumn + int(p.columnsAt.size()) - 1, lastRow = p.firstRow + int(p.rowsAt.size()) - 1;
-    const std::array<bool, 4> here = sidesAt(p);
-    for (const int side : {FirstU, LastU, FirstV, LastV}) {
-      if (!here[size_t(side)] || orders_[size_t(side)] == 0) continue;
-      const bool u = side == FirstU || side == LastU, first = side == FirstU || side == FirstV;
-      static constexpr LoftEnd kinds[] = {LoftEnd::Free, LoftEnd::G1, LoftEnd::G2, LoftEnd::G3};
-      LoftSide flow;
-      flow.side = first ? FirstU : LastU;
-      flow.flow = LoftEndOptions(kinds[orders_[size_t(side)]]);
-      flow.flow.neighbour = neighbours_[size_t(side)];
-      flow.keep = u ? p.columnsAt : p.rowsAt;
-      flow.called = "the side along " + called(curveAlong(side));
-      // Sides across it that have been made before stay as they are.
-      if (!u) flow.endOrders = {here[FirstU] ? orderOf(FirstU) : 0, here[LastU] ? orderOf(LastU) : 0};
-      if (u) flow.endOrders = {columns_.ends.first ? orderOf(FirstV) : 0, columns_.ends.last ? orderOf(LastV) : 0};
-      const auto& across = u ? net_.rows : net_.columns;
-      const size_t from = size_t(u ? p.firstRow : p.firstColumn), count = (u ? p.rowsAt : p.columnsAt).size();
-      const bool around = !u && net_.closed && p.surface.closedU();
-      for (size_t k = 0; k < count - (around ? 1 : 0); ++k) {
-        const SortedCurve& c = across[(from + k) % across.size()];
-        flow.sectionsCalled.push_back(called(c));
-        const size_t end = size_t(u ? (first ? p.firstColumn : lastColumn) : (first ? p.firstRow : lastRow));
-        if (c.index < 0)
-          flow.sections.push_back({grid(int(from + k), 0).at, Vec3::Zero(), Vec3::Zero(), Vec3::Zero()});
-        else if (u)
-          flow.sections.push_back(derivatives(c, net_.grid[from + k][end].along));
-        else
-          flow.sections.push_back(derivatives(c, net_.grid[end][(from + k) % across.size()].across));
-      }
-      const LoftAcross places(u ? p.rowsAt : p.columnsAt, kDegree, {}, around);
-      const Surface turned = u ? p.surface : exchanged(p.surface);
-      LUMSK_TRY(made, flowingOver(turned, flow, places, cx_, out_.joins[size_t(side)]));
-      p.surface = u ? std::move(made) : exchanged(made, p.surface.closedU());
-    }
     return {};
   }
 
@@ -673,7 +456,7 @@ private:
       Eigen::MatrixXd t(3, Eigen::Index(net_.columns.size()));
       for (size_t i = 0; i < net_.columns.size(); ++i) {
         const GridPoint& g = grid(row, int(i));
-        t.col(Eigen::Index(i)) = derivatives(net_.columns[i], g.across)[1].normalized();
+        t.col(Eigen::Index(i)) = sides_.derivatives(net_.columns[i], g.across)[1].normalized();
       }
       const Eigen::JacobiSVD<Eigen::MatrixXd> svd(t, Eigen::ComputeFullU);
       const Vec3 n = svd.matrixU().col(2);
@@ -729,9 +512,8 @@ private:
   std::vector<ArcLength> lengths_;
   SortedNetwork net_;
   Family rows_, columns_;
-  double size_ = 1, fit_ = 0;
-  std::array<int, 4> orders_{};
-  std::array<Neighbour, 4> neighbours_;
+  NetworkSides sides_{curves_, lengths_, net_, o_, cx_};
+  double fit_ = 0;
   std::vector<Origin> patchOf_;
   NetworkResult out_;
 };

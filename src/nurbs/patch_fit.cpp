@@ -2,6 +2,7 @@
 
 #include "nurbs/fit.h"
 #include "nurbs/gauss.h"
+#include "nurbs/patch_sides.h"
 #include "nurbs/side_conditions.h"
 #include "nurbs/surface_curves.h"
 #include "nurbs/surface_squares.h"
@@ -45,7 +46,6 @@ constexpr double kDamping = 0.05;                            ///< of the tangent
 constexpr double kTensionWeight = 0.01, kTensionFades = 0.3; ///< the latter: towards corners, of a side
 constexpr double kLeastShare = 0.05;    ///< of the ring: what the places of poles and short sides count at least
 constexpr double kLeastReach = 0.01;    ///< of the ring: shorter derivatives across, beside poles, do not count more
-constexpr double kLeastPoleSine = 0.05; ///< sides that meet more sharply say no tangent plane
 constexpr int kGuidePlaces = 60, kFootSteps = 4;
 constexpr double kGuidePart = 0.4;      ///< of `fit`: what the fit may leave curves inside by
 constexpr int kGradings = 4; ///< halvings of the knots towards corners that disagree
@@ -69,10 +69,10 @@ struct Asked {
   bool besidePole = false;
 };
 
-class PatchFitter {
+class PatchFitter : PatchSides {
 public:
   PatchFitter(const std::array<PatchSide, 4>& sides, const PatchFitOptions& o, const Context& cx)
-      : sides_(sides), o_(o), cx_(cx) {}
+      : PatchSides(sides, o, cx) {}
 
   Expected<PatchFitted> run() {
     findSizes();
@@ -94,190 +94,13 @@ public:
     for (int k = 0; k < 4; ++k)
       if (atPlane(k))
         best.surface = meetingPlane(best.surface, kSides[size_t(k)], sides_[size_t(k)].ends[0], sides_[size_t(k)].plane,
-                                    asked(k) > 1 ? SideMeets::G3 : SideMeets::Perpendicular, {}, EndShape::Local);
+                                    askedOrder(k) > 1 ? SideMeets::G3 : SideMeets::Perpendicular, {}, EndShape::Local);
     best.corners = corners_;
     best.corners.insert(best.corners.end(), poleCorners_.begin(), poleCorners_.end());
     return best;
   }
 
 private:
-  // Sides: 0: v = 0, 1: u = 1, 2: v = 1, 3: u = 0
-
-  static bool alongU(int side) { return side % 2 == 0; }
-  static bool atLast(int side) { return side == 1 || side == 2; }
-  static Vec2 domain(int side, double s) {
-    return alongU(side) ? Vec2(s, atLast(side) ? 1 : 0) : Vec2(atLast(side) ? 1 : 0, s);
-  }
-  bool bare(int side) const { return sides_[size_t(side)].path == nullptr; }
-  bool isPole(int side) const { return bare(side) && !sides_[size_t(side)].free; }
-  int asked(int side) const { return orderOf(sides_[size_t(side)].meets); }
-  int order(int side) const { return std::min(asked(side), mostOrder_); } ///< as it is tried
-  int highestOrder() const { return std::max({order(0), order(1), order(2), order(3)}); }
-  bool atPlane(int side) const {
-    const PatchMeets m = sides_[size_t(side)].meets;
-    return m == PatchMeets::Perpendicular || m == PatchMeets::Mirror;
-  }
-
-  /// Place and derivatives by arc length of a side; of poles only the place.
-  CurveDerivatives onSide(int side, double s) const {
-    const PatchSide& p = sides_[size_t(side)];
-    CurveDerivatives d{(1 - s) * p.ends[0] + s * p.ends[1], Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
-    if (bare(side)) return d;
-    const double f = p.reversed ? 1 - s : s;
-    p.path->derivatives(std::min(p.length->parameterAtFraction(f), std::nextafter(p.path->last(), 0.0)), 2, d);
-    if (f >= 1) d[0] = p.path->end();
-    const double speed = d[1].norm();
-    d[1] /= speed;
-    d[2] = (d[2] - d[2].dot(d[1]) * d[1]) / (speed * speed);
-    if (p.reversed) d[1] = -d[1];
-    d[0] += (1 - s) * (p.ends[0] - end(side, 0)) + s * (p.ends[1] - end(side, 1));
-    return d;
-  }
-  Vec3 end(int side, int e) const {
-    const PatchSide& p = sides_[size_t(side)];
-    return p.reversed == (e == 0) ? p.path->end() : p.path->start();
-  }
-
-  void findSizes() {
-    Vec3 low = Vec3::Constant(1e300), high = -low;
-    for (int k = 0; k < 4; ++k) {
-      length_[size_t(k)] =
-          bare(k) ? (sides_[size_t(k)].ends[1] - sides_[size_t(k)].ends[0]).norm() : sides_[size_t(k)].length->total();
-      ring_ += length_[size_t(k)];
-      for (int i = 0; i <= 16; ++i) {
-        const Vec3 p = onSide(k, i / 16.0)[0];
-        low = low.cwiseMin(p), high = high.cwiseMax(p);
-      }
-    }
-    flat_ = 1 / (10 * (high - low).norm());
-    const auto apart = [&](int one, int other) { // of sides that are no poles
-      double sum = 0;
-      for (int i = 0; i < 16; ++i)
-        sum += (onSide(one, (i + 0.5) / 16)[0] - onSide(other, (i + 0.5) / 16)[0]).norm() / 16;
-      return sum;
-    };
-    sizeU_ = std::max(0.5 * (length_[0] + length_[2]), apart(1, 3));
-    sizeV_ = std::max(0.5 * (length_[1] + length_[3]), apart(0, 2));
-  }
-
-  /// The neighbour at a place of a side; at a mirror plane the plane square to it.
-  Expected<NeighbourPlace> beside(int side, const CurveDerivatives& d) const {
-    if (atPlane(side)) {
-      NeighbourPlace p;
-      p.normal = sides_[size_t(side)].plane.cross(d[1]).normalized();
-      return p;
-    }
-    return placeOn(sides_[size_t(side)].neighbour, d[0], cx_.tolerances.point, "the edge",
-                   "pick the skin that the edge lies on, or take G0 here");
-  }
-
-  // Corners: k between sides k - 1 and k, at (0, 0), (1, 0), (1, 1), (0, 1)
-
-  static double cornerOn(int side, int corner) { // s of the side there
-    static constexpr double at[4][4] = {{0, 1, -1, -1}, {-1, 0, 1, -1}, {-1, -1, 1, 0}, {0, -1, -1, 1}};
-    return at[side][corner];
-  }
-
-  struct Pole {
-    NeighbourPlace place;
-    int order = 0;
-  };
-  /// In a pole the patch has one tangent plane, and one bending: the neighbours', or the one of the two sides that end
-  /// there.
-  Expected<void> lookAtPole(int pole) {
-    const std::array<int, 2> ends{(pole + 3) % 4, (pole + 1) % 4};
-    std::array<CurveDerivatives, 2> curve;
-    Pole p;
-    for (size_t i = 0; i < 2; ++i) {
-      curve[i] = onSide(ends[i], atLast(pole) ? 1.0 : 0.0);
-      const int own = atPlane(ends[i]) ? std::min(1, order(ends[i])) : order(ends[i]);
-      if (own <= p.order) continue;
-      LUMSK_TRY(place, beside(ends[i], curve[i]));
-      p = {place, std::min(own, 2)};
-    }
-    const Vec3 across = curve[0][1].cross(curve[1][1]);
-    if (p.order == 0 && across.norm() > kLeastPoleSine && guidesLeave(curve[0][0], across.normalized()))
-      p.place.normal = across.normalized(), p.order = 1;
-    if (p.order == 0) return {};
-    PatchCorner c;
-    c.side = pole;
-    c.at = curve[0][0];
-    for (const CurveDerivatives& d : curve) {
-      c.angleDeg = std::max(c.angleDeg, std::abs(90 - degFromRad(angleBetweenRad(p.place.normal, d[1]))));
-      if (p.order > 1) c.curvature = std::max(c.curvature, apart(bend(p.place, d[1]), d[2].dot(p.place.normal)));
-    }
-    if (c.curvature > kCornerPart * cx_.tolerances.curvature.relative) p.order = 1;
-    if (c.angleDeg <= cx_.tolerances.angle.deg)
-      poles_[size_t(pole)] = p;
-    else if (order(ends[0]) > 0 || order(ends[1]) > 0)
-      poleCorners_.push_back(c);
-    return {};
-  }
-
-  /// Whether all curves inside that end in a pole do so in its tangent plane: else it is a pointed one.
-  bool guidesLeave(const Vec3& pole, const Vec3& normal) const {
-    for (const Path* g : o_.guides)
-      for (const bool first : {true, false}) {
-        if (((first ? g->start() : g->end()) - pole).norm() > 10 * cx_.tolerances.point.mm) continue;
-        CurveDerivatives d;
-        g->derivatives(0, 1, d);
-        const Vec3 leaves = first ? d[1] : g->tangentBefore(g->last());
-        if (std::abs(90 - degFromRad(angleBetweenRad(normal, leaves))) > cx_.tolerances.angle.deg) return false;
-      }
-    return true;
-  }
-
-  Expected<void> lookAtCorners() {
-    for (int k = 0; k < 4; ++k) {
-      if (isPole(k)) LUMSK_CHECK(lookAtPole(k));
-      const int a = (k + 3) % 4, b = k;
-      if (bare(a) || bare(b) || (order(a) == 0 && order(b) == 0)) continue;
-      PatchCorner c;
-      c.side = k;
-      std::array<std::optional<NeighbourPlace>, 2> n;
-      std::array<CurveDerivatives, 2> curve;
-      for (int i : {0, 1}) {
-        const int side = i ? b : a;
-        curve[size_t(i)] = onSide(side, cornerOn(side, k));
-        c.at = curve[size_t(i)][0];
-        if (order(side) == 0) continue;
-        LUMSK_TRY(place, beside(side, curve[size_t(i)]));
-        n[size_t(i)] = place;
-      }
-      for (int i : {0, 1}) {
-        if (!n[size_t(i)]) continue;
-        const Vec3& normal = n[size_t(i)]->normal;
-        const CurveDerivatives& other = curve[size_t(1 - i)];
-        c.angleDeg = std::max(c.angleDeg, std::abs(90 - degFromRad(angleBetweenRad(normal, other[1]))));
-        if (order(i ? b : a) < 2 || atPlane(i ? b : a)) continue;
-        const double wanted = heightsAlong(n[size_t(i)]->d, normal, other[1], Vec3::Zero())[0];
-        c.curvature = std::max(c.curvature, apart(wanted, other[2].dot(normal)));
-      }
-      if (n[0] && n[1] && !atPlane(a) && !atPlane(b)) {
-        // The twist is dictated by both tangent planes.
-        const double turn = n[0]->normal.dot(n[1]->normal) < 0 ? -1.0 : 1.0;
-        const double one = twist(*n[0], curve[0][1], curve[1][1]),
-                     other = turn * twist(*n[1], curve[0][1], curve[1][1]);
-        const double size =
-            std::max({std::abs(one), std::abs(other), flat_, largest(*n[0], curve), largest(*n[1], curve)});
-        c.curvature = std::max(c.curvature, std::abs(one - other) / size);
-      }
-      const bool kink = c.angleDeg > cx_.tolerances.angle.deg;
-      if (!kink && c.curvature <= kCornerPart * cx_.tolerances.curvature.relative) continue;
-      c.zoneMm = o_.zoneShare * std::min(length_[size_t(a)], length_[size_t(b)]);
-      corners_.push_back(c);
-    }
-    return {};
-  }
-  double apart(double x, double y) const { return std::abs(x - y) / std::max({std::abs(x), std::abs(y), flat_}); }
-  static double bend(const NeighbourPlace& p, const Vec3& w) { return heightsAlong(p.d, p.normal, w, Vec3::Zero())[0]; }
-  static double twist(const NeighbourPlace& p, const Vec3& x, const Vec3& y) {
-    return 0.25 * (bend(p, x + y) - bend(p, x - y));
-  }
-  static double largest(const NeighbourPlace& p, const std::array<CurveDerivatives, 2>& c) {
-    return std::max(std::abs(bend(p, c[0][1])), std::abs(bend(p, c[1][1])));
-  }
-
   // Knots
 
   /// Breaks on which both sides of a direction, and the normals beside them, are fitted closely enough.
@@ -663,7 +486,7 @@ private:
     error = std::max(error, gap / (gapPart() * cx_.tolerances.fit.mm));
     if (order(k) == 0 || isPole(k) || a.besidePole || a.tangency < 1) return {};
     // Told is what was asked for, also where less is tried.
-    f.joins[size_t(k)].take(joinOf(a, d, a.bending < 1 ? 1 : asked(k)), cx_.tolerances);
+    f.joins[size_t(k)].take(joinOf(a, d, a.bending < 1 ? 1 : askedOrder(k)), cx_.tolerances);
     const SkinJoin join = joinOf(a, d, a.bending < 1 ? 1 : order(k));
     error = std::max({error, join.angleDeg / (kJoinPart * cx_.tolerances.angle.deg),
                       join.curvature / (kJoinPart * cx_.tolerances.curvature.relative),
@@ -712,19 +535,11 @@ private:
   size_t controlPoints() const { return (breaksU_.size() + kDegree - 1) * (breaksV_.size() + kDegree - 1); }
 
   static constexpr size_t kMostPoints = 2000;
-  static constexpr double kCornerPart = 0.5; ///< of the curvature's tolerance: what corners may disagree
 
-  const std::array<PatchSide, 4>& sides_;
-  const PatchFitOptions& o_;
-  const Context& cx_;
-  int mostOrder_ = 3; ///< higher ones are given up
-  std::array<double, 4> length_{};
   std::array<Vec3, 4> lastNormal_{Vec3::Zero(), Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
-  double ring_ = 0, flat_ = 1e-3, sizeU_ = 1, sizeV_ = 1, evenness_ = kEvenness;
+  double evenness_ = kEvenness;
   std::vector<double> breaksU_, breaksV_;
   std::vector<double> errorU_, errorV_;            ///< of the spans, in parts of what the fit may use
-  std::vector<PatchCorner> corners_, poleCorners_; ///< the latter only told
-  std::array<Pole, 4> poles_;
   std::vector<Asked> asked_;
   std::map<std::pair<int, double>, Asked> known_;
   std::map<std::pair<const Path*, int>, Vec2> guidePlaces_;

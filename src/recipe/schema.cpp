@@ -32,6 +32,10 @@ const char* fieldKindName(FieldKind k) {
   return names[int(k)];
 }
 
+Field& Field::seldomSet() {
+  seldom = true;
+  return *this;
+}
 Field& Field::when(std::string k, std::vector<std::string> values) {
   conditions.push_back({std::move(k), std::move(values), false});
   return *this;

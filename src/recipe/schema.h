@@ -44,6 +44,7 @@ struct Field {
   FieldKind kind = FieldKind::Quantity;
   std::string key, label, help;
   std::vector<Condition> conditions; ///< all must hold
+  bool seldom = false;               ///< folded away in forms until it is set
 
   // Quantity
   Dimension dimension = Dimension::Length;
@@ -77,6 +78,7 @@ struct Field {
   // File
   std::string filter; ///< "Tables (*.txt *.csv *.xyz)"
 
+  Field& seldomSet(); ///< forms fold it away
   Field& when(std::string key, std::vector<std::string> values);
   Field& unless(std::string key, std::vector<std::string> values);
   Field& within(double lo, double hi);

@@ -159,9 +159,40 @@ void Viewer::aimCut() {
 
 void Viewer::setGround(unsigned top, unsigned bottom, unsigned ink) {
   view_->SetBgGradientColors(colour(top), colour(bottom), Aspect_GFM_VER);
+  ground_ = bottom;
+  floor_ = {};
   if (ink == ink_) return;
   ink_ = ink;
   redrawAll();
+}
+
+namespace {
+
+/// A colour between two.
+unsigned mixed(unsigned a, unsigned b, double part) {
+  unsigned out = 0;
+  for (int shift : {16, 8, 0}) {
+    const double x = (a >> shift) & 0xFF, y = (b >> shift) & 0xFF;
+    out |= unsigned(std::lround(x + part * (y - x))) << shift;
+  }
+  return out;
+}
+
+} // namespace
+
+void Viewer::syncFloor() {
+  const Vec3 low = drawing_ ? drawing_->low : Vec3::Constant(-60), high = drawing_ ? drawing_->high : Vec3::Constant(60);
+  const Vec3 middle = 0.5 * (low + high);
+  const Floor next = floorOn_ ? Floor::under(low, high, camera().pixelSize({middle.x(), middle.y(), 0})) : Floor();
+  if (next == floor_) return;
+  floor_ = next;
+  if (!floorLines_.IsNull()) floorLines_->Remove();
+  floorLines_.Nullify();
+  if (floor_.stepMm <= 0) return;
+  floorLines_ = structure();
+  addPolylines(floorLines_, floor_.lines(false), mixed(ground_, ink_, 0.06), 1.0);
+  addPolylines(floorLines_, floor_.lines(true), mixed(ground_, ink_, 0.13), 1.0);
+  floorLines_->Display();
 }
 
 bool Viewer::showPlanes(bool on) {

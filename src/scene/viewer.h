@@ -1,4 +1,5 @@
 #pragma once
+#include "scene/floor.h"
 #include "scene/lens_work.h"
 #include "scene/picker.h"
 #include "scene/picture.h"
@@ -32,6 +33,9 @@ public:
   void setGround(unsigned top, unsigned bottom, unsigned ink);
   void showDetail(bool on);    ///< off while moving: of very many teeth only some are drawn
   void showOtherHalf(bool on); ///< the mirror image of what is modelled as one half, faintly
+  void showFloor(bool on) { floorOn_ = on; }
+  double floorStep() const { return floor_.stepMm; } ///< mm between its lines; 0: there is none
+  void syncFloor(); ///< before a picture is drawn, with the display at hand
   bool showPlanes(bool on);    ///< world planes are drawn only while a plane is wanted; true if that changed
 
   void lookFrom(ViewFrom from);
@@ -86,7 +90,10 @@ private:
   std::map<const void*, Handle(Graphic3d_Structure)> meshes_; ///< by face mesh
   std::map<const void*, std::string> meshKeys_;               ///< how it was drawn
   std::vector<Handle(Graphic3d_Structure)> rest_, details_; ///< `details_` are of the rest, too
-  unsigned ink_ = 0x22262A;
+  unsigned ink_ = 0x22262A, ground_ = 0xD8D5CF;
+  Handle(Graphic3d_Structure) floorLines_;
+  Floor floor_;
+  bool floorOn_ = false;
   bool planes_ = false, otherHalf_ = true, detail_ = true;
 };
 

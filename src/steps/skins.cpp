@@ -45,7 +45,8 @@ Field mirrorPlaneField() {
   return picks("mirror", "Mirror plane",
                "The plane of sides that are square or G3; without one, each side's own plane.", Kind::Plane)
       .optional()
-      .atMost(1);
+      .atMost(1)
+      .seldomSet();
 }
 
 std::optional<Frame> mirrorPlane(const Inputs& in) {

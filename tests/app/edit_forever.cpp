@@ -25,7 +25,7 @@ int main(int argc, char** argv) {
   QObject::connect(&timer, &QTimer::timeout, &window, [&] {
     lumsk::app::Workspace& w = window.workspace();
     // One save for every few works kept.
-    if (window.autosave().written() >= writtenAt + 3) {
+    if (window.autosave().written() >= writtenAt + 8) {
       writtenAt = window.autosave().written();
       const int now = n; // edits go on while it is written
       if (window.savePath(project)) std::printf("saved %d\n", now), std::fflush(stdout);

@@ -181,6 +181,7 @@ private slots:
       return sum;
     };
     VERIFY_AT_MOST((middle() - Vec3(0, 0, 30)).norm(), 0.01);
+    more();
     choose("centre", "picked");
     click("pick-centreLine");
     pickAt({5, 0, 30});
@@ -211,6 +212,7 @@ private slots:
     const std::string ring = w().session().draft();
     for (const Vec3& p : outside) pickAt(p);
     QCOMPARE(inputs(ring)["sections"].size(), size_t(4));
+    more();
     toggle("around");
     toggle("solid");
     QVERIFY(result(ring)->status == recipe::Status::Ok);
@@ -573,6 +575,7 @@ private slots:
     startLoft();
     const std::string id = w().session().draft();
     for (double height : {0.0, 60.0}) pickAt(onRing(60, height));
+    more();
     auto* table = find<QTableWidget>("rows-pairs");
     QVERIFY(table);
     QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, {40, 12});

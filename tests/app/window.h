@@ -54,6 +54,12 @@ protected:
     QTest::mouseClick(b, Qt::LeftButton);
   }
 
+  /// Unfolds what forms fold away, where there is such.
+  void more() {
+    for (auto* b : window_->findChildren<QPushButton*>("more"))
+      if (b->isVisible() && !b->isChecked()) QTest::mouseClick(b, Qt::LeftButton);
+  }
+
   void toggle(const QString& field) {
     auto* box = find<QCheckBox>("switch-" + field);
     QVERIFY2(box, qPrintable(field));

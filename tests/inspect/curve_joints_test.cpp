@@ -1,3 +1,4 @@
+#include "inspect/circle.h"
 #include "inspect/combs.h"
 #include "inspect/curve_joints.h"
 #include "nurbs/curve_ends.h"
@@ -49,6 +50,17 @@ private slots:
       }
     }
     QVERIFY(inspect::curveJoints({&x, &y}, 0.01, {}).empty());
+  }
+
+  void circlesAreKnownWhateverTheyAreMadeOf() {
+    const Frame f = Frame::fromNormal({5, -3, 900}, Vec3(1, 2, 2));
+    const auto round = inspect::circleOf(*nurbs::circle(f, 24), {});
+    QVERIFY(round && round->axis.cross(f.normal()).norm() < 1e-9);
+    VERIFY_AT_MOST(std::abs(round->radiusMm - 12) + (round->centre - f.origin).norm(), 1e-9);
+    const nurbs::Path arc = *nurbs::Path::make({nurbs::EllipseArc{{0, 0, 0}, {0, -20, 0}, {20, 0, 0}, 0, kPi / 2}}, {0.001});
+    QVERIFY(inspect::circleOf(arc, {}) && std::abs(inspect::circleOf(arc, {})->radiusMm - 20) < 1e-9);
+    QVERIFY(!inspect::circleOf(*nurbs::ellipse({}, 80, 79.9, {0.001}), {}));
+    QVERIFY(!inspect::circleOf(*nurbs::Path::make({nurbs::LineSegment{{0, 0, 0}, {9, 1, 2}}}, {0.001}), {}));
   }
 
   void extremesOfCurvatureAreMarked() {

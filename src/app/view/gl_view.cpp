@@ -111,6 +111,7 @@ void GlView::paintGL() {
   smooth_ = resting() && !settle_.isActive();
   view->ChangeRenderingParams().NbMsaaSamples = smooth_ ? 4 : 0;
   viewer_->showDetail(smooth_);
+  viewer_->syncFloor();
   view->Invalidate();
   view->InvalidateImmediate();
   view->Redraw();

@@ -169,6 +169,11 @@ void Overlay::paintLens(QPainter& p) const {
 }
 
 void Overlay::paintAxes(QPainter& p) const {
+  if (scaleMm_ > 0) {
+    p.setPen(tones().soft);
+    p.drawText(QRectF(76, height() - 52, 200, 24), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("floor: %1").arg(shownLength(scaleMm_)));
+  }
   const QPointF o(36, height() - 40);
   const Vec3 right = camera_.direction.cross(camera_.up);
   static const std::pair<Vec3, const char*> axes[] = {{Vec3::UnitX(), "x"}, {Vec3::UnitY(), "y"}, {Vec3::UnitZ(), "z"}};

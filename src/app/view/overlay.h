@@ -33,6 +33,7 @@ public:
   void setHover(const QString& label, QPointF at);
   void setNets(std::vector<std::vector<Vec3>> nets); ///< lines of the open step, drawn faintly
   void setSnap(const std::optional<Vec3>& at);       ///< the place that the next point would take
+  void setScale(double stepMm) { scaleMm_ = stepMm; } ///< of the floor's lines; 0: it is not seen
   const std::vector<Mark>& marks() const { return marks_; }
   /// The mark that can be grabbed under a pixel, or null.
   const Mark* markAt(QPointF p) const;
@@ -57,6 +58,7 @@ private:
   QRectF box_;
   std::vector<std::vector<Vec3>> nets_;
   std::optional<Vec3> snap_;
+  double scaleMm_ = 0;
 };
 
 } // namespace lumsk::app

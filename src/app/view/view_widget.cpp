@@ -68,6 +68,7 @@ ViewWidget::~ViewWidget() = default;
 void ViewWidget::made() {
   viewer()->setLens(lens_);
   viewer()->showOtherHalf(otherHalf_);
+  viewer()->showFloor(floor_);
   setCovered(covered_);
   shown_ = nullptr;
   fitted_ = false;
@@ -82,7 +83,10 @@ void ViewWidget::sized() {
 
 bool ViewWidget::resting() const { return !(gesture_ && gesture_->tool) && !w_.busy(); }
 
-void ViewWidget::painted() { showMarks(); }
+void ViewWidget::painted() {
+  overlay_->setScale(viewer()->floorStep());
+  showMarks();
+}
 
 void ViewWidget::showMarks() {
   Offer offer;
@@ -209,6 +213,13 @@ void ViewWidget::fitPicks() {
   emit cameraMoved();
 }
 
+void ViewWidget::showFloor(bool on) {
+  floor_ = on;
+  if (!viewer()) return;
+  viewer()->showFloor(on);
+  changed();
+}
+
 void ViewWidget::showOtherHalf(bool on) {
   otherHalf_ = on;
   if (!viewer()) return;
@@ -259,13 +270,16 @@ QImage ViewWidget::pictureOf(const scene::DrawingPtr& drawing, const scene::Lens
   return out.scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
 }
 
-/// What the viewer holds, with smooth edges.
+/// What the viewer holds, with smooth edges and without the floor.
 QImage ViewWidget::drawn(QSize size) {
+  viewer()->showFloor(false);
+  viewer()->syncFloor();
   const int before = viewer()->view()->ChangeRenderingParams().NbMsaaSamples;
   viewer()->view()->ChangeRenderingParams().NbMsaaSamples = 4;
   Image_PixMap pixels;
   const bool done = viewer()->view()->ToPixMap(pixels, size.width(), size.height());
   viewer()->view()->ChangeRenderingParams().NbMsaaSamples = before;
+  viewer()->showFloor(floor_);
   if (!done) return {};
   QImage out(int(pixels.SizeX()), int(pixels.SizeY()), QImage::Format_RGB32);
   for (int y = 0; y < out.height(); ++y)

@@ -24,6 +24,7 @@ public:
   void keepBefore();
   bool showsBefore() const { return beforeShown_; }
   const scene::DrawingPtr& before() const { return before_; } ///< null: nothing is kept
+  void showFloor(bool on); ///< a grid with a scale, in the level of the origin
   void showOtherHalf(bool on);                                ///< the mirror image of one modelled half, faintly
   bool showsOtherHalf() const { return otherHalf_; }
   void setLens(const scene::LensState& lens);
@@ -103,7 +104,7 @@ private:
   std::optional<Gesture> gesture_;
   scene::LensState lens_;
   scene::DrawingPtr shown_;
-  bool fitted_ = false, otherHalf_ = true;
+  bool fitted_ = false, otherHalf_ = true, floor_ = true;
   QMargins covered_;
   bool still_ = false;   ///< points are being clicked into the view
   bool pulling_ = false; ///< a lens's handle is being dragged

@@ -44,7 +44,8 @@ Schema schema() {
       pull("endPull", "second end").unless("end", {"g0"}),
       bend("endBend", "end"),
       picks("clear", "Clear of", "Bodies to keep away from: the smallest distance is told.", Kind::Skin | Kind::Solid)
-          .optional(),
+          .optional()
+          .seldomSet(),
       length("clearance", "Clearance", "What the blend should keep away from them, a tube's radius for instance.", "5")
           .within(0, 1e5)
           .when("clear", {"picked"})};

@@ -43,18 +43,21 @@ Schema schema() {
           .optional(),
       picks("guides", "Inside", "Curves inside that the patch passes through.", Kind::Curve | Kind::Edge).optional(),
       length("gap", "Largest gap", "Ends of edges that miss one another by at most this are brought together.", "0.01")
-          .within(0, 10),
+          .within(0, 10)
+          .seldomSet(),
       choice("pole", "Pole",
              "Of three edges that form a ring: the edge opposite which the patch runs together in one point.",
              {{"auto", "at the sharpest corner"},
               {"first", "opposite the first"},
               {"second", "opposite the second"},
-              {"third", "opposite the third"}}),
+              {"third", "opposite the third"}})
+          .seldomSet(),
       ratioField("zone", "Zone",
                  "Where neighbours disagree at a corner: the part of the edges beside it within which curvature may be "
                  "missed.",
                  "0.1")
-          .within(0.02, 0.3),
+          .within(0.02, 0.3)
+          .seldomSet(),
       mirrorPlaneField()};
 }
 

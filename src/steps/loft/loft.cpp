@@ -44,9 +44,11 @@ void addEnd(Schema& s, const std::string& key, const std::string& label, const s
           .within(0.05, 10)
           .withHandle(Handle::Magnitude);
   const bool atEnd = key == "start" || key == "end";
+  s[from].seldom = !atEnd;
   s.push_back(atEnd ? pull.unless(key, {"free"}) : pull.when(key, {"angle", "g1", "g2", "g3"}));
   s.push_back(graph(key + "Along", "Pull along", "Factors of the pull by the fraction along " + along, Dimension::Ratio)
-                  .when(key, {"angle", "g1", "g2", "g3"}));
+                  .when(key, {"angle", "g1", "g2", "g3"})
+                  .seldomSet());
   if (atEnd)
     for (size_t i = from; i < s.size(); ++i) s[i].when("around", {"false"});
 }
@@ -68,7 +70,8 @@ Schema schema() {
           .optional(),
       length("gap", "Largest gap", "Guides that miss a section by at most this are pulled onto it.", "0.01")
           .within(0, kLargestGapMm)
-          .when("guides", {"picked"}),
+          .when("guides", {"picked"})
+          .seldomSet(),
       choice("way", "Between",
              "How the skin runs from section to section: exactly through them; relaxed, as evenly as can be within a "
              "deviation; ruled, straight with an edge at every section.",
@@ -78,12 +81,14 @@ Schema schema() {
           .when("way", {"relaxed"}),
       angle("relaxedTurn", "Direction", "By how much the direction along a section may differ; 0: as it comes.", "0")
           .within(0, 45)
-          .when("way", {"relaxed"}),
+          .when("way", {"relaxed"})
+          .seldomSet(),
       choice("centre", "Centre line",
              "A line along which the sections follow one another, each square to it in its own way: none; computed "
              "through their middles; or picked.",
              {{"none", "none"}, {"computed", "computed"}, {"picked", "picked"}})
-          .unless("way", {"ruled"}),
+          .unless("way", {"ruled"})
+          .seldomSet(),
       picks("centreLine", "Line", "The centre line.", Kind::Curve | Kind::Edge)
           .atLeast(1)
           .atMost(1)
@@ -92,8 +97,9 @@ Schema schema() {
              "How far a smooth spline in place of the line may lie off it: for lines with corners. 0: the line as it is.",
              "0")
           .within(0, 1e4)
-          .when("centre", {"picked"}),
-      toggle("around", "Around", "The last section is followed by the first one.", false)};
+          .when("centre", {"picked"})
+          .seldomSet(),
+      toggle("around", "Around", "The last section is followed by the first one.", false).seldomSet()};
   const std::vector<std::string> ends{"free", "perpendicular", "angle", "flat", "g1", "g2", "g3"};
   const std::vector<std::string> sides{"free", "perpendicular", "angle", "g1", "g2", "g3"};
   const auto end = [](const std::string& which) {
@@ -113,11 +119,13 @@ Schema schema() {
   s.push_back(countField("degree", "Degree across",
                          "Degree across the sections; lowered when there are too few, at least 5 along guides.",
                          std::to_string(kUsualDegree))
-                  .within(1, 7));
+                  .within(1, 7)
+                  .seldomSet());
   s.push_back(table("pairs", "Pairs",
                     "Places of sections that belong together: click a section while this has the focus, then drag the "
                     "squares of the new pair along the other sections.",
-                    {ratioField("at", "At", "Fraction of that section's length.", "0.5").within(0, 1)}));
+                    {ratioField("at", "At", "Fraction of that section's length.", "0.5").within(0, 1)})
+                  .seldomSet());
   s.push_back(mirrorPlaneField());
   s.push_back(toggle("solid", "Solid", "Covers the ends of closed sections, which makes a solid.", false));
   s.push_back(picks("target", "Target", "A solid that this one is added to or cut out of.", Kind::Solid)

@@ -47,7 +47,8 @@ Schema schema() {
       choice("move", "Move", "What moves: the edges, or the edge and its target, each halfway.",
              {{"edges", "the edges"}, {"both", "both"}}),
       choice("along", "Along it", "Where places of an edge go on another edge or curve.",
-             {{"auto", "by itself"}, {"ends", "ends to ends"}, {"near", "to the nearest"}}),
+             {{"auto", "by itself"}, {"ends", "ends to ends"}, {"near", "to the nearest"}})
+          .seldomSet(),
       std::move(far),
       picks("skins", "Flows into", "Skins, solids or faces that curves among the targets lie on; edges know theirs.",
             Kind::Skin | Kind::Solid | Kind::Face)

@@ -21,12 +21,14 @@ Schema schema() {
               .eachWith({choice("family", "Family", "The family of this curve: found by itself, A or B.",
                                 {{"auto", "by itself"}, {"a", "A"}, {"b", "B"}})}),
           length("gap", "Largest gap", "Curves that miss one another by at most this are pulled together.", "0.01")
-              .within(0, 10),
+              .within(0, 10)
+              .seldomSet(),
           length("follow", "Follow within",
                  "How far the skin may leave the curves between its sides, to be as even as can be; 0 passes through "
                  "them.",
                  "0")
-              .within(0, 100),
+              .within(0, 100)
+              .seldomSet(),
           sideMeets("start", "First of A", "How the skin leaves the first curve of family A"),
           sideMeets("end", "Last of A", "How the skin leaves the last curve of family A"),
           sideMeets("left", "First of B", "How the skin leaves the first curve of family B"),
