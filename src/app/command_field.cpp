@@ -30,9 +30,9 @@ void CommandField::addCommand(const QString& words, std::function<void()> run) {
   fixed_.push_back({words, std::move(run)});
 }
 
-void CommandField::open(int top) {
-  const int w = std::min(420, parentWidget()->width() - 40);
-  setGeometry((parentWidget()->width() - w) / 2, top, w, std::min(300, parentWidget()->height() - top - 8));
+void CommandField::open(int top, int right) {
+  const int w = std::min(420, right - 24);
+  setGeometry((right - w) / 2, top, w, std::min(300, parentWidget()->height() - top - 8));
   edit_->clear();
   filter();
   show();

@@ -14,7 +14,7 @@ class CommandField : public QWidget {
   Q_OBJECT
 public:
   CommandField(Workspace& w, QWidget* parent);
-  void open(int top); ///< its upper border
+  void open(int top, int right); ///< below and left of what else lies over the view
   void addCommand(const QString& words, std::function<void()> run);
 
 protected:

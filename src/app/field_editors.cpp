@@ -64,7 +64,7 @@ QuantityEditor::QuantityEditor(Field f, Workspace& w) : FieldEditor(std::move(f)
     auto* u = new QLabel(QString::fromUtf8(unit));
     u->setProperty("tone", "soft");
     u->setContentsMargins(6, 0, 0, 0);
-    u->setMinimumWidth(30);
+    u->setMinimumWidth(withText(32));
     l->addWidget(u);
   }
   connect(edit_, &QLineEdit::editingFinished, this, &QuantityEditor::take);

@@ -63,10 +63,8 @@ void FieldForm::showLines() {
     l.label->setVisible(on);
   }
   more_->setVisible(!away.isEmpty());
-  more_->setText(more_->isChecked() ? tr("less") : tr("more: %1").arg(away.join(", ")));
-  more_->setToolTip(more_->text());
-  const int room = std::max(120, width() - 12);
-  more_->setText(more_->fontMetrics().elidedText(more_->text(), Qt::ElideRight, room));
+  more_->setText(more_->isChecked() ? tr("less") : tr("more"));
+  more_->setToolTip(away.join(", "));
 }
 
 void FieldForm::setValues(const json& values) {

@@ -1,5 +1,6 @@
 #include "app/main_window.h"
 
+#include "app/demos.h"
 #include "app/export_dialog.h"
 #include "app/help.h"
 #include "app/numbers_panel.h"
@@ -363,9 +364,14 @@ void MainWindow::placeOverView() {
   }
   lenses_->adjustSize();
   tags_->move(12, 12);
-  lenses_->move(view_->width() - lenses_->width() - 12, 12);
+  // Beside the tags, else below them; what else lies there keeps to the left of it.
+  const int left = view_->width() - lenses_->width() - 12;
+  lenses_->move(left, left > tags_->geometry().right() + 8 ? 12 : tags_->geometry().bottom() + 8);
   syncLensPanel();
-  notice_->move((views_->width() - notice_->width()) / 2, 20 + tags_->height());
+  const int room = lenses_->isVisible() ? left : view_->width();
+  notice_->setMaximumWidth(room - 16);
+  notice_->adjustSize();
+  notice_->move(view_->x() + (room - notice_->width()) / 2, 20 + tags_->height());
   for (QWidget* over : {tags_, static_cast<QWidget*>(notice_)}) over->raise();
   QMargins covered(0, tags_->geometry().bottom(), view_->width() - lenses_->geometry().left(), 0);
   if (lensPanel_->isVisible()) { // beside it or above it, where there is more room
@@ -376,14 +382,14 @@ void MainWindow::placeOverView() {
       covered.setBottom(panel.height() + 12);
   }
   view_->setCovered(covered);
-  start_->adjustSize();
+  start_->setRoom(view_->size());
   start_->move((view_->width() - start_->width()) / 2, (view_->height() - start_->height()) / 2);
 }
 
 /// Below what else lies there.
 void MainWindow::openCommand() {
   const int below = notice_->isVisible() ? view_->mapFrom(views_, notice_->geometry().bottomLeft()).y() + 8 : 0;
-  command_->open(std::max(60, below));
+  command_->open(std::max(60, below), lenses_->isVisible() ? lenses_->x() : view_->width());
 }
 
 void MainWindow::syncTitle() {
@@ -468,7 +474,7 @@ void MainWindow::bringInDialog() {
 
 void MainWindow::openDialog() {
   const QString path =
-      QFileDialog::getOpenFileName(this, tr("Open"), StartPanel::demoFolder(), tr("Lumsk projects (*.lumsk *.json)"));
+      QFileDialog::getOpenFileName(this, tr("Open"), demoFolder(), tr("Lumsk projects (*.lumsk *.json)"));
   if (!path.isEmpty()) openPath(path);
 }
 
@@ -509,7 +515,7 @@ bool MainWindow::savePath(const QString& path) {
 
 bool MainWindow::save() {
   // Demos stay as they are.
-  const bool own = !w_.file().path().isEmpty() && QFileInfo(w_.file().path()).canonicalPath() != StartPanel::demoFolder();
+  const bool own = !w_.file().path().isEmpty() && !isDemo(w_.file().path());
   return own ? savePath(w_.file().path()) : saveAs();
 }
 
@@ -524,7 +530,7 @@ bool MainWindow::saveAs() {
 QString MainWindow::besideProject() const {
   const QFileInfo project(w_.file().path());
   const QString name = w_.file().path().isEmpty() ? tr("untitled") : project.completeBaseName();
-  const bool own = !w_.file().path().isEmpty() && project.canonicalPath() != StartPanel::demoFolder();
+  const bool own = !w_.file().path().isEmpty() && !isDemo(w_.file().path());
   QString folder = own ? project.path() : QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation);
   if (!QFileInfo(folder).isDir()) folder = QDir::homePath();
   return folder + "/" + name;

@@ -8,7 +8,7 @@ NoticeBar::NoticeBar(QWidget* parent) : QFrame(parent), words_(new QLabel), butt
   l->setContentsMargins(14, 10, 14, 10);
   words_->setWordWrap(true);
   words_->setObjectName("notice-words");
-  words_->setMinimumWidth(380);
+  words_->setMinimumWidth(300);
   l->addWidget(words_);
   l->addLayout(buttons_);
   hide();

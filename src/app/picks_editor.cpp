@@ -11,6 +11,12 @@ namespace lumsk::app {
 
 namespace {
 
+constexpr int kPickMargin = 14; ///< pixels, both sides of a button's words
+
+} // namespace
+
+namespace {
+
 /// Words that end in dots where there is no room for all of them.
 class ShortenedLabel : public QLabel {
 public:
@@ -136,15 +142,25 @@ PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view)
 
 void PicksEditor::setActive(bool on) {
   more_->setChecked(on);
-  // Where nearly everything will do its names would not find room.
-  const bool many = std::bitset<32>(unsigned(field_.accepts)).count() > 3;
-  const QString kinds = many ? tr("in the view") : said(recipe::kindNames(field_.accepts));
   // What is full has no empty place; a click on its chip picks another one for it.
+  more_->setVisible(on || int(value_.size()) < field_.most);
+  sayWhatToPick();
+}
+
+/// By names of kinds, where these find room and say something.
+void PicksEditor::sayWhatToPick() {
+  const QString kinds = said(recipe::kindNames(field_.accepts));
   const bool full = int(value_.size()) >= field_.most;
-  more_->setVisible(on || !full);
-  more_->setText((full ? tr("pick another %1") : tr("pick %1")).arg(kinds));
-  more_->setToolTip(on ? tr("pick in the view now") : tr("click, then pick in the view"));
-  if (many) more_->setToolTip(more_->toolTip() + ": " + said(recipe::kindNames(field_.accepts)));
+  const auto words = [&](const QString& what) { return (full ? tr("pick another %1") : tr("pick %1")).arg(what); };
+  const bool nearlyAll = std::bitset<32>(unsigned(field_.accepts)).count() > 3;
+  const bool fits = more_->fontMetrics().horizontalAdvance(words(kinds)) + kPickMargin <= more_->width();
+  more_->setText(words(nearlyAll || !fits ? tr("in the view") : kinds));
+  more_->setToolTip((more_->isChecked() ? tr("pick in the view now") : tr("click, then pick in the view")) + ": " + kinds);
+}
+
+void PicksEditor::resizeEvent(QResizeEvent* e) {
+  FieldEditor::resizeEvent(e);
+  sayWhatToPick();
 }
 
 namespace {

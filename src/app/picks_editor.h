@@ -41,9 +41,11 @@ public:
   void setActive(bool on);
 
 protected:
+  void resizeEvent(QResizeEvent* e) override;
   void mousePressEvent(QMouseEvent*) override { emit focused(); }
 
 private:
+  void sayWhatToPick();
   QString labelOf(const json& pick) const;
   void addChoices(Chip* chip, int index); ///< of those that a pick has
   void addHowMany(Chip* chip, int index);

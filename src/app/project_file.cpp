@@ -1,5 +1,6 @@
 #include "app/project_file.h"
 
+#include "app/demos.h"
 #include "app/words.h"
 #include "exchange/files.h"
 
@@ -81,7 +82,7 @@ void ProjectFile::adopt(exchange::Project project, const QString& path, bool sav
   results_.remember(project.kept);
   path_ = path;
   session_.replaceBy(std::make_shared<const Recipe>(std::move(project.recipe)), saved);
-  if (!path.isEmpty())
+  if (!path.isEmpty() && !isDemo(path)) // which nobody writes to
     if (const auto other = lock_.take(path.toStdString()))
       emit news_.problemArose(
           problem("LM-F040", "this project may be open twice: " + *other).tryThis("save under another name"));

@@ -1,4 +1,5 @@
 #include "app/start_panel.h"
+#include "app/demos.h"
 
 #include "app/theme.h"
 
@@ -13,6 +14,12 @@
 
 namespace lumsk::app {
 
+namespace {
+
+constexpr int kAcross = 3; ///< demos side by side
+
+} // namespace
+
 StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayout) {
   setObjectName("start");
   setAttribute(Qt::WA_StyledBackground);
@@ -25,6 +32,7 @@ StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayo
   auto* words = new QLabel(tr("Draw the curves a skin should run through, then loft them.\nOr drop a project, body, "
                               "mesh, picture or table of points on this window."));
   words->setProperty("tone", "soft");
+  words->setWordWrap(true);
   l->addWidget(words);
   auto* tools = new QHBoxLayout;
   for (const auto& [kind, text] : {std::pair{"ring", tr("Draw a ring")}, std::pair{"spline", tr("Draw a spline")},
@@ -54,7 +62,6 @@ StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayo
 
 /// Small pictures in rows, so that the panel is no wider than a small window's view.
 void StartPanel::addDemos(QVBoxLayout* l) {
-  constexpr int kAcross = 3;
   const QSize size(150, 94);
   auto* demos = new QGridLayout;
   demos->setSpacing(8);
@@ -77,11 +84,14 @@ void StartPanel::addDemos(QVBoxLayout* l) {
   l->addLayout(demos);
 }
 
-QString StartPanel::demoFolder() {
-  // Installed; in a build beside its sources; the tests of such a build.
-  for (const char* from : {"/../share/lumsk/demos", "/../../data/demos", "/../../../data/demos"})
-    if (const QDir f(QCoreApplication::applicationDirPath() + from); f.exists()) return f.canonicalPath();
-  return {};
+void StartPanel::setRoom(QSize view) {
+  constexpr int kWidest = 546, kBorders = 48 + 2 * 12, kRows = 2;
+  setFixedWidth(std::min(kWidest, view.width() - 16));
+  // Pictures as large as there is room for, across and down.
+  const int across = (width() - kBorders) / kAcross - 8, down = int((view.height() - 330) / kRows * 1.6);
+  const int w = std::clamp(std::min(across, down), 72, 150);
+  for (auto* b : findChildren<QToolButton*>()) b->setIconSize({w, w * 5 / 8});
+  adjustSize();
 }
 
 void StartPanel::setRecent(const QStringList& files) {

@@ -12,8 +12,7 @@ class StartPanel : public QWidget {
 public:
   explicit StartPanel(QWidget* parent);
   void setRecent(const QStringList& files);
-  /// Folder of the demos that came with the program; empty if there is none.
-  static QString demoFolder();
+  void setRoom(QSize view); ///< that it lies over: it is no wider
 signals:
   void toolWanted(const QString& kind);
   void openWanted();

@@ -105,6 +105,8 @@ Viewer::Viewer(const Handle(OpenGl_GraphicDriver) & driver) {
 Viewer::~Viewer() {
   for (auto& [key, s] : meshes_) s->Erase();
   for (auto& s : rest_) s->Erase();
+  if (!floorLines_.IsNull()) floorLines_->Erase();
+  floorLines_.Nullify();
   meshes_.clear();
   rest_.clear();
   details_.clear();
@@ -186,7 +188,7 @@ void Viewer::syncFloor() {
   const Floor next = floorOn_ ? Floor::under(low, high, camera().pixelSize({middle.x(), middle.y(), 0})) : Floor();
   if (next == floor_) return;
   floor_ = next;
-  if (!floorLines_.IsNull()) floorLines_->Remove();
+  if (!floorLines_.IsNull()) floorLines_->Erase();
   floorLines_.Nullify();
   if (floor_.stepMm <= 0) return;
   floorLines_ = structure();

@@ -1,3 +1,4 @@
+#include "app/demos.h"
 #include "app/window.h"
 
 #include "app/help.h"
@@ -266,7 +267,7 @@ private slots:
     const QString mesh = dir_.filePath("cup.3mf");
     whenAsked<QDialog>([&](QDialog* d) {
       whenAsked<QFileDialog>([&](QFileDialog* f) {
-        QVERIFY(f->directory().canonicalPath() != app::StartPanel::demoFolder());
+        QVERIFY(f->directory().canonicalPath() != app::demoFolder());
         QVERIFY(f->selectedFiles().value(0).endsWith("pell_kettle.3mf"));
         f->reject();
       });

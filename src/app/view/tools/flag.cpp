@@ -13,7 +13,7 @@ using recipe::Kind;
 
 namespace {
 
-constexpr double kArrowPixels = 26;
+constexpr double kFlagPixels = 26;
 
 void paintFlag(MarkPainter& mp, const Mark& m) {
   QPainter& p = mp.painter;
@@ -50,7 +50,7 @@ public:
     const scene::Camera c = view().camera();
     for (auto& f : r->outcome->marks.all<recipe::Flag>()) {
       Mark m{&kFlag, pixelOf(c, f.at), pixelOf(c, f.at),
-             pixelOf(c, f.at + f.direction * (c.pixelSize(f.at) * kArrowPixels))};
+             pixelOf(c, f.at + f.direction * (c.pixelSize(f.at) * kFlagPixels))};
       m.text = f.mark.empty() ? QString::number(shown_.size() + 1) : QString::fromStdString(f.mark);
       m.world = f.at;
       m.step = work().focus().open(), m.field = f.field, m.item = f.item, m.key = f.key;

@@ -13,7 +13,7 @@ namespace lumsk::app::tools {
 namespace {
 
 constexpr MarkKind kCut{"cut", true, true, paintKnob}, kDirection{"direction", true, true, paintKnob};
-constexpr double kArrowPixels = 90; ///< length of a direction
+constexpr double kDirectionPixels = 90; ///< length of a direction
 constexpr double kCutPixels = 46;   ///< of a cut's
 
 class Lens : public Tool {
@@ -45,7 +45,7 @@ public:
       return emit view().cutMoved(tidy(offsetMm_ + alongAxis(held_.world, axis_, rayThrough(c, p.at)) -
                                        alongAxis(held_.world, axis_, rayThrough(c, p.pressed))));
     // As if a ball about the form's middle were held at the tip, on the side of it that was grabbed.
-    Vec2 off = Vec2(p.at.x() - held_.from.x(), held_.from.y() - p.at.y()) / kArrowPixels;
+    Vec2 off = Vec2(p.at.x() - held_.from.x(), held_.from.y() - p.at.y()) / kDirectionPixels;
     if (off.norm() > 1) off.normalize();
     const double deep = std::sqrt(std::max(0.0, 1 - off.squaredNorm())) * (axis_.dot(c.direction) < 0 ? -1 : 1);
     emit view().directionPulled(off.x() * c.direction.cross(c.up) + off.y() * c.up + deep * c.direction);
@@ -66,7 +66,7 @@ private:
     Mark m{&kDirection, {}};
     m.world = 0.5 * (work().drawing()->low + work().drawing()->high);
     m.from = pixelOf(c, m.world);
-    m.at = m.from + kArrowPixels * QPointF(d.dot(c.direction.cross(c.up)), -d.dot(c.up));
+    m.at = m.from + kDirectionPixels * QPointF(d.dot(c.direction.cross(c.up)), -d.dot(c.up));
     m.text = view().lens().surface == scene::SurfaceLens::Draft ? ViewWidget::tr("pull") : ViewWidget::tr("direction");
     m.tool = this;
     return m;

@@ -1,0 +1,11 @@
+#pragma once
+#include <QString>
+
+namespace lumsk::app {
+
+/// Where the demos are: installed, or beside the sources of a build; empty: nowhere.
+QString demoFolder();
+/// Demos stay as they are: nothing is saved to them.
+bool isDemo(const QString& path);
+
+} // namespace lumsk::app
