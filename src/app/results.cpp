@@ -25,7 +25,7 @@ Results::Results(const recipe::Registry& registry, recipe::RecipePtr first, News
   last_.drawing = scene::draw(*model, scene::Quality::Fine, nullptr);
   connect(&runner_, &Runner::finished, this, [this, &news](const Evaluated& e) {
     last_ = e;
-    if (const int faces = undrawn(*e.drawing); faces > 0 && !e.moving)
+    if (const int faces = undrawn(*e.drawing); faces > 0 && !e.moving && !e.partial)
       emit news.told(
           tr("faces that could not be drawn: %1; look at the openings and at the steps that made them").arg(faces));
     emit modelChanged();

@@ -21,6 +21,7 @@ public:
   const scene::DrawingPtr& drawing() const { return last_.drawing; }
   MeasuredPtr figuresOf(const brep::BodyPtr& b) const; ///< null until they are measured
   double lastSeconds() const { return last_.seconds; }
+  bool partial() const { return last_.partial; } ///< more is on its way
   bool busy() const { return runner_.busy(); }
   bool worthStopping() const; ///< somebody has noticed that it computes
 

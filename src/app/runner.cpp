@@ -2,11 +2,13 @@
 
 #include "app/last_catch.h"
 
+#include <algorithm>
 #include <chrono>
 
 namespace lumsk::app {
 
 namespace {
+constexpr auto kShownEvery = std::chrono::milliseconds(250); ///< of what is done while a project is opened
 constexpr auto kMeasureAfter = std::chrono::milliseconds(200);
 constexpr double kWatchedSeconds = 0.3; ///< so long steps may take in a drag whose joins are watched
 }
@@ -88,6 +90,12 @@ void Runner::loop() {
   }
 }
 
+/// Whether nothing of a recipe has been computed: a project is opened.
+bool Runner::fresh(const recipe::Recipe& r) const {
+  return std::none_of(r.steps.begin(), r.steps.end(),
+                      [&](const auto& s) { return lastModel_ && lastModel_->result(s->id); });
+}
+
 Evaluated Runner::evaluated(const Request& r, const CancelToken& cancel) {
   const auto begin = std::chrono::steady_clock::now();
   recipe::EvaluateOptions o;
@@ -98,6 +106,21 @@ Evaluated Runner::evaluated(const Request& r, const CancelToken& cancel) {
   o.progress = [this](double f, const std::string& words) {
     QMetaObject::invokeMethod(this, [this, f, w = QString::fromStdString(words)] { emit progressed(f, w); });
   };
+  if (!r.moving && fresh(*r.recipe)) {
+    auto last = std::chrono::steady_clock::now();
+    o.reached = [this, &r, last](const recipe::ModelPtr& soFar) mutable {
+      const auto now = std::chrono::steady_clock::now();
+      if (now - last < kShownEvery) return;
+      Evaluated e;
+      e.partial = true;
+      e.model = soFar;
+      e.drawing = lastDrawing_ = scene::draw(*soFar, scene::Quality::Moving, lastDrawing_.get());
+      QMetaObject::invokeMethod(this, [this, e, serial = r.serial] {
+        if (serial == requested_ && delivered_ < serial) emit finished(e);
+      });
+      last = std::chrono::steady_clock::now();
+    };
+  }
   Evaluated e;
   e.moving = r.moving;
   e.model = evaluator_.evaluate(r.recipe, o);

@@ -25,6 +25,7 @@ struct Evaluated {
   recipe::ModelPtr model;
   scene::DrawingPtr drawing;
   bool moving = false;
+  bool partial = false; ///< more is on its way
   double seconds = 0.0;
 };
 
@@ -62,6 +63,7 @@ private:
   };
   void loop();
   Evaluated evaluated(const Request& r, const CancelToken& cancel);
+  bool fresh(const recipe::Recipe& r) const;
   void measureLoop();
   Figures movingFigures(const recipe::Model& model);
   /// False if a newer request came first.

@@ -201,6 +201,18 @@ StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>
   return r;
 }
 
+namespace {
+
+void tellReached(const Model& model, const EvaluateOptions& o) {
+  auto soFar = std::make_shared<Model>(model);
+  for (const auto& s : soFar->recipe->steps)
+    if (!soFar->results.count(s->id)) keepLastGood(soFar->results[s->id], s->id, o.previous);
+  collectBodies(*soFar);
+  o.reached(soFar);
+}
+
+} // namespace
+
 ModelPtr Evaluator::evaluate(RecipePtr recipe, const EvaluateOptions& o) {
   auto model = std::make_shared<Model>();
   model->recipe = recipe;
@@ -235,6 +247,7 @@ ModelPtr Evaluator::evaluate(RecipePtr recipe, const EvaluateOptions& o) {
       });
     });
     for (size_t k = 0; k < now.size(); ++k) model->results[recipe->steps[now[k]]->id] = std::move(results[k]);
+    if (o.reached && l + 1 < levels && !o.cancel.cancelled()) tellReached(*model, o);
   }
   collectBodies(*model);
   return model;

@@ -10,6 +10,8 @@ struct EvaluateOptions {
   bool lightOnly = false; ///< during a drag: steps that took `lightSeconds` or more last time stay stale
   double lightSeconds = 0.040;
   ModelPtr previous;      ///< where last good results come from
+  /// Told what there is so far, now and then; what was not reached is stale. On the thread of `evaluate`.
+  std::function<void(const ModelPtr&)> reached = {};
 };
 
 /// Turns recipes into models. Safe from several threads, though one evaluation at a time is the intended use.

@@ -9,6 +9,28 @@ using recipe::Status;
 class EvaluatorTest : public QObject {
   Q_OBJECT
 private slots:
+  void whatIsReachedIsToldAndTheRestIsStale() {
+    Bench b = tumbler();
+    recipe::EvaluateOptions o;
+    std::vector<recipe::ModelPtr> told;
+    o.reached = [&](const recipe::ModelPtr& m) { told.push_back(m); };
+    const auto whole = b.evaluator->evaluate(std::make_shared<const recipe::Recipe>(b.recipe), o);
+    QVERIFY(told.size() >= 2);
+    size_t before = 0;
+    for (const auto& m : told) {
+      size_t done = 0;
+      for (const auto& s : b.recipe.steps) {
+        const auto* r = m->result(s->id);
+        QVERIFY(r); // whoever shows it may rely on that
+        done += r->status == recipe::Status::Ok;
+        if (r->status == recipe::Status::Ok) QVERIFY(r->outcome == whole->result(s->id)->outcome);
+      }
+      QVERIFY(done > before && done < b.recipe.steps.size());
+      before = done;
+      QVERIFY(m->bodies.size() <= whole->bodies.size());
+    }
+  }
+
   void onlyWhatChangedIsComputedAgain() {
     Bench b = tumbler();
     b.run();

@@ -114,12 +114,15 @@ void ViewWidget::refresh() {
       viewer()->show(shown_, lensResult_);
     }
     // Never while somebody draws: the next place is where the pointer is.
-    if ((first && !w_.session().dragging() && !still_) || !fitted_) {
+    const bool grown = fittedTo_ && *fittedTo_ == camera().worldToClip; // since, and nobody has turned the view
+    fittedTo_.reset();
+    if (((first || grown) && !w_.session().dragging() && !still_) || !fitted_) {
       if (worked) showDrawing();
       fitAll();
+      if (w_.results().partial()) fittedTo_ = camera().worldToClip;
     }
     // After a drag the better result is on its way: it is drawn instead of the last draft.
-    if (!worked && (w_.session().dragging() || !w_.busy())) changed();
+    if (!worked && (w_.session().dragging() || w_.results().partial() || !w_.busy())) changed();
   }
   applyHighlights();
   showMarks();
@@ -144,7 +147,7 @@ void ViewWidget::showDrawing() {
   if (!viewer() || !shown_) return;
   makeCurrent();
   viewer()->show(beforeShown_ ? before_ : shown_, lensResult_);
-  if (w_.session().dragging() || !w_.busy()) changed();
+  if (w_.session().dragging() || w_.results().partial() || !w_.busy()) changed();
 }
 
 void ViewWidget::requestLens() {

@@ -106,6 +106,7 @@ private:
   scene::DrawingPtr shown_;
   bool fitted_ = false, otherHalf_ = true, floor_ = true;
   QMargins covered_;
+  std::optional<Eigen::Matrix4d> fittedTo_; ///< how it was fitted to a part of a project
   bool still_ = false;   ///< points are being clicked into the view
   bool pulling_ = false; ///< a lens's handle is being dragged
   QTimer patience_;      ///< how long a drawing waits for what the lens shows on it
