@@ -8,7 +8,7 @@
 namespace lumsk::app {
 
 namespace {
-constexpr auto kShownEvery = std::chrono::milliseconds(250); ///< of what is done while a project is opened
+constexpr auto kShownEvery = std::chrono::milliseconds(30); ///< of what is done while a project is opened
 constexpr auto kMeasureAfter = std::chrono::milliseconds(200);
 constexpr double kWatchedSeconds = 0.3; ///< so long steps may take in a drag whose joins are watched
 }
@@ -107,7 +107,7 @@ Evaluated Runner::evaluated(const Request& r, const CancelToken& cancel) {
     QMetaObject::invokeMethod(this, [this, f, w = QString::fromStdString(words)] { emit progressed(f, w); });
   };
   if (!r.moving && fresh(*r.recipe)) {
-    auto last = std::chrono::steady_clock::now();
+    auto last = begin - kShownEvery;
     o.reached = [this, &r, last](const recipe::ModelPtr& soFar) mutable {
       const auto now = std::chrono::steady_clock::now();
       if (now - last < kShownEvery) return;

@@ -27,6 +27,7 @@ Floor Floor::under(const Vec3& low, const Vec3& high, double mmPerPixel) {
     f.low[k] = std::floor((middle[k] - half) / whole) * whole;
     f.high[k] = std::ceil((middle[k] + half) / whole) * whole;
   }
+  f.low.z() = f.high.z() = std::min(0.0, std::floor(low.z() / step + 1e-6) * step);
   f.stepMm = step;
   return f;
 }

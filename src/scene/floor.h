@@ -5,7 +5,8 @@
 
 namespace lumsk::scene {
 
-/// A grid in the level of the origin, so that sizes are felt: steps of 1, 5, 10, 50 ... mm as the zoom allows.
+/// A grid in the level of the origin, or lower where a form reaches below that, so that sizes are felt: steps of 1, 5,
+/// 10, 50 ... mm as the zoom allows.
 struct Floor {
   double stepMm = 0; ///< between neighbouring lines; 0: none
   Vec3 low = Vec3::Zero(), high = Vec3::Zero();

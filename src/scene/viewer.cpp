@@ -185,14 +185,14 @@ unsigned mixed(unsigned a, unsigned b, double part) {
 void Viewer::syncFloor() {
   const Vec3 low = drawing_ ? drawing_->low : Vec3::Constant(-60), high = drawing_ ? drawing_->high : Vec3::Constant(60);
   const Vec3 middle = 0.5 * (low + high);
-  const Floor next = floorOn_ ? Floor::under(low, high, camera().pixelSize({middle.x(), middle.y(), 0})) : Floor();
+  const Floor next = floorOn_ ? Floor::under(low, high, camera().pixelSize({middle.x(), middle.y(), std::min(0.0, low.z())})) : Floor();
   if (next == floor_) return;
   floor_ = next;
   if (!floorLines_.IsNull()) floorLines_->Erase();
   floorLines_.Nullify();
   if (floor_.stepMm <= 0) return;
   floorLines_ = structure();
-  addPolylines(floorLines_, floor_.lines(false), mixed(ground_, ink_, 0.06), 1.0);
+  addPolylines(floorLines_, floor_.lines(false), mixed(ground_, ink_, 0.05), 1.0);
   addPolylines(floorLines_, floor_.lines(true), mixed(ground_, ink_, 0.13), 1.0);
   floorLines_->Display();
 }

@@ -36,6 +36,12 @@ private slots:
       }
   }
 
+  void itLiesBelowWhatReachesBelowTheOrigin() {
+    QCOMPARE(scene::Floor::under({0, 0, 3}, {50, 50, 80}, 0.4).low.z(), 0.0);
+    QCOMPARE(scene::Floor::under({0, 0, -12.5}, {50, 50, 80}, 0.4).low.z(), -15.0);
+    QCOMPARE(scene::Floor::under({0, 0, -10}, {50, 50, 80}, 0.4).lines(true).front()[0].z(), -10.0);
+  }
+
   void nothingIsDrawnWhereNoSizeIsKnown() {
     QCOMPARE(scene::Floor::under(Vec3::Constant(NAN), Vec3::Ones(), 1).stepMm, 0.0);
     QVERIFY(scene::Floor::under(Vec3::Zero(), Vec3::Ones(), 0).lines(true).empty());

@@ -24,7 +24,7 @@ public:
   void keepBefore();
   bool showsBefore() const { return beforeShown_; }
   const scene::DrawingPtr& before() const { return before_; } ///< null: nothing is kept
-  void showFloor(bool on); ///< a grid with a scale, in the level of the origin
+  void showFloor(bool on); ///< a grid with a scale, below the form
   void showOtherHalf(bool on);                                ///< the mirror image of one modelled half, faintly
   bool showsOtherHalf() const { return otherHalf_; }
   void setLens(const scene::LensState& lens);
