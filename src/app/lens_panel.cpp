@@ -19,6 +19,8 @@ namespace {
 
 constexpr double kEndsMeetTolerances = 10; ///< ends within so many point tolerances are meant to meet
 
+constexpr int kAboveAxes = 84;        ///< pixels from the view's lower border
+constexpr double kWorthMoving = 0.04; ///< of the form: so much less hidden
 constexpr int kWidth = 268, kTableWidth = 330, kWideTable = 440, kRowHeight = 24, kMostRows = 6;
 constexpr double kSamePlaceMm = 1e-6;
 
@@ -484,8 +486,20 @@ void LensPanel::place() {
   const int across = width() - 4;
   const int wanted = l->hasHeightForWidth() ? l->totalHeightForWidth(across) : l->totalSizeHint().height();
   setFixedHeight(std::min(view_.height() - top_ - 12, wanted + 12));
-  move(view_.width() - width() - 12, view_.height() - height() - 12); // where it hides least of the form
+  moveToFreeCorner();
   raise();
+}
+
+/// Below at the right or, above the axes, at the left: where it hides less of the form. It stays there until it or the
+/// view has another size.
+void LensPanel::moveToFreeCorner() {
+  const QRect right({view_.width() - width() - 12, view_.height() - height() - 12}, size());
+  const QRect left({12, view_.height() - height() - kAboveAxes}, size());
+  if (placedFor_ != std::pair(size(), view_.size())) {
+    placedFor_ = {size(), view_.size()};
+    atLeft_ = left.top() > top_ && view_.partUnder(left) + kWorthMoving < view_.partUnder(right);
+  }
+  move((atLeft_ ? left : right).topLeft());
 }
 
 } // namespace lumsk::app

@@ -55,6 +55,9 @@ private:
   void fill(const QString& title, const QStringList& columns, const std::vector<LensItem>& items);
   void syncTable();
   void place();
+  void moveToFreeCorner();
+  std::pair<QSize, QSize> placedFor_; ///< its own size and the view's
+  bool atLeft_ = false;
   Workspace& w_;
   ViewWidget& view_;
   std::map<std::string, json> settings_; ///< by lens

@@ -137,129 +137,6 @@ void MainWindow::chooseStage(int stage) {
   QSettings().setValue("window/stage", stage);
 }
 
-QAction* MainWindow::action(QMenu* menu, const QString& text, const QKeySequence& keys, std::function<void()> run) {
-  auto* a = menu->addAction(text);
-  a->setShortcut(keys);
-  connect(a, &QAction::triggered, this, [run = std::move(run)] { run(); });
-  return a;
-}
-
-void MainWindow::makeMenus() {
-  auto* file = menuBar()->addMenu(tr("File"));
-  action(file, tr("New"), QKeySequence::New, [this] {
-    if (mayLeave()) w_.file().newProject();
-  });
-  action(file, tr("Open"), QKeySequence::Open, [this] { openDialog(); });
-  auto* recent = file->addMenu(tr("Open recent"));
-  connect(recent, &QMenu::aboutToShow, this, [this, recent] {
-    recent->clear();
-    for (const QString& f : QSettings().value("recent").toStringList())
-      recent->addAction(QFileInfo(f).fileName(), this, [this, f] { openPath(f); });
-  });
-  file->addSeparator();
-  action(file, tr("Save"), QKeySequence::Save, [this] { save(); });
-  action(file, tr("Save as"), QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
-  action(file, tr("Bring in"), QKeySequence("Ctrl+I"), [this] { bringInDialog(); });
-  auto* exporting = action(file, tr("Export"), QKeySequence("Ctrl+E"), [this] { exportDialog(); });
-  auto* picture = action(file, tr("Picture"), QKeySequence("Ctrl+Shift+P"), [this] { pictureDialog(); });
-  auto* sheet = action(file, tr("Report sheet"), QKeySequence("Ctrl+Shift+R"), [this] { sheetDialog(); });
-  exporting->setObjectName("export");
-  picture->setObjectName("picture");
-  sheet->setObjectName("sheet");
-  drawer_->setDeliveries({{exporting, "icons/deliver"}, {picture, "icons/picture"}, {sheet, "icons/sheet"}});
-  file->addSeparator();
-  action(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
-  auto* edit = menuBar()->addMenu(tr("Edit"));
-  undo_ = action(edit, tr("Undo"), QKeySequence::Undo, [this] { w_.session().undo(); });
-  redo_ = action(edit, tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { w_.session().redo(); });
-  edit->addSeparator();
-  action(edit, tr("Copy steps"), QKeySequence::Copy, [this] { column_->copy(); });
-  action(edit, tr("Paste steps"), QKeySequence::Paste, [this] {
-    tabs_->setCurrentIndex(0);
-    column_->paste();
-  });
-  action(edit, tr("Duplicate steps"), QKeySequence("Ctrl+D"), [this] {
-    if (const auto ids = column_->acted(); !ids.empty()) w_.steps().duplicate(ids);
-  });
-  action(edit, tr("Group steps"), QKeySequence("Ctrl+G"), [this] { column_->askForGroup(); });
-  action(edit, tr("Preferences"), QKeySequence("Ctrl+,"), [this] {
-    auto* dialog = new PreferencesDialog(this);
-    connect(dialog, &PreferencesDialog::changed, this, [this] {
-      emit w_.results().modelChanged(); // figures are written anew
-      placeOverView();
-    });
-    dialog->open();
-  });
-  action(edit, tr("Find a step"), QKeySequence::Find, [this] {
-    tabs_->setCurrentIndex(0);
-    column_->search();
-  });
-  edit->addSeparator();
-  action(edit, tr("Rename step"), QKeySequence("F2"), [this] { column_->renameOpen(); });
-  action(edit, tr("Remove step"), {}, [this] {
-    if (const auto ids = column_->acted(); !ids.empty()) w_.steps().remove(ids);
-  });
-  auto* view = menuBar()->addMenu(tr("View"));
-  using scene::ViewFrom;
-  const std::tuple<QString, const char*, ViewFrom> views[] = {
-      {tr("Front"), "Ctrl+Down", ViewFrom::Front},  {tr("Back"), "", ViewFrom::Back},
-      {tr("Left"), "Ctrl+Left", ViewFrom::Left},    {tr("Right"), "Ctrl+Right", ViewFrom::Right},
-      {tr("Top"), "Ctrl+Up", ViewFrom::Top},        {tr("Bottom"), "", ViewFrom::Bottom},
-      {tr("Corner"), "Ctrl+Home", ViewFrom::Corner}};
-  for (const auto& [name, keys, from] : views)
-    action(view, name, QKeySequence(keys), [this, from = from] { view_->lookFrom(from); });
-  view->addSeparator();
-  action(view, tr("Keep as before"), QKeySequence("Ctrl+B"), [this] { view_->keepBefore(); });
-  sideBySide_ = view->addAction(tr("Before and now, side by side"));
-  sideBySide_->setObjectName("side-by-side");
-  sideBySide_->setShortcut(QKeySequence("Shift+B"));
-  sideBySide_->setCheckable(true);
-  connect(sideBySide_, &QAction::toggled, this, &MainWindow::setSideBySide);
-  connect(view_, &ViewWidget::beforeChanged, this, [this] {
-    if (!view_->before()) sideBySide_->setChecked(false);
-  });
-  action(view, tr("Fit all"), {}, [this] { view_->fitAll(); });
-  action(view, tr("Perspective or parallel"), {},
-         [this] { tags_->findChild<QPushButton*>("tag-perspective")->toggle(); });
-  auto* half = view->addAction(tr("Show the other half"));
-  half->setObjectName("other-half");
-  half->setCheckable(true);
-  half->setChecked(QSettings().value("view/otherHalf", true).toBool());
-  view_->showOtherHalf(half->isChecked());
-  connect(half, &QAction::toggled, this, [this](bool on) {
-    QSettings().setValue("view/otherHalf", on);
-    view_->showOtherHalf(on);
-    before_->takeState();
-  });
-  auto* floor = view->addAction(tr("Show the floor"));
-  floor->setObjectName("floor");
-  floor->setCheckable(true);
-  floor->setChecked(QSettings().value("view/floor", true).toBool());
-  view_->showFloor(floor->isChecked());
-  connect(floor, &QAction::toggled, this, [this](bool on) {
-    QSettings().setValue("view/floor", on);
-    view_->showFloor(on);
-  });
-  auto* ways = view->addAction(tr("Try ways (T)"), this, [this] { emit w_.waysWanted(); });
-  ways->setObjectName("try-ways");
-  auto* stepsMenu = menuBar()->addMenu(tr("Steps"));
-  for (const auto& s : w_.registry().all())
-    stepsMenu->addAction(icon("steps/" + QString::fromStdString(s.kind)), said(s.label), this, [this, k = s.kind] {
-      w_.focus().start(k);
-      view_->setFocus();
-    });
-  auto* help = menuBar()->addMenu(tr("Help"));
-  action(help, tr("Help on the step"), QKeySequence("F1"), [this] { this->help({}); });
-  action(help, tr("Find in the help"), QKeySequence("Shift+F1"), [this] {
-    this->help("handbook/first_vessel");
-    help_->search();
-  });
-  action(help, tr("Keys"), {}, [this] { this->help("keys"); });
-  action(help, tr("About Lumsk"), {}, [this] {
-    QMessageBox::about(this, tr("About Lumsk"), tr("Lumsk shapes smooth exteriors from curves.\nGPL-3.0-or-later"));
-  });
-}
-
 void MainWindow::makeViewTags() {
   const auto tag = [&](const char* name, const QString& text, const QString& tip) {
     auto* b = new QPushButton(text);
@@ -377,7 +254,8 @@ void MainWindow::placeOverView() {
   if (lensPanel_->isVisible()) { // beside it or above it, where there is more room
     const QSize panel = lensPanel_->size();
     if (panel.width() * view_->height() < panel.height() * view_->width())
-      covered.setRight(std::max(covered.right(), panel.width() + 12));
+      lensPanel_->x() < view_->width() / 2 ? covered.setLeft(panel.width() + 12)
+                                           : covered.setRight(std::max(covered.right(), panel.width() + 12));
     else
       covered.setBottom(panel.height() + 12);
   }

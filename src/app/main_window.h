@@ -51,6 +51,11 @@ protected:
 private:
   void chooseStage(int stage);
   void makeMenus();
+  void makeFileMenu();
+  void makeEditMenu();
+  void makeViewMenu();
+  void makeHelpMenu();
+  void remembered(QMenu* menu, const QString& text, const char* name, std::function<void(bool)> show);
   void makeViewTags();
   void makeCommands();
   void placeOverView();

@@ -307,154 +307,196 @@ const std::string* Inputs::file(const std::string& key) const {
   return it == files_.end() ? nullptr : it->second.get();
 }
 
-Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, const Recipe& recipe, const Names& names,
-                                 const Model& model) {
-  Inputs in;
-  in.stepId_ = entry.id;
-  in.names_ = names;
-  if (const std::string e = shapeError(schema, *entry.inputs); !e.empty())
-    return fail(problem("LM-R011", "the stored inputs are damaged: " + e).tryThis("drop this step and make it again"));
-  json print = json::object(), values = json::object();
-  const int self = recipe.indexOf(entry.id);
-  for (const Field& f : schema) {
-    if (!applies(f, schema, *entry.inputs)) continue;
-    const json stored = entry.inputs->contains(f.key) ? (*entry.inputs)[f.key] : defaultValue(f);
+/// Makes the fields of one step ready, each kind in its own way.
+class Inputs::Resolver {
+public:
+  Resolver(const StepEntry& entry, const Schema& schema, const Recipe& recipe, const Names& names, const Model& model)
+      : entry_(entry), schema_(schema), recipe_(recipe), names_(names), model_(model), self_(recipe.indexOf(entry.id)) {
+    in_.stepId_ = entry.id;
+    in_.names_ = names;
+  }
+
+  Expected<Inputs> run() {
+    for (const Field& f : schema_) {
+      if (!applies(f, schema_, *entry_.inputs)) continue;
+      LUMSK_CHECK(take(f, entry_.inputs->contains(f.key) ? (*entry_.inputs)[f.key] : defaultValue(f)));
+    }
+    placePoints();
+    in_.values_ = std::make_shared<const json>(std::move(values_));
+    in_.fingerprint_ = print_.dump(-1, ' ', false, json::error_handler_t::replace);
+    return std::move(in_);
+  }
+
+private:
+  Expected<void> take(const Field& f, const json& stored) {
     switch (f.kind) {
-    case FieldKind::Quantity: {
-      LUMSK_TRY(v, numberOf(stored, f, names));
-      values[f.key] = print[f.key] = v;
-      break;
-    }
-    case FieldKind::Points: {
-      Points p(Eigen::Index(stored.size()), 3);
-      Field coordinate = length(f.key, f.label, "", "0");
-      for (size_t i = 0; i < stored.size(); ++i)
-        for (int k = 0; k < 3; ++k) {
-          auto v = numberOf(stored[i]["at"][k], coordinate, names);
-          if (!v) {
-            v.error().what = "point " + std::to_string(i + 1) + ": " + v.error().what;
-            return fail(v.error());
-          }
-          p(Eigen::Index(i), k) = *v;
-        }
-      values[f.key] = stored;
-      json numbers = json::array();
-      for (Eigen::Index i = 0; i < p.size(); ++i) numbers.push_back(p.data()[i]);
-      print[f.key] = numbers;
-      in.points_[f.key] = std::move(p);
-      break;
-    }
-    case FieldKind::Picks: {
-      if (int(stored.size()) < f.least)
-        return fail(fieldProblem(
-            problem("LM-R012", f.least == 1 ? "pick " + aKind(f.accepts) : "pick at least " + std::to_string(f.least))
-                .isMissing(),
-            f));
-      if (int(stored.size()) > f.most)
-        return fail(fieldProblem(problem("LM-R012", "only " + std::to_string(f.most) + " can be picked"), f));
-      json list = json::array();
-      print[f.key] = json::array();
-      const json meant = meantPicks(stored, f, model, in.notes);
-      for (size_t i = 0; i < meant.size(); ++i) {
-        const std::string id = meant[i]["step"].get<std::string>();
-        if (id != "world" && recipe.indexOf(id) >= self && self >= 0)
-          return fail(fieldProblem(
-              problem("LM-R023", "a step can only use what comes before it").tryThis("move this step further down"),
-              f));
-        auto p = follow(meant[i], f.accepts, model);
-        if (!p) {
-          if (meant.size() > 1) p.error().what = std::to_string(i + 1) + ". " + p.error().what;
-          p.error().item = meant[i]["id"].get<std::string>();
-          return fail(fieldProblem(p.error(), f));
-        }
-        if (p->doubtful) {
-          in.notes.push_back(fieldProblem(
-              problem("LM-R101", "pick " + std::to_string(i + 1) + " was found again by its shape or its place")
-                  .tryThis("check it, or click its chip and pick it again"),
-              f));
-          in.notes.back().item = p->item;
-        }
-        json item = meant[i];
-        if (auto part = takePortion(*p, item, f, names, recipe.tolerances, model, in.flags); !part) {
-          part.error().item = p->item;
-          return fail(fieldProblem(part.error(), f));
-        }
-        json key{{"part", p->part}, {"output", p->output}, {"made", id == "world" ? id : model.result(id)->key}};
-        for (const Field& s : f.each) {
-          if (!item.contains(s.key)) continue;
-          if (s.kind == FieldKind::Quantity) {
-            if (item[s.key].is_string() && item[s.key].get<std::string>().empty()) {
-              item.erase(s.key);
-              continue;
-            }
-            LUMSK_TRY(v, numberOf(item[s.key], s, names));
-            item[s.key] = v;
-          }
-          key[s.key] = item[s.key];
-          if (s.kind != FieldKind::Picks) continue;
-          for (const json& q : item[s.key])
-            if (const StepResult* r = model.result(q.value("step", ""))) key[s.key].push_back(r->key);
-        }
-        print[f.key].push_back(std::move(key));
-        list.push_back(std::move(item));
-        in.picked_[f.key].push_back(std::move(*p));
-      }
-      values[f.key] = std::move(list);
-      break;
-    }
-    case FieldKind::Table: {
-      json rows = stored;
-      for (json& row : rows)
-        for (const Field& c : f.columns) {
-          if (c.kind != FieldKind::Quantity) continue;
-          LUMSK_TRY(v, numberOf(row.contains(c.key) ? row[c.key] : json(c.fallback), c, names));
-          row[c.key] = v;
-        }
-      values[f.key] = rows;
-      print[f.key] = std::move(rows);
-      break;
-    }
-    case FieldKind::Graph: {
-      Field place = ratioField(f.key, f.label, "", "0").within(0, 1);
-      auto& rows = in.graphs_[f.key];
-      json numbers = json::array();
-      for (const json& row : stored) {
-        LUMSK_TRY(at, numberOf(row["at"], place, names));
-        LUMSK_TRY(v, numberOf(row["value"], f, names));
-        rows.emplace_back(at, v);
-        numbers.push_back({at, v});
-      }
-      std::sort(rows.begin(), rows.end());
-      values[f.key] = stored;
-      print[f.key] = numbers;
-      break;
-    }
-    case FieldKind::File: {
-      values[f.key] = print[f.key] = stored;
-      if (stored.empty()) break;
-      const auto it = recipe.imports.find(stored["hash"].get<std::string>());
-      if (it == recipe.imports.end())
-        return fail(fieldProblem(
-            problem("LM-R013", "the file '" + stored["name"].get<std::string>() + "' is missing from the project")
-                .tryThis("choose it again"),
-            f));
-      in.files_[f.key] = it->second;
-      break;
-    }
-    default: values[f.key] = print[f.key] = stored;
+    case FieldKind::Quantity: return quantity(f, stored);
+    case FieldKind::Points: return points(f, stored);
+    case FieldKind::Picks: return picks(f, stored);
+    case FieldKind::Table: return table(f, stored);
+    case FieldKind::Graph: return graph(f, stored);
+    case FieldKind::File: return file(f, stored);
+    default: values_[f.key] = print_[f.key] = stored; return {};
     }
   }
-  // Points on a picked plane are given in its frame.
-  for (const Field& f : schema)
-    if (f.kind == FieldKind::Points && !f.planeField.empty() && !in.picked(f.planeField).empty() &&
-        in.points_.count(f.key)) {
-      const Frame frame = in.plane(f.planeField, {});
-      Points& p = in.points_[f.key];
-      for (Eigen::Index i = 0; i < p.rows(); ++i) p.row(i) = frame.at(p(i, 0), p(i, 1), 0.0).transpose();
+
+  Expected<void> quantity(const Field& f, const json& stored) {
+    LUMSK_TRY(v, numberOf(stored, f, names_));
+    values_[f.key] = print_[f.key] = v;
+    return {};
+  }
+
+  Expected<void> points(const Field& f, const json& stored) {
+    Points p(Eigen::Index(stored.size()), 3);
+    const Field coordinate = length(f.key, f.label, "", "0");
+    for (size_t i = 0; i < stored.size(); ++i)
+      for (int k = 0; k < 3; ++k) {
+        auto v = numberOf(stored[i]["at"][size_t(k)], coordinate, names_);
+        if (!v) {
+          v.error().what = "point " + std::to_string(i + 1) + ": " + v.error().what;
+          return fail(v.error());
+        }
+        p(Eigen::Index(i), k) = *v;
+      }
+    values_[f.key] = stored;
+    json numbers = json::array();
+    for (Eigen::Index i = 0; i < p.size(); ++i) numbers.push_back(p.data()[i]);
+    print_[f.key] = numbers;
+    in_.points_[f.key] = std::move(p);
+    return {};
+  }
+
+  Expected<void> picks(const Field& f, const json& stored) {
+    if (int(stored.size()) < f.least)
+      return fail(fieldProblem(
+          problem("LM-R012", f.least == 1 ? "pick " + aKind(f.accepts) : "pick at least " + std::to_string(f.least))
+              .isMissing(),
+          f));
+    if (int(stored.size()) > f.most)
+      return fail(fieldProblem(problem("LM-R012", "only " + std::to_string(f.most) + " can be picked"), f));
+    values_[f.key] = print_[f.key] = json::array();
+    const json meant = meantPicks(stored, f, model_, in_.notes);
+    for (size_t i = 0; i < meant.size(); ++i) LUMSK_CHECK(pick(f, meant, i));
+    return {};
+  }
+
+  Expected<void> pick(const Field& f, const json& meant, size_t i) {
+    json item = meant[i];
+    const std::string id = item["step"].get<std::string>();
+    if (id != "world" && recipe_.indexOf(id) >= self_ && self_ >= 0)
+      return fail(fieldProblem(
+          problem("LM-R023", "a step can only use what comes before it").tryThis("move this step further down"), f));
+    auto p = follow(item, f.accepts, model_);
+    if (!p) {
+      if (meant.size() > 1) p.error().what = std::to_string(i + 1) + ". " + p.error().what;
+      p.error().item = item["id"].get<std::string>();
+      return fail(fieldProblem(p.error(), f));
     }
-  in.values_ = std::make_shared<const json>(std::move(values));
-  in.fingerprint_ = print.dump(-1, ' ', false, json::error_handler_t::replace);
-  return in;
+    if (p->doubtful) {
+      in_.notes.push_back(fieldProblem(
+          problem("LM-R101", "pick " + std::to_string(i + 1) + " was found again by its shape or its place")
+              .tryThis("check it, or click its chip and pick it again"),
+          f));
+      in_.notes.back().item = p->item;
+    }
+    if (auto part = takePortion(*p, item, f, names_, recipe_.tolerances, model_, in_.flags); !part) {
+      part.error().item = p->item;
+      return fail(fieldProblem(part.error(), f));
+    }
+    json key{{"part", p->part}, {"output", p->output}, {"made", id == "world" ? id : model_.result(id)->key}};
+    LUMSK_CHECK(subFields(f, item, key));
+    print_[f.key].push_back(std::move(key));
+    values_[f.key].push_back(std::move(item));
+    in_.picked_[f.key].push_back(std::move(*p));
+    return {};
+  }
+
+  Expected<void> subFields(const Field& f, json& item, json& key) const {
+    for (const Field& s : f.each) {
+      if (!item.contains(s.key)) continue;
+      if (s.kind == FieldKind::Quantity) {
+        if (item[s.key].is_string() && item[s.key].get<std::string>().empty()) {
+          item.erase(s.key);
+          continue;
+        }
+        LUMSK_TRY(v, numberOf(item[s.key], s, names_));
+        item[s.key] = v;
+      }
+      key[s.key] = item[s.key];
+      if (s.kind != FieldKind::Picks) continue;
+      for (const json& q : item[s.key])
+        if (const StepResult* r = model_.result(q.value("step", ""))) key[s.key].push_back(r->key);
+    }
+    return {};
+  }
+
+  Expected<void> table(const Field& f, const json& stored) {
+    json rows = stored;
+    for (json& row : rows)
+      for (const Field& c : f.columns) {
+        if (c.kind != FieldKind::Quantity) continue;
+        LUMSK_TRY(v, numberOf(row.contains(c.key) ? row[c.key] : json(c.fallback), c, names_));
+        row[c.key] = v;
+      }
+    values_[f.key] = print_[f.key] = std::move(rows);
+    return {};
+  }
+
+  Expected<void> graph(const Field& f, const json& stored) {
+    const Field place = ratioField(f.key, f.label, "", "0").within(0, 1);
+    auto& rows = in_.graphs_[f.key];
+    json numbers = json::array();
+    for (const json& row : stored) {
+      LUMSK_TRY(at, numberOf(row["at"], place, names_));
+      LUMSK_TRY(v, numberOf(row["value"], f, names_));
+      rows.emplace_back(at, v);
+      numbers.push_back({at, v});
+    }
+    std::sort(rows.begin(), rows.end());
+    values_[f.key] = stored;
+    print_[f.key] = numbers;
+    return {};
+  }
+
+  Expected<void> file(const Field& f, const json& stored) {
+    values_[f.key] = print_[f.key] = stored;
+    if (stored.empty()) return {};
+    const auto it = recipe_.imports.find(stored["hash"].get<std::string>());
+    if (it == recipe_.imports.end())
+      return fail(fieldProblem(
+          problem("LM-R013", "the file '" + stored["name"].get<std::string>() + "' is missing from the project")
+              .tryThis("choose it again"),
+          f));
+    in_.files_[f.key] = it->second;
+    return {};
+  }
+
+  /// Points on a picked plane are given in its frame.
+  void placePoints() {
+    for (const Field& f : schema_)
+      if (f.kind == FieldKind::Points && !f.planeField.empty() && !in_.picked(f.planeField).empty() &&
+          in_.points_.count(f.key)) {
+        const Frame frame = in_.plane(f.planeField, {});
+        Points& p = in_.points_[f.key];
+        for (Eigen::Index i = 0; i < p.rows(); ++i) p.row(i) = frame.at(p(i, 0), p(i, 1), 0.0).transpose();
+      }
+  }
+
+  const StepEntry& entry_;
+  const Schema& schema_;
+  const Recipe& recipe_;
+  const Names& names_;
+  const Model& model_;
+  int self_;
+  Inputs in_;
+  json print_ = json::object(), values_ = json::object();
+};
+
+Expected<Inputs> Inputs::resolve(const StepEntry& entry, const Schema& schema, const Recipe& recipe, const Names& names,
+                                 const Model& model) {
+  if (const std::string e = shapeError(schema, *entry.inputs); !e.empty())
+    return fail(problem("LM-R011", "the stored inputs are damaged: " + e).tryThis("drop this step and make it again"));
+  return Resolver(entry, schema, recipe, names, model).run();
 }
 
 } // namespace lumsk::recipe

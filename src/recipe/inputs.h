@@ -59,6 +59,7 @@ public:
   std::vector<Flag> flags;    ///< where parts of curves begin and end
 
 private:
+  class Resolver;
   std::string stepId_, fingerprint_;
   std::shared_ptr<const nlohmann::json> values_; ///< behind a pointer: steps need not read the JSON library
   std::map<std::string, std::vector<Picked>> picked_;

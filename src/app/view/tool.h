@@ -1,5 +1,6 @@
 #pragma once
 #include "app/view/mark.h"
+#include "recipe/edit.h"
 #include "scene/picker.h"
 
 #include <memory>
@@ -62,6 +63,9 @@ public:
 protected:
   ViewWidget& view() const { return view_; }
   Workspace& work() const;
+  const recipe::Outcome* openOutcome() const; ///< what the unfolded step made last; null: nothing
+  /// A mark of this tool's at a place of the world, of a value of the recipe.
+  Mark markAt(const MarkKind& kind, const Vec3& world, const recipe::ItemRef& ref, size_t index);
 
 private:
   ViewWidget& view_;

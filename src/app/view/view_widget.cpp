@@ -19,6 +19,7 @@ using recipe::Kind;
 namespace {
 
 constexpr int kLensPatienceMs = 80;
+constexpr size_t kLooksPerPart = 60; ///< places of a face or curve that are looked at
 constexpr int kDragPixels = 4; ///< from the press, after which it is no click
 
 } // namespace
@@ -200,6 +201,24 @@ bool ViewWidget::seesAll() const {
     if (s.x() < 0 || s.y() < 0 || s.x() > c.width || s.y() > c.height) return false;
   }
   return true;
+}
+
+double ViewWidget::partUnder(const QRect& r) const {
+  if (!w_.drawing()) return 0;
+  const scene::Camera c = camera();
+  size_t all = 0, under = 0;
+  const auto look = [&](const std::vector<Vec3>& points) {
+    const size_t every = 1 + points.size() / kLooksPerPart;
+    for (size_t i = 0; i < points.size(); i += every) {
+      const Vec3 s = c.toScreen(points[i]);
+      ++all;
+      under += r.contains(int(s.x()), int(s.y()));
+    }
+  };
+  for (const auto& b : w_.drawing()->bodies)
+    for (const auto& f : b.faces) look(f->points);
+  for (const auto& curve : w_.drawing()->curves) look(curve.points);
+  return all ? double(under) / double(all) : 0;
 }
 
 void ViewWidget::fitPicks() {

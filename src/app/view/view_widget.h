@@ -20,6 +20,7 @@ public:
   void fitPicks();                      ///< what is picked; all when nothing is
   void setCovered(const QMargins& m); ///< what lies over the view along its borders: forms are fitted into the rest
   bool seesAll() const; ///< nothing of the drawing is outside
+  double partUnder(const QRect& r) const; ///< how much of the form lies there, as seen
   /// Keeps what is seen, to be compared with what comes after: holding B shows it, under the same camera and lens.
   void keepBefore();
   bool showsBefore() const { return beforeShown_; }

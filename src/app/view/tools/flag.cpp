@@ -45,19 +45,18 @@ public:
 
   void offer(Offer& o) override {
     shown_.clear();
-    const auto* r = work().model()->result(work().focus().open());
-    if (!r || !r->outcome) return;
+    const recipe::Outcome* outcome = openOutcome();
+    if (!outcome) return;
     const scene::Camera c = view().camera();
-    for (auto& f : r->outcome->marks.all<recipe::Flag>()) {
-      Mark m{&kFlag, pixelOf(c, f.at), pixelOf(c, f.at),
-             pixelOf(c, f.at + f.direction * (c.pixelSize(f.at) * kFlagPixels))};
+    for (auto& f : outcome->marks.all<recipe::Flag>()) {
+      const recipe::ItemRef ref{work().focus().open(), f.field, f.item, f.key};
+      Mark m = markAt(kFlag, f.at, ref, shown_.size());
+      m.from = m.at;
+      m.tip = pixelOf(c, f.at + f.direction * (c.pixelSize(f.at) * kFlagPixels));
       m.text = f.mark.empty() ? QString::number(shown_.size() + 1) : QString::fromStdString(f.mark);
-      m.world = f.at;
-      m.step = work().focus().open(), m.field = f.field, m.item = f.item, m.key = f.key;
       m.group = f.group;
-      m.tool = this, m.index = shown_.size();
-      shown_.push_back({{m.step, f.field, f.item, f.key}, std::move(f)});
       o.marks.push_back(m);
+      shown_.push_back({ref, std::move(f)});
     }
   }
 

@@ -29,18 +29,15 @@ public:
 
   void offer(Offer& o) override {
     shown_.clear();
-    const auto* r = work().model()->result(work().focus().open());
-    if (!r || !r->outcome) return;
-    for (auto& g : r->outcome->marks.all<recipe::Grip>()) {
-      Mark m{&kGrip, pixelOf(view().camera(), g.at)};
-      m.world = g.at;
-      m.step = work().focus().open(), m.field = g.field, m.item = g.item;
-      m.strong = g.moved;
-      m.tool = this, m.index = shown_.size();
-      shown_.push_back({{m.step, g.field, g.item, ""}, std::move(g)});
-      o.marks.push_back(m);
+    const recipe::Outcome* outcome = openOutcome();
+    if (!outcome) return;
+    for (auto& g : outcome->marks.all<recipe::Grip>()) {
+      const recipe::ItemRef ref{work().focus().open(), g.field, g.item};
+      o.marks.push_back(markAt(kGrip, g.at, ref, shown_.size()));
+      o.marks.back().strong = g.moved;
+      shown_.push_back({ref, std::move(g)});
     }
-    for (auto& net : r->outcome->marks.all<recipe::NetLine>()) o.lines.push_back(std::move(net.line));
+    for (auto& net : outcome->marks.all<recipe::NetLine>()) o.lines.push_back(std::move(net.line));
   }
 
   bool click(const Pointer& p, const Mark* mark) override {

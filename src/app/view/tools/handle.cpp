@@ -25,17 +25,19 @@ public:
   void offer(Offer& o) override {
     shown_.clear();
     const auto* entry = work().recipe().find(work().focus().open());
-    const auto* r = entry ? work().model()->result(entry->id) : nullptr;
-    if (!r || !r->outcome) return;
+    const recipe::Outcome* outcome = entry ? openOutcome() : nullptr;
+    if (!outcome) return;
     const auto names = work().focus().names();
     const scene::Camera c = view().camera();
-    for (const auto& h : r->outcome->marks.all<recipe::HandlePlace>()) {
+    for (const auto& h : outcome->marks.all<recipe::HandlePlace>()) {
       const recipe::ItemRef ref{entry->id, h.field, h.item, h.key};
       const recipe::Field* f = recipe::fieldOf(ref, work().recipe(), work().registry());
       const auto& schema = work().registry().schemaOf(entry->kind);
       if (!f || (h.item.empty() && !recipe::applies(*f, schema, *entry->inputs))) continue;
       const double v = recipe::numberAt(ref, *f, work().recipe(), names);
-      Mark m{&kHandle, pixelOf(c, h.at + h.direction * (v * h.mmPerUnit)), pixelOf(c, h.at)};
+      Mark m = markAt(kHandle, h.at, ref, shown_.size());
+      m.from = m.at;
+      m.at = pixelOf(c, h.at + h.direction * (v * h.mmPerUnit));
       m.text = said(f->label).toLower() + " " + shown({v, f->dimension});
       const QPointF d = m.at - m.from;
       if (std::hypot(d.x(), d.y()) < kFromFoot) {
@@ -43,9 +45,6 @@ public:
         const double l = std::hypot(out.x(), out.y());
         m.at = m.from + (l > 4 ? out * (kMovedOut / l) : QPointF(28, -28));
       }
-      m.world = h.at;
-      m.step = ref.step, m.field = ref.field, m.item = ref.item, m.key = ref.key;
-      m.tool = this, m.index = shown_.size();
       shown_.push_back({ref, h, f->low, f->high, v, said(f->label).toLower()});
       o.marks.push_back(m);
     }

@@ -36,11 +36,8 @@ public:
         ++number;
         if (!at || at->norm() > kFarthestMm) continue;
         const Vec3 p = place ? place->toWorld({at->x(), at->y(), 0}) : *at;
-        Mark m{&kPoint, pixelOf(view().camera(), p)};
+        Mark m = markAt(kPoint, p, {entry->id, f.key, id}, shown_.size());
         m.text = QString::number(number);
-        m.world = p;
-        m.step = entry->id, m.field = f.key, m.item = id;
-        m.tool = this, m.index = shown_.size();
         shown_.push_back(m);
         o.marks.push_back(m);
       }
