@@ -20,7 +20,7 @@ namespace {
 constexpr double kEndsMeetTolerances = 10; ///< ends within so many point tolerances are meant to meet
 
 constexpr int kAboveAxes = 84;        ///< pixels from the view's lower border
-constexpr double kWorthMoving = 0.04; ///< of the form: so much less hidden
+constexpr double kWorthMoving = 0.01; ///< of the form: so much less hidden
 constexpr int kWidth = 268, kTableWidth = 330, kWideTable = 440, kRowHeight = 24, kMostRows = 6;
 constexpr double kSamePlaceMm = 1e-6;
 
