@@ -319,13 +319,9 @@ void MainWindow::tellOfLostWork(const std::vector<exchange::LostWork>& lost) {
 }
 
 void MainWindow::takeLostWork(const exchange::LostWork& work) {
-  recovering_.run<Expected<exchange::Project>>(
-      [this, work](const Context&) { return autosave_.recovery().take(work); },
-      [this, work](Expected<exchange::Project> project) {
-        if (!project) return report(project.error());
-        w_.file().takeOver(std::move(*project), QString::fromStdString(work.projectPath));
-        view_->setFocus();
-      });
+  const auto read = [this, work] { return autosave_.recovery().take(work); };
+  const QString path = QString::fromStdString(work.projectPath);
+  if (filed([&](ProjectFile::Done done) { w_.file().takeOver(read, path, std::move(done)); })) view_->setFocus();
 }
 
 void MainWindow::help(const QString& page) {
@@ -358,22 +354,26 @@ void MainWindow::openDialog() {
 
 /// Waits for the project's file; meanwhile the window draws itself and takes nothing else in hand.
 bool MainWindow::filed(const std::function<void(ProjectFile::Done)>& work) {
-  std::optional<Expected<void>> how;
-  bool told = false;
   QEventLoop loop;
-  work([&](const Expected<void>& done) {
-    how = done;
-    loop.quit();
+  // Shared: the program may end before the file does.
+  const auto how = std::make_shared<std::optional<Expected<void>>>();
+  work([how, waiting = QPointer<QEventLoop>(&loop)](const Expected<void>& done) {
+    *how = done;
+    if (waiting) waiting->quit();
   });
+  bool told = false;
   QTimer slow;
   slow.setSingleShot(true);
-  connect(&slow, &QTimer::timeout, strip_, [this] { strip_->progress(0.5, tr("reading or writing the project")); });
-  connect(&slow, &QTimer::timeout, &loop, [&] { told = true; });
+  connect(&slow, &QTimer::timeout, &loop, [&] {
+    told = true;
+    strip_->progress(0.5, tr("reading or writing the project"));
+  });
   slow.start(kSlowFileMs);
-  if (!how) loop.exec(QEventLoop::ExcludeUserInputEvents);
+  if (!*how) loop.exec(QEventLoop::ExcludeUserInputEvents);
+  if (!*how) return false;
   if (told) strip_->progress(0, {});
-  if (!*how) report(how->error());
-  return how->has_value();
+  if (!**how) report((*how)->error());
+  return (*how)->has_value();
 }
 
 bool MainWindow::openPath(const QString& path) {
@@ -513,7 +513,7 @@ void MainWindow::report(const Problem& p) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
-  if (!mayLeave()) return e->ignore();
+  if (w_.file().busy() || !mayLeave()) return e->ignore();
   autosave_.giveUp();
   QSettings s;
   s.setValue("window/geometry", saveGeometry());

@@ -47,7 +47,7 @@ bool takes(const std::string& filter, const std::string& pattern) {
 ProjectFile::ProjectFile(Session& session, Results& results, Focus& focus, News& news)
     : session_(session), results_(results), focus_(focus), news_(news) {
   connect(&work_, &Background::broken, this, [this](const QString& why) {
-    std::exchange(done_, {})(fail(problem("LM-F042", brokenInside(why).toStdString())));
+    std::exchange(done_, {})(fail(problem("LM-F042", brokenInside(why).toStdString()).tryThis("save under another name, or start again")));
   });
 }
 
@@ -72,6 +72,7 @@ void ProjectFile::newProject() {
   lock_.release();
   path_.clear();
   focus_.clear();
+  results_.forget();
   session_.replaceBy(std::make_shared<const Recipe>(), true);
   announce();
 }
@@ -95,7 +96,11 @@ void ProjectFile::open(const QString& path, Done done) {
                             std::move(done));
 }
 
-void ProjectFile::takeOver(exchange::Project project, const QString& path) { adopt(std::move(project), path, false); }
+void ProjectFile::takeOver(std::function<Expected<exchange::Project>()> read, const QString& path, Done done) {
+  beside<exchange::Project>(
+      std::move(read), [this, path](exchange::Project project) { adopt(std::move(project), path, false); },
+      std::move(done));
+}
 
 void ProjectFile::save(const QString& path, const std::string& png, Done done) {
   session_.keepDraft();

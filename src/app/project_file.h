@@ -19,7 +19,7 @@ public:
   void open(const QString& path, Done done);
   void save(const QString& path, const std::string& thumbnailPng, Done done);
   /// Work that was lost: as it was, not saved, of the file it belonged to.
-  void takeOver(exchange::Project project, const QString& path);
+  void takeOver(std::function<Expected<exchange::Project>()> read, const QString& path, Done done);
 
   // Files that are brought in
   /// The kind of step, and its field, that takes such a file; the one that takes the fewest kinds when several do.

@@ -28,6 +28,7 @@ public:
   void request(recipe::RecipePtr recipe, bool moving, const Until& until);
   void measureWhileMoving(bool on) { runner_.measureWhileMoving(on); } ///< figures of joins follow a drag
   void stop() { runner_.stop(); }
+  void forget() { runner_.forget(); } ///< what is asked for next is another project
   void remember(const exchange::Outcomes& kept) { runner_.remember(kept); } ///< that a project brought along
 
 signals:

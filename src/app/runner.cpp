@@ -39,6 +39,11 @@ void Runner::request(recipe::RecipePtr recipe, bool moving, const std::string& b
   wake_.notify_all();
 }
 
+void Runner::forget() {
+  const std::lock_guard lock(mutex_);
+  forget_ = true;
+}
+
 void Runner::stop() {
   const std::lock_guard lock(mutex_);
   if (running_) cancel_.cancel();
@@ -54,6 +59,8 @@ void Runner::loop() {
       if (quit_) return;
       r = *waiting_;
       waiting_.reset();
+      // Steps of projects are called alike: what s1 was there says nothing here.
+      if (std::exchange(forget_, false)) lastModel_ = nullptr, lastDrawing_ = nullptr;
       cancel_ = CancelToken();
       cancel = cancel_;
       running_ = true;

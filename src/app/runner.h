@@ -39,6 +39,7 @@ public:
   /// `before`: the drawing shows what there is before this step; empty: everything.
   /// `asOf`: it shows what there is just after this step, and what comes later faintly.
   void request(recipe::RecipePtr recipe, bool moving, const std::string& before = {}, const std::string& asOf = {});
+  void forget();                                        ///< what comes is another project
   void stop();                                          ///< Esc: the running evaluation
   bool busy() const { return delivered_ < requested_; } ///< something asked for has not arrived yet
   void measureWhileMoving(bool on) { measureMoving_ = on; } ///< joins follow a drag
@@ -74,7 +75,7 @@ private:
   std::condition_variable wake_;
   std::optional<Request> waiting_;
   CancelToken cancel_;
-  bool running_ = false, quit_ = false;
+  bool running_ = false, quit_ = false, forget_ = false;
   int requested_ = 0, delivered_ = 0; ///< used on the window's thread only
   recipe::ModelPtr lastModel_;
   scene::DrawingPtr lastDrawing_;

@@ -189,6 +189,42 @@ private slots:
     QCOMPARE(said->property("tone").toString(), QString("soft"));
     QVERIFY(result(w().session().draft())->problem->missing);
   }
+
+  void nothingOfOneProjectIsTakenForAnothersSteps() {
+    QVERIFY(open("tumbler.lumsk"));
+    QVERIFY(result("s6") && result("s6")->outcome);
+    recipe::Recipe other;
+    auto wall = std::make_shared<recipe::StepEntry>();
+    wall->id = "s6"; // called as the tumbler's skin, and without what it needs
+    wall->kind = "thicken";
+    wall->label = "Wall";
+    wall->inputs = std::make_shared<const json>(json::object());
+    other.steps.push_back(wall);
+    other.lastId = 6;
+    const QString file = dir_.filePath("other.lumsk");
+    VERIFY_OK(exchange::writeProject(file.toStdString(), {other, "", {}, {}}));
+    QVERIFY(window_->openPath(file) && settled());
+    QVERIFY(result("s6")->status == recipe::Status::Failed);
+    QVERIFY(!result("s6")->outcome);
+    QVERIFY(w().drawing()->bodies.empty());
+  }
+
+  void marksThatYieldMakeRoomAndPointsStay() {
+    static const app::MarkKind stays{"point", true, false, nullptr}, yields{"handle", true, true, nullptr};
+    std::vector<app::Mark> marks;
+    for (int i = 0; i < 5; ++i) marks.push_back({i == 2 ? &stays : &yields, {100, 100}, {}, {110, 100}});
+    app::makeRoom(marks);
+    for (size_t i = 0; i < marks.size(); ++i)
+      for (size_t j = 0; j < i; ++j) {
+        const QPointF d = marks[i].at - marks[j].at;
+        QVERIFY(std::hypot(d.x(), d.y()) >= 16.9);
+      }
+    QVERIFY(marks[2].at == QPointF(100, 100));
+    for (const auto& m : marks) { // arrows go along, and nobody goes far
+      QVERIFY(std::hypot(m.tip.x() - m.at.x() - 10, m.tip.y() - m.at.y()) < 1e-9);
+      QVERIFY(std::hypot(m.at.x() - 100, m.at.y() - 100) < 40);
+    }
+  }
 };
 
 static test::Register<GesturesTest> registeredGesturesTest;
