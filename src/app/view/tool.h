@@ -63,6 +63,10 @@ public:
 protected:
   ViewWidget& view() const { return view_; }
   Workspace& work() const;
+  /// The left button, on a mark of this tool's.
+  bool isMine(const Pointer& p, const Mark* mark) const {
+    return mark && mark->tool == this && p.button == Qt::LeftButton;
+  }
   const recipe::Outcome* openOutcome() const; ///< what the unfolded step made last; null: nothing
   /// A mark of this tool's at a place of the world, of a value of the recipe.
   Mark markAt(const MarkKind& kind, const Vec3& world, const recipe::ItemRef& ref, size_t index);

@@ -61,7 +61,7 @@ public:
   }
 
   bool click(const Pointer& p, const Mark* mark) override {
-    if (!mark || mark->tool != this || p.button != Qt::LeftButton) return false;
+    if (!isMine(p, mark)) return false;
     const auto& [ref, flag] = shown_[mark->index];
     const bool start = flag.key == "start";
     if (start || !flag.startMovable) 
@@ -70,7 +70,7 @@ public:
   }
 
   bool grab(const Pointer& p, const Mark* mark) override {
-    if (!mark || mark->tool != this || p.button != Qt::LeftButton) return false;
+    if (!isMine(p, mark)) return false;
     held_ = shown_[mark->index];
     return true;
   }

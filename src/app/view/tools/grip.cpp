@@ -48,7 +48,7 @@ public:
   }
 
   bool grab(const Pointer& p, const Mark* mark) override {
-    if (!mark || mark->tool != this || p.button != Qt::LeftButton) return false;
+    if (!isMine(p, mark)) return false;
     held_ = shown_[mark->index];
     before_ = work().session().recipePtr();
     return true;

@@ -18,9 +18,10 @@ namespace {
 constexpr MarkKind kHandle{"handle", true, true, paintKnob};
 constexpr double kFromFoot = 24, kMovedOut = 40; ///< pixels: nearer to its foot it is moved out, to be grabbed
 
-class Handle : public Tool {
+class HandleTool : public Tool {
 public:
   using Tool::Tool;
+  ~HandleTool() override { delete editor_; } // which would still call it
 
   void offer(Offer& o) override {
     shown_.clear();
@@ -53,7 +54,7 @@ public:
   bool click(const Pointer&, const Mark* mark) override { return mark && mark->tool == this; }
 
   bool grab(const Pointer& p, const Mark* mark) override {
-    if (!mark || mark->tool != this || p.button != Qt::LeftButton) return false;
+    if (!isMine(p, mark)) return false;
     held_ = shown_[mark->index];
     return true;
   }
@@ -125,6 +126,6 @@ private:
 
 } // namespace
 
-std::unique_ptr<Tool> handle(ViewWidget& view) { return std::make_unique<Handle>(view); }
+std::unique_ptr<Tool> handle(ViewWidget& view) { return std::make_unique<HandleTool>(view); }
 
 } // namespace lumsk::app::tools

@@ -31,7 +31,7 @@ public:
   bool click(const Pointer&, const Mark* mark) override { return mark && mark->tool == this; }
 
   bool grab(const Pointer& p, const Mark* mark) override {
-    if (!mark || mark->tool != this || p.button != Qt::LeftButton) return false;
+    if (!isMine(p, mark)) return false;
     held_ = *mark;
     axis_ = mark->kind == &kCut ? view().lens().cutting.at(0).normal() : *scene::directionOf(view().lens());
     offsetMm_ = view().lens().cutting.offsetMm;

@@ -62,7 +62,7 @@ public:
   }
 
   bool grab(const Pointer& p, const Mark* mark) override {
-    if (!mark || mark->tool != this || p.button != Qt::LeftButton) return false;
+    if (!isMine(p, mark)) return false;
     held_ = *mark;
     return true;
   }
