@@ -19,6 +19,23 @@ void fromNothing(benchmark::State& state) {
   for (auto _ : state) benchmark::DoNotOptimize(recipe::Evaluator(steps::registry()).evaluate(r, {}));
 }
 
+/// Nothing is computed: the same recipe again (range 0), or two recipes in turn that differ in the waist (range 1: undo and
+/// redo).
+void cached(benchmark::State& state) {
+  recipe::Recipe r = kettle();
+  recipe::Evaluator evaluator(steps::registry());
+  recipe::RecipePtr recipes[2] = {std::make_shared<const recipe::Recipe>(r), nullptr};
+  auto points = (*r.find("s3")->inputs)["points"], side = (*r.find("s7")->inputs)["points"];
+  points[2]["at"][0] = side[2]["at"][0] = 62;
+  r = r.withStep(recipe::withInput(*r.find("s3"), "points", points));
+  r = r.withStep(recipe::withInput(*r.find("s7"), "points", side));
+  recipes[1] = state.range(0) == 1 ? std::make_shared<const recipe::Recipe>(r) : recipes[0];
+  recipe::EvaluateOptions o;
+  for (int i : {0, 1}) o.previous = evaluator.evaluate(recipes[i], o);
+  int i = 0;
+  for (auto _ : state) o.previous = evaluator.evaluate(recipes[i++ % 2], o);
+}
+
 /// range(0): 1 light steps only and the moving mesh, 0 everything and the fine mesh.
 void dragStep(benchmark::State& state) {
   recipe::Recipe r = kettle();
@@ -38,8 +55,7 @@ void dragStep(benchmark::State& state) {
     drawing = scene::draw(*o.previous, o.lightOnly ? scene::Quality::Moving : scene::Quality::Fine, drawing.get());
   }
   state.counters["triangles"] = drawing->triangles();
-  for (const char* id : {"s9", "s14", "s15", "s16", "s17"})
-    state.counters[r.find(id)->kind + "_ms"] = evaluator.lastSeconds(id) * 1000;
+  for (const auto& s : r.steps) state.counters[s->id + s->kind + "_ms"] = evaluator.lastSeconds(s->id) * 1000;
 }
 
 /// What the readout strip and the report say of the finished body.
@@ -56,6 +72,7 @@ void measureBody(benchmark::State& state) {
 }
 
 BENCHMARK(fromNothing)->Unit(benchmark::kMillisecond);
+BENCHMARK(cached)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(dragStep)->Arg(1)->Arg(0)->Unit(benchmark::kMillisecond);
 BENCHMARK(measureBody)->Unit(benchmark::kMillisecond);
 

@@ -43,11 +43,13 @@ recipe::Recipe network() {
 
 /// Drags the point with an index of the unfolded row to and fro and prints what it measured.
 bool dragging(const char* what, Workspace& w, ViewWidget& view, int index) {
-  std::vector<double> fps, turnFps, compute, release;
+  std::vector<double> fps, followed, turnFps, compute, release;
+  int results = 0;
+  const auto counting = QObject::connect(&w.results(), &Results::modelChanged, [&] { ++results; });
   for (int run = 0; run < kRuns; ++run) {
     const Mark* handle = nullptr;
     for (const Mark& m : view.marks())
-      if (m.kind->name == std::string("point") && m.index == index) handle = &m;
+      if (m.kind->name == std::string("point") && int(m.index) == index) handle = &m;
     if (!handle) {
       std::fprintf(stderr, "%s: no handle of point %d\n", what, index);
       return false;
@@ -56,25 +58,30 @@ bool dragging(const char* what, Workspace& w, ViewWidget& view, int index) {
     QTest::mousePress(&view, Qt::LeftButton, {}, from);
     QElapsedTimer clock;
     clock.start();
-    const int before = view.framesPainted();
+    const int before = view.framesPainted(), resultsBefore = results;
     for (int i = 1; clock.elapsed() < 1000; ++i) {
       QTest::mouseMove(&view, from + QPoint((run % 2 ? -1 : 1) * (6 + i % 12), 0));
       QTest::qWait(5);
       compute.push_back(w.results().lastSeconds() * 1000);
     }
     fps.push_back((view.framesPainted() - before) / (clock.elapsed() / 1000.0));
+    followed.push_back((results - resultsBefore) / (clock.elapsed() / 1000.0));
     clock.restart();
     QTest::mouseRelease(&view, Qt::LeftButton, {}, from + QPoint(8, 0));
-    if (!QTest::qWaitFor([&] { return !w.busy() && view.atRest(); }, 5000)) return false;
+    if (!QTest::qWaitFor([&] { return !w.busy() && view.atRest(); }, 5000)) {
+      std::fprintf(stderr, "%s: not at rest\n", what);
+      return false;
+    }
     release.push_back(clock.elapsed());
     turnFps.push_back(turning(view, 500));
     view.lookFrom(scene::ViewFrom::Corner);
     QTest::qWait(120);
   }
   std::printf(
-      "%s, view %dx%d: dragging %.1f pictures/s, evaluation and mesh %.1f ms a step, full quality %.0f ms after "
+      "%s, view %dx%d: dragging %.1f pictures/s, %.1f evaluations/s, evaluation and mesh %.1f ms a step, full quality %.0f ms after "
       "release; turning %.1f pictures/s\n",
-      what, view.width(), view.height(), median(fps), median(compute), median(release), median(turnFps));
+      what, view.width(), view.height(), median(fps), median(followed), median(compute), median(release), median(turnFps));
+  QObject::disconnect(counting);
   return true;
 }
 

@@ -152,7 +152,7 @@ Expected<BodyFaces> BodyFaces::of(const Body& b, int only, const Context& cx) {
         f->reversed = f->shape.Orientation() == TopAbs_REVERSED;
         f->border = std::make_unique<BRepTopAdaptor_FClass2d>(f->shape, 1e-9);
       }
-      f->box = nurbs::extentOf(*f->surface);
+      f->box = nurbs::enclosingBox(*f->surface);
       out.faces_.push_back(std::move(f));
     }
     return out;
@@ -313,7 +313,7 @@ Expected<FoundCurves> BodyFaces::projected(const nurbs::Path& path, const Vec3& 
   for (const nurbs::Segment& s : path.segments()) {
     LUMSK_TRY(c, nurbs::asSpline(s, cx));
     const nurbs::Surface curtain = nurbs::extrudedSurface(c, from * d, to * d);
-    const nurbs::Extent box = nurbs::extentOf(curtain);
+    const nurbs::Extent box = nurbs::enclosingBox(curtain);
     for (const auto& f : faces_) {
       Face probe;
       probe.box = box;

@@ -187,7 +187,7 @@ Field distanceField(const Surface& s, std::shared_ptr<const Path> path, double m
 }
 
 double followStep(const Surface& s) {
-  const Extent e = extentOf(s);
+  const Extent e = enclosingBox(s);
   return (e.high - e.low).norm() / 40;
 }
 

@@ -106,6 +106,10 @@ LargestOnSurface largestOn(const Surface& s, int perSpanU, int perSpanV,
   return climb(s, best, (s.lastU() - s.firstU()) / double(us.size()), (s.lastV() - s.firstV()) / double(vs.size()), f);
 }
 
+Extent enclosingBox(const Surface& s) {
+  return {s.grid().colwise().minCoeff().transpose(), s.grid().colwise().maxCoeff().transpose()};
+}
+
 Extent extentOf(const Surface& s) {
   const auto us = places(s.knotsU(), s.degreeU(), 3), vs = places(s.knotsV(), s.degreeV(), 3);
   std::vector<Vec3> points, normals;

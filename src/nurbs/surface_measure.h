@@ -22,6 +22,9 @@ struct Extent {
 /// Box of the surface itself, not of its control points, mm.
 Extent extentOf(const Surface& s);
 
+/// Box of its control points, which holds the surface and costs nothing.
+Extent enclosingBox(const Surface& s);
+
 /// A place where a surface folds over: its normal turns round from one sample to the next.
 std::optional<Vec3> firstFold(const Surface& s);
 

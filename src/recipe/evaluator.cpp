@@ -10,6 +10,7 @@
 #include <chrono>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <thread>
 
 namespace lumsk::recipe {
@@ -57,6 +58,27 @@ void dropVainRemedies(Problem& p, const Recipe& recipe, const Registry& registry
   p.remedies.erase(std::remove_if(p.remedies.begin(), p.remedies.end(), vain), p.remedies.end());
 }
 
+/// All that a step's result depends on besides its inputs, as text.
+std::string beforeOf(const StepEntry& entry, const std::vector<int>& needs, const Uses& uses, const Model& soFar) {
+  std::string out = fmt::format("{}|{}|{}", entry.kind, entry.version, tolerancesKey(soFar.recipe->tolerances));
+  for (int i : needs) {
+    const std::string& id = soFar.recipe->steps[i]->id;
+    out += fmt::format("|{} {}", id, soFar.result(id)->key);
+  }
+  if (!uses.names.empty()) {
+    const Names names = soFar.namesBefore(entry.id);
+    for (const std::string& name : uses.names)
+      if (const auto v = names.find(name); v != names.end())
+        out += fmt::format("|{} {} {}", name, v->second.value, int(v->second.dimension));
+  }
+  for (const std::string& hash : uses.files) out += fmt::format("|{} {}", hash, soFar.recipe->imports.count(hash));
+  return out;
+}
+
+double secondsSince(std::chrono::steady_clock::time_point begin) {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+}
+
 /// The last good outcome of a step, kept while it cannot be computed.
 void keepLastGood(StepResult& r, const std::string& id, const ModelPtr& previous) {
   if (!previous) return;
@@ -67,63 +89,159 @@ void keepLastGood(StepResult& r, const std::string& id, const ModelPtr& previous
 
 double Evaluator::lastSeconds(const std::string& id) const {
   const std::lock_guard lock(mutex_);
-  const auto it = seconds_.find(id);
-  return it == seconds_.end() ? 0.0 : it->second;
+  const auto it = memory_.find(id);
+  return it == memory_.end() ? 0.0 : it->second.seconds;
 }
 
-/// A measurement's name that cannot be used, or one that is used before it is measured.
-std::optional<Problem> Evaluator::namingProblem(const StepEntry& entry, const Model& soFar) const {
-  const auto& schema = registry_.schemaOf(entry.kind);
-  for (const std::string& name : measuredNames(*entry.inputs, schema)) {
+namespace {
+
+/// Names that are measured in a recipe and the places of the steps that measure them, first to last.
+using MeasuredAt = std::map<std::string, std::vector<int>>;
+
+/// A measurement's name that cannot be used, or one that is used before it is measured. `at` is the step's place.
+std::optional<Problem> namingProblem(const Recipe& recipe, int at, const Uses& uses, const Schema& schema,
+                                     const Names& numbers, const MeasuredAt& measured) {
+  for (const std::string& name : uses.measures) {
     const auto field = std::find_if(schema.begin(), schema.end(), [](const Field& f) { return f.namesMeasurement; });
     if (auto ok = checkName(name); !ok) return ok.error().inField(field->key);
-    bool taken = soFar.numbers.count(name);
-    for (const StepPtr& s : soFar.recipe->steps) {
-      if (s->id == entry.id) break;
-      taken = taken || (s->on && measures(*s, name));
-    }
+    const std::vector<int>& places = measured.at(name);
+    const bool taken = numbers.count(name) || std::any_of(places.begin(), places.end(), [&](int i) {
+                         return i < at && recipe.steps[i]->on;
+                       });
     if (taken)
       return problem("LM-R025", "there is a number '" + name + "' already")
           .inField(field->key)
           .tryThis("choose another name");
   }
-  const std::vector<std::string> used = namesUsedBy(entry, registry_);
-  for (auto s = soFar.recipe->steps.rbegin(); !used.empty() && s != soFar.recipe->steps.rend(); ++s) {
-    for (const std::string& name : used)
-      if (!soFar.numbers.count(name) && measures(**s, name))
-        return problem("LM-R024",
-                       "'" + name + "' is measured by " +
-                           ((*s)->id == entry.id ? "this very step" : "'" + (*s)->label + "', which comes later"))
-            .tryThis("move that step up, or use a number");
-    if ((*s)->id == entry.id) break;
+  for (const std::string& name : uses.names) {
+    const auto places = measured.find(name);
+    if (numbers.count(name) || places == measured.end() || places->second.front() < at) continue;
+    const int by = places->second.back();
+    return problem("LM-R024", "'" + name + "' is measured by " +
+                                  (by == at ? "this very step"
+                                            : "'" + recipe.steps[by]->label + "', which comes later"))
+        .tryThis("move that step up, or use a number");
   }
   return {};
 }
 
-bool Evaluator::measures(const StepEntry& s, const std::string& name) const {
-  const auto names = measuredNames(*s.inputs, registry_.schemaOf(s.kind));
-  return std::find(names.begin(), names.end(), name) != names.end();
+} // namespace
+
+/// Reads what is new of a recipe; the rest was read before.
+std::vector<Evaluator::Planned> Evaluator::planned(const Recipe& recipe, const Names& numbers) {
+  std::vector<Planned> out(recipe.steps.size());
+  std::map<std::string, int> placeOf;
+  MeasuredAt measured;
+  {
+    const std::lock_guard lock(mutex_);
+    for (size_t i = 0; i < out.size(); ++i) {
+      const StepPtr& s = out[i].entry = recipe.steps[i];
+      placeOf[s->id] = int(i);
+      Memory& m = memory_[s->id];
+      if (m.inputs != s->inputs || m.kind != s->kind || !m.uses) {
+        m.uses = std::make_shared<const Uses>(usesOf(*s, registry_));
+        m.inputs = s->inputs;
+        m.kind = s->kind;
+      }
+      out[i].uses = m.uses;
+      for (const std::string& name : m.uses->measures) measured[name].push_back(int(i));
+    }
+    for (auto m = memory_.begin(); m != memory_.end();) m = placeOf.count(m->first) ? std::next(m) : memory_.erase(m);
+  }
+  for (size_t i = 0; i < out.size(); ++i) {
+    Planned& p = out[i];
+    const auto need = [&](int j) {
+      if (std::find(p.needs.begin(), p.needs.end(), j) == p.needs.end()) p.needs.push_back(j);
+    };
+    for (const std::string& id : p.uses->steps) {
+      const auto at = placeOf.find(id);
+      if (at != placeOf.end() && at->second < int(i))
+        need(at->second);
+      else
+        p.lost = true;
+    }
+    for (const std::string& name : p.uses->names)
+      if (const auto at = measured.find(name); at != measured.end())
+        for (int j : at->second)
+          if (j < int(i)) need(j);
+    p.misnamed = namingProblem(recipe, int(i), *p.uses, registry_.schemaOf(p.entry->kind), numbers, measured);
+  }
+  return out;
+}
+
+/// Marks the steps that a drag's picture needs most: the bodies that are seen and what they are made of, and what takes
+/// next to no time. All of them where nothing is dragged.
+std::vector<char> Evaluator::comeFirst(const std::vector<Planned>& steps, const EvaluateOptions& o) const {
+  constexpr double kNothing = 0.002; // seconds
+  std::vector<char> out(steps.size(), 1);
+  if (!o.lightOnly || !o.previous) return out;
+  std::set<std::string> shown;
+  for (const BodyEntry& b : o.previous->bodies)
+    if (b.visible) shown.insert(b.step);
+  for (size_t i = steps.size(); i-- > 0;)
+    if (shown.count(steps[i].entry->id))
+      for (int j : steps[i].needs) shown.insert(steps[j].entry->id);
+  for (size_t i = 0; i < steps.size(); ++i) {
+    const std::string& id = steps[i].entry->id;
+    out[i] = shown.count(id) || (light(id, kNothing) && std::all_of(steps[i].needs.begin(), steps[i].needs.end(),
+                                                                    [&](int j) { return out[j]; }));
+  }
+  return out;
+}
+
+/// A step that ran but once ran cold: if it nearly was light, it is given another try.
+bool Evaluator::light(const std::string& id, double seconds) const {
+  constexpr double kCold = 4.0;
+  const std::lock_guard lock(mutex_);
+  const auto it = memory_.find(id);
+  return it == memory_.end() || it->second.expected < (it->second.runs < 2 ? kCold : 1.0) * seconds;
+}
+
+void Evaluator::took(const std::string& id, double seconds, bool now) {
+  constexpr double kGrowth = 1.3; // a run, where inputs have grown
+  const std::lock_guard lock(mutex_);
+  Memory& m = memory_[id];
+  m.seconds = seconds;
+  if (!now && m.runs > 0) return;
+  m.expected = m.runs > 0 ? std::min(seconds, kGrowth * m.expected) : seconds;
+  m.runs += now;
+}
+
+std::string Evaluator::keyKnown(const Planned& step, const std::string& before) const {
+  const std::lock_guard lock(mutex_);
+  const auto m = memory_.find(step.entry->id);
+  if (m == memory_.end()) return {};
+  for (const Read& r : m->second.read)
+    if (r.inputs == step.entry->inputs && r.before == before) return r.key;
+  return {};
+}
+
+void Evaluator::keepKey(const Planned& step, const std::string& before, const std::string& key) {
+  constexpr size_t kMost = 8; // as many turns of undo and redo are recognised without reading
+  const std::lock_guard lock(mutex_);
+  auto& read = memory_[step.entry->id].read;
+  read.insert(read.begin(), {step.entry->inputs, before, key});
+  if (read.size() > kMost) read.pop_back();
 }
 
 /// Whatever reading a step's inputs throws is a problem of that step alone.
-StepResult Evaluator::runSafely(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
-                                const EvaluateOptions& o) {
+StepResult Evaluator::runSafely(const Planned& step, const Model& soFar, const EvaluateOptions& o) {
   std::string why = "for an unknown reason";
   try {
-    return run(entry, needs, soFar, o);
+    return run(step, soFar, o);
   } catch (const std::exception& e) {
     why = e.what();
   } catch (...) {
   }
   StepResult r;
   r.status = Status::Failed;
-  r.problem = failedInside(entry.label, why);
-  keepLastGood(r, entry.id, o.previous);
+  r.problem = failedInside(step.entry->label, why);
+  keepLastGood(r, step.entry->id, o.previous);
   return r;
 }
 
-StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
-                          const EvaluateOptions& o) {
+StepResult Evaluator::run(const Planned& planned, const Model& soFar, const EvaluateOptions& o) {
+  const StepEntry& entry = *planned.entry;
   StepResult r;
   const auto failed = [&](Problem p) {
     r.status = isCancelled(p) ? Status::Stale : Status::Failed;
@@ -145,8 +263,8 @@ StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>
   if (entry.version > step->version)
     return failed(problem("LM-R002", "this step was made by a newer Lumsk").tryThis("update Lumsk"));
   // What waits for a failed or stale step is itself stale, not failed: one mark at the culprit is enough.
-  for (const std::string& id : needs) {
-    const StepResult* before = soFar.result(id);
+  for (int i : planned.needs) {
+    const StepResult* before = soFar.result(soFar.recipe->steps[i]->id);
     if (before && (before->status == Status::Failed || before->status == Status::Stale)) {
       r.status = Status::Stale;
       if (before->outcome || !o.lightOnly) keepLastGood(r, entry.id, o.previous);
@@ -154,38 +272,44 @@ StepResult Evaluator::run(const StepEntry& entry, const std::vector<std::string>
     }
   }
   if (soFar.numbersProblem) return failed(*soFar.numbersProblem);
-  if (auto p = namingProblem(entry, soFar)) return failed(std::move(*p));
-  auto inputs =
-      Inputs::resolve(entry, registry_.schemaOf(entry.kind), *soFar.recipe, soFar.namesBefore(entry.id), soFar);
-  if (!inputs) return failed(inputs.error());
-  r.key = hashOf(fmt::format("{}|{}|{}|{}|{}|{}", kKernelVersion, entry.kind, step->version, entry.id,
-                             tolerancesKey(soFar.recipe->tolerances), inputs->fingerprint()));
-  const auto took = [&](double seconds) {
-    r.seconds = seconds;
-    const std::lock_guard lock(mutex_);
-    seconds_[entry.id] = seconds;
+  if (planned.misnamed) return failed(*planned.misnamed);
+  const std::string before = planned.lost ? std::string() : beforeOf(entry, planned.needs, *planned.uses, soFar);
+  r.key = before.empty() ? std::string() : keyKnown(planned, before);
+  std::optional<Inputs> inputs;
+  const auto read = [&]() -> Expected<void> {
+    LUMSK_TRY(in, Inputs::resolve(entry, registry_.schemaOf(entry.kind), *soFar.recipe, soFar.namesBefore(entry.id), soFar));
+    inputs = std::move(in);
+    return {};
   };
+  if (r.key.empty()) {
+    if (auto ok = read(); !ok) return failed(ok.error());
+    r.key = hashOf(fmt::format("{}|{}|{}|{}|{}|{}", kKernelVersion, entry.kind, step->version, entry.id,
+                               tolerancesKey(soFar.recipe->tolerances), inputs->fingerprint()));
+    if (!before.empty()) keepKey(planned, before, r.key);
+  }
   if (const auto known = cache_.find(r.key)) {
-    took(known->seconds);
+    took(entry.id, r.seconds = known->seconds, false);
     if (known->problem) return failed(*known->problem);
     r.outcome = known->outcome;
     r.status = Status::Ok;
     return r;
   }
-  if (o.lightOnly && lastSeconds(entry.id) >= o.lightSeconds) {
+  if (o.lightOnly && !light(entry.id, o.lightSeconds)) {
     // What comes before it is fresh and is shown instead, so that the skin follows the drag; only a heavy step that is
     // dragged itself keeps its last good shape.
     const StepEntry* old = o.previous ? o.previous->recipe->find(entry.id) : nullptr;
     if (old && old->inputs != entry.inputs) keepLastGood(r, entry.id, o.previous);
     return r;
   }
+  if (!inputs) // known by its key, though what came of it was dropped
+    if (auto ok = read(); !ok) return failed(ok.error());
   Context cx;
   cx.tolerances = soFar.recipe->tolerances;
   cx.cancel = o.cancel;
   if (o.progress) cx.progress = [&](double f, const std::string& words) { o.progress(f, entry.label + ": " + words); };
   const auto start = std::chrono::steady_clock::now();
   auto outcome = computeSafely(*step, *inputs, cx);
-  took(std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+  took(entry.id, r.seconds = secondsSince(start), true);
   if (!outcome) {
     if (!passing(outcome.error())) cache_.put(r.key, {nullptr, outcome.error(), r.seconds});
     return failed(outcome.error());
@@ -222,15 +346,21 @@ ModelPtr Evaluator::evaluate(RecipePtr recipe, const EvaluateOptions& o) {
     model->numbersProblem = numbers.error();
 
   const int n = int(recipe->steps.size());
+  const std::vector<Planned> steps = planned(*recipe, model->numbers);
+  const std::vector<char> soon = comeFirst(steps, o);
+  // Levels of steps that do not wait for one another; those that can wait come after all others.
   std::vector<int> level(n, 0);
-  std::vector<std::vector<std::string>> needs(n);
-  int levels = 0;
-  for (int i = 0; i < n; ++i) {
-    needs[i] = needsOf(*recipe->steps[i], *recipe, registry_);
-    for (const std::string& id : needs[i])
-      if (const int j = recipe->indexOf(id); j >= 0 && j < i) level[i] = std::max(level[i], level[j] + 1);
-    levels = std::max(levels, level[i] + 1);
+  int levels = 0, firstOnes = 0;
+  for (bool now : {true, false}) {
+    for (int i = 0; i < n; ++i) {
+      if (bool(soon[i]) != now) continue;
+      level[i] = now ? 0 : firstOnes;
+      for (int j : steps[i].needs) level[i] = std::max(level[i], level[j] + 1);
+      levels = std::max(levels, level[i] + 1);
+    }
+    if (now) firstOnes = levels;
   }
+  const auto begin = std::chrono::steady_clock::now();
   static tbb::task_arena arena(std::max(1, int(std::thread::hardware_concurrency()) - 1));
   for (int l = 0; l < levels; ++l) {
     std::vector<int> now;
@@ -240,10 +370,11 @@ ModelPtr Evaluator::evaluate(RecipePtr recipe, const EvaluateOptions& o) {
     arena.execute([&] {
       tbb::parallel_for(size_t(0), now.size(), [&](size_t k) {
         const StepEntry& entry = *recipe->steps[now[k]];
-        if (o.cancel.cancelled())
+        const bool late = o.lightOnly && l >= firstOnes && secondsSince(begin) > o.lightSeconds;
+        if (late || o.cancel.cancelled())
           keepLastGood(results[k], entry.id, o.previous);
         else
-          results[k] = runSafely(entry, needs[now[k]], *model, o);
+          results[k] = runSafely(steps[now[k]], *model, o);
       });
     });
     for (size_t k = 0; k < now.size(); ++k) model->results[recipe->steps[now[k]]->id] = std::move(results[k]);

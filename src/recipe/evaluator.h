@@ -1,14 +1,15 @@
 #pragma once
 #include "recipe/cache.h"
-#include "recipe/step.h"
+#include "recipe/needs.h"
 
 namespace lumsk::recipe {
 
 struct EvaluateOptions {
   CancelToken cancel;
   ProgressSink progress;
-  bool lightOnly = false; ///< during a drag: steps that took `lightSeconds` or more last time stay stale
-  double lightSeconds = 0.040;
+  bool lightOnly = false; ///< during a drag: steps that take `lightSeconds` or more stay stale, and so does what no
+  /// body that is seen needs, once that time has passed
+  double lightSeconds = 0.080;
   ModelPtr previous;      ///< where last good results come from
   /// Told what there is so far, now and then; what was not reached is stale. On the thread of `evaluate`.
   std::function<void(const ModelPtr&)> reached = {};
@@ -31,17 +32,42 @@ public:
   double lastSeconds(const std::string& stepId) const;
 
 private:
-  StepResult runSafely(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
-                       const EvaluateOptions& options);
-  StepResult run(const StepEntry& entry, const std::vector<std::string>& needs, const Model& soFar,
-                 const EvaluateOptions& options);
-  bool measures(const StepEntry& s, const std::string& name) const;
-  std::optional<Problem> namingProblem(const StepEntry& entry, const Model& soFar) const;
+  /// A step among the others of its recipe.
+  struct Planned {
+    StepPtr entry;
+    std::shared_ptr<const Uses> uses;
+    std::vector<int> needs;            ///< earlier steps whose results count, by their places
+    bool lost = false;                 ///< picks from what is not there, or comes later
+    std::optional<Problem> misnamed;   ///< a measurement's name that cannot be used, or is used too early
+  };
+  /// What a step was read as: with the same inputs and the same results before it, it has the same key.
+  struct Read {
+    std::shared_ptr<const nlohmann::json> inputs;
+    std::string before, key;
+  };
+  struct Memory {
+    std::string kind;
+    std::shared_ptr<const nlohmann::json> inputs;
+    std::shared_ptr<const Uses> uses; ///< of these inputs
+    std::vector<Read> read;           ///< the last first
+    double seconds = 0;               ///< of the last compute
+    double expected = 0;              ///< of the next one: other work only ever makes it longer
+    int runs = 0;                     ///< computes that `expected` knows of
+  };
+
+  std::vector<Planned> planned(const Recipe& recipe, const Names& numbers);
+  std::vector<char> comeFirst(const std::vector<Planned>& steps, const EvaluateOptions& options) const;
+  StepResult runSafely(const Planned& step, const Model& soFar, const EvaluateOptions& options);
+  StepResult run(const Planned& step, const Model& soFar, const EvaluateOptions& options);
+  std::string keyKnown(const Planned& step, const std::string& before) const;
+  bool light(const std::string& stepId, double seconds) const;
+  void took(const std::string& stepId, double seconds, bool now);
+  void keepKey(const Planned& step, const std::string& before, const std::string& key);
 
   const Registry& registry_;
   Cache cache_;
   mutable std::mutex mutex_;
-  std::map<std::string, double> seconds_;
+  std::map<std::string, Memory> memory_; ///< by step id
 };
 
 } // namespace lumsk::recipe

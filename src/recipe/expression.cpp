@@ -3,9 +3,15 @@
 #include <muParser.h>
 
 #include <algorithm>
+#include <array>
 #include <cctype>
+#include <charconv>
 #include <cmath>
+#include <cstring>
+#include <memory>
+#include <optional>
 #include <set>
+#include <unordered_map>
 
 namespace lumsk::recipe {
 
@@ -100,59 +106,8 @@ std::string prepare(const std::string& text) {
   return out;
 }
 
-double deg(double x) { return x * kPi / 180; }
-
-struct Scales {
-  double length, angle;
-};
-
-/// Value with every length unit multiplied by `scale.length` and every angle unit by `scale.angle`.
-Expected<double> valueUnder(const std::string& prepared, const Names& names, Scales scale) {
-  mu::Parser p;
-  try {
-    p.ClearConst();
-    p.ClearFun();
-    static thread_local double angleScale;
-    angleScale = scale.angle;
-    p.DefineFun("sin", [](double x) { return std::sin(deg(x / angleScale)); });
-    p.DefineFun("cos", [](double x) { return std::cos(deg(x / angleScale)); });
-    p.DefineFun("tan", [](double x) { return std::tan(deg(x / angleScale)); });
-    p.DefineFun("asin", [](double x) { return angleScale * degFromRad(std::asin(x)); });
-    p.DefineFun("acos", [](double x) { return angleScale * degFromRad(std::acos(x)); });
-    p.DefineFun("atan", [](double x) { return angleScale * degFromRad(std::atan(x)); });
-    p.DefineFun("sqrt", [](double x) { return std::sqrt(x); });
-    p.DefineFun("abs", [](double x) { return std::abs(x); });
-    p.DefineFun("round", [](double x) { return std::round(x); });
-    p.DefineFun("floor", [](double x) { return std::floor(x); });
-    p.DefineFun("ceil", [](double x) { return std::ceil(x); });
-    p.DefineFun("hypot", [](double x, double y) { return std::hypot(x, y); });
-    p.DefineFun("min", [](const double* v, int n) { return *std::min_element(v, v + n); });
-    p.DefineFun("max", [](const double* v, int n) { return *std::max_element(v, v + n); });
-    p.DefineConst("pi", kPi);
-    const auto factor = [&](Dimension d) {
-      const auto [l, a] = powers(d);
-      return std::pow(scale.length, l) * std::pow(scale.angle, a);
-    };
-    for (const auto& [name, q] : units()) p.DefineConst(name, q.value * factor(q.dimension));
-    for (const std::string& name : namesIn(prepared))
-      if (const auto known = names.find(name); known != names.end())
-        p.DefineConst(name, known->second.value * factor(known->second.dimension));
-    p.SetExpr(prepared);
-    return p.Eval();
-  } catch (const mu::ParserError& e) {
-    if (e.GetCode() == mu::ecUNASSIGNABLE_TOKEN)
-      return fail(problem("LM-E002", "there is nothing named '" + e.GetToken() + "'")
-                      .tryThis("check the spelling or add it to Numbers"));
-    return fail(
-        problem("LM-E001", "this cannot be read as a number").tryThis("write something like 12.5 mm or 2*wall"));
-  }
-}
-
-} // namespace
-
-std::vector<std::string> namesIn(const std::string& text) {
+std::vector<std::string> namesInPrepared(const std::string& s) {
   std::vector<std::string> out;
-  const std::string s = prepare(text);
   for (size_t i = 0; i < s.size(); ++i) {
     if (!nameStart(s[i]) || (i > 0 && nameRest(s[i - 1]))) continue;
     size_t end = i;
@@ -164,6 +119,141 @@ std::vector<std::string> namesIn(const std::string& text) {
   return out;
 }
 
+double deg(double x) { return x * kPi / 180; }
+
+struct Scales {
+  double length, angle;
+};
+
+double factorOf(Dimension d, Scales scale) {
+  const auto [l, a] = powers(d);
+  return std::pow(scale.length, l) * std::pow(scale.angle, a);
+}
+
+/// Units of the functions' angles, while a value is taken.
+thread_local double angleScale = 1;
+
+Problem unreadable() {
+  return problem("LM-E001", "this cannot be read as a number").tryThis("write something like 12.5 mm or 2*wall");
+}
+
+/// A text read once. Its parser is bound to `units_` and `values_`, so it stays where it was made.
+class Compiled {
+public:
+  explicit Compiled(const std::string& text) : text_(prepare(text)) {
+    if (!literal()) names_ = namesInPrepared(text_);
+  }
+  Compiled(const Compiled&) = delete;
+
+  /// Value with every length unit multiplied by `scale.length` and every angle unit by `scale.angle`.
+  Expected<double> valueUnder(const Names& names, Scales scale) {
+    if (plain_) return *plain_ * factorOf(unit_, scale);
+    if (!parser_) LUMSK_CHECK(parse());
+    for (size_t i = 0; i < names_.size(); ++i) {
+      const auto known = names.find(names_[i]);
+      if (known == names.end()) return fail(unknown(names_[i]));
+      values_[i] = known->second.value * factorOf(known->second.dimension, scale);
+    }
+    size_t u = 0;
+    for (const auto& [name, q] : units()) unitValues_[u++] = q.value * factorOf(q.dimension, scale);
+    angleScale = scale.angle;
+    try {
+      return parser_->Eval();
+    } catch (const mu::ParserError& e) {
+      return fail(problemOf(e));
+    }
+  }
+
+private:
+  /// A number, and perhaps a unit: most of what is written.
+  bool literal() {
+    const auto first = text_.find_first_not_of(' ');
+    if (first == std::string::npos) return false;
+    double value = 0;
+    const char *begin = text_.data() + first, *end = text_.data() + text_.size();
+    const auto [next, error] = std::from_chars(begin, end, value);
+    if (error != std::errc() || !std::isdigit(static_cast<unsigned char>(next[-1]))) return false;
+    std::string rest(next, end);
+    rest.erase(std::remove(rest.begin(), rest.end(), ' '), rest.end());
+    const auto unit = rest.empty() ? units().end() : units().find(rest.substr(1));
+    if (!rest.empty() && (rest[0] != '*' || unit == units().end())) return false;
+    plain_ = unit == units().end() ? value : value * unit->second.value;
+    unit_ = unit == units().end() ? Dimension::Ratio : unit->second.dimension;
+    return true;
+  }
+
+  Expected<void> parse() {
+    // The parser's assignments would change what is bound.
+    for (size_t i = 0; i < text_.size(); ++i)
+      if (text_[i] == '=' && (i == 0 || !std::strchr("=<>!", text_[i - 1])) && text_[i + 1] != '=')
+        return fail(unreadable());
+    auto p = std::make_unique<mu::Parser>();
+    try {
+      p->ClearConst();
+      p->ClearFun();
+      defineFunctions(*p);
+      p->DefineConst("pi", kPi);
+      size_t u = 0;
+      for (const auto& unit : units()) p->DefineVar(unit.first, &unitValues_[u++]);
+      values_.assign(names_.size(), 1.0);
+      for (size_t i = 0; i < names_.size(); ++i) p->DefineVar(names_[i], &values_[i]);
+      p->SetExpr(text_);
+      p->Eval();
+    } catch (const mu::ParserError& e) {
+      return fail(problemOf(e));
+    }
+    parser_ = std::move(p);
+    return {};
+  }
+
+  static void defineFunctions(mu::Parser& p) {
+    constexpr bool kAnew = false; // not folded into constants: they change with `angleScale`
+    p.DefineFun("sin", [](double x) { return std::sin(deg(x / angleScale)); }, kAnew);
+    p.DefineFun("cos", [](double x) { return std::cos(deg(x / angleScale)); }, kAnew);
+    p.DefineFun("tan", [](double x) { return std::tan(deg(x / angleScale)); }, kAnew);
+    p.DefineFun("asin", [](double x) { return angleScale * degFromRad(std::asin(x)); }, kAnew);
+    p.DefineFun("acos", [](double x) { return angleScale * degFromRad(std::acos(x)); }, kAnew);
+    p.DefineFun("atan", [](double x) { return angleScale * degFromRad(std::atan(x)); }, kAnew);
+    p.DefineFun("sqrt", [](double x) { return std::sqrt(x); }, kAnew);
+    p.DefineFun("abs", [](double x) { return std::abs(x); }, kAnew);
+    p.DefineFun("round", [](double x) { return std::round(x); }, kAnew);
+    p.DefineFun("floor", [](double x) { return std::floor(x); }, kAnew);
+    p.DefineFun("ceil", [](double x) { return std::ceil(x); }, kAnew);
+    p.DefineFun("hypot", [](double x, double y) { return std::hypot(x, y); }, kAnew);
+    p.DefineFun("min", [](const double* v, int n) { return *std::min_element(v, v + n); }, kAnew);
+    p.DefineFun("max", [](const double* v, int n) { return *std::max_element(v, v + n); }, kAnew);
+  }
+
+  static Problem unknown(const std::string& name) {
+    return problem("LM-E002", "there is nothing named '" + name + "'")
+        .tryThis("check the spelling or add it to Numbers");
+  }
+  static Problem problemOf(const mu::ParserError& e) {
+    return e.GetCode() == mu::ecUNASSIGNABLE_TOKEN ? unknown(e.GetToken()) : unreadable();
+  }
+
+  std::string text_; ///< prepared
+  std::optional<double> plain_;
+  Dimension unit_ = Dimension::Ratio;
+  std::vector<std::string> names_;
+  std::vector<double> values_;
+  std::array<double, 7> unitValues_{};
+  std::unique_ptr<mu::Parser> parser_;
+};
+
+/// Texts are read once in each thread.
+Compiled& compiled(const std::string& text) {
+  constexpr size_t kMost = 400; // parsers are not small
+  static thread_local std::unordered_map<std::string, std::unique_ptr<Compiled>> known;
+  const auto it = known.find(text);
+  if (it != known.end()) return *it->second;
+  if (known.size() >= kMost) known.clear();
+  return *(known[text] = std::make_unique<Compiled>(text));
+}
+
+} // namespace
+
+std::vector<std::string> namesIn(const std::string& text) { return namesInPrepared(prepare(text)); }
 Expected<void> checkName(const std::string& name) {
   const bool shaped =
       !name.empty() && name.size() <= 60 && nameStart(name[0]) && std::all_of(name.begin(), name.end(), nameRest);
@@ -177,10 +267,10 @@ Expected<void> checkName(const std::string& name) {
 
 Expected<Quantity> evaluate(const std::string& text, Dimension wanted, const Names& names) {
   if (text.size() > 2000) return fail(problem("LM-E001", "this text is too long for a number"));
-  const std::string s = prepare(text);
-  LUMSK_TRY(plain, valueUnder(s, names, {1, 1}));
-  LUMSK_TRY(longer, valueUnder(s, names, {2, 1}));
-  LUMSK_TRY(wider, valueUnder(s, names, {1, 2}));
+  Compiled& read = compiled(text);
+  LUMSK_TRY(plain, read.valueUnder(names, {1, 1}));
+  LUMSK_TRY(longer, read.valueUnder(names, {2, 1}));
+  LUMSK_TRY(wider, read.valueUnder(names, {1, 2}));
   if (!std::isfinite(plain) || std::abs(plain) > 1e15)
     return fail(problem("LM-E004", "this is not a usable number").tryThis("check for a division by zero"));
   const auto same = [](double a, double b) { return std::abs(a - b) <= 1e-9 * std::max(std::abs(a), std::abs(b)); };

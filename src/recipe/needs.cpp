@@ -40,6 +40,21 @@ std::vector<std::string> namesUsedBy(const StepEntry& entry, const Registry& reg
   return out;
 }
 
+Uses usesOf(const StepEntry& entry, const Registry& registry) {
+  Uses out;
+  const Schema& schema = registry.schemaOf(entry.kind);
+  out.steps = referencesOf(entry);
+  out.names = namesUsedBy(entry, registry);
+  out.measures = measuredNames(*entry.inputs, schema);
+  for (const Field& f : schema) {
+    if (f.kind != FieldKind::File) continue;
+    const auto file = entry.inputs->find(f.key);
+    if (file != entry.inputs->end() && file->is_object() && !file->empty())
+      out.files.push_back(file->value("hash", ""));
+  }
+  return out;
+}
+
 std::vector<std::string> needsOf(const StepEntry& entry, const Recipe& recipe, const Registry& registry) {
   std::vector<std::string> out = referencesOf(entry);
   const std::vector<std::string> used = namesUsedBy(entry, registry);

@@ -27,6 +27,15 @@ private slots:
     QCOMPARE(evaluate("wall/d2", Dimension::Ratio, n)->value, 0.625);
   }
 
+  void aTextThatIsReadOnceFollowsItsNames() {
+    const auto at = [](double wall) { return evaluate("2*wall + sin(30)", Dimension::Length, {{"wall", millimetres(wall)}}); };
+    QCOMPARE(at(2)->value, 4.5);
+    QCOMPARE(at(3)->value, 6.5);
+    QCOMPARE(evaluate("2*wall + sin(30)", Dimension::Length, {}).error().code, std::string("LM-E002"));
+    QCOMPARE(evaluate("2*wall + sin(30)", Dimension::Length, {{"wall", degrees(2)}}).error().code, std::string("LM-E003"));
+    QCOMPARE(at(2)->value, 4.5);
+  }
+
   void wrongOnesAreExplained() {
     const auto code = [](const char* s, Dimension d = Dimension::Length) {
       return evaluate(s, d, {{"wall", millimetres(2)}}).error().code;
@@ -39,6 +48,8 @@ private slots:
     QCOMPARE(code("wall + 30 deg"), std::string("LM-E003"));
     QCOMPARE(code("2.5", Dimension::Count), std::string("LM-E003"));
     QCOMPARE(code("1/0"), std::string("LM-E004"));
+    QCOMPARE(code("wall = 3"), std::string("LM-E001"));
+    QCOMPARE(code("inf"), std::string("LM-E002"));
     QVERIFY(!recipe::checkName("mm") && !recipe::checkName("2a") && !recipe::checkName("sin") &&
             recipe::checkName("wall_2"));
   }

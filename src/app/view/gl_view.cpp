@@ -9,6 +9,7 @@
 #include <OpenGl_View.hxx>
 #include <OpenGl_Window.hxx>
 
+#include <QElapsedTimer>
 #include <QEvent>
 
 namespace lumsk::app {
@@ -25,6 +26,10 @@ public:
 };
 
 constexpr int kSettleMs = 150; ///< without movement, after which the picture is drawn smoothly
+/// Displays without a graphics card: pictures that take longer are drawn more coarsely while something moves, until they
+/// are fast even so.
+constexpr int kSlowMs = 30, kFastMs = 4;
+constexpr float kCoarse = 0.5f; ///< of the width and height
 
 } // namespace
 
@@ -109,12 +114,18 @@ void GlView::paintGL() {
   if (!stale_) return;
   // Smooth lines when the picture stands still, speed while it moves or something is being computed.
   smooth_ = resting() && !settle_.isActive();
-  view->ChangeRenderingParams().NbMsaaSamples = smooth_ ? 4 : 0;
+  const bool moving = !smooth_ && (held() || settle_.isActive());
+  auto& p = view->ChangeRenderingParams();
+  p.NbMsaaSamples = smooth_ ? 4 : 0;
+  p.RenderResolutionScale = moving && slow_ ? kCoarse : 1.0f;
   viewer_->showDetail(smooth_);
   viewer_->syncFloor();
   view->Invalidate();
   view->InvalidateImmediate();
+  QElapsedTimer clock;
+  clock.start();
   view->Redraw();
+  if (moving) slow_ = clock.elapsed() > (slow_ ? kFastMs : kSlowMs);
   stale_ = false;
   ++frames_;
   painted();

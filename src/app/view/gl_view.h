@@ -36,6 +36,7 @@ protected:
   virtual void sized() {}                       ///< the drawn area has another size
   virtual void painted() {}                     ///< a picture was drawn
   virtual bool resting() const { return true; } ///< nothing is under way that changes the picture again
+  virtual bool held() const { return false; }   ///< somebody drags
 
   void changed(); ///< the scene, camera or lens: draws again
   void moved();   ///< as above, with more of the same to be expected: smooth only when it rests
@@ -52,6 +53,7 @@ private:
   std::unique_ptr<scene::Viewer> viewer_;
   bool stale_ = true;   ///< the picture is not what should be seen
   bool smooth_ = false; ///< the picture is of full quality
+  bool slow_ = false;   ///< drawing takes too long to follow a movement
   QTimer settle_;
   int frames_ = 0;
 };

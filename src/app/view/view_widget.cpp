@@ -82,7 +82,8 @@ void ViewWidget::sized() {
   if (!fitted_) fitAll();
 }
 
-bool ViewWidget::resting() const { return !(gesture_ && gesture_->tool) && !w_.busy(); }
+bool ViewWidget::resting() const { return !held() && !w_.busy(); }
+bool ViewWidget::held() const { return gesture_ && gesture_->tool; }
 
 void ViewWidget::painted() {
   overlay_->setScale(viewer()->floorStep());
@@ -296,11 +297,13 @@ QImage ViewWidget::pictureOf(const scene::DrawingPtr& drawing, const scene::Lens
 QImage ViewWidget::drawn(QSize size) {
   viewer()->showFloor(false);
   viewer()->syncFloor();
-  const int before = viewer()->view()->ChangeRenderingParams().NbMsaaSamples;
-  viewer()->view()->ChangeRenderingParams().NbMsaaSamples = 4;
+  auto& p = viewer()->view()->ChangeRenderingParams();
+  const Graphic3d_RenderingParams before = p;
+  p.NbMsaaSamples = 4;
+  p.RenderResolutionScale = 1.0f;
   Image_PixMap pixels;
   const bool done = viewer()->view()->ToPixMap(pixels, size.width(), size.height());
-  viewer()->view()->ChangeRenderingParams().NbMsaaSamples = before;
+  p = before;
   viewer()->showFloor(floor_);
   if (!done) return {};
   QImage out(int(pixels.SizeX()), int(pixels.SizeY()), QImage::Format_RGB32);

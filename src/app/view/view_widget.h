@@ -65,6 +65,7 @@ protected:
   void sized() override;
   void painted() override;
   bool resting() const override;
+  bool held() const override;
   void resizeGL(int w, int h) override;
   void mousePressEvent(QMouseEvent* e) override;
   void mouseMoveEvent(QMouseEvent* e) override;
