@@ -3,10 +3,10 @@
 // sections is the yardstick of the run (loft_bench).
 #include "brep/convert.h"
 #include "inspect/combs.h"
-#include "nurbs/curve_network.h"
-#include "nurbs/helix.h"
-#include "nurbs/interpolate.h"
-#include "nurbs/surface_curves.h"
+#include "nurbs/curves/curve_network.h"
+#include "nurbs/curves/helix.h"
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/on_skin/surface_curves.h"
 #include "shapes/common_body.h"
 
 #include <BRepAlgoAPI_Section.hxx>

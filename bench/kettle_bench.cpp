@@ -2,7 +2,7 @@
 #include "exchange/project.h"
 #include "inspect/state.h"
 #include "recipe/evaluator.h"
-#include "scene/drawing.h"
+#include "scene/scene.h"
 #include "steps/registry.h"
 
 #include <benchmark/benchmark.h>
@@ -43,7 +43,7 @@ void dragStep(benchmark::State& state) {
   recipe::EvaluateOptions o;
   o.previous = evaluator.evaluate(std::make_shared<const recipe::Recipe>(r), {});
   o.lightOnly = state.range(0) == 1;
-  auto drawing = scene::draw(*o.previous, scene::Quality::Fine, nullptr);
+  auto scene = scene::draw(*o.previous, scene::Quality::Fine, nullptr);
   auto points = (*r.find("s3")->inputs)["points"], side = (*r.find("s7")->inputs)["points"];
   double width = 62;
   for (auto _ : state) {
@@ -52,9 +52,9 @@ void dragStep(benchmark::State& state) {
     r = r.withStep(recipe::withInput(*r.find("s3"), "points", points));
     r = r.withStep(recipe::withInput(*r.find("s7"), "points", side));
     o.previous = evaluator.evaluate(std::make_shared<const recipe::Recipe>(r), o);
-    drawing = scene::draw(*o.previous, o.lightOnly ? scene::Quality::Moving : scene::Quality::Fine, drawing.get());
+    scene = scene::draw(*o.previous, o.lightOnly ? scene::Quality::Moving : scene::Quality::Fine, scene.get());
   }
-  state.counters["triangles"] = drawing->triangles();
+  state.counters["triangles"] = scene->triangles();
   for (const auto& s : r.steps) state.counters[s->id + s->kind + "_ms"] = evaluator.lastSeconds(s->id) * 1000;
 }
 

@@ -73,31 +73,31 @@ int main(int argc, char** argv) {
       scene::LensWork work; // nothing kept from the run before
       scene::LensState s;
       s.surface = lens;
-      auto drawing = std::make_shared<scene::Drawing>(*w.drawing());
+      auto scene = std::make_shared<scene::Scene>(*w.scene());
       if (lens == scene::SurfaceLens::Deviation) { // to the same kettle, moved a little
-        drawing->bodies.push_back(drawing->bodies.front());
-        drawing->bodies.front().id = "target";
+        scene->bodies.push_back(scene->bodies.front());
+        scene->bodies.front().id = "target";
         if (auto moved =
-                brep::moved(*drawing->bodies.front().body, Eigen::Isometry3d(Eigen::Translation3d(0.2, 0, 0)))) {
-          drawing->bodies.front().body = *moved;
-          drawing->bodies.front().faces.clear();
+                brep::moved(*scene->bodies.front().body, Eigen::Isometry3d(Eigen::Translation3d(0.2, 0, 0)))) {
+          scene->bodies.front().body = *moved;
+          scene->bodies.front().faces.clear();
           for (auto& m : brep::displayMesh(**moved, {0.03, 5}, 4000))
-            drawing->bodies.front().faces.push_back(std::make_shared<brep::FaceMesh>(std::move(m)));
+            scene->bodies.front().faces.push_back(std::make_shared<brep::FaceMesh>(std::move(m)));
         }
         s.deviation.to = "target";
       }
       QElapsedTimer clock;
       clock.start();
-      const auto coarse = work.make(drawing, s, true, {});
+      const auto coarse = work.make(scene, s, true, {});
       first.push_back(double(clock.nsecsElapsed()) * 1e-6);
-      if (coarse.coarse) work.make(drawing, s, false, {});
+      if (coarse.coarse) work.make(scene, s, false, {});
       whole.push_back(double(clock.nsecsElapsed()) * 1e-6);
     }
     std::printf("%s: first values after %.0f ms, exact after %.0f ms (%d triangles)\n",
                 lens == scene::SurfaceLens::Wall        ? "wall"
                 : lens == scene::SurfaceLens::Deviation ? "deviation"
                                                         : "curvature",
-                median(first), median(whole), w.drawing()->triangles());
+                median(first), median(whole), w.scene()->triangles());
   }
   w.newProject();
   return 0;

@@ -1,9 +1,9 @@
 // Lofts of 3, 8 and 40 sections (degrees 3-5, 9-13 control points, all knots different) beside OCCT and SISL on the
 // same curves: time, control points, deviation at the sections and between them from the form they were taken from.
 #include "brep/convert.h"
-#include "nurbs/closest.h"
-#include "nurbs/surface_curves.h"
-#include "nurbs/wrinkles.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/on_skin/surface_curves.h"
+#include "nurbs/measure/wrinkles.h"
 #include "shapes/vessels.h"
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
@@ -126,7 +126,7 @@ void endsThatFlow(benchmark::State& state) {
   std::vector<Section> inner;
   for (int i = 0; i < 6; ++i) inner.push_back({*Path::make({kept->isoV(0.2 + 0.12 * i)}, {1e-3})});
   LoftOptions o;
-  constexpr LoftEnd kinds[4] = {LoftEnd::Free, LoftEnd::G1, LoftEnd::G2, LoftEnd::G3};
+  constexpr Meets kinds[4] = {Meets::Free, Meets::G1, Meets::G2, Meets::G3};
   o.start = o.end = LoftEndOptions(kinds[state.range(0)]);
   o.start.neighbour = o.end.neighbour = [&](const Vec3& p) -> std::optional<NeighbourPlace> {
     const auto f = near->foot(p);
@@ -154,7 +154,7 @@ void guidesThatFlow(benchmark::State& state) {
   LoftOptions o;
   const int guides = int(state.range(0));
   for (int g = 0; g < guides; ++g) o.guides.push_back(*Path::make({part.isoU(double(g) / (guides - 1))}, {1e-3}));
-  constexpr LoftEnd kinds[4] = {LoftEnd::Free, LoftEnd::G1, LoftEnd::G2, LoftEnd::G3};
+  constexpr Meets kinds[4] = {Meets::Free, Meets::G1, Meets::G2, Meets::G3};
   o.left = o.right = LoftEndOptions(kinds[state.range(1)]);
   o.left.neighbour = o.right.neighbour = [&](const Vec3& p) -> std::optional<NeighbourPlace> {
     const auto f = near->foot(p);

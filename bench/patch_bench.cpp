@@ -5,12 +5,12 @@
 #include "yardstick.h"
 
 #include "brep/convert.h"
-#include "nurbs/boundary.h"
-#include "nurbs/edge_ribbon.h"
-#include "nurbs/interpolate.h"
-#include "nurbs/match.h"
-#include "nurbs/shape_net.h"
-#include "nurbs/surface_curves.h"
+#include "nurbs/patch/boundary.h"
+#include "nurbs/patch/edge_ribbon.h"
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/reshape/match.h"
+#include "nurbs/network/shape_net.h"
+#include "nurbs/on_skin/surface_curves.h"
 #include "shapes/vessels.h"
 
 #include <Adaptor3d_CurveOnSurface.hxx>
@@ -145,7 +145,7 @@ void measure(benchmark::State& state, const Case& c, const Surface& patch) {
   measure(state, c, patch, [&](size_t) { return c.neighbour(); });
 }
 
-constexpr PatchMeets kOrders[4] = {PatchMeets::G0, PatchMeets::G1, PatchMeets::G2, PatchMeets::G3};
+constexpr Meets kOrders[4] = {Meets::G0, Meets::G1, Meets::G2, Meets::G3};
 
 void lumskUnrelated(benchmark::State& state) {
   const Unrelated u;

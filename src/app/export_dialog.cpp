@@ -1,6 +1,8 @@
 #include "app/export_dialog.h"
 #include "app/words.h"
+#include "exchange/format.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDialogButtonBox>
 #include <QFormLayout>
@@ -11,16 +13,13 @@ namespace lumsk::app {
 
 ExportDialog::ExportDialog(Workspace& w, QWidget* parent)
     : QDialog(parent), w_(w), format_(new QComboBox), chord_(new QLineEdit("0.05")), angle_(new QLineEdit("10")),
-      triangles_(new QLabel), mesh_(new QWidget) {
+      triangles_(new QLabel), mesh_(new QWidget), curves_(new QCheckBox(tr("The curves that are seen, too"))) {
   setWindowTitle(tr("Export"));
   setObjectName("export-dialog");
   auto* l = new QVBoxLayout(this);
   format_->setObjectName("export-format");
-  for (const auto& [ending, words] :
-       {std::pair{".3mf", tr("3MF: solids for printing")}, std::pair{".stl", tr("STL: solids as a mesh")},
-        std::pair{".step", tr("STEP: all bodies for the toolmaker")},
-        std::pair{".brep", tr("BREP: all bodies, exact")}})
-    format_->addItem(words, QString(ending));
+  for (const exchange::Format& f : exchange::formats())
+    format_->addItem(said(f.words), QString::fromStdString(f.endings.front()));
   l->addWidget(format_);
   auto* form = new QFormLayout(mesh_);
   chord_->setObjectName("export-chord");
@@ -32,6 +31,10 @@ ExportDialog::ExportDialog(Workspace& w, QWidget* parent)
   triangles_->setObjectName("export-triangles");
   form->addRow(tr("Triangles"), triangles_);
   l->addWidget(mesh_);
+  curves_->setObjectName("export-curves");
+  curves_->setToolTip(tr("each as a wire with the name of its row"));
+  curves_->setChecked(w.model()->bodies.empty());
+  l->addWidget(curves_);
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
   buttons->button(QDialogButtonBox::Ok)->setText(tr("Choose the file"));
   l->addWidget(buttons);
@@ -51,13 +54,15 @@ exchange::ExportOptions ExportDialog::options() const {
     o.mesh.chordMm = std::clamp(c->value, 0.0005, 100.0);
   if (const auto a = recipe::evaluate(angle_->text().toStdString(), Dimension::Angle, w_.focus().names()))
     o.mesh.angleDeg = std::clamp(a->value, 0.1, 90.0);
+  o.curves = curves_->isChecked() && exchange::formatOf(ending().toStdString())->curves;
   return o;
 }
 
 void ExportDialog::count() {
-  const bool mesh = ending() == ".3mf" || ending() == ".stl";
-  mesh_->setVisible(mesh);
-  if (!mesh) return;
+  const exchange::Format& format = *exchange::formatOf(ending().toStdString());
+  mesh_->setVisible(format.triangles);
+  curves_->setVisible(format.curves);
+  if (!format.triangles) return;
   triangles_->setText(tr("counting"));
   counting_.run<Expected<int>>(
       [model = w_.model(), o = options()](const Context& cx) { return exchange::countTriangles(*model, o, cx); },

@@ -6,12 +6,13 @@
 
 #include <QDialog>
 
+class QCheckBox;
 class QLineEdit;
 class QComboBox;
 
 namespace lumsk::app {
 
-/// Asks for format and mesh limits, shows how many triangles there will be.
+/// Asks for format, mesh limits and curves, shows how many triangles there will be.
 class ExportDialog : public QDialog {
   Q_OBJECT
 public:
@@ -26,6 +27,7 @@ private:
   QLineEdit *chord_, *angle_;
   QLabel* triangles_;
   QWidget* mesh_;
+  QCheckBox* curves_;
   Background counting_;
 };
 

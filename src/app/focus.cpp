@@ -188,7 +188,7 @@ void Focus::replace(const std::string& step, const std::string& field, const std
 
 std::vector<std::string> Focus::selectedBodies() const {
   std::vector<std::string> out;
-  for (const auto& b : results_.drawing()->bodies)
+  for (const auto& b : results_.scene()->bodies)
     if (std::any_of(selection_.begin(), selection_.end(), [&](const scene::Hit& h) {
           return h.step == b.step &&
                  (h.part == b.partName("") || b.output.empty() || h.part.rfind(b.output + "/", 0) == 0);

@@ -67,12 +67,12 @@ void addCurveJoints(const Workspace& w, std::vector<std::pair<double, LensItem>>
   const Tolerances& tol = w.recipe().tolerances;
   const auto counts = [&](const scene::DrawnCurve& c) {
     const auto& picked = w.focus().selection();
-    return w.drawing()->bodies.empty() ||
+    return w.scene()->bodies.empty() ||
            std::any_of(picked.begin(), picked.end(), [&](const scene::Hit& h) { return h.step == c.step; });
   };
   std::vector<const nurbs::Path*> paths;
   std::vector<QString> names;
-  for (const auto& c : w.drawing()->curves)
+  for (const auto& c : w.scene()->curves)
     if (counts(c)) paths.push_back(c.path.get()), names.push_back(QString::fromStdString(c.label));
   for (const auto& j : inspect::curveJoints(paths, kEndsMeetTolerances * tol.point.mm, tol)) {
     LensItem i;
@@ -90,8 +90,8 @@ void addCurveJoints(const Workspace& w, std::vector<std::pair<double, LensItem>>
 std::vector<LensItem> joinItems(const Workspace& w) {
   std::vector<std::pair<double, LensItem>> found;
   const Tolerances& tol = w.recipe().tolerances;
-  if (!w.drawing()) return {};
-  for (const auto& b : w.drawing()->bodies) {
+  if (!w.scene()) return {};
+  for (const auto& b : w.scene()->bodies) {
     const auto figures = w.results().figuresOf(b.body);
     if (!figures) continue;
     for (const auto& j : figures->joins) {
@@ -115,8 +115,8 @@ std::vector<LensItem> joinItems(const Workspace& w) {
 
 std::vector<LensItem> openingItems(const Workspace& w) {
   std::vector<LensItem> out;
-  if (!w.drawing()) return out;
-  for (const auto& b : w.drawing()->bodies) {
+  if (!w.scene()) return out;
+  for (const auto& b : w.scene()->bodies) {
     const auto figures = w.results().figuresOf(b.body);
     if (!figures) continue;
     for (const auto& o : figures->state.openings) {
@@ -151,32 +151,13 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   auto* l = new QVBoxLayout(inside_);
   l->setContentsMargins(10, 4, 10, 6);
   l->setSpacing(6);
-  head_->setObjectName("lens-panel-head");
-  head_->setProperty("role", "head");
-  head_->setStyleSheet("text-align: left; padding: 0;");
-  head_->setToolTip(tr("show or fold the settings"));
-  head_->setCheckable(true);
-  head_->setChecked(QSettings().value("lens/settingsOpen", true).toBool());
-  head_->setFocusPolicy(Qt::TabFocus);
-  connect(head_, &QPushButton::toggled, this, [this](bool on) {
-    QSettings().setValue("lens/settingsOpen", on);
-    place();
-  });
+  makeHead();
   l->addWidget(head_);
   forms_->setContentsMargins(0, 0, 0, 0);
   forms_->setSpacing(6);
   l->addWidget(settingsBox_);
   l->addWidget(legend_);
-  auto* ends = new QHBoxLayout;
-  for (QPushButton* b : {least_, most_}) {
-    b->setProperty("role", "link");
-    b->setToolTip(tr("turn the view to this place"));
-    ends->addWidget(b);
-  }
-  ends->insertStretch(1);
-  least_->setObjectName("lens-least");
-  most_->setObjectName("lens-most");
-  l->addLayout(ends);
+  makeEnds(l);
   share_->setObjectName("lens-share");
   share_->setWordWrap(true);
   l->addWidget(share_);
@@ -189,6 +170,43 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   probe_->setProperty("tone", "soft");
   probe_->setWordWrap(true);
   l->addWidget(probe_);
+  makeLinks(l);
+  l->addStretch();
+  makeTable();
+  wire();
+  load();
+  hide();
+}
+
+void LensPanel::makeHead() {
+  head_->setObjectName("lens-panel-head");
+  head_->setProperty("role", "head");
+  head_->setStyleSheet("text-align: left; padding: 0;");
+  head_->setToolTip(tr("show or fold the settings"));
+  head_->setCheckable(true);
+  head_->setChecked(QSettings().value("lens/settingsOpen", true).toBool());
+  head_->setFocusPolicy(Qt::TabFocus);
+  connect(head_, &QPushButton::toggled, this, [this](bool on) {
+    QSettings().setValue("lens/settingsOpen", on);
+    place();
+  });
+}
+
+/// Links to where the least and the greatest value are.
+void LensPanel::makeEnds(QVBoxLayout* l) {
+  auto* ends = new QHBoxLayout;
+  for (QPushButton* b : {least_, most_}) {
+    b->setProperty("role", "link");
+    b->setToolTip(tr("turn the view to this place"));
+    ends->addWidget(b);
+  }
+  ends->insertStretch(1);
+  least_->setObjectName("lens-least");
+  most_->setObjectName("lens-most");
+  l->addLayout(ends);
+}
+
+void LensPanel::makeLinks(QVBoxLayout* l) {
   asSeen_->setObjectName("lens-as-seen");
   asSeen_->setProperty("role", "link");
   asSeen_->setToolTip(tr("towards the eye; its arrow in the view can be dragged"));
@@ -196,7 +214,9 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   only_->setObjectName("lens-only");
   only_->setProperty("role", "link");
   l->addWidget(only_, 0, Qt::AlignLeft);
-  l->addStretch();
+}
+
+void LensPanel::makeTable() {
   table_->setObjectName("lens-table");
   table_->setAccessibleName(tr("what the lens found, worst first"));
   table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
@@ -206,6 +226,9 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
   table_->setShowGrid(false);
   connect(table_, &QTableWidget::cellClicked, this, &LensPanel::look);
   connect(table_, &QTableWidget::cellActivated, this, &LensPanel::look);
+}
+
+void LensPanel::wire() {
   connect(least_, &QPushButton::clicked, this, [this] { w_.lookAt(leastAt_); });
   connect(most_, &QPushButton::clicked, this, [this] { w_.lookAt(mostAt_); });
   connect(only_, &QPushButton::clicked, this, [this] {
@@ -223,8 +246,6 @@ LensPanel::LensPanel(Workspace& w, ViewWidget& view)
     if (view_.lens().joins) syncTable(); // joints of curves follow what is picked
     place();
   });
-  load();
-  hide();
 }
 
 void LensPanel::load() {
@@ -260,10 +281,10 @@ void LensPanel::setDirection(const Vec3& d) {
 recipe::Schema LensPanel::schemaOf(const scene::LensKind& kind) const {
   recipe::Schema schema = kind.settings;
   for (recipe::Field& f : schema) {
-    if (kind.key != "deviation" || f.key != "to" || !w_.drawing()) continue;
+    if (kind.key != "deviation" || f.key != "to" || !w_.scene()) continue;
     std::vector<recipe::Option> options{{"", "the first there is"}};
-    for (const auto& g : w_.drawing()->ghosts) options.push_back({g.step, g.label});
-    for (const auto& b : w_.drawing()->bodies) options.push_back({b.id, b.label});
+    for (const auto& g : w_.scene()->ghosts) options.push_back({g.step, g.label});
+    for (const auto& b : w_.scene()->bodies) options.push_back({b.id, b.label});
     f = recipe::choice(f.key, f.label, f.help, options);
   }
   return schema;
@@ -306,9 +327,9 @@ void LensPanel::build(const std::vector<std::string>& lenses) {
 
 void LensPanel::lensChanged() {
   const auto lens = view_.lens();
-  if (lens.cut && !settings_["cut"].contains("at") && w_.drawing()) {
+  if (lens.cut && !settings_["cut"].contains("at") && w_.scene()) {
     // The plane begins in the middle of the form.
-    const Vec3 middle = 0.5 * (w_.drawing()->low + w_.drawing()->high);
+    const Vec3 middle = 0.5 * (w_.scene()->low + w_.scene()->high);
     return set("cut", "at", std::round(middle.dot(lens.cutting.plane.normal())));
   }
   std::vector<std::string> on;

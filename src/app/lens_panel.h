@@ -42,6 +42,11 @@ private:
     std::string lens;
     FieldForm* form = nullptr;
   };
+  void makeHead();
+  void makeEnds(QVBoxLayout* l);
+  void makeLinks(QVBoxLayout* l);
+  void makeTable();
+  void wire();
   void load();
   void apply();
   void build(const std::vector<std::string>& lenses);

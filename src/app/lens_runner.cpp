@@ -18,27 +18,27 @@ LensRunner::~LensRunner() {
   thread_.join();
 }
 
-void LensRunner::request(scene::DrawingPtr drawing, const scene::LensState& lens, bool moving) {
+void LensRunner::request(scene::ScenePtr scene, const scene::LensState& lens, bool moving) {
   {
     const std::lock_guard lock(mutex_);
-    waiting_ = Request{std::move(drawing), lens, moving, ++requested_};
+    waiting_ = Request{std::move(scene), lens, moving, ++requested_};
     if (!moving) cancel_.cancel();
   }
   wake_.notify_all();
 }
 
-void LensRunner::probe(scene::DrawingPtr drawing, const scene::LensState& lens, const scene::Camera& camera, double x,
+void LensRunner::probe(scene::ScenePtr scene, const scene::LensState& lens, const scene::Camera& camera, double x,
                        double y) {
   const auto [eye, unit] = camera.ray(x, y);
   const scene::DrawnBody* best = nullptr;
   double nearest = 1e300;
-  for (const auto& b : drawing->bodies)
+  for (const auto& b : scene->bodies)
     for (const auto& f : b.faces)
       if (const double along = scene::hitMesh(*f, eye, unit); along > 0 && along < nearest) nearest = along, best = &b;
   if (!best) return emit probed({});
   {
     const std::lock_guard lock(mutex_);
-    probe_ = ProbeRequest{std::move(drawing), lens, best->id, eye + nearest * unit, eye, unit};
+    probe_ = ProbeRequest{std::move(scene), lens, best->id, eye + nearest * unit, eye, unit};
   }
   wake_.notify_all();
 }
@@ -60,7 +60,7 @@ void LensRunner::loop() {
     const auto thrown = thrownBy([&] {
       if (r) make(*r, cx);
       if (p) {
-        auto found = work_.probe(p->drawing, p->lens, p->body, p->at, p->eye, p->unit);
+        auto found = work_.probe(p->scene, p->lens, p->body, p->at, p->eye, p->unit);
         QMetaObject::invokeMethod(this, [this, found] { emit probed(found); });
       }
     });
@@ -73,12 +73,12 @@ void LensRunner::loop() {
 }
 
 void LensRunner::make(const Request& r, const Context& cx) {
-  scene::LensResult first = work_.make(r.drawing, r.lens, true, cx);
+  scene::LensResult first = work_.make(r.scene, r.lens, true, cx);
   if (cx.stopped()) return; // its successor waits
   const bool refine = first.coarse && !r.moving;
   deliver(std::move(first), refine ? r.serial - 1 : r.serial);
   if (!refine) return;
-  scene::LensResult exact = work_.make(r.drawing, r.lens, false, cx);
+  scene::LensResult exact = work_.make(r.scene, r.lens, false, cx);
   if (!cx.stopped()) deliver(std::move(exact), r.serial);
 }
 

@@ -17,9 +17,9 @@ public:
   LensRunner();
   ~LensRunner() override;
   /// `moving`: something is being dragged, a coarse answer will do.
-  void request(scene::DrawingPtr drawing, const scene::LensState& lens, bool moving);
+  void request(scene::ScenePtr scene, const scene::LensState& lens, bool moving);
   /// What lies under a pixel.
-  void probe(scene::DrawingPtr drawing, const scene::LensState& lens, const scene::Camera& camera, double x, double y);
+  void probe(scene::ScenePtr scene, const scene::LensState& lens, const scene::Camera& camera, double x, double y);
   bool busy() const { return delivered_ < requested_; } ///< something asked for has not arrived whole
 
 signals:
@@ -29,13 +29,13 @@ signals:
 
 private:
   struct Request {
-    scene::DrawingPtr drawing;
+    scene::ScenePtr scene;
     scene::LensState lens;
     bool moving = false;
     int serial = 0;
   };
   struct ProbeRequest {
-    scene::DrawingPtr drawing;
+    scene::ScenePtr scene;
     scene::LensState lens;
     std::string body;
     Vec3 at, eye, unit;

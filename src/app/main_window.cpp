@@ -41,36 +41,50 @@ constexpr int kSlowFileMs = 300; ///< reading or writing a project that takes lo
 
 MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedFolder)
     : w_(registry), view_(new ViewWidget(w_)), before_(new CompareView(*view_)), rail_(new StageRail),
-      drawer_(new Drawer(w_)), column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget),
+      drawer_(new Drawer(w_)), column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), split_(new QSplitter),
       strip_(new ReadoutStrip(w_)), views_(new QWidget), ways_(new WaysTray(w_, *view_)), notice_(new NoticeBar(views_)), autosave_(w_, unsavedFolder) {
   setObjectName("main");
   resize(1280, 800);
   setAcceptDrops(true);
+  makePanels();
+  command_ = new CommandField(w_, view_);
+  start_ = new StartPanel(view_);
+  makeMenus();
+  makeViewTags();
+  makeCommands();
+  view_->installEventFilter(this);
+
+  wirePanels();
+  wireWork();
+  restore();
+}
+
+/// Rail, drawer, view, column and strip, from left to right and down.
+void MainWindow::makePanels() {
   tabs_->setObjectName("column");
   tabs_->setAttribute(Qt::WA_StyledBackground);
   tabs_->addTab(column_, tr("Recipe"));
   tabs_->addTab(new PartsPanel(w_), tr("Parts"));
   tabs_->addTab(new NumbersPanel(w_), tr("Numbers"));
   tabs_->setMinimumWidth(290);
-  auto* split = new QSplitter;
-  split->setObjectName("split");
+  split_->setObjectName("split");
   auto* beside = new QHBoxLayout(views_);
   beside->setContentsMargins(0, 0, 0, 0);
   beside->setSpacing(1);
   beside->addWidget(before_, 1);
   beside->addWidget(view_, 1);
   before_->hide();
-  split->addWidget(views_);
-  split->addWidget(tabs_);
-  split->setStretchFactor(0, 1);
-  split->setSizes({940, 310});
-  split->setCollapsible(0, false);
+  split_->addWidget(views_);
+  split_->addWidget(tabs_);
+  split_->setStretchFactor(0, 1);
+  split_->setSizes({940, 310});
+  split_->setCollapsible(0, false);
   auto* middle = new QHBoxLayout;
   middle->setContentsMargins(0, 0, 0, 0);
   middle->setSpacing(0);
   middle->addWidget(rail_);
   middle->addWidget(drawer_);
-  middle->addWidget(split, 1);
+  middle->addWidget(split_, 1);
   auto* whole = new QWidget;
   auto* layout = new QVBoxLayout(whole);
   layout->setContentsMargins(0, 0, 0, 0);
@@ -79,14 +93,9 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   layout->addWidget(ways_);
   layout->addWidget(strip_);
   setCentralWidget(whole);
+}
 
-  command_ = new CommandField(w_, view_);
-  start_ = new StartPanel(view_);
-  makeMenus();
-  makeViewTags();
-  makeCommands();
-  view_->installEventFilter(this);
-
+void MainWindow::wirePanels() {
   connect(rail_, &StageRail::chosen, drawer_, &Drawer::show);
   connect(drawer_, &Drawer::searchWanted, this, [this] { openCommand(); });
   connect(drawer_, &Drawer::used, this, [this] {
@@ -102,6 +111,9 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   connect(start_, &StartPanel::openWanted, this, &MainWindow::openDialog);
   connect(start_, &StartPanel::fileWanted, this, &MainWindow::openPath);
   connect(column_, &RecipeColumn::helpWanted, this, &MainWindow::help);
+}
+
+void MainWindow::wireWork() {
   connect(&w_, &Workspace::problemArose, this, &MainWindow::report);
   connect(&w_, &Workspace::told, strip_, &ReadoutStrip::tell);
   connect(&autosave_, &Autosave::failed, this,
@@ -119,9 +131,13 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
     syncTitle();
     syncStart();
   });
+}
+
+/// As the window was left.
+void MainWindow::restore() {
   QSettings settings;
   restoreGeometry(settings.value("window/geometry").toByteArray());
-  split->restoreState(settings.value("window/split").toByteArray());
+  split_->restoreState(settings.value("window/split").toByteArray());
   drawer_->setPinned(settings.value("window/drawerPinned", true).toBool());
   chooseStage(settings.value("window/stage", 0).toInt());
   connect(rail_, &StageRail::chosen, this, [](int s) { QSettings().setValue("window/stage", s); });
@@ -486,6 +502,7 @@ void MainWindow::exportPath(const QString& path, const exchange::ExportOptions& 
       [](const QString& name, const exchange::Exported& done) {
         QString words =
             done.bodies == 1 ? tr("wrote %1: 1 body").arg(name) : tr("wrote %1: %2 bodies").arg(name).arg(done.bodies);
+        if (done.curves) words += done.curves == 1 ? tr(", 1 curve") : tr(", %1 curves").arg(done.curves);
         if (done.triangles) words += tr(", %1 triangles").arg(done.triangles);
         for (const auto& l : done.leftOut) words += tr("; left out %1").arg(QString::fromStdString(l));
         return words;

@@ -17,6 +17,7 @@
 #include <QMainWindow>
 #include <QPointer>
 
+class QSplitter;
 class QTabWidget;
 
 namespace lumsk::app {
@@ -50,6 +51,10 @@ protected:
 
 private:
   void chooseStage(int stage);
+  void makePanels();
+  void wirePanels();
+  void wireWork();
+  void restore();
   void makeMenus();
   void makeFileMenu();
   void makeEditMenu();
@@ -95,6 +100,7 @@ private:
   Drawer* drawer_;
   RecipeColumn* column_;
   QTabWidget* tabs_;
+  QSplitter* split_;
   ReadoutStrip* strip_;
   QWidget* views_; ///< the view, beside the one of before when that is shown
   CommandField* command_;

@@ -4,8 +4,8 @@
 #include "inspect/circle.h"
 #include "inspect/combs.h"
 #include "inspect/curve_joints.h"
-#include "nurbs/arc_length.h"
-#include "nurbs/curve_refit.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/curves/curve_refit.h"
 
 #include <QPainter>
 

@@ -9,7 +9,7 @@ namespace {
 constexpr int kNoticedMs = 250; ///< computing that lasts longer is what Esc is meant for
 
 /// Faces without a mesh: they would be missing from the view without a word.
-int undrawn(const scene::Drawing& d) {
+int undrawn(const scene::Scene& d) {
   int count = 0;
   for (const scene::DrawnBody& b : d.bodies)
     for (const scene::MeshPtr& f : b.faces) count += f->triangles.empty();
@@ -22,10 +22,10 @@ Results::Results(const recipe::Registry& registry, recipe::RecipePtr first, News
   auto model = std::make_shared<recipe::Model>();
   model->recipe = std::move(first);
   last_.model = model;
-  last_.drawing = scene::draw(*model, scene::Quality::Fine, nullptr);
+  last_.scene = scene::draw(*model, scene::Quality::Fine, nullptr);
   connect(&runner_, &Runner::finished, this, [this, &news](const Evaluated& e) {
     last_ = e;
-    if (const int faces = undrawn(*e.drawing); faces > 0 && !e.moving && !e.partial)
+    if (const int faces = undrawn(*e.scene); faces > 0 && !e.moving && !e.partial)
       emit news.told(
           tr("faces that could not be drawn: %1; look at the openings and at the steps that made them").arg(faces));
     emit modelChanged();

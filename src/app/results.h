@@ -18,7 +18,7 @@ public:
 
   Results(const recipe::Registry& registry, recipe::RecipePtr first, News& news);
   const recipe::ModelPtr& model() const { return last_.model; }
-  const scene::DrawingPtr& drawing() const { return last_.drawing; }
+  const scene::ScenePtr& scene() const { return last_.scene; }
   MeasuredPtr figuresOf(const brep::BodyPtr& b) const; ///< null until they are measured
   double lastSeconds() const { return last_.seconds; }
   bool partial() const { return last_.partial; } ///< more is on its way

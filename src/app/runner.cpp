@@ -60,7 +60,7 @@ void Runner::loop() {
       r = *waiting_;
       waiting_.reset();
       // Steps of projects are called alike: what s1 was there says nothing here.
-      if (std::exchange(forget_, false)) lastModel_ = nullptr, lastDrawing_ = nullptr;
+      if (std::exchange(forget_, false)) lastModel_ = nullptr, lastScene_ = nullptr;
       cancel_ = CancelToken();
       cancel = cancel_;
       running_ = true;
@@ -121,7 +121,7 @@ Evaluated Runner::evaluated(const Request& r, const CancelToken& cancel) {
       Evaluated e;
       e.partial = true;
       e.model = soFar;
-      e.drawing = lastDrawing_ = scene::draw(*soFar, scene::Quality::Moving, lastDrawing_.get());
+      e.scene = lastScene_ = scene::draw(*soFar, scene::Quality::Moving, lastScene_.get());
       QMetaObject::invokeMethod(this, [this, e, serial = r.serial] {
         if (serial == requested_ && delivered_ < serial) emit finished(e);
       });
@@ -132,13 +132,13 @@ Evaluated Runner::evaluated(const Request& r, const CancelToken& cancel) {
   e.moving = r.moving;
   e.model = evaluator_.evaluate(r.recipe, o);
   const auto quality = r.moving ? scene::Quality::Moving : scene::Quality::Fine;
-  e.drawing = !r.before.empty() ? scene::draw(recipe::modelBefore(*e.model, r.before), quality, lastDrawing_.get())
+  e.scene = !r.before.empty() ? scene::draw(recipe::modelBefore(*e.model, r.before), quality, lastScene_.get())
               : !r.asOf.empty()
-                  ? scene::draw(recipe::modelUpTo(*e.model, r.asOf), quality, lastDrawing_.get(), e.model.get())
-                  : scene::draw(*e.model, quality, lastDrawing_.get());
+                  ? scene::draw(recipe::modelUpTo(*e.model, r.asOf), quality, lastScene_.get(), e.model.get())
+                  : scene::draw(*e.model, quality, lastScene_.get());
   e.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   if (!r.moving) lastModel_ = e.model; // drafts of a drag lack what is heavy
-  lastDrawing_ = e.drawing;
+  lastScene_ = e.scene;
   return e;
 }
 

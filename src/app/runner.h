@@ -2,7 +2,7 @@
 #include "exchange/cache_file.h"
 #include "inspect/state.h"
 #include "recipe/evaluator.h"
-#include "scene/drawing.h"
+#include "scene/scene.h"
 
 #include <QObject>
 #include <atomic>
@@ -23,7 +23,7 @@ using Figures = std::map<brep::BodyPtr, MeasuredPtr>;
 /// What an evaluation gave.
 struct Evaluated {
   recipe::ModelPtr model;
-  scene::DrawingPtr drawing;
+  scene::ScenePtr scene;
   bool moving = false;
   bool partial = false; ///< more is on its way
   double seconds = 0.0;
@@ -78,7 +78,7 @@ private:
   bool running_ = false, quit_ = false, forget_ = false;
   int requested_ = 0, delivered_ = 0; ///< used on the window's thread only
   recipe::ModelPtr lastModel_;
-  scene::DrawingPtr lastDrawing_;
+  scene::ScenePtr lastScene_;
   recipe::ModelPtr toMeasure_;
   Figures figures_; ///< used on the measuring thread only
   Figures moving_;  ///< used on the evaluating thread only

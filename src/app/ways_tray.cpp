@@ -38,7 +38,7 @@ std::vector<Vec3> boundsOf(const recipe::Way& way) {
 }
 
 /// The model with a way as its last step, drawn, and seen through a lens.
-TriedWay tried(recipe::Way way, const recipe::Model& model, const scene::Drawing* before, const scene::LensState& lens,
+TriedWay tried(recipe::Way way, const recipe::Model& model, const scene::Scene* before, const scene::LensState& lens,
                const Context& cx) {
   recipe::Model with = model;
   recipe::Recipe r = *model.recipe;
@@ -48,7 +48,7 @@ TriedWay tried(recipe::Way way, const recipe::Model& model, const scene::Drawing
   recipe::collectBodies(with);
   TriedWay out;
   // Alone: what else there is would hide it.
-  auto alone = std::make_shared<scene::Drawing>(*scene::draw(with, scene::Quality::Moving, before));
+  auto alone = std::make_shared<scene::Scene>(*scene::draw(with, scene::Quality::Moving, before));
   const auto others = [&](const auto& one) { return one.step != way.step->id; };
   alone->bodies.erase(std::remove_if(alone->bodies.begin(), alone->bodies.end(), others), alone->bodies.end());
   alone->otherHalves.clear();
@@ -59,9 +59,9 @@ TriedWay tried(recipe::Way way, const recipe::Model& model, const scene::Drawing
   alone->pictures.clear();
   alone->low = Vec3::Constant(1e300), alone->high = -alone->low;
   for (const Vec3& p : boundsOf(way)) alone->low = alone->low.cwiseMin(p), alone->high = alone->high.cwiseMax(p);
-  out.drawing = alone;
+  out.scene = alone;
   if (lens.needsWork())
-    out.lensResult = std::make_shared<const scene::LensResult>(scene::LensWork().make(out.drawing, lens, true, cx));
+    out.lensResult = std::make_shared<const scene::LensResult>(scene::LensWork().make(out.scene, lens, true, cx));
   out.way = std::move(way);
   return out;
 }
@@ -120,7 +120,7 @@ void WaysTray::start(const json& picks) {
   const recipe::Registry& registry = w_.registry();
   using Tried = std::pair<std::vector<TriedWay>, double>;
   work_.run<Tried>(
-      [picks, model, &registry, before = w_.drawing(), lens = view_.lens()](Context cx) {
+      [picks, model, &registry, before = w_.scene(), lens = view_.lens()](Context cx) {
         const auto begin = std::chrono::steady_clock::now();
         cx.progress = {};
         cx.tolerances = model->recipe->tolerances;
@@ -194,7 +194,7 @@ QWidget* WaysTray::card(int i) {
   column->addLayout(head);
   auto* picture = label({}, "picture");
   picture->setFixedSize(kPicture);
-  picture->setPixmap(QPixmap::fromImage(view_.pictureOf(t.drawing, t.lensResult, kPicture)));
+  picture->setPixmap(QPixmap::fromImage(view_.pictureOf(t.scene, t.lensResult, kPicture)));
   column->addWidget(picture);
   column->addWidget(label(figures(t.way), "figures"));
   frame->setMouseTracking(true); // a pointer that happens to rest there chooses nothing

@@ -16,7 +16,7 @@ class ViewWidget;
 /// A way with what its card shows.
 struct TriedWay {
   recipe::Way way;
-  scene::DrawingPtr drawing;       ///< of the model with it
+  scene::ScenePtr scene;       ///< of the model with it
   scene::LensResultPtr lensResult; ///< what the lens of the view shows on that
 };
 

@@ -26,7 +26,7 @@ public:
   const recipe::Registry& registry() const { return session_.registry(); }
   const recipe::Recipe& recipe() const { return session_.recipe(); }
   const recipe::ModelPtr& model() const { return results_.model(); }
-  const scene::DrawingPtr& drawing() const { return results_.drawing(); }
+  const scene::ScenePtr& scene() const { return results_.scene(); }
   bool busy() const { return results_.busy() || file_.busy(); }
 
   void lookAt(const Vec3& p) { emit wantsLookAt(p); }

@@ -1,6 +1,7 @@
 #pragma once
+#include "base/meets.h"
 #include "base/problem.h"
-#include "nurbs/surface.h"
+#include "nurbs/core/surface.h"
 
 #include <TopoDS_Edge.hxx>
 #include <TopoDS_Face.hxx>
@@ -12,9 +13,6 @@
 #include <memory>
 
 namespace lumsk::brep {
-
-/// What an edge was asked to be where two faces meet.
-enum class Meets { Free, Perpendicular, G0, G1, G2, G3 };
 
 /// An untrimmed face keeps the spline it was made from: display and offset work on that.
 struct NaturalFace {

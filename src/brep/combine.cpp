@@ -5,7 +5,7 @@
 #include "brep/guard.h"
 #include "brep/knit.h"
 #include "brep/skin.h"
-#include "nurbs/curve_parts.h"
+#include "nurbs/curves/curve_parts.h"
 
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>

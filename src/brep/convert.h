@@ -1,7 +1,7 @@
 #pragma once
 #include "base/vec.h"
-#include "nurbs/path.h"
-#include "nurbs/surface.h"
+#include "nurbs/core/path.h"
+#include "nurbs/core/surface.h"
 
 #include <Geom_BSplineCurve.hxx>
 #include <Geom_BSplineSurface.hxx>

@@ -3,7 +3,7 @@
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/skin.h"
-#include "nurbs/flat_cover.h"
+#include "nurbs/on_skin/flat_cover.h"
 
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepBuilderAPI_MakeEdge.hxx>

@@ -3,13 +3,13 @@
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/skin.h"
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
-#include "nurbs/curve_ends.h"
-#include "nurbs/fit.h"
-#include "nurbs/surface_fit.h"
-#include "nurbs/surface_measure.h"
-#include "nurbs/traced.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/curves/curve_ends.h"
+#include "nurbs/fit/fit.h"
+#include "nurbs/fit/surface_fit.h"
+#include "nurbs/measure/surface_measure.h"
+#include "nurbs/fit/traced.h"
 
 #include <BRepTools.hxx>
 #include <BRepTopAdaptor_FClass2d.hxx>

@@ -1,9 +1,9 @@
 #pragma once
 #include "base/context.h"
 #include "brep/body.h"
-#include "nurbs/blend_curve.h"
-#include "nurbs/neighbour.h"
-#include "nurbs/surface_curves.h"
+#include "nurbs/curves/blend_curve.h"
+#include "nurbs/joins/neighbour.h"
+#include "nurbs/on_skin/surface_curves.h"
 
 namespace lumsk::brep {
 

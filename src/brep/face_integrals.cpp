@@ -1,7 +1,7 @@
 #include "brep/face_integrals.h"
 
 #include "brep/convert.h"
-#include "nurbs/gauss.h"
+#include "nurbs/core/gauss.h"
 
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepGProp.hxx>

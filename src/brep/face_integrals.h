@@ -1,5 +1,5 @@
 #pragma once
-#include "nurbs/surface_measure.h"
+#include "nurbs/measure/surface_measure.h"
 
 #include <TopoDS_Face.hxx>
 

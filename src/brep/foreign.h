@@ -1,7 +1,7 @@
 #pragma once
 #include "base/context.h"
 #include "brep/body.h"
-#include "nurbs/path.h"
+#include "nurbs/core/path.h"
 
 namespace lumsk::brep {
 

@@ -4,7 +4,7 @@
 #include "brep/guard.h"
 #include "brep/rings.h"
 #include "brep/skin.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>

@@ -3,7 +3,7 @@
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/skin.h"
-#include "nurbs/side_conditions.h"
+#include "nurbs/joins/side_conditions.h"
 
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>

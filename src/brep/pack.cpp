@@ -5,10 +5,17 @@
 #include <BRep_Tool.hxx>
 #include <BinTools.hxx>
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 #include <sstream>
 
 namespace lumsk::brep {
+
+namespace {
+
+Meets meetsOf(int stored) { return stored < 0 || stored > int(Meets::Flat) ? Meets::Free : Meets(stored); }
+
+} // namespace
 
 using nlohmann::json;
 
@@ -89,9 +96,11 @@ BodyPtr bodyFrom(const json& j) {
     b->natural[b->faceNames[i]] = {std::make_shared<const nurbs::Surface>(*surface),
                                    natural->at("reversed").get<bool>(),
                                    natural->at("sides").get<std::array<std::string, 4>>(),
-                                   natural->at("asked").get<std::array<Meets, 4>>()};
+                                   {}};
+    const auto asked = natural->at("asked").get<std::array<int, 4>>();
+    std::transform(asked.begin(), asked.end(), b->natural[b->faceNames[i]].asked.begin(), meetsOf);
   }
-  for (const auto& [name, meets] : j.at("asked").items()) b->asked[name] = Meets(meets.get<int>());
+  for (const auto& [name, meets] : j.at("asked").items()) b->asked[name] = meetsOf(meets.get<int>());
   return b;
 }
 

@@ -1,6 +1,6 @@
 #pragma once
 #include "brep/body.h"
-#include "nurbs/path.h"
+#include "nurbs/core/path.h"
 
 namespace lumsk::brep {
 

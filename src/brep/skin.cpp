@@ -4,7 +4,7 @@
 #include "brep/face_integrals.h"
 #include "brep/guard.h"
 #include "brep/names.h"
-#include "nurbs/surface_measure.h"
+#include "nurbs/measure/surface_measure.h"
 
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakeSolid.hxx>

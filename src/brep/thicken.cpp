@@ -6,8 +6,8 @@
 #include "brep/rings.h"
 #include "brep/skin.h"
 #include "brep/thicken_parts.h"
-#include "nurbs/closest.h"
-#include "nurbs/offset.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/on_skin/offset.h"
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>

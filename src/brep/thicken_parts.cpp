@@ -2,7 +2,7 @@
 
 #include "brep/convert.h"
 #include "brep/rings.h"
-#include "nurbs/offset.h"
+#include "nurbs/on_skin/offset.h"
 
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>

@@ -4,7 +4,7 @@
 #include "brep/guard.h"
 #include "brep/rings.h"
 #include "brep/skin.h"
-#include "nurbs/offset.h"
+#include "nurbs/on_skin/offset.h"
 
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepAlgoAPI_Common.hxx>

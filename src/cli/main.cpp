@@ -3,10 +3,9 @@
 #include "brep/guard.h"
 #include "exchange/export.h"
 #include "exchange/files.h"
-#include "exchange/mesh_file.h"
+#include "exchange/format.h"
 #include "exchange/project.h"
 #include "exchange/report.h"
-#include "exchange/step_file.h"
 #include "inspect/state.h"
 #include "recipe/ways.h"
 #include "scene/picture.h"
@@ -59,6 +58,7 @@ struct RunArguments {
   std::vector<std::string> lenses, lensSet;
   std::vector<std::string> set, exports, parts;
   double chord = 0.05, angle = 10;
+  bool curves = false;
 };
 
 /// What --size, --from, --lens, --lens-set and --finish ask for; nothing, with a word on stderr, when they make no
@@ -150,7 +150,7 @@ int run(const RunArguments& a) {
     if (!wrote) return complain(wrote.error()), kWrongUse;
   }
   for (const std::string& path : a.exports) {
-    const auto done = exchange::exportModel(*model, path, {{a.chord, a.angle}}, {});
+    const auto done = exchange::exportModel(*model, path, {{a.chord, a.angle}, a.curves}, {});
     if (!done) {
       complain(done.error());
       if (done.error().code != "LM-F024") return kWrongUse;
@@ -159,6 +159,7 @@ int run(const RunArguments& a) {
     }
     for (const auto& l : done->leftOut) std::cerr << "left out: " << l << '\n';
     std::cout << path << ": " << done->bodies << (done->bodies == 1 ? " body" : " bodies");
+    if (done->curves) std::cout << ", " << done->curves << (done->curves == 1 ? " curve" : " curves");
     if (done->triangles) std::cout << ", " << done->triangles << " triangles";
     std::cout << '\n';
   }
@@ -238,11 +239,11 @@ int ways(const std::string& file, const std::string& step, bool asJson) {
 }
 
 int check(const std::string& file, bool asJson) {
-  const std::string ending = exchange::extensionOf(file);
+  const exchange::Format* format = exchange::formatOf(file);
   json out{{"bodies", json::array()}};
   bool good = true;
-  if (ending == ".stl") {
-    const auto mesh = exchange::readStl(file);
+  if (format && format->readMesh) {
+    const auto mesh = format->readMesh(file);
     if (!mesh) return complain(mesh.error()), kWrongUse;
     const int open = mesh->openEdges();
     json b{{"id", "b1"},
@@ -261,8 +262,8 @@ int check(const std::string& file, bool asJson) {
   } else {
     std::vector<recipe::BodyEntry> bodies;
     Tolerances tol;
-    if (exchange::holdsBodies(file)) {
-      auto read = exchange::readBodies(file);
+    if (format && format->readBodies) {
+      auto read = format->readBodies(file);
       if (!read) return complain(read.error()), kWrongUse;
       bodies = std::move(*read);
     } else {
@@ -295,7 +296,11 @@ int convert(const std::string& in, const std::string& to) {
     a.exports = {to};
     return run(a);
   }
-  auto bodies = exchange::readBodies(in);
+  const exchange::Format* format = exchange::formatOf(in);
+  if (!format || !format->readBodies)
+    return complain(problem("LM-F035", "bodies cannot be read from '" + ending + "'").tryThis("use .step or .brep")),
+           kWrongUse;
+  auto bodies = format->readBodies(in);
   if (!bodies) return complain(bodies.error()), kWrongUse;
   model.bodies = std::move(*bodies);
   const auto done = exchange::exportModel(model, to, {}, {});
@@ -345,6 +350,7 @@ int listTexts() {
     std::cout << l.label << '\n' << l.help << '\n';
     tellTexts(l.settings);
   }
+  for (const auto& f : exchange::formats()) std::cout << f.words << '\n';
   return kDone;
 }
 
@@ -359,6 +365,7 @@ int main(int argc, char** argv) {
   runCommand->add_option("FILE", r.file, "project (.lumsk or recipe.json)")->required();
   runCommand->add_option("--set", r.set, "NAME=EXPR: another value for a number")->take_all();
   runCommand->add_option("--export", r.exports, "file to write: .step .stl .3mf .brep")->take_all();
+  runCommand->add_flag("--curves", r.curves, "the curves that are seen, too (.step .brep)");
   runCommand->add_option("--part", r.parts, "NAME: only this body, by its name or id, in all that is written")->take_all();
   runCommand->add_option("--report", r.report, "report as JSON");
   runCommand->add_option("--picture", r.picture, "picture as PNG (needs a display)");

@@ -1,6 +1,6 @@
 #pragma once
 #include "base/tolerances.h"
-#include "nurbs/path.h"
+#include "nurbs/core/path.h"
 
 namespace lumsk::drawing {
 

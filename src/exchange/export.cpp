@@ -1,8 +1,7 @@
 #include "exchange/export.h"
 
 #include "exchange/files.h"
-#include "exchange/mesh_file.h"
-#include "exchange/step_file.h"
+#include "exchange/format.h"
 
 namespace lumsk::exchange {
 
@@ -22,6 +21,31 @@ std::vector<recipe::BodyEntry> chosen(const recipe::Model& model, bool solidsOnl
   return list;
 }
 
+/// The curves that are seen and are up to date.
+std::vector<NamedCurve> shownCurves(const recipe::Model& model, Exported& out) {
+  std::vector<NamedCurve> list;
+  for (const recipe::StepPtr& s : model.recipe->steps) {
+    const recipe::StepResult* r = model.result(s->id);
+    const auto look = model.recipe->looks.find(s->id);
+    if (!r || !r->outcome || r->status == recipe::Status::Off || (look != model.recipe->looks.end() && !look->second.visible)) continue;
+    for (const recipe::Output& o : r->outcome->outputs) {
+      const auto* curve = std::get_if<recipe::CurvePtr>(&o.object);
+      if (!curve || model.isHidden(s->id, o.name)) continue;
+      const std::string name = s->label + (o.name.empty() ? "" : " " + o.name);
+      if (r->status == recipe::Status::Ok)
+        list.push_back({name, *curve});
+      else
+        out.leftOut.push_back(name + ": it is stale, a step before it has failed");
+    }
+  }
+  return list;
+}
+
+bool anyCurve(const recipe::Model& model) {
+  Exported ignored;
+  return !shownCurves(model, ignored).empty();
+}
+
 Expected<std::vector<NamedMesh>> meshesOf(const std::vector<recipe::BodyEntry>& bodies, const ExportOptions& o,
                                           const Context& cx) {
   std::vector<NamedMesh> out;
@@ -37,29 +61,37 @@ Expected<std::vector<NamedMesh>> meshesOf(const std::vector<recipe::BodyEntry>& 
 
 Expected<Exported> exportModel(const recipe::Model& model, const std::string& path, const ExportOptions& o,
                                const Context& cx) {
-  const std::string ending = extensionOf(path);
-  const bool mesh = ending == ".stl" || ending == ".3mf";
-  if (!mesh && ending != ".step" && ending != ".stp" && ending != ".brep")
+  const Format* format = formatOf(path);
+  if (!format) {
+    std::string known;
+    for (const Format& f : formats()) known += (known.empty() ? "" : ", ") + f.endings.front();
     return fail(
-        problem("LM-F023", "there is no export for '" + ending + "'").tryThis("use .step, .3mf, .stl or .brep"));
+        problem("LM-F023", "there is no export for '" + extensionOf(path) + "'").tryThis("use one of " + known));
+  }
+  if (o.curves && !format->curves)
+    return fail(problem("LM-F034", "such a file carries no curves").tryThis("export STEP, or leave the curves out"));
   Exported out;
-  const auto bodies = chosen(model, mesh, out);
-  out.bodies = int(bodies.size());
-  if (bodies.empty()) {
+  Contents contents{chosen(model, format->triangles, out)};
+  if (o.curves) contents.curves = shownCurves(model, out);
+  out.bodies = int(contents.bodies.size());
+  out.curves = int(contents.curves.size());
+  if (contents.bodies.empty() && contents.curves.empty()) {
     std::string why;
     for (const auto& l : out.leftOut) why += (why.empty() ? ": " : "; ") + l;
     return fail(problem("LM-F024", "there is nothing to export" + why)
-                    .tryThis(mesh ? "thicken the skin, or export STEP" : "make a body first"));
+                    .tryThis(format->triangles    ? "thicken the skin, or export STEP"
+                             : anyCurve(model) ? "make a body first, or export the curves too"
+                                                  : "make a body first"));
   }
-  if (!mesh) {
+  if (format->triangles) {
+    LUMSK_TRY(meshes, meshesOf(contents.bodies, o, cx));
+    if (cx.stopped()) return fail(cancelled());
+    for (const auto& m : meshes) out.triangles += int(m.mesh.triangles.size());
+    contents.meshes = std::move(meshes);
+  } else {
     cx.report(0.1, "writing");
-    LUMSK_CHECK(ending == ".brep" ? writeBrep(path, bodies) : writeStep(path, bodies));
-    return out;
   }
-  LUMSK_TRY(meshes, meshesOf(bodies, o, cx));
-  if (cx.stopped()) return fail(cancelled());
-  for (const auto& m : meshes) out.triangles += int(m.mesh.triangles.size());
-  LUMSK_CHECK(ending == ".stl" ? writeStl(path, meshes) : write3mf(path, meshes));
+  LUMSK_CHECK(format->write(path, contents));
   return out;
 }
 

@@ -12,12 +12,13 @@ namespace lumsk::exchange {
 
 namespace fs = std::filesystem;
 
-namespace {
-
 Problem cannotWrite(const std::string& path, const std::string& why) {
-  return problem("LM-F022", "'" + fs::path(path).filename().string() + "' cannot be written (" + why + ")")
+  return problem("LM-F022", "'" + fs::path(path).filename().string() + "' cannot be written" +
+                                (why.empty() ? "" : " (" + why + ")"))
       .tryThis("choose another folder or make room on the disk");
 }
+
+namespace {
 
 bool sync(const std::string& path, int flags) {
   const int fd = ::open(path.c_str(), flags);

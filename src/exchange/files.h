@@ -14,6 +14,9 @@ Expected<std::string> readFile(const std::string& path, std::uintmax_t most = st
 Expected<void> replaceFile(const std::string& path,
                            const std::function<Expected<void>(const std::string& temporary)>& write);
 
+/// LM-F022.
+Problem cannotWrite(const std::string& path, const std::string& why = {});
+
 /// ".step" of "a/b.STEP": lower case, with the dot.
 std::string extensionOf(const std::string& path);
 

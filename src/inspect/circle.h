@@ -1,6 +1,6 @@
 #pragma once
 #include "base/tolerances.h"
-#include "nurbs/correspond.h"
+#include "nurbs/curves/correspond.h"
 
 #include <optional>
 

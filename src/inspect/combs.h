@@ -1,5 +1,5 @@
 #pragma once
-#include "nurbs/path.h"
+#include "nurbs/core/path.h"
 
 namespace lumsk::inspect {
 

@@ -1,6 +1,6 @@
 #include "inspect/curve_joints.h"
 
-#include "nurbs/blend_curve.h"
+#include "nurbs/curves/blend_curve.h"
 
 #include <algorithm>
 #include <cmath>

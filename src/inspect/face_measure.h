@@ -1,6 +1,6 @@
 #pragma once
 #include "brep/body.h"
-#include "nurbs/surface_measure.h"
+#include "nurbs/measure/surface_measure.h"
 
 namespace lumsk::inspect {
 

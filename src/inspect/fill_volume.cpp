@@ -5,7 +5,7 @@
 #include "brep/rings.h"
 #include "brep/trim.h"
 #include "inspect/face_measure.h"
-#include "nurbs/offset.h"
+#include "nurbs/on_skin/offset.h"
 
 #include <BRep_Tool.hxx>
 #include <Geom_Curve.hxx>

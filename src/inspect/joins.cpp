@@ -2,7 +2,7 @@
 
 #include "brep/guard.h"
 #include "inspect/section.h"
-#include "nurbs/neighbour.h"
+#include "nurbs/joins/neighbour.h"
 
 #include <BRepBndLib.hxx>
 #include <BRep_Tool.hxx>
@@ -95,14 +95,16 @@ std::string Join::achieved(const Tolerances& t) const {
 }
 
 std::string Join::askedFor() const {
-  static constexpr std::array<const char*, 6> kWords{"", "square", "G0", "G1", "G2", "G3"};
-  return kWords[size_t(asked)];
+  switch (asked) {
+  case Meets::Free: return "";
+  case Meets::Perpendicular: return "square";
+  default: return "G" + std::to_string(orderOf(asked));
+  }
 }
 
 bool Join::reached(const Tolerances& t) const {
-  const int order = asked == brep::Meets::Perpendicular ? 1 : int(asked) - int(brep::Meets::G0);
   const std::string has = achieved(t);
-  return asked == brep::Meets::Free || (has[0] == 'G' && has[1] - '0' >= order);
+  return asked == Meets::Free || (has[0] == 'G' && has[1] - '0' >= orderOf(asked));
 }
 
 Join::Grade Join::grade(const Tolerances& t) const {
@@ -161,7 +163,7 @@ std::vector<Join> joins(const brep::Body& b, const Tolerances& tol) {
       Join j = std::move(**found);
       const auto asked = b.asked.find(j.edge);
       if (asked != b.asked.end()) j.asked = asked->second;
-      j.meantSmooth = j.asked == brep::Meets::Free ? j.angleDeg < tol.smoothEdge.deg : j.asked != brep::Meets::G0;
+      j.meantSmooth = j.asked == Meets::Free ? j.angleDeg < tol.smoothEdge.deg : j.asked != Meets::G0;
       out.push_back(std::move(j));
     }
     return true;

@@ -13,7 +13,7 @@ struct Join {
   double curvatureRel = 0.0; ///< |k1 - k2| / max(|k1|, |k2|, 1/(10 L)), across the edge; L the body's diagonal
   double rateRel = 0.0;      ///< of dk/ds likewise, with the floor 1/(10 L)^2
   Vec3 gapAt = Vec3::Zero(), angleAt = Vec3::Zero(), curvatureAt = Vec3::Zero(), rateAt = Vec3::Zero();
-  brep::Meets asked = brep::Meets::Free; ///< what its steps were asked for; `Free`: nothing is known
+  Meets asked = Meets::Free; ///< what its steps were asked for; `Free`: nothing is known
   bool measured = true; ///< false: the figures could not be taken, and say nothing
   bool meantSmooth = false; ///< asked to be tangent or better, or below 5 degrees when nothing was asked
   /// Best of "G3", "G2", "G1", "G0", "-" that the tolerances allow, of rates 5 % at least; "?" where nothing could be measured.

@@ -5,8 +5,8 @@
 #include "inspect/combs.h"
 #include "inspect/face_measure.h"
 #include "inspect/face_surface.h"
-#include "nurbs/arc_length.h"
-#include "nurbs/surface_measure.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/surface_measure.h"
 
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>

@@ -5,8 +5,8 @@
 #include "brep/rings.h"
 #include "brep/skin.h"
 #include "inspect/face_measure.h"
-#include "nurbs/offset.h"
-#include "nurbs/surface_measure.h"
+#include "nurbs/on_skin/offset.h"
+#include "nurbs/measure/surface_measure.h"
 
 #include <BRepCheck_Analyzer.hxx>
 #include <BRep_Tool.hxx>

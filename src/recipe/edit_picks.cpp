@@ -1,8 +1,8 @@
 #include "recipe/edit_picks.h"
 
 #include "brep/curves_on.h"
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
 
 #include <algorithm>
 

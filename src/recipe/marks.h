@@ -1,5 +1,5 @@
 #pragma once
-#include "nurbs/correspond.h"
+#include "nurbs/curves/correspond.h"
 
 #include <memory>
 #include <string>

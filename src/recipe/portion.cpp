@@ -1,10 +1,10 @@
 #include "recipe/portion.h"
 
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
-#include "nurbs/curve_parts.h"
-#include "nurbs/meet.h"
-#include "nurbs/roots.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/curves/curve_parts.h"
+#include "nurbs/measure/meet.h"
+#include "nurbs/core/roots.h"
 
 #include <algorithm>
 

@@ -1,8 +1,8 @@
 #include "recipe/ways.h"
 
 #include "brep/curves_on.h"
-#include "nurbs/closest.h"
-#include "nurbs/wrinkles.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/measure/wrinkles.h"
 #include "recipe/crossed.h"
 
 #include <nlohmann/json.hpp>

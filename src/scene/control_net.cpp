@@ -2,7 +2,7 @@
 
 namespace lumsk::scene {
 
-void addControlNets(const Drawing& d, const LensState& lens, LensArt& art) {
+void addControlNets(const Scene& d, const LensState& lens, LensArt& art) {
   LensArt::Lines lines{{}, Ink::Soft, 1.0, false};
   LensArt::Dots dots{{}, Ink::Dark, 2.0, false, {}};
   const auto add = [&](std::vector<Vec3> row) { lines.lines.push_back(std::move(row)); };

@@ -4,6 +4,6 @@
 namespace lumsk::scene {
 
 /// Control points of curves and of whole spline faces, joined row by row.
-void addControlNets(const Drawing& d, const LensState& lens, LensArt& art);
+void addControlNets(const Scene& d, const LensState& lens, LensArt& art);
 
 } // namespace lumsk::scene

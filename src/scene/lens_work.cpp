@@ -24,7 +24,7 @@ constexpr double kCovered = 0.5;      ///< a field value above it: hidden from w
 /// Teeth of 1/R reach a tenth of the form where R is a quarter of it; half as far, or a quarter and so on, where most
 /// of the curves bend so much that their teeth would hide it. In such steps they do not breathe while a curve is
 /// dragged.
-double combScale(const Drawing& d, const CombLook& look) {
+double combScale(const Scene& d, const CombLook& look) {
   const double size = (d.high - d.low).norm();
   std::vector<double> bends;
   if (look.curves)
@@ -201,7 +201,7 @@ struct LensWork::Kept {
     std::unique_ptr<MeasuredForm> form;
   };
   std::vector<Form> forms;
-  DrawingPtr of;
+  ScenePtr of;
   // Values that do not depend on what else there is.
   ValuesByMesh curvature;
   // Mesh of the backdrop that deviations are measured to.
@@ -222,12 +222,12 @@ const MeasuredForm& LensWork::formOf(const DrawnBody& b) {
 namespace {
 
 /// What deviations are measured to: by name, else the first backdrop, else the first body when there are others.
-const DrawnGhost* targetGhost(const Drawing& d, const LensState& lens) {
+const DrawnGhost* targetGhost(const Scene& d, const LensState& lens) {
   for (const DrawnGhost& g : d.ghosts)
     if (lens.deviation.to.empty() || lens.deviation.to == g.step || lens.deviation.to == g.label) return &g;
   return nullptr;
 }
-const DrawnBody* targetBody(const Drawing& d, const LensState& lens) {
+const DrawnBody* targetBody(const Scene& d, const LensState& lens) {
   for (const DrawnBody& b : d.bodies)
     if (lens.deviation.to.empty() ? d.bodies.size() > 1 && &b == &d.bodies.front()
                                   : lens.deviation.to == b.id || lens.deviation.to == b.label)
@@ -239,9 +239,9 @@ const DrawnBody* targetBody(const Drawing& d, const LensState& lens) {
 class Run {
 public:
   using FormOf = std::function<const MeasuredForm&(const DrawnBody&)>;
-  Run(const DrawingPtr& d, const LensState& lens, bool coarse, const Context& cx, FormOf formOf)
+  Run(const ScenePtr& d, const LensState& lens, bool coarse, const Context& cx, FormOf formOf)
       : d_(*d), lens_(lens), coarse_(coarse), cx_(cx), formOf_(std::move(formOf)) {
-    out_.drawing = d;
+    out_.scene = d;
     out_.lens = lens;
     for (const auto* list : {&d_.bodies, &d_.later}) bodies_.insert(bodies_.end(), list->begin(), list->end());
   }
@@ -402,7 +402,7 @@ private:
     }
   }
 
-  const Drawing& d_;
+  const Scene& d_;
   std::vector<DrawnBody> bodies_; ///< later ones included
   const LensState& lens_;
   bool coarse_;
@@ -416,8 +416,8 @@ private:
 
 namespace {
 
-/// The first body of a drawing, later ones included, for which something holds.
-template <class F> const DrawnBody* drawn(const Drawing& d, const F& holds) {
+/// The first body of a scene, later ones included, for which something holds.
+template <class F> const DrawnBody* drawn(const Scene& d, const F& holds) {
   for (const auto* list : {&d.bodies, &d.later})
     if (const auto it = std::find_if(list->begin(), list->end(), holds); it != list->end()) return &*it;
   return nullptr;
@@ -425,7 +425,7 @@ template <class F> const DrawnBody* drawn(const Drawing& d, const F& holds) {
 
 } // namespace
 
-LensResult LensWork::make(const DrawingPtr& d, const LensState& lens, bool coarse, const Context& cx) {
+LensResult LensWork::make(const ScenePtr& d, const LensState& lens, bool coarse, const Context& cx) {
   if (kept_->of != d) { // what is not drawn any more is let go
     auto& forms = kept_->forms;
     forms.erase(std::remove_if(forms.begin(), forms.end(),
@@ -447,7 +447,7 @@ LensResult LensWork::make(const DrawingPtr& d, const LensState& lens, bool coars
   return run.run(kept_->curvature, kept_->ghost, kept_->ghostTree);
 }
 
-std::optional<Probe> LensWork::probe(const DrawingPtr& d, const LensState& lens, const std::string& body,
+std::optional<Probe> LensWork::probe(const ScenePtr& d, const LensState& lens, const std::string& body,
                                      const Vec3& at, const Vec3& eye, const Vec3& unit) {
   const DrawnBody* b = drawn(*d, [&](const DrawnBody& x) { return x.id == body; });
   if (!b) return {};
@@ -469,10 +469,10 @@ std::optional<Probe> LensWork::probe(const DrawingPtr& d, const LensState& lens,
   return p;
 }
 
-LensArt joinArt(const Drawing& drawing, const LensState& lens, const Tolerances& tol) {
+LensArt joinArt(const Scene& scene, const LensState& lens, const Tolerances& tol) {
   constexpr double kEdgeWidth = 3, kDot = 8;
   LensArt art;
-  for (const DrawnBody& b : drawing.bodies) {
+  for (const DrawnBody& b : scene.bodies) {
     if (!lens.looksAt(b.id)) continue;
     if (lens.openings)
       for (const auto& o : inspect::stateOf(*b.body).openings) art.lines.push_back({{o.outline}, Ink::Coral, kEdgeWidth});

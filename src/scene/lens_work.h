@@ -1,7 +1,7 @@
 #pragma once
 #include "base/context.h"
 #include "inspect/cut.h"
-#include "scene/drawing.h"
+#include "scene/scene.h"
 #include "scene/lens.h"
 
 namespace lumsk::scene {
@@ -37,7 +37,7 @@ struct LensArt {
 
 /// The edges of a drawing as the lenses Joins and Openings show them in pictures, where no list stands beside them: by
 /// colour, with a dot where a join misses most.
-LensArt joinArt(const Drawing& drawing, const LensState& lens, const Tolerances& tol);
+LensArt joinArt(const Scene& scene, const LensState& lens, const Tolerances& tol);
 
 /// A value that a lens found, and where.
 struct ValueAt {
@@ -57,7 +57,7 @@ using ValuesByMesh = std::map<const brep::FaceMesh*, std::shared_ptr<const inspe
 
 /// What a lens found on a drawing.
 struct LensResult {
-  DrawingPtr drawing;
+  ScenePtr scene;
   LensState lens;
   ValuesByMesh values;
   ValueSpread spread;
@@ -86,9 +86,9 @@ public:
   LensWork();
   ~LensWork();
   /// Coarse first, exact afterwards; what needs no second pass says so by `coarse` false.
-  LensResult make(const DrawingPtr& drawing, const LensState& lens, bool coarse, const Context& cx);
+  LensResult make(const ScenePtr& scene, const LensState& lens, bool coarse, const Context& cx);
   /// What lies under a line of sight, `at` being where it meets the drawing.
-  std::optional<Probe> probe(const DrawingPtr& drawing, const LensState& lens, const std::string& body, const Vec3& at,
+  std::optional<Probe> probe(const ScenePtr& scene, const LensState& lens, const std::string& body, const Vec3& at,
                              const Vec3& eye, const Vec3& unit);
 
 private:

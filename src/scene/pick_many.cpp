@@ -24,7 +24,7 @@ struct EdgeOf {
   const DrawnEdge* edge = nullptr;
 };
 
-EdgeOf find(const Drawing& d, const Hit& h) {
+EdgeOf find(const Scene& d, const Hit& h) {
   for (const DrawnBody& b : d.bodies)
     if (b.step == h.step)
       for (const DrawnEdge& e : *b.edges)
@@ -50,7 +50,7 @@ bool straight(const DrawnEdge& e) {
 
 } // namespace
 
-std::vector<Hit> pickInside(const Drawing& d, const Camera& camera, const Vec2& a, const Vec2& b, Kind wanted) {
+std::vector<Hit> pickInside(const Scene& d, const Camera& camera, const Vec2& a, const Vec2& b, Kind wanted) {
   const Vec2 low = a.cwiseMin(b), high = a.cwiseMax(b);
   const auto inside = [&](const Vec3& p) {
     const Vec3 s = camera.toScreen(p);
@@ -92,7 +92,7 @@ std::vector<Hit> pickInside(const Drawing& d, const Camera& camera, const Vec2& 
   return out;
 }
 
-std::vector<Hit> tangentChain(const Drawing& d, const Hit& edge, AngleTolerance corner) {
+std::vector<Hit> tangentChain(const Scene& d, const Hit& edge, AngleTolerance corner) {
   const auto [body, first] = find(d, edge);
   if (!body) return {edge};
   std::vector<const DrawnEdge*> chain{first};
@@ -121,7 +121,7 @@ std::vector<Hit> tangentChain(const Drawing& d, const Hit& edge, AngleTolerance 
   return out;
 }
 
-std::vector<Hit> similarEdges(const Drawing& d, const Hit& edge, const std::vector<inspect::Join>& joins) {
+std::vector<Hit> similarEdges(const Scene& d, const Hit& edge, const std::vector<inspect::Join>& joins) {
   const auto [body, first] = find(d, edge);
   if (!body) return {edge};
   const auto angleOf = [&](const DrawnEdge& e) {

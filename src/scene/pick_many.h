@@ -6,15 +6,15 @@ namespace lumsk::scene {
 
 /// Everything of a wanted kind that lies whole in a rectangle of the view (pixels), hidden things included; nearest
 /// first.
-std::vector<Hit> pickInside(const Drawing& d, const Camera& camera, const Vec2& corner, const Vec2& opposite,
+std::vector<Hit> pickInside(const Scene& d, const Camera& camera, const Vec2& corner, const Vec2& opposite,
                             recipe::Kind wanted);
 
 /// The edges that go on smoothly from an edge, one after another at both ends, itself included; turns of less than
 /// `corner` count as smooth.
-std::vector<Hit> tangentChain(const Drawing& d, const Hit& edge, AngleTolerance corner);
+std::vector<Hit> tangentChain(const Scene& d, const Hit& edge, AngleTolerance corner);
 
 /// The edges of the same body that are like an edge: open as well, or with faces that meet at about the same angle
 /// (5 degrees), and as straight or bent. Itself included.
-std::vector<Hit> similarEdges(const Drawing& d, const Hit& edge, const std::vector<inspect::Join>& joins);
+std::vector<Hit> similarEdges(const Scene& d, const Hit& edge, const std::vector<inspect::Join>& joins);
 
 } // namespace lumsk::scene

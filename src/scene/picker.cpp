@@ -54,7 +54,7 @@ namespace {
 
 class Picker {
 public:
-  Picker(const Drawing& d, const Camera& c, double x, double y, Kind wanted) : d_(d), c_(c), q_(x, y), wanted_(wanted) {
+  Picker(const Scene& d, const Camera& c, double x, double y, Kind wanted) : d_(d), c_(c), q_(x, y), wanted_(wanted) {
     std::tie(origin_, direction_) = c.ray(x, y);
   }
 
@@ -161,7 +161,7 @@ private:
     }
   }
 
-  const Drawing& d_;
+  const Scene& d_;
   const Camera& c_;
   Vec2 q_;
   Kind wanted_;
@@ -192,7 +192,7 @@ double Camera::pixelSize(const Vec3& p) const {
   return px > 0 ? 1.0 / px : 1.0;
 }
 
-std::vector<Hit> pickAt(const Drawing& d, const Camera& camera, double x, double y, Kind wanted) {
+std::vector<Hit> pickAt(const Scene& d, const Camera& camera, double x, double y, Kind wanted) {
   return Picker(d, camera, x, y, wanted).run();
 }
 

@@ -1,7 +1,7 @@
 #pragma once
 #include "brep/names.h"
 #include "recipe/edit_picks.h"
-#include "scene/drawing.h"
+#include "scene/scene.h"
 
 namespace lumsk::scene {
 
@@ -31,7 +31,7 @@ inline Hit hitOf(recipe::Kind kind, std::string step, std::string part, std::str
 
 /// All that lies under a pixel and is of a wanted kind, best first: points, then curves and edges in front of faces,
 /// then faces or bodies from near to far, then planes.
-std::vector<Hit> pickAt(const Drawing& d, const Camera& camera, double x, double y, recipe::Kind wanted);
+std::vector<Hit> pickAt(const Scene& d, const Camera& camera, double x, double y, recipe::Kind wanted);
 
 /// Distance along a ray to the nearest triangle, or a negative number (Moeller & Trumbore 1997).
 double hitMesh(const brep::FaceMesh& m, const Vec3& origin, const Vec3& direction);

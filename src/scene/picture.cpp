@@ -21,27 +21,27 @@ public:
   }
 
   Expected<void> draw(Image_AlienPixMap& pixels, const PictureOptions& o) {
-    auto drawing = drawing_;
+    auto scene = scene_;
     if (o.finish || o.bodiesOnly) {
-      auto own = std::make_shared<Drawing>(*drawing_);
+      auto own = std::make_shared<Scene>(*scene_);
       for (DrawnBody& b : own->bodies) b.finish = o.finish.value_or(b.finish);
       if (o.bodiesOnly) {
         own->curves.clear(), own->otherCurves.clear(), own->points.clear();
         own->planes.clear(), own->pictures.clear(), own->ghosts.clear();
       }
-      drawing = own;
+      scene = own;
     }
     if (o.ground) viewer_.setGround(*o.ground, *o.ground, 0x22262A);
     viewer_.setLens(o.lens);
     viewer_.view()->Camera()->SetAspect(double(o.width) / o.height);
     viewer_.setPerspective(o.perspective);
-    auto result = std::make_shared<LensResult>(work_.make(drawing, o.lens, false, {}));
+    auto result = std::make_shared<LensResult>(work_.make(scene, o.lens, false, {}));
     if (o.lens.joins || o.lens.openings) {
-      LensArt marks = joinArt(*drawing, o.lens, tol_);
+      LensArt marks = joinArt(*scene, o.lens, tol_);
       std::move(marks.lines.begin(), marks.lines.end(), std::back_inserter(result->art.lines));
       std::move(marks.dots.begin(), marks.dots.end(), std::back_inserter(result->art.dots));
     }
-    viewer_.show(drawing, result);
+    viewer_.show(scene, result);
     viewer_.lookFrom(o.from);
     if (o.toScale) viewer_.fitToScale(o.toScale->middle, o.toScale->mmPerPixel * std::min(o.width, o.height));
     if (!viewer_.view()->ToPixMap(pixels, o.width, o.height))
@@ -52,7 +52,7 @@ public:
 private:
   explicit Studio(const recipe::Model& model)
       : display_(new Aspect_DisplayConnection()), viewer_(new OpenGl_GraphicDriver(display_)),
-        drawing_(scene::draw(model, Quality::Fine, nullptr)), tol_(model.recipe->tolerances) {
+        scene_(scene::draw(model, Quality::Fine, nullptr)), tol_(model.recipe->tolerances) {
     Handle(Xw_Window) window = new Xw_Window(display_, "picture", 0, 0, 64, 64);
     window->SetVirtual(true);
     viewer_.view()->SetWindow(window);
@@ -60,7 +60,7 @@ private:
   }
   Handle(Aspect_DisplayConnection) display_;
   Viewer viewer_;
-  DrawingPtr drawing_;
+  ScenePtr scene_;
   Tolerances tol_;
   LensWork work_;
 };

@@ -1,8 +1,8 @@
 #include "scene/snap.h"
 
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
-#include "nurbs/meet.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/measure/meet.h"
 
 #include <algorithm>
 
@@ -15,7 +15,7 @@ constexpr double kCrossingMm = 0.05; ///< curves that pass one another this near
 
 class Snapper {
 public:
-  Snapper(const Drawing& d, const Camera& c, const SnapRequest& r) : d_(d), c_(c), r_(r), q_(r.x, r.y) {}
+  Snapper(const Scene& d, const Camera& c, const SnapRequest& r) : d_(d), c_(c), r_(r), q_(r.x, r.y) {}
 
   std::optional<Snap> run() {
     points();
@@ -144,7 +144,7 @@ private:
     return s;
   }
 
-  const Drawing& d_;
+  const Scene& d_;
   const Camera& c_;
   const SnapRequest& r_;
   Vec2 q_;
@@ -154,7 +154,7 @@ private:
 
 } // namespace
 
-std::optional<Snap> snapAt(const Drawing& d, const Camera& camera, const SnapRequest& r) {
+std::optional<Snap> snapAt(const Scene& d, const Camera& camera, const SnapRequest& r) {
   return Snapper(d, camera, r).run();
 }
 

@@ -20,6 +20,6 @@ struct SnapRequest {
 
 /// The nearest of: ends, joints and centres of curves, vertices of bodies, corners of ghosts, points; crossings and
 /// middles of curves; curves and edges, ghosts' too; faces of ghosts; planes, several at once. Nothing in reach: none.
-std::optional<Snap> snapAt(const Drawing& d, const Camera& camera, const SnapRequest& r);
+std::optional<Snap> snapAt(const Scene& d, const Camera& camera, const SnapRequest& r);
 
 } // namespace lumsk::scene

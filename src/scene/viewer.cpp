@@ -118,8 +118,8 @@ Handle(Graphic3d_Structure) Viewer::structure() {
   return s;
 }
 
-void Viewer::show(DrawingPtr drawing, LensResultPtr result) {
-  drawing_ = std::move(drawing);
+void Viewer::show(ScenePtr scene, LensResultPtr result) {
+  scene_ = std::move(scene);
   result_ = std::move(result);
   pushPrograms();
   redrawAll();
@@ -183,7 +183,7 @@ unsigned mixed(unsigned a, unsigned b, double part) {
 } // namespace
 
 void Viewer::syncFloor() {
-  const Vec3 low = drawing_ ? drawing_->low : Vec3::Constant(-60), high = drawing_ ? drawing_->high : Vec3::Constant(60);
+  const Vec3 low = scene_ ? scene_->low : Vec3::Constant(-60), high = scene_ ? scene_->high : Vec3::Constant(60);
   const Vec3 middle = 0.5 * (low + high);
   const Floor next = floorOn_ ? Floor::under(low, high, camera().pixelSize({middle.x(), middle.y(), std::min(0.0, low.z())})) : Floor();
   if (next == floor_) return;
@@ -217,20 +217,20 @@ void Viewer::showOtherHalf(bool on) {
 }
 
 std::vector<DrawnBody> Viewer::shownBodies() const {
-  std::vector<DrawnBody> out = drawing_->bodies;
+  std::vector<DrawnBody> out = scene_->bodies;
   // Through a lens the form is judged as it will be; plain, it stands behind what is worked on.
-  for (const DrawnBody& b : drawing_->later) {
+  for (const DrawnBody& b : scene_->later) {
     out.push_back(b);
     if (lens_.surface != SurfaceLens::Shade) continue;
     out.back().stale = true;
     out.back().opacity *= kLaterOpacity;
   }
-  if (otherHalf_) out.insert(out.end(), drawing_->otherHalves.begin(), drawing_->otherHalves.end());
+  if (otherHalf_) out.insert(out.end(), scene_->otherHalves.begin(), scene_->otherHalves.end());
   return out;
 }
 
 void Viewer::redrawAll() {
-  if (!drawing_) return;
+  if (!scene_) return;
   std::map<const void*, Handle(Graphic3d_Structure)> before;
   std::map<const void*, std::string> keys;
   before.swap(meshes_);
@@ -253,8 +253,8 @@ void Viewer::redrawAll() {
     drawBody(b);
     drawEdges(b);
   }
-  drawCurves(drawing_->curves);
-  if (otherHalf_) drawCurves(drawing_->otherCurves);
+  drawCurves(scene_->curves);
+  if (otherHalf_) drawCurves(scene_->otherCurves);
   const auto overlays = [](const LensState& l) {
     return std::tuple(l.combs, l.points, l.cut, l.surface == SurfaceLens::Deviation);
   };
@@ -360,7 +360,7 @@ void Viewer::drawCurves(const std::vector<DrawnCurve>& curves) {
     addPolylines(s, lines, stale ? kSoftInk : ink_, 1.8);
   }
   std::vector<Vec3> pts;
-  for (const DrawnPoint& p : drawing_->points) pts.push_back(p.at);
+  for (const DrawnPoint& p : scene_->points) pts.push_back(p.at);
   addPoints(s, pts, ink_, 2.5);
   s->Display();
   rest_.push_back(s);
@@ -440,7 +440,7 @@ void Viewer::drawArt(const LensArt& art) {
 
 void Viewer::drawPlanes() {
   const Handle(Graphic3d_Structure) s = structure();
-  for (const DrawnPlane& p : drawing_->planes) {
+  for (const DrawnPlane& p : scene_->planes) {
     if (p.step == "world" && !planes_) continue;
     addPolylines(s, {outlineOf(p)}, 0x7D8C88, 1.0);
     addPolylines(s, {{p.frame.at(0, 0), p.frame.at(0.06 * (p.high - p.low).maxCoeff(), 0)}}, 0x7D8C88, 2.0);
@@ -450,7 +450,7 @@ void Viewer::drawPlanes() {
 }
 
 void Viewer::drawPictures() {
-  for (const DrawnPicture& d : drawing_->pictures) {
+  for (const DrawnPicture& d : scene_->pictures) {
     const recipe::Image& image = *d.picture.image;
     Handle(Image_PixMap) pixels = new Image_PixMap();
     pixels->InitZero(Image_Format_RGBA, size_t(image.width), size_t(image.height));
@@ -482,7 +482,7 @@ void Viewer::drawPictures() {
 }
 
 void Viewer::drawGhosts() {
-  for (const DrawnGhost& d : drawing_->ghosts) {
+  for (const DrawnGhost& d : scene_->ghosts) {
     const Handle(Graphic3d_Structure) s = structure();
     if (!d.ghost->mesh->triangles.empty() && lens_.surface != SurfaceLens::Deviation) { // it would hide the colours
       const Handle(Graphic3d_AspectFillArea3d) aspect = bothSides();

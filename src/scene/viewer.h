@@ -26,7 +26,7 @@ public:
   const Handle(V3d_View) & view() const { return view_; }
   /// Redraws only what changed. The result may be null, or of a drawing or a lens before: then it is shown until its
   /// successor comes.
-  void show(DrawingPtr drawing, LensResultPtr result);
+  void show(ScenePtr scene, LensResultPtr result);
   void setLens(const LensState& lens); ///< settings alone make nothing anew
   const LensState& lens() const { return lens_; }
   /// Colours of the ground, above and below, and of curves and edges on it (0xRRGGBB).
@@ -50,7 +50,7 @@ public:
   /// Places fill four fifths of what is not covered: of a box, or of all that is drawn.
   void fit(const Vec3& low, const Vec3& high);
   void fit(const std::vector<Vec3>& places);
-  void fitDrawing();
+  void fitScene();
   void fitToScale(const Vec3& middle, double mmAlongShorterSide); ///< parallel
   void turn(double dxPixels, double dyPixels, const Vec3& about);
   void pan(double dxPixels, double dyPixels);
@@ -80,7 +80,7 @@ private:
 
   Handle(V3d_Viewer) viewer_;
   Handle(V3d_View) view_;
-  DrawingPtr drawing_;
+  ScenePtr scene_;
   LensState lens_;
   LensResultPtr result_;
   FacePrograms programs_;

@@ -28,13 +28,13 @@ void Viewer::lookFrom(ViewFrom from) {
   c->SetEyeAndCenter(centre.XYZ() + gp_XYZ(eye.x(), eye.y(), eye.z()) * distance, centre);
   c->SetUp(gp_Dir(up.x(), up.y(), up.z()));
   c->OrthogonalizeUp();
-  fitDrawing();
+  fitScene();
 }
 
 void Viewer::setPerspective(bool on) {
   view_->Camera()->SetProjectionType(on ? Graphic3d_Camera::Projection_Perspective
                                         : Graphic3d_Camera::Projection_Orthographic);
-  fitDrawing();
+  fitScene();
 }
 
 bool Viewer::perspective() const { return !view_->Camera()->IsOrthographic(); }
@@ -49,7 +49,7 @@ std::vector<Vec3> cornersOf(const Vec3& low, const Vec3& high) {
 }
 
 /// Places that together reach as far as the drawing does, from wherever it is seen.
-std::vector<Vec3> outermost(const Drawing& d, bool otherHalf) {
+std::vector<Vec3> outermost(const Scene& d, bool otherHalf) {
   constexpr size_t kEach = 400; ///< of a mesh
   std::vector<Vec3> out;
   const auto add = [&](const std::vector<Vec3>& from) {
@@ -69,8 +69,8 @@ std::vector<Vec3> outermost(const Drawing& d, bool otherHalf) {
 
 } // namespace
 
-void Viewer::fitDrawing() {
-  if (drawing_) fit(outermost(*drawing_, otherHalf_));
+void Viewer::fitScene() {
+  if (scene_) fit(outermost(*scene_, otherHalf_));
 }
 
 void Viewer::fit(const Vec3& low, const Vec3& high) { fit(cornersOf(low, high)); }
@@ -205,8 +205,8 @@ Camera Viewer::camera() const {
 void Viewer::keepDepth() {
   aimCut();
   const Handle(Graphic3d_Camera)& c = view_->Camera();
-  const Vec3 low = drawing_ ? drawing_->low : Vec3::Constant(-60),
-             high = drawing_ ? drawing_->high : Vec3::Constant(60);
+  const Vec3 low = scene_ ? scene_->low : Vec3::Constant(-60),
+             high = scene_ ? scene_->high : Vec3::Constant(60);
   const Vec3 m = 0.5 * (low + high);
   const double reach = (high - low).norm() * 1.5 + 50;
   const double depth =

@@ -2,7 +2,7 @@
 
 #include "exchange/files.h"
 #include "inspect/state.h"
-#include "scene/drawing.h"
+#include "scene/scene.h"
 #include "sheet/fonts.h"
 #include "sheet/paper.h"
 
@@ -97,8 +97,8 @@ private:
       box_.take(bodies_.back().state.boxLow, bodies_.back().state.boxHigh);
     }
     if (!box_.empty()) return;
-    const auto drawing = scene::draw(model_, scene::Quality::Moving, nullptr); // curves alone
-    if (!drawing->curves.empty()) box_.take(drawing->low, drawing->high);
+    const auto scene = scene::draw(model_, scene::Quality::Moving, nullptr); // curves alone
+    if (!scene->curves.empty()) box_.take(scene->low, scene->high);
   }
 
   QSizeF room() const { return layout().paintRect(QPageLayout::Millimeter).size() - QSizeF(0, kViewsTop); }

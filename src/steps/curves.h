@@ -1,5 +1,5 @@
 #pragma once
-#include "nurbs/curve_refit.h"
+#include "nurbs/curves/curve_refit.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {

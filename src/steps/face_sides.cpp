@@ -1,7 +1,7 @@
 #include "steps/face_sides.h"
 
 #include "brep/skin.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 
 namespace lumsk::steps {
 

@@ -1,6 +1,6 @@
 #pragma once
 #include "brep/knit.h"
-#include "nurbs/side_conditions.h"
+#include "nurbs/joins/side_conditions.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {

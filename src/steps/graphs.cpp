@@ -1,6 +1,6 @@
 #include "steps/graphs.h"
 
-#include "nurbs/interpolate.h"
+#include "nurbs/fit/interpolate.h"
 
 #include <algorithm>
 

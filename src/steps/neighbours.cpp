@@ -2,8 +2,8 @@
 
 #include "brep/convert.h"
 #include "brep/curves_on.h"
-#include "nurbs/closest.h"
-#include "nurbs/curve_parts.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/curves/curve_parts.h"
 
 namespace lumsk::steps {
 

@@ -1,5 +1,5 @@
 #pragma once
-#include "nurbs/patch_fit.h"
+#include "nurbs/patch/patch_fit.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {

@@ -1,6 +1,6 @@
 #include "steps/skins.h"
 
-#include "nurbs/wrinkles.h"
+#include "nurbs/measure/wrinkles.h"
 
 namespace lumsk::steps {
 
@@ -12,13 +12,9 @@ const std::array<std::pair<nurbs::Side, const char*>, 4>& sideKeys() {
   return keys;
 }
 
-brep::Meets askedOf(const std::string& continuity) {
-  static const std::map<std::string, brep::Meets> asked{{"perpendicular", brep::Meets::Perpendicular},
-                                                        {"g1", brep::Meets::G1},
-                                                        {"g2", brep::Meets::G2},
-                                                        {"g3", brep::Meets::G3}};
-  const auto known = asked.find(continuity);
-  return known == asked.end() ? brep::Meets::Free : known->second;
+Meets askedOf(const std::string& continuity) {
+  const Meets m = meetsNamed(continuity);
+  return m == Meets::Perpendicular || (m >= Meets::G1 && m <= Meets::G3) ? m : Meets::Free;
 }
 
 std::array<std::string, 4> sideNames(const std::array<std::string, 4>& sources) {
@@ -35,10 +31,9 @@ Field sideMeets(const std::string& key, const std::string& label, const std::str
                     {"free", "perpendicular", "g1", "g2", "g3"});
 }
 
-nurbs::SideMeets sideMeetsOf(const std::string& value) {
-  return value == "g3"              ? nurbs::SideMeets::G3
-         : value == "perpendicular" ? nurbs::SideMeets::Perpendicular
-                                    : nurbs::SideMeets::Free;
+Meets sideMeetsOf(const std::string& value) {
+  const Meets m = meetsNamed(value);
+  return m == Meets::G3 ? Meets::Mirror : m == Meets::Perpendicular ? m : Meets::Free;
 }
 
 Field mirrorPlaneField() {

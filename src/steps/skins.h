@@ -1,5 +1,5 @@
 #pragma once
-#include "nurbs/side_conditions.h"
+#include "nurbs/joins/side_conditions.h"
 #include "steps/common.h"
 
 #include <functional>
@@ -15,11 +15,11 @@ const std::array<std::pair<nurbs::Side, const char*>, 4>& sideKeys();
 std::array<std::string, 4> sideNames(const std::array<std::string, 4>& sources);
 
 /// What a side was asked for: of "perpendicular" and "g1" to "g3"; all else is nothing.
-brep::Meets askedOf(const std::string& continuity);
+Meets askedOf(const std::string& continuity);
 
 /// A field for what a side does: free, square to its mirror plane, into a neighbour with G1 to G3, or G3 at the plane.
 recipe::Field sideMeets(const std::string& key, const std::string& label, const std::string& help);
-nurbs::SideMeets sideMeetsOf(const std::string& value);
+Meets sideMeetsOf(const std::string& value);
 
 /// The plane of all sides that meet one; without it each side's own plane counts.
 recipe::Field mirrorPlaneField();

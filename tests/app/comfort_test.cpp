@@ -56,7 +56,7 @@ private slots:
     part("solid")->setSelected(true);
     choose("parts-opacity", 2);
     QCOMPARE(w().recipe().looks.at(id).opacity, 0.5);
-    QVERIFY(std::any_of(w().drawing()->bodies.begin(), w().drawing()->bodies.end(),
+    QVERIFY(std::any_of(w().scene()->bodies.begin(), w().scene()->bodies.end(),
                         [](const auto& b) { return b.opacity == 0.5 && b.finish == recipe::Finish::Metal; }));
     part("solid")->setSelected(true);
     click("parts-only");
@@ -115,12 +115,12 @@ private slots:
     QVERIFY(open("tumbler.lumsk"));
     w().steps().showOnly({w().model()->bodies.back().id}); // rings lie on its edges
     QVERIFY(settled());
-    const auto& body = w().drawing()->bodies.back();
+    const auto& body = w().scene()->bodies.back();
     const auto rim = std::find_if(body.edges->begin(), body.edges->end(), [](const auto& e) {
       return !e.seam && e.points.size() > 4 && std::abs(e.points[0].z() - 110) < 1e-6;
     });
     QVERIFY(rim != body.edges->end());
-    const auto chain = scene::pickAt(*w().drawing(), view().camera(), onScreen(rim->points[rim->points.size() / 3]).x(),
+    const auto chain = scene::pickAt(*w().scene(), view().camera(), onScreen(rim->points[rim->points.size() / 3]).x(),
                                      onScreen(rim->points[rim->points.size() / 3]).y(), Kind::Edge);
     QVERIFY(!chain.empty());
     QTest::mouseDClick(&view(), Qt::LeftButton, {}, onScreen(rim->points[rim->points.size() / 3]));

@@ -1,8 +1,8 @@
 #include "app/window.h"
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
-#include "nurbs/curve_parts.h"
-#include "nurbs/meet.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/curves/curve_parts.h"
+#include "nurbs/measure/meet.h"
 
 using namespace lumsk;
 using namespace lumsk::test;

@@ -88,7 +88,7 @@ private slots:
     const double apart = (stored("s1", "marks", 1) - stored("s1", "marks", 0)).norm();
     VERIFY_AT_MOST(std::abs(p.widthMm * apart - 120), 1e-9);
     VERIFY_AT_MOST(std::abs(p.widthMm - 300), 3);
-    QCOMPARE(w().drawing()->pictures.size(), size_t(1));
+    QCOMPARE(w().scene()->pictures.size(), size_t(1));
     keys(Qt::Key_Return);
     QVERIFY(w().session().draft().empty());
     // In Parts it is put out of sight and back.
@@ -96,9 +96,9 @@ private slots:
     QVERIFY(parts && parts->topLevelItemCount() == 1);
     parts->topLevelItem(0)->setCheckState(0, Qt::Unchecked);
     QVERIFY(settled());
-    QVERIFY(QTest::qWaitFor([&] { return w().drawing()->pictures.empty(); }, 2000));
+    QVERIFY(QTest::qWaitFor([&] { return w().scene()->pictures.empty(); }, 2000));
     keys(Qt::Key_Z, Qt::ControlModifier);
-    QVERIFY(QTest::qWaitFor([&] { return w().drawing()->pictures.size() == 1; }, 2000));
+    QVERIFY(QTest::qWaitFor([&] { return w().scene()->pictures.size() == 1; }, 2000));
   }
 
   void filesThatAreTooLargeAreRefused() {

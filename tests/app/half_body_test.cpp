@@ -1,7 +1,7 @@
 #include "app/window.h"
 #include "inspect/fill_volume.h"
 #include "inspect/joins.h"
-#include "nurbs/arc_length.h"
+#include "nurbs/measure/arc_length.h"
 
 using namespace lumsk;
 using namespace lumsk::app;

@@ -71,11 +71,11 @@ private slots:
     QVERIFY(open("pell_kettle.lumsk"));
     click("tag-stripes");
     QVERIFY(seen());
-    const auto before = w().drawing();
+    const auto before = w().scene();
     const int frames = view().framesPainted();
     type("count", "31");
     QVERIFY(seen());
-    QVERIFY(w().drawing() == before && !view().lensResult());
+    QVERIFY(w().scene() == before && !view().lensResult());
     QVERIFY(view().framesPainted() > frames);
   }
 
@@ -137,7 +137,7 @@ private slots:
     const double before = result().spread.most->value;
     const auto ring = w().recipe().steps[2]->id; // one of the rings
     w().session().dragTo(recipe::withNumber(w().recipe(), {ring, "width"}, 90));
-    QVERIFY(QTest::qWaitFor([&] { return view().lensResult()->drawing == w().drawing() && !w().busy(); }, 5000));
+    QVERIFY(QTest::qWaitFor([&] { return view().lensResult()->scene == w().scene() && !w().busy(); }, 5000));
     w().session().endDrag("drag");
     QVERIFY(settled() && seen());
     QVERIFY(std::abs(result().spread.most->value - before) > 1e-4);
@@ -159,7 +159,7 @@ private slots:
     };
     const QImage before = picture();
     keys(Qt::Key_B, Qt::ControlModifier);
-    QVERIFY(view().before() == w().drawing());
+    QVERIFY(view().before() == w().scene());
     w().session().setInput(w().recipe().steps[2]->id, "width", 110, "wider");
     QVERIFY(settled() && seen());
     const QImage after = picture();
@@ -167,7 +167,7 @@ private slots:
     view().setFocus();
     QTest::keyPress(&view(), Qt::Key_B);
     QVERIFY(view().showsBefore());
-    QVERIFY(QTest::qWaitFor([&] { return result().drawing == view().before(); }, 5000));
+    QVERIFY(QTest::qWaitFor([&] { return result().scene == view().before(); }, 5000));
     const QImage again = picture();
     int differ = 0;
     for (int y = 0; y < again.height(); y += 3)
@@ -176,7 +176,7 @@ private slots:
     VERIFY_AT_MOST(9.0 * differ / (again.width() * again.height()), 0.005);
     QTest::keyRelease(&view(), Qt::Key_B);
     QVERIFY(!view().showsBefore());
-    QVERIFY(QTest::qWaitFor([&] { return result().drawing == w().drawing(); }, 5000));
+    QVERIFY(QTest::qWaitFor([&] { return result().scene == w().scene(); }, 5000));
   }
 
   void beforeAndNowStandSideBySideUnderOneCameraLensAndRange() {
@@ -192,13 +192,13 @@ private slots:
     view().setFocus();
     QTest::keyClick(&view(), Qt::Key_B, Qt::ShiftModifier); // nothing was kept: what is seen now is
     QVERIFY(QTest::qWaitFor([&] { return beside.isVisible() && beside.atRest(); }, 20000));
-    QVERIFY(beside.shown() == w().drawing() && std::abs(beside.width() - view().width()) <= 1);
+    QVERIFY(beside.shown() == w().scene() && std::abs(beside.width() - view().width()) <= 1);
     QVERIFY(sameCamera());
     QVERIFY(view().seesAll());
     w().session().setInput(w().recipe().steps[2]->id, "width", 110, "wider");
     QVERIFY(settled() && seen());
-    QVERIFY(beside.shown() == view().before() && beside.shown() != w().drawing());
-    QVERIFY(beside.lensResult()->drawing == view().before() && result().drawing == w().drawing());
+    QVERIFY(beside.shown() == view().before() && beside.shown() != w().scene());
+    QVERIFY(beside.lensResult()->scene == view().before() && result().scene == w().scene());
     // Turning, moving and zooming either turns both.
     drag({100, 300}, {160, 320});
     QVERIFY(sameCamera());
@@ -250,7 +250,7 @@ private slots:
     for (const char* lens : {"isophotes", "draft"}) {
       click(QString("tag-") + lens);
       QVERIFY(seen());
-      const auto drawing = w().drawing();
+      const auto scene = w().scene();
       VERIFY_AT_MOST(degreesFrom(*scene::directionOf(view().lens()), Vec3::UnitZ()), 1e-9);
       const Mark up = arrow();
       // From straight up a quarter of the arrow's length to the right: the direction leans so far to the right.
@@ -262,7 +262,7 @@ private slots:
       VERIFY_AT_MOST(std::abs(d.dot(c.direction.cross(c.up)) - (arrow().at.x() - up.from.x()) / 90), 0.02);
       QVERIFY(degreesFrom(d, Vec3::UnitZ()) > 8);
       QVERIFY(d.dot(c.direction) * Vec3::UnitZ().dot(c.direction) > 0); // on the side of the form where it was
-      QVERIFY(w().drawing() == drawing);
+      QVERIFY(w().scene() == scene);
       click("lens-as-seen");
       VERIFY_AT_MOST(degreesFrom(*scene::directionOf(view().lens()), -view().camera().direction), 0.1);
     }

@@ -1,7 +1,7 @@
 #include "app/ways_tray.h"
 #include "app/window.h"
-#include "nurbs/closest.h"
-#include "nurbs/wrinkles.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/measure/wrinkles.h"
 
 #include <QFile>
 #include <QMenu>

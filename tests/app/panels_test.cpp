@@ -52,11 +52,11 @@ private slots:
                       QPoint(tree->columnViewportPosition(0) + 10, box.center().y()));
     QVERIFY(settled());
     QVERIFY(!w().model()->bodies[0].visible);
-    QVERIFY(w().drawing()->bodies.empty());
+    QVERIFY(w().scene()->bodies.empty());
     keys(Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(settled());
     QVERIFY(w().model()->bodies[0].visible);
-    QCOMPARE(w().drawing()->bodies.size(), size_t(1));
+    QCOMPARE(w().scene()->bodies.size(), size_t(1));
     // A double click leads to the step.
     QTest::mouseClick(tree->viewport(), Qt::LeftButton, {}, box.center());
     QTest::mouseDClick(tree->viewport(), Qt::LeftButton, {}, box.center());

@@ -124,8 +124,8 @@ private slots:
     const int up = row(w().recipe().steps[2]->id)->y() - here->y();
     dragRow(here, up);
     QCOMPARE(w().recipe().here, w().recipe().steps[1]->id);
-    QVERIFY(w().drawing()->bodies.empty()); // the view is as of there
-    QVERIFY(!w().drawing()->later.empty());
+    QVERIFY(w().scene()->bodies.empty()); // the view is as of there
+    QVERIFY(!w().scene()->later.empty());
     click("tool-ring");
     QVERIFY(settled());
     QCOMPARE(at(w().session().draft()), 2);
@@ -133,26 +133,26 @@ private slots:
     QCOMPARE(w().recipe().here, w().recipe().steps[2]->id);
     dragRow(find<QWidget>("here"), 2000);
     QVERIFY(w().recipe().here.empty());
-    QVERIFY(!w().drawing()->bodies.empty() && w().drawing()->later.empty());
+    QVERIFY(!w().scene()->bodies.empty() && w().scene()->later.empty());
   }
 
   void anOpenRowShowsTheModelAsOfItAndWhatFollowsFaintly() {
     QVERIFY(open("pell_kettle.lumsk"));
-    const size_t bodies = w().drawing()->bodies.size();
+    const size_t bodies = w().scene()->bodies.size();
     clickRow("s3");
-    QVERIFY(QTest::qWaitFor([&] { return !w().drawing()->later.empty(); }, 5000));
-    QVERIFY(w().drawing()->bodies.empty());
+    QVERIFY(QTest::qWaitFor([&] { return !w().scene()->later.empty(); }, 5000));
+    QVERIFY(w().scene()->bodies.empty());
     // Curves that later steps use up are there to be picked again, and nothing later is.
-    QVERIFY(std::any_of(w().drawing()->curves.begin(), w().drawing()->curves.end(),
+    QVERIFY(std::any_of(w().scene()->curves.begin(), w().scene()->curves.end(),
                         [](const auto& c) { return c.step == "s3"; }));
-    QVERIFY(std::none_of(w().drawing()->curves.begin(), w().drawing()->curves.end(),
+    QVERIFY(std::none_of(w().scene()->curves.begin(), w().scene()->curves.end(),
                          [](const auto& c) { return c.step == "s5"; }));
-    for (const auto& h : scene::pickAt(*w().drawing(), view().camera(), onScreen({0, -60, 60}).x(),
+    for (const auto& h : scene::pickAt(*w().scene(), view().camera(), onScreen({0, -60, 60}).x(),
                                        onScreen({0, -60, 60}).y(), recipe::Kind::Face | recipe::Kind::Solid))
       QVERIFY2(false, h.label.c_str());
     clickRow("s3"); // folded again
-    QVERIFY(QTest::qWaitFor([&] { return w().drawing()->later.empty(); }, 5000));
-    QCOMPARE(w().drawing()->bodies.size(), bodies);
+    QVERIFY(QTest::qWaitFor([&] { return w().scene()->later.empty(); }, 5000));
+    QCOMPARE(w().scene()->bodies.size(), bodies);
   }
 
   void rowsAreWalkedAndMovedByTheKeyboard() {

@@ -182,15 +182,15 @@ private slots:
 
   void theOtherHalfIsShownFaintlyWhileOneIsModelled() {
     QVERIFY(open("pell_kettle.lumsk"));
-    QVERIFY(w().drawing()->otherHalves.empty()); // the kettle is whole
+    QVERIFY(w().scene()->otherHalves.empty()); // the kettle is whole
     for (const char* id : {"s17", "s16", "s15"}) w().steps().setOn({id}, false);
     QVERIFY(settled());
-    QCOMPARE(w().drawing()->otherHalves.size(), size_t(1));
-    const auto &half = w().drawing()->bodies[0], &other = w().drawing()->otherHalves[0];
+    QCOMPARE(w().scene()->otherHalves.size(), size_t(1));
+    const auto &half = w().scene()->bodies[0], &other = w().scene()->otherHalves[0];
     QVERIFY((half.faces[0]->points[5] -
              Vec3(-other.faces[0]->points[5].x(), other.faces[0]->points[5].y(), other.faces[0]->points[5].z()))
                 .norm() < 1e-12);
-    QVERIFY(!w().drawing()->otherCurves.empty());
+    QVERIFY(!w().scene()->otherCurves.empty());
     const QImage with = picture();
     auto* action = window_->findChild<QAction*>("other-half");
     action->setChecked(false);
@@ -198,7 +198,7 @@ private slots:
     action->setChecked(true);
     QVERIFY(difference(with, picture()) < 0.005);
     // It is for the eye: nothing of it can be picked.
-    const auto hits = scene::pickAt(*w().drawing(), view().camera(), onScreen({-55, -5, 60}).x(),
+    const auto hits = scene::pickAt(*w().scene(), view().camera(), onScreen({-55, -5, 60}).x(),
                                     onScreen({-55, -5, 60}).y(), Kind::Face);
     for (const auto& h : hits) QVERIFY(h.at.x() > -1);
   }

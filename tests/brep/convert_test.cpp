@@ -2,7 +2,7 @@
 #include "brep/mesh.h"
 #include "brep/names.h"
 #include "brep/skin.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 #include "shapes/bodies.h"
 #include "support/registry.h"
 

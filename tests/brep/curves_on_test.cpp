@@ -1,5 +1,5 @@
 #include "brep/curves_on.h"
-#include "nurbs/arc_length.h"
+#include "nurbs/measure/arc_length.h"
 #include "support/registry.h"
 
 #include <BRepPrimAPI_MakeBox.hxx>

@@ -2,7 +2,7 @@
 #include "brep/thicken.h"
 #include "inspect/state.h"
 #include "inspect/wall.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 #include "shapes/bodies.h"
 #include "support/registry.h"
 

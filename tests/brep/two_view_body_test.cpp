@@ -1,5 +1,5 @@
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
 #include "shapes/common_body.h"
 #include "support/registry.h"
 

@@ -6,7 +6,7 @@
 #include "brep/convert.h"
 #include "brep/skin.h"
 #include "inspect/joins.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 #include "support/recipes.h"
 
 #include <BRepAdaptor_Surface.hxx>
@@ -328,7 +328,7 @@ std::string joinFault(const brep::Body& body) {
   for (const inspect::Join& j : inspect::joins(body, {})) {
     if (j.askedFor().empty()) continue;
     ++joins;
-    if (j.angleDeg > kAllowedDeg || (j.asked >= brep::Meets::G2 && j.curvatureRel > kAllowedCurvature))
+    if (j.angleDeg > kAllowedDeg || (j.asked >= Meets::G2 && j.curvatureRel > kAllowedCurvature))
       return "asked " + j.askedFor() + ", reached " + std::to_string(j.angleDeg) + " deg, " + std::to_string(j.curvatureRel);
   }
   return joins > 0 ? "" : "nothing was joined";

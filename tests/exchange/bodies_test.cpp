@@ -1,11 +1,18 @@
 #include "exchange/cache_file.h"
 #include "exchange/export.h"
 #include "exchange/files.h"
-#include "exchange/mesh_file.h"
+#include "exchange/format.h"
 #include "exchange/project.h"
-#include "exchange/step_file.h"
-#include "nurbs/shapes.h"
+#include "nurbs/curves/shapes.h"
+#include "nurbs/measure/arc_length.h"
 #include "support/recipes.h"
+
+#include <BRepGProp.hxx>
+#include <BRepTools.hxx>
+#include <BRep_Builder.hxx>
+#include <GProp_GProps.hxx>
+#include <STEPControl_Reader.hxx>
+#include <TopoDS_Shape.hxx>
 
 #include <QFile>
 #include <QTemporaryDir>
@@ -26,8 +33,8 @@ private slots:
     QVERIFY(b.model->bodies.size() == 1);
     auto bodies = b.model->bodies;
     bodies[0].label = "Tumbler wall";
-    VERIFY_OK(exchange::writeStep(path("t.step"), bodies));
-    const auto back = exchange::readBodies(path("t.step"));
+    VERIFY_OK(exchange::formatOf("t.step")->write(path("t.step"), {bodies}));
+    const auto back = exchange::readForeignBodies(path("t.step"));
     VERIFY_OK(back);
     QCOMPARE(back->size(), size_t(1));
     const auto a = inspect::stateOf(*bodies[0].body), c = inspect::stateOf(*(*back)[0].body);
@@ -45,8 +52,8 @@ private slots:
   void brepFilesKeepEverythingExactly() {
     Bench b = tumbler();
     b.run();
-    VERIFY_OK(exchange::writeBrep(path("t.brep"), b.model->bodies));
-    const auto back = exchange::readBodies(path("t.brep"));
+    VERIFY_OK(exchange::formatOf("t.brep")->write(path("t.brep"), {b.model->bodies}));
+    const auto back = exchange::readForeignBodies(path("t.brep"));
     VERIFY_OK(back);
     VERIFY_AT_MOST(
         std::abs(inspect::stateOf(*(*back)[0].body).volumeMm3 / inspect::stateOf(*b.body("s6")).volumeMm3 - 1), 1e-6);
@@ -59,9 +66,9 @@ private slots:
       f.write("this is no geometry at all\n");
       f.close();
     }
-    QCOMPARE(exchange::readBodies(path("a.step")).error().code, std::string("LM-I002"));
-    QCOMPARE(exchange::readBodies(path("a.brep")).error().code, std::string("LM-I002"));
-    QCOMPARE(exchange::readStl(path("a.stl")).error().code, std::string("LM-F031"));
+    QCOMPARE(exchange::readForeignBodies(path("a.step")).error().code, std::string("LM-I002"));
+    QCOMPARE(exchange::readForeignBodies(path("a.brep")).error().code, std::string("LM-I002"));
+    QCOMPARE(exchange::formatOf("a.stl")->readMesh(path("a.stl")).error().code, std::string("LM-F031"));
   }
 
   void finerLimitsGiveMoreTrianglesAndACloserMesh() {
@@ -76,7 +83,7 @@ private slots:
       QVERIFY(*n > triangles);
       triangles = *n;
       VERIFY_OK(exchange::exportModel(*b.model, path("m.stl"), {{chord, 30}}, {}));
-      const auto mesh = exchange::readStl(path("m.stl"));
+      const auto mesh = exchange::formatOf("m.stl")->readMesh(path("m.stl"));
       VERIFY_OK(mesh);
       QCOMPARE(int(mesh->triangles.size()), triangles);
       QCOMPARE(mesh->openEdges(), 0);
@@ -106,6 +113,38 @@ private slots:
     QVERIFY(!skin && skin.error().what.find("skin") != std::string::npos);
     VERIFY_OK(exchange::exportModel(*b.model, path("x.step"), {}, {}));
     QVERIFY(!QFile::exists(dir_.filePath("x.stl")) && !QFile::exists(dir_.filePath("x.3mf")));
+  }
+
+  void curvesTravelWhereTheFormatCarriesThem() {
+    Bench b;
+    b.add("ring", {{"width", 60}});
+    b.add("spline", {{"points", json::array({{{"id", "p1"}, {"at", {"0", "0", "0"}}},
+                                             {{"id", "p2"}, {"at", {"40", "10", "5"}}},
+                                             {{"id", "p3"}, {"at", {"70", "0", "20"}}}})}});
+    b.add("ring", {{"height", 20}});
+    b.recipe.looks["s3"].visible = false;
+    b.run();
+    QCOMPARE(exchange::exportModel(*b.model, path("n.step"), {}, {}).error().code, std::string("LM-F024"));
+    QCOMPARE(exchange::exportModel(*b.model, path("n.stl"), {{}, true}, {}).error().code, std::string("LM-F034"));
+    const double wanted = nurbs::ArcLength(b.curve("s1")).total() + nurbs::ArcLength(b.curve("s2")).total();
+    for (const char* name : {"c.step", "c.brep"}) {
+      const auto done = exchange::exportModel(*b.model, path(name), {{}, true}, {});
+      VERIFY_OK(done);
+      QCOMPARE(done->curves, 2);
+      TopoDS_Shape read;
+      if (std::string(name) == "c.step") {
+        STEPControl_Reader reader;
+        QCOMPARE(reader.ReadFile(path(name).c_str()), IFSelect_RetDone);
+        reader.TransferRoots();
+        read = reader.OneShape();
+      } else {
+        BRep_Builder builder;
+        QVERIFY(BRepTools::Read(read, path(name).c_str(), builder));
+      }
+      GProp_GProps lengths;
+      BRepGProp::LinearProperties(read, lengths, true);
+      VERIFY_AT_MOST(std::abs(lengths.Mass() - wanted), 1e-4);
+    }
   }
 
   void cancelledExportsLeaveNoFile() {

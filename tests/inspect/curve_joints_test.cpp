@@ -1,9 +1,9 @@
 #include "inspect/circle.h"
 #include "inspect/combs.h"
 #include "inspect/curve_joints.h"
-#include "nurbs/curve_ends.h"
-#include "nurbs/interpolate.h"
-#include "nurbs/shapes.h"
+#include "nurbs/curves/curve_ends.h"
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/curves/shapes.h"
 #include "support/registry.h"
 
 using namespace lumsk;

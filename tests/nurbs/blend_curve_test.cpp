@@ -1,9 +1,9 @@
-#include "nurbs/arc_length.h"
-#include "nurbs/blend_curve.h"
-#include "nurbs/helix.h"
-#include "nurbs/interpolate.h"
-#include "nurbs/least_twist.h"
-#include "nurbs/shapes.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/curves/blend_curve.h"
+#include "nurbs/curves/helix.h"
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/measure/least_twist.h"
+#include "nurbs/curves/shapes.h"
 #include "support/registry.h"
 
 #include <random>

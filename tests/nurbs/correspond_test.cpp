@@ -1,5 +1,5 @@
-#include "nurbs/correspond.h"
-#include "nurbs/loft.h"
+#include "nurbs/curves/correspond.h"
+#include "nurbs/loft/loft.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 

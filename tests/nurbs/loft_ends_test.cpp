@@ -1,8 +1,8 @@
-#include "nurbs/closest.h"
-#include "nurbs/curve_parts.h"
-#include "nurbs/loft.h"
-#include "nurbs/shapes.h"
-#include "nurbs/surface_curves.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/curves/curve_parts.h"
+#include "nurbs/loft/loft.h"
+#include "nurbs/curves/shapes.h"
+#include "nurbs/on_skin/surface_curves.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 
@@ -113,7 +113,7 @@ private slots:
       four.insert(four.begin() + 1, {pathOf(*interpolate(p, {}))});
     }
     for (const auto& sections : {two, four})
-      for (LoftEnd kind : {LoftEnd::G1, LoftEnd::G2, LoftEnd::G3})
+      for (Meets kind : {Meets::G1, Meets::G2, Meets::G3})
         for (double pull : {0.7, 1.0, 1.6}) {
           LoftOptions o;
           o.start = o.end = LoftEndOptions(kind);
@@ -127,8 +127,8 @@ private slots:
           for (const Joint& j : {joint(s, 0, a), joint(s, 1, b)}) {
             VERIFY_AT_MOST(j.gapMm, 0.001);
             VERIFY_AT_MOST(j.angleDeg, 0.01);
-            if (kind != LoftEnd::G1) VERIFY_AT_MOST(j.bend, 0.01);
-            if (kind == LoftEnd::G3) VERIFY_AT_MOST(j.rate, 0.05);
+            if (kind != Meets::G1) VERIFY_AT_MOST(j.bend, 0.01);
+            if (kind == Meets::G3) VERIFY_AT_MOST(j.rate, 0.05);
           }
           VERIFY_AT_MOST(s.controlPoints(), 600);
           for (size_t i = 0; i < sections.size(); ++i)
@@ -151,7 +151,7 @@ private slots:
                                *roundedRectangle(levelAt(0), 60, 40, 8, {0.001}),
                                reversed(*roundedRectangle(levelAt(0), 60, 40, 3, {0.001}))}) {
         LoftOptions o;
-        o.start = LoftEnd::Angle;
+        o.start = Meets::Angle;
         o.start.angleDeg = lean;
         const auto r = loft({{base}, {*circle(levelAt(50), 70)}}, o, {});
         VERIFY_OK(r);
@@ -178,7 +178,7 @@ private slots:
   }
 
   void pointsArePointedRoundedOrFlat() {
-    const auto curvatureAtTip = [](LoftEnd kind) {
+    const auto curvatureAtTip = [](Meets kind) {
       LoftOptions o;
       o.start = kind;
       const auto r = loft({{Vec3(0, 0, 0)}, {*circle(levelAt(20), 60)}, {*circle(levelAt(60), 70)}}, o, {});
@@ -194,8 +194,8 @@ private slots:
       }
       return std::pair(angle, bend);
     };
-    const auto pointed = curvatureAtTip(LoftEnd::Free), round = curvatureAtTip(LoftEnd::Perpendicular),
-               flat = curvatureAtTip(LoftEnd::Flat);
+    const auto pointed = curvatureAtTip(Meets::Free), round = curvatureAtTip(Meets::Perpendicular),
+               flat = curvatureAtTip(Meets::Flat);
     QVERIFY(pointed.first > 5);
     VERIFY_AT_MOST(round.first, 1e-6);
     QVERIFY(round.second > 0.01);
@@ -302,14 +302,14 @@ private slots:
       const auto r = loft(s, o, {});
       return r ? std::string() : r.error().code;
     };
-    LoftEndOptions flows(LoftEnd::G2);
+    LoftEndOptions flows(Meets::G2);
     QCOMPARE(code({{edge}, next}, flows), std::string("LM-L013"));
     flows.neighbour = beside(a);
     QCOMPARE(code({{edge}, next}, flows), std::string());
     QCOMPARE(code({{*line({0, 3, 5}, {100, 3, 9}, {0.001})}, next}, flows), std::string("LM-L013"));
     QCOMPARE(code({{Vec3(0, 0, 0)}, next}, flows), std::string("LM-L012"));
-    QCOMPARE(code({{edge}, next}, LoftEnd::Flat), std::string("LM-L012"));
-    LoftEndOptions leans(LoftEnd::Angle);
+    QCOMPARE(code({{edge}, next}, Meets::Flat), std::string("LM-L012"));
+    LoftEndOptions leans(Meets::Angle);
     leans.angleDeg = 89;
     QCOMPARE(code({{edge}, next}, leans), std::string("LM-L006"));
     leans.angleDeg = 20;

@@ -1,8 +1,8 @@
-#include "nurbs/closest.h"
-#include "nurbs/curve_parts.h"
-#include "nurbs/loft.h"
-#include "nurbs/shapes.h"
-#include "nurbs/spaces.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/curves/curve_parts.h"
+#include "nurbs/loft/loft.h"
+#include "nurbs/curves/shapes.h"
+#include "nurbs/fit/spaces.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 
@@ -177,7 +177,7 @@ private slots:
       const Surface left = portion(whole, 0.0, 0.3, 0.1, 0.9), right = portion(whole, 0.7, 1.0, 0.1, 0.9);
       const auto sections = sectionsOf(s, 6);
       for (int inner : {0, 2})
-        for (LoftEnd kind : {LoftEnd::G1, LoftEnd::G2, LoftEnd::G3}) {
+        for (Meets kind : {Meets::G1, Meets::G2, Meets::G3}) {
           LoftOptions o;
           o.guides = {guideOf(s, 0, 6, 0)};
           for (int g = 0; g < inner; ++g) o.guides.push_back(guideOf(s, 0.35 + 0.3 * g, 6, 0.0));
@@ -209,13 +209,13 @@ private slots:
                                         std::max({std::abs(a.rate), std::abs(b.rate), floor * floor}));
             }
           qInfo("seed %d, %d inner, order %d: %d points, %.4f degree, %.3f %%, %.2f %%", seed, inner,
-                kind == LoftEnd::G1   ? 1
-                : kind == LoftEnd::G2 ? 2
+                kind == Meets::G1   ? 1
+                : kind == Meets::G2 ? 2
                                       : 3,
                 t.controlPoints(), angle, 100 * bend, 100 * rate);
           VERIFY_AT_MOST(angle, 0.01);
-          if (kind != LoftEnd::G1) VERIFY_AT_MOST(bend, 0.01);
-          if (kind == LoftEnd::G3) VERIFY_AT_MOST(rate, 0.05);
+          if (kind != Meets::G1) VERIFY_AT_MOST(bend, 0.01);
+          if (kind == Meets::G3) VERIFY_AT_MOST(rate, 0.05);
           for (const Path& g : o.guides) VERIFY_AT_MOST(worstFrom(g, t), 0.0006);
           for (const Section& x : sections) VERIFY_AT_MOST(worstFrom(*x.path(), t), 0.0006);
         }
@@ -227,7 +227,7 @@ private slots:
       const Surface whole = field(seed);
       const Surface s = portion(whole, 0.25, 0.75, 0.25, 0.75), below = portion(whole, 0.1, 0.9, 0.0, 0.25);
       const auto sections = sectionsOf(s, 3);
-      for (LoftEnd kind : {LoftEnd::G1, LoftEnd::G2, LoftEnd::G3}) {
+      for (Meets kind : {Meets::G1, Meets::G2, Meets::G3}) {
         LoftOptions o;
         for (double u : {0.0, 0.45, 0.8}) o.guides.push_back(pathOf(s.isoU(u)));
         o.start = kind;
@@ -255,7 +255,7 @@ private slots:
     const std::vector<Section> bulb{{Vec3(0, 0, 0)}, {*circle(levelAt(20), 60)}, {*circle(levelAt(50), 60)}};
     for (int count : {1, 2, 3}) {
       LoftOptions o;
-      o.start = o.end = LoftEnd::Perpendicular;
+      o.start = o.end = Meets::Perpendicular;
       for (int g = 0; g < count; ++g) {
         const double a = 2 * kPi * g / count;
         const Vec3 out(std::cos(a), std::sin(a), 0);
@@ -326,9 +326,9 @@ private slots:
     };
     o.guides.clear();
     QCOMPARE(code({ring[0], ring[3]}), std::string("LM-L027"));
-    o.end = LoftEnd::Perpendicular;
+    o.end = Meets::Perpendicular;
     QCOMPARE(code(ring), std::string("LM-L012"));
-    o.end = LoftEnd::Free;
+    o.end = Meets::Free;
     QCOMPARE(code({{Vec3(0, 0, 0)}, ring[0], ring[3]}), std::string("LM-L003"));
     // A strip that turns by half around.
     std::vector<Section> strip;

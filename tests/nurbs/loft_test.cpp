@@ -1,5 +1,5 @@
-#include "nurbs/closest.h"
-#include "nurbs/loft.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/loft/loft.h"
 #include "shapes/networks.h"
 #include "support/registry.h"
 
@@ -111,7 +111,7 @@ private slots:
   void aRoundedPointHasOneTangentPlane() {
     for (double pull : {0.5, 1.0, 2.0}) {
       LoftOptions o;
-      o.start = LoftEnd::Perpendicular;
+      o.start = Meets::Perpendicular;
       o.start.pull = pull;
       const auto r = loft(tumblerSections(), o, {});
       VERIFY_OK(r);
@@ -129,7 +129,7 @@ private slots:
 
   void perpendicularEndsLeaveSquareToTheSection() {
     LoftOptions o;
-    o.start = o.end = LoftEndOptions(LoftEnd::Perpendicular);
+    o.start = o.end = LoftEndOptions(Meets::Perpendicular);
     const std::vector<Section> sections{turnedCircle(0, 60, 0, false), turnedCircle(40, 75, 0, false),
                                         turnedCircle(80, 50, 0, false)};
     const auto r = loft(sections, o, {});
@@ -178,7 +178,7 @@ private slots:
     o.start.pull = 0;
     QCOMPARE(code({ring, turnedCircle(9, 60, 0, true)}, o), std::string("LM-L006"));
     o = {};
-    o.start = LoftEnd::Perpendicular;
+    o.start = Meets::Perpendicular;
     const Section bent{*Path::make({formSection(0.5, 3, 9, 1)}, {0.001})},
         level{*Path::make({formSection(0, 3, 9, 1)}, {0.001})};
     QCOMPARE(code({bent, level}, o), std::string("LM-L005"));
@@ -189,7 +189,7 @@ private slots:
     std::vector<Section> sections;
     for (int j = 0; j < 5; ++j) sections.push_back({halfOutline(22.0 * j)});
     LoftOptions o;
-    o.left = o.right = LoftEnd::Mirror;
+    o.left = o.right = Meets::Mirror;
     const auto r = loft(sections, o, {});
     VERIFY_OK(r);
     QVERIFY(r->mirror.has_value());
@@ -209,7 +209,7 @@ private slots:
     for (double y : {0.0, 14.0, 30.0, 44.0})
       across.push_back({*circle({{0.1 * y, y, 0}, Vec3::UnitX(), Vec3::UnitZ()}, 60 - 0.012 * y * y)});
     LoftOptions g3;
-    g3.start = LoftEnd::Mirror;
+    g3.start = Meets::Mirror;
     const auto a = loft(across, g3, {});
     VERIFY_OK(a);
     const AtPlane at = sideAtPlane(a->strips[0], FirstV);

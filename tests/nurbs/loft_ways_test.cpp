@@ -1,7 +1,7 @@
-#include "nurbs/closest.h"
-#include "nurbs/loft.h"
-#include "nurbs/shapes.h"
-#include "nurbs/wrinkles.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/loft/loft.h"
+#include "nurbs/curves/shapes.h"
+#include "nurbs/measure/wrinkles.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 
@@ -127,7 +127,7 @@ private slots:
       sections.push_back({*Path::make({*interpolate(p, {})}, {0.001})});
     }
     LoftOptions o;
-    o.start = LoftEnd::Mirror;
+    o.start = Meets::Mirror;
     o.way = LoftWay::Relaxed;
     const auto r = loft(sections, o, {});
     VERIFY_OK(r);
@@ -243,7 +243,7 @@ private slots:
       for (int i = 0; i < 20; ++i)
         VERIFY_AT_MOST((x.at(i / 20.0, 0.5) - 0.5 * (x.at(i / 20.0, 0) + x.at(i / 20.0, 1))).norm(), 1e-9);
     VERIFY_AT_MOST((r->strips[0].at(0.3, 1) - r->strips[1].at(0.3, 0)).norm(), 1e-9);
-    o.end = LoftEnd::Perpendicular;
+    o.end = Meets::Perpendicular;
     QVERIFY(loft(s, o, {}).error().code == "LM-L018");
   }
 
@@ -275,7 +275,7 @@ private slots:
     std::vector<Section> five;
     for (int i = 0; i < 5; ++i) five.push_back(ring(0.4 * i, 30 + 4 * i));
     o.centre = LoftOptions::Centre::Computed;
-    o.start = o.end = LoftEnd::Perpendicular;
+    o.start = o.end = Meets::Perpendicular;
     const auto r = loft(five, o, {});
     VERIFY_OK(r);
     for (const Section& s : five) VERIFY_AT_MOST(worstFrom(*s.path(), r->strips[0]), 0.0011);

@@ -1,6 +1,6 @@
-#include "nurbs/closest.h"
-#include "nurbs/match.h"
-#include "nurbs/spaces.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/reshape/match.h"
+#include "nurbs/fit/spaces.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 

@@ -1,7 +1,7 @@
-#include "nurbs/closest.h"
-#include "nurbs/kernels.h"
-#include "nurbs/offset.h"
-#include "nurbs/surface_measure.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/core/kernels.h"
+#include "nurbs/on_skin/offset.h"
+#include "nurbs/measure/surface_measure.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 
@@ -67,7 +67,7 @@ private slots:
 
   void polesHaveNormalsOnLinesToo() {
     LoftOptions o;
-    o.start = LoftEnd::Perpendicular;
+    o.start = Meets::Perpendicular;
     const Surface s = loft(tumblerSections(), o, {})->strips[0];
     for (double u : {0.0, 0.13, 0.5, 0.77}) {
       const Vec3 n = SurfaceLine(s, u).evaluate(s.firstV()).normal;
@@ -183,7 +183,7 @@ private slots:
 
   void offsetsOfCubicSkinsStayLean() {
     LoftOptions o;
-    o.start = LoftEnd::Perpendicular;
+    o.start = Meets::Perpendicular;
     const Surface s = loft(tumblerSections(), o, {})->strips[0];
     for (double d : {2.4, -2.4, 5.0}) {
       OffsetOptions off;

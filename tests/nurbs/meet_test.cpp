@@ -1,7 +1,7 @@
-#include "nurbs/meet.h"
-#include "nurbs/monotone.h"
-#include "nurbs/shapes.h"
-#include "nurbs/side_conditions.h"
+#include "nurbs/measure/meet.h"
+#include "nurbs/fit/monotone.h"
+#include "nurbs/curves/shapes.h"
+#include "nurbs/joins/side_conditions.h"
 #include "shapes/networks.h"
 #include "support/registry.h"
 
@@ -54,7 +54,7 @@ private slots:
 
   void aSurfaceAndItsImageBecomeOneWithoutASeam() {
     LoftOptions o;
-    o.left = o.right = LoftEnd::Mirror;
+    o.left = o.right = Meets::Mirror;
     std::vector<Section> sections;
     for (int j = 0; j < 4; ++j) sections.push_back({halfOutline(22.0 * j)});
     const auto half = loft(sections, o, {});

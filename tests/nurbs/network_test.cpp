@@ -1,5 +1,5 @@
-#include "nurbs/closest.h"
-#include "nurbs/wrinkles.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/measure/wrinkles.h"
 #include "shapes/networks.h"
 #include "support/registry.h"
 
@@ -166,7 +166,7 @@ private slots:
       for (int k = 0; k <= 24; ++k) p.push_back(vesselPoint(around, 88 * k / 24.0));
       curves.push_back({through(p)});
     }
-    for (SideMeets meets : {SideMeets::Perpendicular, SideMeets::G3}) {
+    for (Meets meets : {Meets::Perpendicular, Meets::Mirror}) {
       NetworkOptions o;
       o.sides[FirstU] = o.sides[LastU] = meets;
       const auto r = network(curves, o, {});
@@ -176,7 +176,7 @@ private slots:
         const AtPlane at = sideAtPlane(r->patches[0].surface, side);
         VERIFY_AT_MOST(at.offMm, 1e-7);
         VERIFY_AT_MOST(at.angleDeg, 1e-5);
-        if (meets == SideMeets::G3) VERIFY_AT_MOST(at.rate * 150 * 150, 0.01);
+        if (meets == Meets::Mirror) VERIFY_AT_MOST(at.rate * 150 * 150, 0.01);
       }
     }
     // A half that is not square at the plane is named.
@@ -189,7 +189,7 @@ private slots:
       }
     NetworkOptions o;
     o.largestGap = {3};
-    o.sides[FirstU] = o.sides[LastU] = SideMeets::Perpendicular;
+    o.sides[FirstU] = o.sides[LastU] = Meets::Perpendicular;
     QCOMPARE(code(curves, o), std::string("LM-N010"));
   }
 

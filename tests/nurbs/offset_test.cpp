@@ -1,5 +1,5 @@
-#include "nurbs/closest.h"
-#include "nurbs/offset.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/on_skin/offset.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 
@@ -12,7 +12,7 @@ class OffsetTest : public QObject {
 private slots:
   void theOffsetKeepsItsDistanceAndItsFlatRim() {
     LoftOptions o;
-    o.start = LoftEnd::Perpendicular;
+    o.start = Meets::Perpendicular;
     const Surface s = loft(tumblerSections(), o, {})->strips[0];
     for (double d : {2.0, -2.0}) {
       OffsetOptions offset;

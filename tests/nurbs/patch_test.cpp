@@ -1,7 +1,7 @@
-#include "nurbs/boundary.h"
-#include "nurbs/closest.h"
-#include "nurbs/interpolate.h"
-#include "nurbs/surface_curves.h"
+#include "nurbs/patch/boundary.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/on_skin/surface_curves.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 
@@ -37,8 +37,8 @@ class PatchTest : public QObject {
       return n;
     };
   }
-  static PatchMeets meets(int order) {
-    static constexpr PatchMeets all[] = {PatchMeets::G0, PatchMeets::G1, PatchMeets::G2, PatchMeets::G3};
+  static Meets meets(int order) {
+    static constexpr Meets all[] = {Meets::G0, Meets::G1, Meets::G2, Meets::G3};
     return all[order];
   }
   /// Edges over lines between places of a form, each to flow into it.
@@ -170,10 +170,10 @@ private slots:
       o.degree = 5;
       return *Path::make({*interpolate(p, o)}, {0.001});
     };
-    for (PatchMeets m : {PatchMeets::Perpendicular, PatchMeets::Mirror}) {
-      std::vector<BoundaryEdge> edges{{line({0, 0}, {40, 0}), PatchMeets::G0, {}, 1.0},
-                                      {line({40, 0}, {40, 40}), PatchMeets::G0, {}, 1.0},
-                                      {line({40, 40}, {0, 40}), PatchMeets::G0, {}, 1.0},
+    for (Meets m : {Meets::Perpendicular, Meets::Mirror}) {
+      std::vector<BoundaryEdge> edges{{line({0, 0}, {40, 0}), Meets::G0, {}, 1.0},
+                                      {line({40, 0}, {40, 40}), Meets::G0, {}, 1.0},
+                                      {line({40, 40}, {0, 40}), Meets::G0, {}, 1.0},
                                       {line({0, 40}, {0, 0}), m, {}, 1.0}};
       const auto r = boundary(edges, {}, {});
       VERIFY_OK(r);
@@ -185,7 +185,7 @@ private slots:
         r->surface.derivatives(f.uv.x(), f.uv.y(), 3, d);
         const Vec3 n = r->surface.normal(f.uv.x(), f.uv.y());
         VERIFY_AT_MOST(degFromRad(std::asin(std::abs(n.x()))), 0.01);
-        if (m == PatchMeets::Mirror) VERIFY_AT_MOST(std::abs(normalSection(d, n, Vec3::UnitX()).rate) * 65 * 65, 0.01);
+        if (m == Meets::Mirror) VERIFY_AT_MOST(std::abs(normalSection(d, n, Vec3::UnitX()).rate) * 65 * 65, 0.01);
       }
     }
   }
@@ -237,9 +237,9 @@ private slots:
       o.degree = 5;
       return *Path::make({*interpolate(p, o)}, {0.001});
     };
-    for (PatchMeets m : {PatchMeets::Perpendicular, PatchMeets::Mirror}) {
+    for (Meets m : {Meets::Perpendicular, Meets::Mirror}) {
       const auto r = boundary(
-          {{line({0, 0, 30}, {0, 80, 34}, 6), m, {}, 1.0}, {line({40, 2, 0}, {36, 82, 0}, 3), PatchMeets::G0, {}, 1.0}},
+          {{line({0, 0, 30}, {0, 80, 34}, 6), m, {}, 1.0}, {line({40, 2, 0}, {36, 82, 0}, 3), Meets::G0, {}, 1.0}},
           {}, {});
       VERIFY_OK(r);
       QVERIFY(r->mirror);
@@ -249,7 +249,7 @@ private slots:
         const Vec3 n = r->surface.normal(i / 20.0, 0);
         VERIFY_AT_MOST(std::abs(d(0, 0).x()), 2e-5);
         VERIFY_AT_MOST(degFromRad(std::asin(std::abs(n.x()))), 0.001);
-        if (m == PatchMeets::Mirror) VERIFY_AT_MOST(std::abs(normalSection(d, n, Vec3::UnitX()).rate) * 90 * 90, 0.01);
+        if (m == Meets::Mirror) VERIFY_AT_MOST(std::abs(normalSection(d, n, Vec3::UnitX()).rate) * 90 * 90, 0.01);
       }
     }
   }

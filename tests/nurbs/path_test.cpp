@@ -1,7 +1,7 @@
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
-#include "nurbs/interpolate.h"
-#include "nurbs/shapes.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/curves/shapes.h"
 #include "support/registry.h"
 
 using namespace lumsk;

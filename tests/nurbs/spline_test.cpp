@@ -1,6 +1,6 @@
-#include "nurbs/interpolate.h"
-#include "nurbs/shapes.h"
-#include "nurbs/spline.h"
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/curves/shapes.h"
+#include "nurbs/core/spline.h"
 #include "support/registry.h"
 
 using namespace lumsk;

@@ -1,6 +1,6 @@
-#include "nurbs/closest.h"
-#include "nurbs/surface.h"
-#include "nurbs/surface_fit.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/core/surface.h"
+#include "nurbs/fit/surface_fit.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 

@@ -1,8 +1,8 @@
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
-#include "nurbs/interpolate.h"
-#include "nurbs/shapes.h"
-#include "nurbs/two_view.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/curves/shapes.h"
+#include "nurbs/curves/two_view.h"
 #include "support/registry.h"
 
 using namespace lumsk;

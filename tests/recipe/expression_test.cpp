@@ -28,12 +28,12 @@ private slots:
   }
 
   void aTextThatIsReadOnceFollowsItsNames() {
-    const auto at = [](double wall) { return evaluate("2*wall + sin(30)", Dimension::Length, {{"wall", millimetres(wall)}}); };
-    QCOMPARE(at(2)->value, 4.5);
-    QCOMPARE(at(3)->value, 6.5);
-    QCOMPARE(evaluate("2*wall + sin(30)", Dimension::Length, {}).error().code, std::string("LM-E002"));
-    QCOMPARE(evaluate("2*wall + sin(30)", Dimension::Length, {{"wall", degrees(2)}}).error().code, std::string("LM-E003"));
-    QCOMPARE(at(2)->value, 4.5);
+    const auto at = [](double wall) { return evaluate("2*wall*sin(30)", Dimension::Length, {{"wall", millimetres(wall)}}); };
+    QCOMPARE(at(2)->value, 2.0);
+    QCOMPARE(at(3)->value, 3.0);
+    QCOMPARE(evaluate("2*wall*sin(30)", Dimension::Length, {}).error().code, std::string("LM-E002"));
+    QCOMPARE(evaluate("2*wall*sin(30)", Dimension::Length, {{"wall", degrees(2)}}).error().code, std::string("LM-E003"));
+    QCOMPARE(at(2)->value, 2.0);
   }
 
   void wrongOnesAreExplained() {

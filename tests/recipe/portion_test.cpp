@@ -1,5 +1,5 @@
-#include "nurbs/arc_length.h"
-#include "nurbs/shapes.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/curves/shapes.h"
 #include "recipe/portion.h"
 #include "support/recipes.h"
 

@@ -1,6 +1,6 @@
 #include "recipe/ways.h"
 
-#include "nurbs/wrinkles.h"
+#include "nurbs/measure/wrinkles.h"
 #include "support/recipes.h"
 
 using namespace lumsk;

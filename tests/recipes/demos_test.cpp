@@ -1,12 +1,12 @@
 #include "brep/curves_on.h"
 #include "exchange/export.h"
 #include "exchange/project.h"
-#include "exchange/step_file.h"
+#include "exchange/format.h"
 #include "inspect/fields.h"
 #include "inspect/joins.h"
 #include "inspect/mirror_plane.h"
 #include "inspect/wall.h"
-#include "nurbs/surface.h"
+#include "nurbs/core/surface.h"
 #include "support/mesh_checks.h"
 #include "support/recipes.h"
 
@@ -43,7 +43,7 @@ private slots:
       QTemporaryDir dir;
       const std::string path = dir.filePath("grip.step").toStdString();
       QVERIFY(exchange::exportModel(*b.model, path, {}, {}));
-      const auto bodies = exchange::readBodies(path);
+      const auto bodies = exchange::readForeignBodies(path);
       QVERIFY(bodies && bodies->size() == 1);
       const auto joins = inspect::joins(*bodies->front().body, {});
       QCOMPARE(joins.size(), size_t(10)); // four on each side, two at the mirror plane
@@ -189,7 +189,7 @@ private slots:
       b.run();
       const std::string path = dir.filePath("k.step").toStdString();
       const auto wrote = exchange::exportModel(*b.model, path, {}, {});
-      return wrote ? exchange::readBodies(path) : fail(wrote.error());
+      return wrote ? exchange::readForeignBodies(path) : fail(wrote.error());
     };
     const auto whole = readBack();
     VERIFY_OK(whole);

@@ -1,4 +1,4 @@
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 #include "scene/lens_work.h"
 #include "scene/picker.h"
 #include "shapes/bodies.h"
@@ -133,14 +133,14 @@ private slots:
     b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
     b.add("loft", {{"sections", picks({pick("s3"), pick("s4")})}});
     b.add("ghost", {{"file", b.file("one.xyz", "500 0 0\n")}});
-    const auto drawing = scene::draw(b.run(), scene::Quality::Fine, nullptr);
+    const auto scene = scene::draw(b.run(), scene::Quality::Fine, nullptr);
     scene::LensWork work;
     for (const char* to : {"b5", "b6"}) {
       const LensState lens = lensWith("deviation", {{"to", to}});
-      work.make(drawing, lens, false, {});
+      work.make(scene, lens, false, {});
       const Vec3 eye(300, 0, 25), unit = -Vec3::UnitX();
       const bool outer = to == std::string("b5"); // measured from the other one
-      const auto p = work.probe(drawing, lens, outer ? "b6" : "b5", {outer ? 21.0 : 20.0, 0, 25}, eye, unit);
+      const auto p = work.probe(scene, lens, outer ? "b6" : "b5", {outer ? 21.0 : 20.0, 0, 25}, eye, unit);
       QVERIFY(p && p->deviationMm);
       VERIFY_AT_MOST(std::abs(*p->deviationMm - (outer ? 1 : -1)), 1e-3);
     }
@@ -169,7 +169,7 @@ private slots:
 
   void whatLiesUnderThePointerIsMeasuredOnTheSurfaceItself() {
     Bench b = tumbler();
-    const auto drawing = scene::draw(b.run(), scene::Quality::Moving, nullptr);
+    const auto scene = scene::draw(b.run(), scene::Quality::Moving, nullptr);
     scene::LensWork work;
     LensState lens = lensWith("draft", {{"direction", "own"}, {"turn", 30}, {"rise", 20}});
     int found = 0;
@@ -177,11 +177,11 @@ private slots:
       // Lines of sight towards the axis, from all round.
       const double a = 2 * kPi * k / 40, z = 8 + 95.0 * k / 40;
       const Vec3 eye(300 * std::cos(a), 300 * std::sin(a), z), unit(-std::cos(a), -std::sin(a), 0);
-      const auto& body = drawing->bodies.back();
+      const auto& body = scene->bodies.back();
       double along = 1e300;
       for (const auto& f : body.faces)
         if (const double w = scene::hitMesh(*f, eye, unit); w > 0) along = std::min(along, w);
-      const auto p = work.probe(drawing, lens, body.id, eye + along * unit, eye, unit);
+      const auto p = work.probe(scene, lens, body.id, eye + along * unit, eye, unit);
       QVERIFY(p && p->wallMm);
       // It lies on the line of sight and on the skin's own spline, whose derivatives say the rest.
       const Vec3 off = p->place.point - eye;

@@ -28,17 +28,17 @@ class PickerTest : public QObject {
   Q_OBJECT
 
   Bench bench_ = tumbler();
-  scene::DrawingPtr drawing_;
+  scene::ScenePtr scene_;
 
   std::vector<scene::Hit> at(const Vec3& p, Kind wanted) {
     const Vec3 s = frontCamera().toScreen(p);
-    return scene::pickAt(*drawing_, frontCamera(), s.x(), s.y(), wanted);
+    return scene::pickAt(*scene_, frontCamera(), s.x(), s.y(), wanted);
   }
 
 private slots:
   void initTestCase() {
     bench_.run();
-    drawing_ = scene::draw(*bench_.model, scene::Quality::Fine, nullptr);
+    scene_ = scene::draw(*bench_.model, scene::Quality::Fine, nullptr);
   }
 
   void pixelsAndRaysAreEachOthersInverse() {

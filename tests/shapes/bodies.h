@@ -36,7 +36,7 @@ inline brep::Body kernelBody(const TopoDS_Shape& s) {
 
 inline brep::BodyPtr tumblerSkin() {
   nurbs::LoftOptions o;
-  o.start = nurbs::LoftEnd::Perpendicular;
+  o.start = Meets::Perpendicular;
   return *skinThrough(tumblerSections(), o);
 }
 

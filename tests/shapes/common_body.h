@@ -1,8 +1,8 @@
 #pragma once
 #include "brep/convert.h"
 #include "drawing/glyphs.h"
-#include "nurbs/shapes.h"
-#include "nurbs/two_view.h"
+#include "nurbs/curves/shapes.h"
+#include "nurbs/curves/two_view.h"
 
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>

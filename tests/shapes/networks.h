@@ -1,6 +1,6 @@
 #pragma once
-#include "nurbs/closest.h"
-#include "nurbs/network.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/network/network.h"
 #include "shapes/vessels.h"
 
 namespace lumsk::test {

@@ -1,9 +1,9 @@
 #pragma once
-#include "nurbs/closest.h"
-#include "nurbs/fit.h"
-#include "nurbs/interpolate.h"
-#include "nurbs/loft.h"
-#include "nurbs/shapes.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/fit/fit.h"
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/loft/loft.h"
+#include "nurbs/curves/shapes.h"
 
 #include <cmath>
 #include <random>

@@ -12,7 +12,7 @@ class CompareView : public GlView {
   Q_OBJECT
 public:
   explicit CompareView(ViewWidget& view);
-  const scene::DrawingPtr& shown() const { return shown_; }
+  const scene::ScenePtr& shown() const { return shown_; }
   const scene::LensResultPtr& lensResult() const { return result_; }
   void takeState(); ///< what is kept, and how the view shows it
 
@@ -34,7 +34,7 @@ private:
   void showState();
 
   ViewWidget& view_;
-  scene::DrawingPtr shown_;
+  scene::ScenePtr shown_;
   scene::LensResultPtr result_;
   LensRunner lensRunner_;
   QPointF last_;

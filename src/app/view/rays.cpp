@@ -1,6 +1,6 @@
 #include "app/view/rays.h"
 
-#include "nurbs/arc_length.h"
+#include "nurbs/measure/arc_length.h"
 
 namespace lumsk::app {
 

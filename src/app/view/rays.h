@@ -1,6 +1,6 @@
 #pragma once
 #include "base/vec.h"
-#include "nurbs/correspond.h"
+#include "nurbs/curves/correspond.h"
 #include "scene/picker.h"
 
 #include <QPointF>

@@ -27,11 +27,11 @@ constexpr int kDragPixels = 4; ///< from the press, after which it is no click
 ViewWidget::ViewWidget(Workspace& w) : w_(w), overlay_(new Overlay(this)), tools_(makeTools(*this)) {
   patience_.setSingleShot(true);
   patience_.setInterval(kLensPatienceMs);
-  connect(&patience_, &QTimer::timeout, this, &ViewWidget::showDrawing);
+  connect(&patience_, &QTimer::timeout, this, &ViewWidget::showScene);
   connect(&lensRunner_, &LensRunner::ready, this, [this](const scene::LensResultPtr& r) {
     lensResult_ = r;
-    if (r->drawing == (beforeShown_ ? before_ : w_.drawing())) patience_.stop();
-    if (!patience_.isActive()) showDrawing();
+    if (r->scene == (beforeShown_ ? before_ : w_.scene())) patience_.stop();
+    if (!patience_.isActive()) showScene();
     emit lensResultChanged();
   });
   connect(&lensRunner_, &LensRunner::probed, this, &ViewWidget::probed);
@@ -104,10 +104,10 @@ void ViewWidget::refresh() {
   still_ = still_ && asked && asked->kind == recipe::FieldKind::Points;
   makeCurrent();
   if (viewer()->showPlanes(recipe::has(w_.focus().wanted(), Kind::Plane))) changed();
-  if (shown_ != w_.drawing()) {
+  if (shown_ != w_.scene()) {
     const bool first = !shown_ || (shown_->bodies.empty() && shown_->curves.empty());
-    shown_ = w_.drawing();
-    // What the lens shows comes with the drawing, or soon after.
+    shown_ = w_.scene();
+    // What the lens shows comes with the scene, or soon after.
     const bool worked = lens_.needsWork();
     if (worked) {
       requestLens();
@@ -119,7 +119,7 @@ void ViewWidget::refresh() {
     const bool grown = fittedTo_ && *fittedTo_ == camera().worldToClip; // since, and nobody has turned the view
     fittedTo_.reset();
     if (((first || grown) && !w_.session().dragging() && !still_) || !fitted_) {
-      if (worked) showDrawing();
+      if (worked) showScene();
       fitAll();
       if (w_.results().partial()) fittedTo_ = camera().worldToClip;
     }
@@ -131,7 +131,7 @@ void ViewWidget::refresh() {
 }
 
 void ViewWidget::keepBefore() {
-  before_ = w_.drawing();
+  before_ = w_.scene();
   emit beforeChanged();
   emit w_.told(tr("kept as before: hold B to see it"));
 }
@@ -141,11 +141,11 @@ void ViewWidget::showBefore(bool on) {
   if (!before_ || on == beforeShown_) return;
   beforeShown_ = on;
   requestLens();
-  showDrawing();
+  showScene();
   changed();
 }
 
-void ViewWidget::showDrawing() {
+void ViewWidget::showScene() {
   if (!viewer() || !shown_) return;
   makeCurrent();
   viewer()->show(beforeShown_ ? before_ : shown_, lensResult_);
@@ -153,8 +153,8 @@ void ViewWidget::showDrawing() {
 }
 
 void ViewWidget::requestLens() {
-  if (w_.drawing() && lens_.needsWork())
-    lensRunner_.request(beforeShown_ ? before_ : w_.drawing(), lens_, w_.session().dragging() || pulling_);
+  if (w_.scene() && lens_.needsWork())
+    lensRunner_.request(beforeShown_ ? before_ : w_.scene(), lens_, w_.session().dragging() || pulling_);
 }
 
 void ViewWidget::applyHighlights() {
@@ -185,18 +185,18 @@ void ViewWidget::setCovered(const QMargins& m) {
 }
 
 void ViewWidget::fitAll() {
-  if (!viewer() || !w_.drawing()) return;
+  if (!viewer() || !w_.scene()) return;
   viewer()->view()->Camera()->SetAspect(double(std::max(1, width())) / std::max(1, height()));
-  viewer()->fitDrawing();
+  viewer()->fitScene();
   fitted_ = true;
   changed();
   emit cameraMoved();
 }
 
 bool ViewWidget::seesAll() const {
-  if (!w_.drawing()) return true;
+  if (!w_.scene()) return true;
   const scene::Camera c = camera();
-  const Vec3 &low = w_.drawing()->low, &high = w_.drawing()->high;
+  const Vec3 &low = w_.scene()->low, &high = w_.scene()->high;
   for (int k = 0; k < 8; ++k) {
     const Vec3 s = c.toScreen({k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(), k & 4 ? high.z() : low.z()});
     if (s.x() < 0 || s.y() < 0 || s.x() > c.width || s.y() > c.height) return false;
@@ -205,7 +205,7 @@ bool ViewWidget::seesAll() const {
 }
 
 double ViewWidget::partUnder(const QRect& r) const {
-  if (!w_.drawing()) return 0;
+  if (!w_.scene()) return 0;
   const scene::Camera c = camera();
   size_t all = 0, under = 0;
   const auto look = [&](const std::vector<Vec3>& points) {
@@ -216,9 +216,9 @@ double ViewWidget::partUnder(const QRect& r) const {
       under += r.contains(int(s.x()), int(s.y()));
     }
   };
-  for (const auto& b : w_.drawing()->bodies)
+  for (const auto& b : w_.scene()->bodies)
     for (const auto& f : b.faces) look(f->points);
-  for (const auto& curve : w_.drawing()->curves) look(curve.points);
+  for (const auto& curve : w_.scene()->curves) look(curve.points);
   return all ? double(under) / double(all) : 0;
 }
 
@@ -265,26 +265,26 @@ void ViewWidget::setLens(const scene::LensState& lens) {
 
 QImage ViewWidget::picture(QSize size, std::optional<recipe::Finish> finish) {
   if (!viewer() || !shown_) return {};
-  auto drawing = std::make_shared<scene::Drawing>(*shown_);
-  for (auto* list : {&drawing->bodies, &drawing->later})
+  auto scene = std::make_shared<scene::Scene>(*shown_);
+  for (auto* list : {&scene->bodies, &scene->later})
     for (auto& b : *list) b.finish = finish.value_or(b.finish);
   makeCurrent();
-  viewer()->show(drawing, lensResult_);
+  viewer()->show(scene, lensResult_);
   const QImage out = drawn(size);
   viewer()->show(shown_, lensResult_);
   changed();
   return out;
 }
 
-QImage ViewWidget::pictureOf(const scene::DrawingPtr& drawing, const scene::LensResultPtr& result, QSize size) {
+QImage ViewWidget::pictureOf(const scene::ScenePtr& scene, const scene::LensResultPtr& result, QSize size) {
   if (!viewer()) return {};
   makeCurrent();
   const Handle(Graphic3d_Camera) own = new Graphic3d_Camera(viewer()->view()->Camera());
-  viewer()->show(drawing, result);
+  viewer()->show(scene, result);
   viewer()->view()->Camera()->SetAspect(double(size.width()) / size.height());
   const scene::Viewer::Covered covered = viewer()->covered();
   viewer()->setCovered({});
-  viewer()->fitDrawing();
+  viewer()->fitScene();
   viewer()->setCovered(covered);
   const QImage out = drawn(2 * size); // fine stripes
   viewer()->view()->SetCamera(own);

@@ -24,7 +24,7 @@ public:
   /// Keeps what is seen, to be compared with what comes after: holding B shows it, under the same camera and lens.
   void keepBefore();
   bool showsBefore() const { return beforeShown_; }
-  const scene::DrawingPtr& before() const { return before_; } ///< null: nothing is kept
+  const scene::ScenePtr& before() const { return before_; } ///< null: nothing is kept
   void showFloor(bool on); ///< a grid with a scale, below the form
   void showOtherHalf(bool on);                                ///< the mirror image of one modelled half, faintly
   bool showsOtherHalf() const { return otherHalf_; }
@@ -38,7 +38,7 @@ public:
   /// What is seen, at any size, without marks; with a finish, all bodies have it. Null when it cannot be drawn.
   QImage picture(QSize size, std::optional<recipe::Finish> finish);
   /// Another drawing from the same side under the same lens, with what the lens shows on it, as large as it can be.
-  QImage pictureOf(const scene::DrawingPtr& drawing, const scene::LensResultPtr& result, QSize size);
+  QImage pictureOf(const scene::ScenePtr& scene, const scene::LensResultPtr& result, QSize size);
   std::string thumbnail(); ///< PNG of the view, 320 px wide
 
   // For tools
@@ -82,7 +82,7 @@ private:
   QImage drawn(QSize size);
   void refresh(); ///< new drawing or marks
   void hoverAt(QPointF p);
-  void showDrawing();
+  void showScene();
   void showBefore(bool on);
   void requestLens();
   void showMarks();
@@ -105,7 +105,7 @@ private:
   std::vector<std::unique_ptr<Tool>> tools_;
   std::optional<Gesture> gesture_;
   scene::LensState lens_;
-  scene::DrawingPtr shown_;
+  scene::ScenePtr shown_;
   bool fitted_ = false, otherHalf_ = true, floor_ = true;
   QMargins covered_;
   std::optional<Eigen::Matrix4d> fittedTo_; ///< how it was fitted to a part of a project
@@ -114,7 +114,7 @@ private:
   QTimer patience_;      ///< how long a drawing waits for what the lens shows on it
   LensRunner lensRunner_;
   scene::LensResultPtr lensResult_;
-  scene::DrawingPtr before_;
+  scene::ScenePtr before_;
   bool beforeShown_ = false;
   QPointF lastPress_;
   std::optional<scene::Highlight> hover_, chip_;

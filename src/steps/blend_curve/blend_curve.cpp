@@ -1,4 +1,4 @@
-#include "nurbs/blend_curve.h"
+#include "nurbs/curves/blend_curve.h"
 
 #include "brep/curves_on.h"
 #include "inspect/measure.h"

@@ -1,8 +1,8 @@
-#include "nurbs/boundary.h"
+#include "nurbs/patch/boundary.h"
 
 #include "brep/names.h"
 #include "brep/skin.h"
-#include "nurbs/wrinkles.h"
+#include "nurbs/measure/wrinkles.h"
 #include "steps/neighbours.h"
 #include "steps/sections.h"
 #include "steps/skins.h"
@@ -64,17 +64,12 @@ Schema schema() {
 bool flows(const std::string& meets) { return meets == "g1" || meets == "g2" || meets == "g3"; }
 
 Expected<nurbs::BoundaryEdge> edgeOf(const Inputs& in, const PickedSection& picked, size_t number, const Context& cx) {
-  static const std::map<std::string, nurbs::PatchMeets> kinds{{"g0", nurbs::PatchMeets::G0},
-                                                              {"g1", nurbs::PatchMeets::G1},
-                                                              {"g2", nurbs::PatchMeets::G2},
-                                                              {"g3", nurbs::PatchMeets::G3},
-                                                              {"perpendicular", nurbs::PatchMeets::Perpendicular}};
   const size_t i = picked.places.front();
   std::string meets = in.itemText("edges", i, "meets");
   if (meets.empty()) meets = "g0";
   nurbs::BoundaryEdge e;
   e.path = *picked.curve;
-  e.meets = kinds.at(meets);
+  e.meets = meetsNamed(meets);
   if (!flows(meets)) return e;
   e.tension = in.itemNumber("edges", i, "tension").value_or(1.0);
   const bool chain = picked.places.size() > 1 || in.itemText("edges", picked.places.front(), "extent") != "alone";
@@ -87,7 +82,7 @@ Expected<nurbs::BoundaryEdge> edgeOf(const Inputs& in, const PickedSection& pick
         if (auto edge = edgeAlong(**body, e.path, cx.tolerances)) e.path = std::move(*edge);
   if (n) return e;
   if (meets == "g3") {
-    e.meets = nurbs::PatchMeets::Mirror;
+    e.meets = Meets::Mirror;
     return e;
   }
   Problem p = problem("LM-H008", "edge " + std::to_string(number) + " is to flow on, but lies on no skin");
@@ -180,7 +175,7 @@ std::vector<nurbs::Surface> allOf(const nurbs::BoundaryResult& r) {
 /// The wrinkle index of the patch that only passes through its edges.
 std::optional<double> plainWrinkles(std::vector<nurbs::BoundaryEdge> edges, const nurbs::BoundaryOptions& o,
                                     const Context& cx) {
-  for (nurbs::BoundaryEdge& e : edges) e.meets = nurbs::PatchMeets::G0;
+  for (nurbs::BoundaryEdge& e : edges) e.meets = Meets::G0;
   const auto made = nurbs::boundary(edges, o, cx);
   return made ? std::optional(nurbs::wrinkleIndex(allOf(*made))) : std::nullopt;
 }
@@ -227,7 +222,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   Outcome out;
   std::array<std::string, 4> sources{"pole", "pole", "pole", "pole"};
-  std::array<brep::Meets, 4> asked{};
+  std::array<Meets, 4> asked{};
   constexpr std::array<size_t, 4> bySide{2, 1, 3, 0}; // v = 0, u = 1, v = 1, u = 0 among first and last of u, then of v
   for (size_t i = 0; i < picked.size(); ++i)
     for (int side : made->edges[i].sides) {
@@ -245,7 +240,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   addMarks(out, in, *made, picked);
   addNotes(out, *made, picked, cx.tolerances);
   const double wrinkles = nurbs::wrinkleIndex(allOf(*made));
-  const bool flow = std::any_of(edges.begin(), edges.end(), [](const auto& e) { return e.meets != nurbs::PatchMeets::G0; });
+  const bool flow = std::any_of(edges.begin(), edges.end(), [](const auto& e) { return e.meets != Meets::G0; });
   if (auto bumpy = !flow ? std::nullopt : bumpyNote(
           "LM-H110", allOf(*made), wrinkles, [&] { return plainWrinkles(edges, o, cx); }, "with G0 everywhere",
           "ask for less where neighbours contradict, smooth them, or divide the patch"))

@@ -1,4 +1,4 @@
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 #include "inspect/joins.h"
 #include "recipe/crossed.h"
 #include "support/recipes.h"

@@ -1,4 +1,4 @@
-#include "nurbs/interpolate.h"
+#include "nurbs/fit/interpolate.h"
 #include "steps/skin_curves.h"
 
 namespace lumsk::steps {

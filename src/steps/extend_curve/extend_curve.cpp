@@ -1,6 +1,6 @@
-#include "nurbs/curve_ends.h"
+#include "nurbs/curves/curve_ends.h"
 
-#include "nurbs/arc_length.h"
+#include "nurbs/measure/arc_length.h"
 #include "recipe/portion.h"
 #include "steps/curves.h"
 

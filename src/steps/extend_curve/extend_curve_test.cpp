@@ -1,5 +1,5 @@
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
 #include "support/recipes.h"
 
 using namespace lumsk;

@@ -1,6 +1,6 @@
 #include "inspect/fill_volume.h"
 #include "inspect/face_measure.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {

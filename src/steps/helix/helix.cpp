@@ -1,6 +1,6 @@
-#include "nurbs/helix.h"
+#include "nurbs/curves/helix.h"
 
-#include "nurbs/monotone.h"
+#include "nurbs/fit/monotone.h"
 #include "steps/curves.h"
 #include "steps/graphs.h"
 

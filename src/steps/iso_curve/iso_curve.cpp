@@ -1,4 +1,4 @@
-#include "nurbs/arc_length.h"
+#include "nurbs/measure/arc_length.h"
 #include "steps/skin_curves.h"
 
 namespace lumsk::steps {

@@ -1,4 +1,4 @@
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 #include "support/recipes.h"
 
 using namespace lumsk;

@@ -1,4 +1,4 @@
-#include "nurbs/curve_parts.h"
+#include "nurbs/curves/curve_parts.h"
 #include "steps/curves.h"
 
 namespace lumsk::steps {

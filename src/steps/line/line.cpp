@@ -1,4 +1,4 @@
-#include "nurbs/shapes.h"
+#include "nurbs/curves/shapes.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {

@@ -1,12 +1,12 @@
-#include "nurbs/loft.h"
+#include "nurbs/loft/loft.h"
 
 #include "brep/combine.h"
 #include "brep/cover.h"
 #include "brep/names.h"
 #include "brep/skin.h"
-#include "nurbs/closest.h"
-#include "nurbs/loft_centre.h"
-#include "nurbs/wrinkles.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/loft/loft_centre.h"
+#include "nurbs/measure/wrinkles.h"
 #include "recipe/rails.h"
 #include "steps/curves.h"
 #include "steps/graphs.h"
@@ -245,13 +245,8 @@ Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const std::string& key,
 
 /// An end, or a side: `edge` is the pick that lies there, if one does.
 Expected<nurbs::LoftEndOptions> endOf(const Inputs& in, const std::string& key, const Picked* edge, const Context& cx) {
-  static const std::map<std::string, nurbs::LoftEnd> kinds{
-      {"free", nurbs::LoftEnd::Free},   {"perpendicular", nurbs::LoftEnd::Perpendicular},
-      {"angle", nurbs::LoftEnd::Angle}, {"flat", nurbs::LoftEnd::Flat},
-      {"g1", nurbs::LoftEnd::G1},       {"g2", nurbs::LoftEnd::G2},
-      {"g3", nurbs::LoftEnd::G3}};
   if (!in.has(key)) return nurbs::LoftEndOptions();
-  nurbs::LoftEndOptions o(kinds.at(in.text(key)));
+  nurbs::LoftEndOptions o(meetsNamed(in.text(key)));
   if (in.has(key + "Pull")) o.pull = in.number(key + "Pull");
   if (in.has(key + "Angle")) o.angleDeg = in.number(key + "Angle");
   if (in.has(key + "Along")) {
@@ -261,8 +256,8 @@ Expected<nurbs::LoftEndOptions> endOf(const Inputs& in, const std::string& key, 
   if (in.text(key)[0] != 'g') return o;
   LUMSK_TRY(neighbour, neighbourOf(in, key, edge, cx));
   o.neighbour = neighbour;
-  if (!neighbour && o.kind == nurbs::LoftEnd::G3) o.kind = nurbs::LoftEnd::Mirror;
-  if (!neighbour && o.kind != nurbs::LoftEnd::Mirror)
+  if (!neighbour && o.kind == Meets::G3) o.kind = Meets::Mirror;
+  if (!neighbour && o.kind != Meets::Mirror)
     return fail(problem("LM-L017", "the skin to flow into is not known")
                     .at(placeOf(edge ? *edge : in.picked("sections").front()))
                     .inField(key + "Skin")
@@ -414,11 +409,11 @@ Expected<void> tellGuides(Outcome& out, const nurbs::LoftResult& r, const Tolera
 }
 
 /// A handle for the pull in the middle of a side of the skin, as long as a third of the way across it.
-void addPull(Outcome& out, const std::string& key, const nurbs::Surface& s, nurbs::Side side, nurbs::LoftEnd kind) {
-  if (kind == nurbs::LoftEnd::Free || kind == nurbs::LoftEnd::Mirror) return;
+void addPull(Outcome& out, const std::string& key, const nurbs::Surface& s, nurbs::Side side, Meets kind) {
+  if (kind == Meets::Free || kind == Meets::Mirror) return;
   const bool alongV = side == nurbs::FirstV || side == nurbs::LastV,
              last = side == nurbs::LastV || side == nurbs::LastU;
-  if (!alongV && kind == nurbs::LoftEnd::Perpendicular) return; // at a mirror plane
+  if (!alongV && kind == Meets::Perpendicular) return; // at a mirror plane
   const double u = 0.5 * (s.firstU() + s.lastU()), v = 0.5 * (s.firstV() + s.lastV());
   const auto at = [&](double f) {
     const double x = last ? 1 - f : f;
@@ -452,8 +447,8 @@ std::string summaryOf(const nurbs::LoftResult& r, size_t guides, double wrinkles
 std::optional<double> plainWrinkles(const std::vector<nurbs::Section>& sections, const nurbs::LoftOptions& o,
                                     const Context& cx) {
   const bool differs = !o.guides.empty() || o.centre != nurbs::LoftOptions::Centre::None ||
-                       o.start.kind != nurbs::LoftEnd::Free || o.end.kind != nurbs::LoftEnd::Free ||
-                       o.left.kind != nurbs::LoftEnd::Free || o.right.kind != nurbs::LoftEnd::Free;
+                       o.start.kind != Meets::Free || o.end.kind != Meets::Free ||
+                       o.left.kind != Meets::Free || o.right.kind != Meets::Free;
   if (!differs) return {};
   nurbs::LoftOptions plain;
   plain.degree = o.degree;
@@ -464,10 +459,10 @@ std::optional<double> plainWrinkles(const std::vector<nurbs::Section>& sections,
 }
 
 /// What was asked for at the sides of a strip: of guides or lines at the outer ones, of ends at those of sections.
-std::array<brep::Meets, 4> askedOfStrip(const Inputs& in, const nurbs::LoftResult& r, size_t k) {
+std::array<Meets, 4> askedOfStrip(const Inputs& in, const nurbs::LoftResult& r, size_t k) {
   const size_t per = size_t(r.perStretch), stretch = k / per, piece = k % per;
   const auto asked = [&](const char* key, bool here) {
-    return here && in.has(key) ? askedOf(in.text(key)) : brep::Meets::Free;
+    return here && in.has(key) ? askedOf(in.text(key)) : Meets::Free;
   };
   return {asked("left", !r.alignment.closed && stretch == 0),
           asked("right", !r.alignment.closed && stretch + 1 == size_t(r.alignment.strips)), asked("start", piece == 0),
@@ -519,16 +514,30 @@ Expected<std::vector<brep::BodyPtr>> bodiesOf(const Inputs& in, const brep::Body
                         cx);
 }
 
-Expected<Outcome> compute(const Inputs& in, const Context& cx) {
-  LUMSK_TRY(given, sectionsIn(in, "sections", cx.tolerances));
-  const auto alongLine = orderAlongLine(in, given);
-  std::vector<PickedSection> picked;
-  for (size_t i = 0; i < given.size(); ++i) picked.push_back(alongLine ? given[size_t((*alongLine)[i])] : given[i]);
-  std::vector<nurbs::Section> sections = sectionsOf(in, picked);
-  takeSharedEdges(in, sections, cx.tolerances);
+/// Sections in the order in which they are taken.
+struct Taken {
+  std::vector<PickedSection> given, picked;
+  std::optional<std::vector<int>> alongLine; ///< places among `given`, where the centre line says the order
+  std::vector<nurbs::Section> sections;
+};
+
+Expected<Taken> takenSections(const Inputs& in, const Tolerances& tol) {
+  Taken t;
+  LUMSK_TRY(given, sectionsIn(in, "sections", tol));
+  t.given = std::move(given);
+  t.alongLine = orderAlongLine(in, t.given);
+  for (size_t i = 0; i < t.given.size(); ++i)
+    t.picked.push_back(t.alongLine ? t.given[size_t((*t.alongLine)[i])] : t.given[i]);
+  t.sections = sectionsOf(in, t.picked);
+  takeSharedEdges(in, t.sections, tol);
+  return t;
+}
+
+Expected<nurbs::LoftOptions> optionsOf(const Inputs& in, const Taken& t, const std::vector<NamedPair>& pairs,
+                                       const Context& cx) {
   nurbs::LoftOptions o;
   o.degree = in.integer("degree");
-  LUMSK_TRY(guides, guidesOf(in, sections, cx.tolerances));
+  LUMSK_TRY(guides, guidesOf(in, t.sections, cx.tolerances));
   o.guides = std::move(guides);
   if (in.has("gap")) o.largestGap = {in.number("gap")};
   o.around = in.on("around");
@@ -539,38 +548,61 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (in.has("centre") && in.text("centre") == "computed") o.centre = nurbs::LoftOptions::Centre::Computed;
   if (in.has("centreLine") && !in.picked("centreLine").empty()) {
     o.centre = nurbs::LoftOptions::Centre::Given;
-    LUMSK_TRY(line, centreLineOf(in, sections, cx));
+    LUMSK_TRY(line, centreLineOf(in, t.sections, cx));
     o.centreLine = std::move(line);
   }
-  LUMSK_TRY(start, endOf(in, "start", &picked.front().pick, cx));
-  LUMSK_TRY(end, endOf(in, "end", &picked.back().pick, cx));
-  LUMSK_TRY(left, endOf(in, "left", guideAtSide(in, sections, false), cx));
-  LUMSK_TRY(right, endOf(in, "right", guideAtSide(in, sections, true), cx));
+  LUMSK_TRY(start, endOf(in, "start", &t.picked.front().pick, cx));
+  LUMSK_TRY(end, endOf(in, "end", &t.picked.back().pick, cx));
+  LUMSK_TRY(left, endOf(in, "left", guideAtSide(in, t.sections, false), cx));
+  LUMSK_TRY(right, endOf(in, "right", guideAtSide(in, t.sections, true), cx));
   o.start = start, o.end = end, o.left = left, o.right = right;
   o.mirror = mirrorPlane(in);
-  const auto pairs = pairsOf(in, picked);
   for (const NamedPair& p : pairs) o.pairs.push_back(p.at);
+  return o;
+}
+
+/// A problem of the construction in the words of the form, with what helps there. `order`: a shorter one of the
+/// sections, if there is one.
+Problem explained(Problem p, const Inputs& in, const Taken& t, bool around, const std::vector<int>& order) {
+  if (p.field.empty() && p.code >= "LM-L020" && p.code <= "LM-L026") p.inField("guides");
+  if (!order.empty() && p.code == "LM-L037")
+    p.inField("sections").what = "the skin folds over itself: the sections do not follow one another in this order";
+  if (!order.empty() && (p.code != "LM-L020" && p.code != "LM-L021")) p.offer(orderOffer(order, t.picked, in).second);
+  if (p.code == "LM-L020" && p.measured && p.measured->value <= kLargestGapMm) {
+    const std::string wide = formatNumber(p.measured->value * 1.02, 3);
+    p.offer({"allow " + wide + " mm", "gap", wide});
+  }
+  if (p.code == "LM-L025")
+    p.offer(around ? Remedy{"let it be open", "around", "false"} : Remedy{"let it run around", "around", "true"});
+  return p;
+}
+
+void noteOrder(Outcome& out, const Inputs& in, const Taken& t, const std::vector<int>& order) {
+  const auto note = [&](const char* code, const std::string& what, const std::vector<int>& better,
+                        const std::vector<PickedSection>& among) -> Problem& {
+    const auto [words, offer] = orderOffer(better, among, in);
+    out.notes.push_back(problem(code, what + words).at(out.marks.all<Flag>().front().at).offer(offer));
+    return out.notes.back();
+  };
+  if (!order.empty())
+    note("LM-L104", "the sections follow one another more shortly in the order ", order, t.picked)
+        .tryThis("drag the chips into that order");
+  if (t.alongLine)
+    note("LM-L109", "took the sections in the order in which the centre line passes them: ", *t.alongLine, t.given);
+}
+
+Expected<Outcome> compute(const Inputs& in, const Context& cx) {
+  LUMSK_TRY(taken, takenSections(in, cx.tolerances));
+  const auto pairs = pairsOf(in, taken.picked);
+  LUMSK_TRY(o, optionsOf(in, taken, pairs, cx));
   // A picked line says the order.
   const std::vector<int> order =
-      o.centre == nurbs::LoftOptions::Centre::Given ? std::vector<int>() : nurbs::shorterOrder(sections);
-  auto made = nurbs::loft(sections, o, cx);
-  if (!made) {
-    Problem p = made.error();
-    if (p.field.empty() && p.code >= "LM-L020" && p.code <= "LM-L026") p.inField("guides");
-    if (!order.empty() && p.code == "LM-L037")
-      p.inField("sections").what = "the skin folds over itself: the sections do not follow one another in this order";
-    if (!order.empty() && (p.code != "LM-L020" && p.code != "LM-L021")) p.offer(orderOffer(order, picked, in).second);
-    if (p.code == "LM-L020" && p.measured && p.measured->value <= kLargestGapMm) {
-      const std::string wide = formatNumber(p.measured->value * 1.02, 3);
-      p.offer({"allow " + wide + " mm", "gap", wide});
-    }
-    if (p.code == "LM-L025")
-      p.offer(o.around ? Remedy{"let it be open", "around", "false"} : Remedy{"let it run around", "around", "true"});
-    return fail(std::move(p));
-  }
+      o.centre == nurbs::LoftOptions::Centre::Given ? std::vector<int>() : nurbs::shorterOrder(taken.sections);
+  const auto made = nurbs::loft(taken.sections, o, cx);
+  if (!made) return fail(explained(made.error(), in, taken, o.around, order));
   const nurbs::LoftResult& r = *made;
 
-  LUMSK_TRY(skin, skinOf(in, r, picked, o.around, cx));
+  LUMSK_TRY(skin, skinOf(in, r, taken.picked, o.around, cx));
   LUMSK_TRY(bodies, bodiesOf(in, skin, r.alignment.closed, cx));
   Outcome out;
   const std::string target =
@@ -578,21 +610,9 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   for (size_t k = 0; k < bodies.size(); ++k)
     out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), bodies[k], k == 0 ? target : ""});
   if (!target.empty()) out.usedUp.push_back(target);
-  out.marks.add(flagsFor(sections, r, picked));
-  if (!order.empty()) {
-    const auto [words, offer] = orderOffer(order, picked, in);
-    out.notes.push_back(problem("LM-L104", "the sections follow one another more shortly in the order " + words)
-                            .at(out.marks.all<Flag>().front().at)
-                            .tryThis("drag the chips into that order")
-                            .offer(offer));
-  }
-  if (alongLine) {
-    const auto [words, offer] = orderOffer(*alongLine, given, in);
-    out.notes.push_back(problem("LM-L109", "took the sections in the order in which the centre line passes them: " + words)
-                            .at(out.marks.all<Flag>().front().at)
-                            .offer(offer));
-  }
-  showPairs(out, pairs, sections, r.alignment, picked);
+  out.marks.add(flagsFor(taken.sections, r, taken.picked));
+  noteOrder(out, in, taken, order);
+  showPairs(out, pairs, taken.sections, r.alignment, taken.picked);
   noteAlignment(out, r);
   noteJoin(out, r.join, cx.tolerances);
   noteSections(out, r, o, cx.tolerances);
@@ -610,7 +630,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   const double wrinkles = nurbs::wrinkleIndex(r.strips);
   if (auto bumpy = bumpyNote(
-          "LM-L110", r.strips, wrinkles, [&] { return plainWrinkles(sections, o, cx); }, "without guides, ends and a centre line",
+          "LM-L110", r.strips, wrinkles, [&] { return plainWrinkles(taken.sections, o, cx); }, "without guides, ends and a centre line",
           "let guides and ends agree with how the sections run, smooth the neighbours, or relax the skin"))
     out.notes.push_back(std::move(*bumpy));
   out.summary = summaryOf(r, o.guides.size(), wrinkles);

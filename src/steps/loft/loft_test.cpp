@@ -1,6 +1,6 @@
 #include "brep/names.h"
 #include "inspect/joins.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 #include "recipe/crossed.h"
 #include "support/recipes.h"
 

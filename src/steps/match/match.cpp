@@ -1,8 +1,8 @@
-#include "nurbs/match.h"
+#include "nurbs/reshape/match.h"
 
 #include "brep/curves_on.h"
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
 #include "steps/face_sides.h"
 #include "steps/neighbours.h"
 
@@ -221,8 +221,8 @@ struct Changes {
 };
 
 /// Edges that only meet are not smooth by intent.
-brep::Meets meetsOf(int order) {
-  static constexpr brep::Meets kMeets[] = {brep::Meets::Free, brep::Meets::G1, brep::Meets::G2, brep::Meets::G3};
+Meets meetsOf(int order) {
+  static constexpr Meets kMeets[] = {Meets::Free, Meets::G1, Meets::G2, Meets::G3};
   return kMeets[size_t(order)];
 }
 

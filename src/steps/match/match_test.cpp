@@ -1,5 +1,5 @@
 #include "inspect/joins.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 #include "support/recipes.h"
 
 #include <QRegularExpression>

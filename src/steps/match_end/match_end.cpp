@@ -1,5 +1,5 @@
 #include "brep/curves_on.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/closest.h"
 #include "steps/curves.h"
 
 namespace lumsk::steps {

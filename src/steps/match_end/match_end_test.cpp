@@ -1,5 +1,5 @@
 #include "brep/curves_on.h"
-#include "nurbs/curve_ends.h"
+#include "nurbs/curves/curve_ends.h"
 #include "support/recipes.h"
 
 using namespace lumsk;

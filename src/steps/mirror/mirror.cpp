@@ -1,7 +1,7 @@
 #include "brep/mirror.h"
 
 #include "inspect/mirror_plane.h"
-#include "nurbs/side_conditions.h"
+#include "nurbs/joins/side_conditions.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {

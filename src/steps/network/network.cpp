@@ -1,6 +1,6 @@
-#include "nurbs/loft.h"
-#include "nurbs/network.h"
-#include "nurbs/wrinkles.h"
+#include "nurbs/loft/loft.h"
+#include "nurbs/network/network.h"
+#include "nurbs/measure/wrinkles.h"
 
 #include "brep/names.h"
 #include "brep/skin.h"
@@ -221,7 +221,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     const bool ends[4] = {!net.closed && p.firstColumn == 0,
                           !net.closed && size_t(p.firstColumn) + p.columnsAt.size() == net.columns.size(),
                           p.firstRow == 0, size_t(p.firstRow) + p.rowsAt.size() == net.rows.size()};
-    std::array<brep::Meets, 4> asked{};
+    std::array<Meets, 4> asked{};
     for (const auto& [side, key] : sideKeys())
       if (ends[side] && in.has(key)) asked[size_t(side)] = askedOf(in.text(key));
     return asked;

@@ -1,4 +1,4 @@
-#include "nurbs/curve_network.h"
+#include "nurbs/curves/curve_network.h"
 #include "steps/curves.h"
 
 namespace lumsk::steps {

@@ -1,5 +1,5 @@
-#include "nurbs/curve_parts.h"
-#include "nurbs/meet.h"
+#include "nurbs/curves/curve_parts.h"
+#include "nurbs/measure/meet.h"
 #include "support/recipes.h"
 
 using namespace lumsk;

@@ -1,4 +1,4 @@
-#include "nurbs/planar.h"
+#include "nurbs/on_skin/planar.h"
 #include "steps/curves.h"
 
 namespace lumsk::steps {

@@ -1,7 +1,7 @@
 #include "brep/curves_on.h"
 #include "brep/names.h"
-#include "nurbs/arc_length.h"
-#include "nurbs/closest.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
 #include "steps/common.h"
 
 #include <Eigen/LU>

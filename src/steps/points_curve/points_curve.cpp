@@ -1,5 +1,5 @@
-#include "nurbs/fit.h"
-#include "nurbs/interpolate.h"
+#include "nurbs/fit/fit.h"
+#include "nurbs/fit/interpolate.h"
 #include "recipe/point_table.h"
 #include "steps/common.h"
 

@@ -1,5 +1,5 @@
-#include "nurbs/closest.h"
-#include "nurbs/curve_parts.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/curves/curve_parts.h"
 #include "support/recipes.h"
 
 using namespace lumsk;

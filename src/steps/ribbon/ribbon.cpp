@@ -1,4 +1,4 @@
-#include "nurbs/ribbon.h"
+#include "nurbs/on_skin/ribbon.h"
 #include "brep/curves_on.h"
 #include "brep/names.h"
 #include "brep/skin.h"

@@ -1,5 +1,5 @@
-#include "nurbs/arc_length.h"
-#include "nurbs/least_twist.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/least_twist.h"
 #include "steps/skin_curves.h"
 
 namespace lumsk::steps {

@@ -1,5 +1,5 @@
-#include "nurbs/curve_refit.h"
-#include "nurbs/shape_points.h"
+#include "nurbs/curves/curve_refit.h"
+#include "nurbs/reshape/shape_points.h"
 #include "steps/curves.h"
 
 namespace lumsk::steps {

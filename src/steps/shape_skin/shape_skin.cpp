@@ -1,4 +1,4 @@
-#include "nurbs/shape_net.h"
+#include "nurbs/network/shape_net.h"
 
 #include "steps/face_sides.h"
 #include "steps/skins.h"

@@ -1,5 +1,5 @@
-#include "nurbs/closest.h"
-#include "nurbs/wrinkles.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/measure/wrinkles.h"
 #include "support/recipes.h"
 
 using namespace lumsk;

@@ -1,5 +1,5 @@
-#include "nurbs/interpolate.h"
-#include "nurbs/shapes.h"
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/curves/shapes.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {

@@ -1,5 +1,5 @@
-#include "nurbs/arc_length.h"
-#include "nurbs/curve_parts.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/curves/curve_parts.h"
 #include "recipe/portion.h"
 #include "steps/curves.h"
 

@@ -1,4 +1,4 @@
-#include "nurbs/arc_length.h"
+#include "nurbs/measure/arc_length.h"
 #include "support/recipes.h"
 
 using namespace lumsk;

@@ -1,4 +1,4 @@
-#include "nurbs/two_view.h"
+#include "nurbs/curves/two_view.h"
 
 #include "steps/curves.h"
 

@@ -3,7 +3,7 @@
 #include "app/view/rays.h"
 #include "app/view/tool.h"
 #include "app/view/view_widget.h"
-#include "nurbs/arc_length.h"
+#include "nurbs/measure/arc_length.h"
 #include "recipe/edit.h"
 #include "recipe/portion.h"
 
@@ -104,7 +104,7 @@ private:
     const nurbs::ArcLength length(path);
     const recipe::Recipe& r = work().recipe();
     double nearest = kSnapPixels;
-    for (const auto& other : work().drawing()->curves) {
+    for (const auto& other : work().scene()->curves) {
       const bool itself = other.step == picked.step && other.output == picked.output;
       if (itself || r.indexOf(other.step) >= r.indexOf(held_.ref.step)) continue;
       for (double t : recipe::meetingPlaces(path, other.path, r.tolerances)) {

@@ -5,7 +5,7 @@
 #include "app/view/tool.h"
 #include "app/view/view_widget.h"
 #include "app/words.h"
-#include "nurbs/arc_length.h"
+#include "nurbs/measure/arc_length.h"
 #include "recipe/edit.h"
 #include "scene/snap.h"
 
@@ -101,7 +101,7 @@ private:
     const Frame screen = Frame::fromNormal(g.at, c.direction);
     const Vec3 to = g.at + onPlane(screen, now) - onPlane(screen, start);
     const scene::SnapRequest request{p.at.x(), p.at.y(), to, {}, held_.ref.step};
-    const auto snap = scene::snapAt(*work().drawing(), c, request);
+    const auto snap = scene::snapAt(*work().scene(), c, request);
     if (!snap || snap->what.empty()) return {to, 1e4};
     view().showSnap(snap->at);
     view().say(said(snap->what), p.at);

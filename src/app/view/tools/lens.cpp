@@ -21,7 +21,7 @@ public:
   using Tool::Tool;
 
   void offer(Offer& o) override {
-    if (!work().drawing()) return;
+    if (!work().scene()) return;
     if (view().lens().cut) o.marks.push_back(cutMark());
     if (const auto d = scene::directionOf(view().lens()); d && peeking_ == 0) o.marks.push_back(directionMark(*d));
   }
@@ -64,7 +64,7 @@ private:
   Mark directionMark(const Vec3& d) {
     const scene::Camera c = view().camera();
     Mark m{&kDirection, {}};
-    m.world = 0.5 * (work().drawing()->low + work().drawing()->high);
+    m.world = 0.5 * (work().scene()->low + work().scene()->high);
     m.from = pixelOf(c, m.world);
     m.at = m.from + kDirectionPixels * QPointF(d.dot(c.direction.cross(c.up)), -d.dot(c.up));
     m.text = view().lens().surface == scene::SurfaceLens::Draft ? ViewWidget::tr("pull") : ViewWidget::tr("direction");
@@ -75,7 +75,7 @@ private:
   Mark cutMark() {
     const scene::CutLook& cutting = view().lens().cutting;
     const Frame plane = cutting.at(0);
-    const scene::Drawing& d = *work().drawing();
+    const scene::Scene& d = *work().scene();
     const Vec3 middle = 0.5 * (d.low + d.high), half = 0.5 * (d.high - d.low), n = plane.normal();
     const scene::Camera c = view().camera();
     // Where the plane leaves the form's box uppermost, as seen: there nothing hides it.

@@ -15,7 +15,7 @@ public:
     last_ = p.pressed;
     if (!pans_) {
       // About the point under the pointer, else about the middle of the form.
-      const scene::Drawing& d = *work().drawing();
+      const scene::Scene& d = *work().scene();
       const auto hits = scene::pickAt(d, view().camera(), p.pressed.x(), p.pressed.y(),
                                       recipe::Kind::Face | recipe::Kind::Curve);
       pivot_ = hits.empty() ? Vec3(0.5 * (d.low + d.high)) : hits.front().at;

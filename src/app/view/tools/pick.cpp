@@ -38,7 +38,7 @@ public:
   void cancel() override { view().showBox({}); }
   void letGo(const Pointer& p) override {
     view().showBox({});
-    const auto hits = scene::pickInside(*work().drawing(), view().camera(), {p.pressed.x(), p.pressed.y()},
+    const auto hits = scene::pickInside(*work().scene(), view().camera(), {p.pressed.x(), p.pressed.y()},
                                         {p.at.x(), p.at.y()}, work().focus().wanted());
     if (hits.empty()) emit work().told(ViewWidget::tr("nothing that can be picked now lies whole in the box"));
     work().focus().pickAll(hits);
@@ -104,7 +104,7 @@ private:
   const scene::Hit& chosen() const { return under_[cycle_ % under_.size()]; }
 
   void look(QPointF p) {
-    auto hits = scene::pickAt(*work().drawing(), view().camera(), p.x(), p.y(), work().focus().wanted());
+    auto hits = scene::pickAt(*work().scene(), view().camera(), p.x(), p.y(), work().focus().wanted());
     if (const auto* f = work().focus().activeField(); f && f->preferred != Kind::None)
       std::stable_partition(hits.begin(), hits.end(),
                             [&](const scene::Hit& h) { return recipe::has(f->preferred, h.kind); });
@@ -121,15 +121,15 @@ private:
   }
 
   void pickChain(const scene::Hit& edge) {
-    work().focus().pickChain(edge, scene::tangentChain(*work().drawing(), edge, work().recipe().tolerances.corner));
+    work().focus().pickChain(edge, scene::tangentChain(*work().scene(), edge, work().recipe().tolerances.corner));
   }
 
   void pickSimilar(const scene::Hit& edge) {
-    for (const auto& b : work().drawing()->bodies)
+    for (const auto& b : work().scene()->bodies)
       if (b.step == edge.step)
         if (const auto figures = work().results().figuresOf(b.body))
-          return work().focus().pickAll(scene::similarEdges(*work().drawing(), edge, figures->joins));
-    work().focus().pickAll(scene::similarEdges(*work().drawing(), edge, {}));
+          return work().focus().pickAll(scene::similarEdges(*work().scene(), edge, figures->joins));
+    work().focus().pickAll(scene::similarEdges(*work().scene(), edge, {}));
   }
 
   std::vector<scene::Hit> under_;

@@ -85,7 +85,7 @@ private:
   /// plane that is looked at squarely, else to the middle of what is there.
   Vec3 levelOfNew() const {
     if (!shown_.empty()) return shown_.back().world;
-    const scene::Drawing& d = *work().drawing();
+    const scene::Scene& d = *work().scene();
     const bool empty = d.curves.empty() && d.bodies.empty();
     for (const auto& [name, frame] : recipe::worldPlanes())
       if (empty || std::abs(view().camera().direction.dot(frame.normal())) > 0.9999) return Vec3::Zero();
@@ -119,7 +119,7 @@ private:
       free.cwiseAbs().maxCoeff(&k);
       return {through + Vec3::Unit(k) * alongAxis(through, Vec3::Unit(k), ray), ""};
     }
-    return scene::snapAt(*work().drawing(), c, r).value_or(scene::Snap{r.loose, ""});
+    return scene::snapAt(*work().scene(), c, r).value_or(scene::Snap{r.loose, ""});
   }
 
   std::vector<Mark> shown_;

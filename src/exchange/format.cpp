@@ -1,0 +1,36 @@
+#include "exchange/format.h"
+
+#include "brep/foreign.h"
+#include "exchange/files.h"
+
+#include <algorithm>
+#include <filesystem>
+
+namespace lumsk::exchange {
+
+const Format* formatOf(const std::string& path) {
+  const std::string ending = extensionOf(path);
+  for (const Format& f : formats())
+    if (std::find(f.endings.begin(), f.endings.end(), ending) != f.endings.end()) return &f;
+  return nullptr;
+}
+
+Expected<std::vector<recipe::BodyEntry>> readForeignBodies(const std::string& path) {
+  LUMSK_TRY(bytes, readFile(path));
+  const std::filesystem::path file(path);
+  LUMSK_TRY(read, brep::readForeign(bytes, {brep::LengthUnit::FromFile, file.filename().string(),
+                                            recipe::hashOf(bytes).substr(7)}, {}));
+  std::vector<recipe::BodyEntry> out;
+  for (auto& part : read.parts) {
+    const std::string number = std::to_string(out.size() + 1);
+    recipe::BodyEntry e;
+    e.id = "b" + number;
+    e.label = part.label.empty() ? file.stem().string() + " " + number : part.label;
+    e.colour = part.colour;
+    e.body = std::move(part.body);
+    out.push_back(std::move(e));
+  }
+  return out;
+}
+
+} // namespace lumsk::exchange

@@ -1,0 +1,45 @@
+#include "brep/convert.h"
+#include "brep/guard.h"
+#include "exchange/files.h"
+#include "exchange/format.h"
+
+#include <BRepTools.hxx>
+#include <BRep_Builder.hxx>
+#include <TopoDS_Compound.hxx>
+
+#include <fstream>
+
+namespace lumsk::exchange {
+
+namespace formats_ {
+Format brep();
+}
+
+namespace {
+
+/// The kernel's own format.
+Expected<void> writeBrep(const std::string& path, const Contents& contents) {
+  return replaceFile(path, [&](const std::string& temporary) {
+    return brep::guarded("writing BREP", [&]() -> Expected<void> {
+      TopoDS_Compound all;
+      BRep_Builder builder;
+      builder.MakeCompound(all);
+      for (const auto& b : contents.bodies) builder.Add(all, b.body->shape);
+      for (const NamedCurve& c : contents.curves) builder.Add(all, brep::toWire(*c.curve));
+      const bool alone = contents.bodies.size() == 1 && contents.curves.empty();
+      std::ofstream out(temporary, std::ios::binary);
+      BRepTools::Write(alone ? contents.bodies[0].body->shape : TopoDS_Shape(all), out);
+      out.close();
+      if (!out) return fail(cannotWrite(path));
+      return {};
+    });
+  });
+}
+
+} // namespace
+
+Format formats_::brep() {
+  return {"brep", "BREP: all bodies, exact", {".brep", ".brp"}, false, true, writeBrep, readForeignBodies};
+}
+
+} // namespace lumsk::exchange

@@ -1,0 +1,278 @@
+#include "nurbs/core/path.h"
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+void segmentDerivatives(const Segment& s, double f, int order, CurveDerivatives& out) {
+  if (const auto* line = std::get_if<LineSegment>(&s)) {
+    out[0] = line->a + f * (line->b - line->a);
+    if (order > 0) out[1] = line->b - line->a;
+    for (int k = 2; k <= order; ++k) out[k].setZero();
+  } else if (const auto* arc = std::get_if<EllipseArc>(&s)) {
+    const double w = arc->toRad - arc->fromRad, t = arc->fromRad + f * w;
+    const Vec3 c = std::cos(t) * arc->u + std::sin(t) * arc->v, d = -std::sin(t) * arc->u + std::cos(t) * arc->v;
+    out[0] = arc->centre + c;
+    if (order > 0) out[1] = w * d;
+    if (order > 1) out[2] = -w * w * c;
+    if (order > 2) out[3] = -w * w * w * d;
+  } else {
+    const auto& spline = std::get<Spline>(s);
+    const double w = spline.last() - spline.first();
+    spline.derivatives(spline.first() + f * w, order, out);
+    double scale = w;
+    for (int k = 1; k <= order; ++k, scale *= w) out[k] *= scale;
+  }
+}
+
+Vec3 segmentPoint(const Segment& s, double f) {
+  if (const auto* spline = std::get_if<Spline>(&s))
+    return spline->at(spline->first() + f * (spline->last() - spline->first()));
+  CurveDerivatives d;
+  segmentDerivatives(s, f, 0, d);
+  return d[0];
+}
+
+/// Cuts a spline at its interior knots of full multiplicity.
+void appendSmoothParts(const Spline& c, std::vector<Segment>& out) {
+  for (double u : breakpoints(c.knots(), c.degree())) {
+    if (u <= c.first() || u >= c.last() || multiplicity(c.knots(), u) < c.degree()) continue;
+    if (auto parts = split(c, u)) {
+      out.push_back(parts->first);
+      return appendSmoothParts(parts->second, out);
+    }
+  }
+  out.push_back(c);
+}
+
+bool segmentUsable(const Segment& s) {
+  if (const auto* line = std::get_if<LineSegment>(&s)) return usable(line->a) && usable(line->b);
+  if (const auto* arc = std::get_if<EllipseArc>(&s)) return usable(arc->centre) && usable(arc->u) && usable(arc->v);
+  const auto& points = std::get<Spline>(s).points();
+  return points.allFinite() && points.cwiseAbs().maxCoeff() <= kLargestCoordinate;
+}
+
+double controlLength(const Segment& s) {
+  if (const auto* spline = std::get_if<Spline>(&s)) {
+    const auto& p = spline->points();
+    return (p.bottomRows(p.rows() - 1) - p.topRows(p.rows() - 1)).rowwise().norm().sum();
+  }
+  if (const auto* line = std::get_if<LineSegment>(&s)) return (line->b - line->a).norm();
+  const auto& arc = std::get<EllipseArc>(s);
+  return std::abs(arc.toRad - arc.fromRad) * std::max(arc.u.norm(), arc.v.norm());
+}
+
+} // namespace
+
+bool EllipseArc::circular() const {
+  return std::abs(u.norm() - v.norm()) < 1e-9 * u.norm() && std::abs(u.dot(v)) < 1e-9 * u.squaredNorm();
+}
+
+Expected<Path> Path::make(std::vector<Segment> segments, LengthTolerance point) {
+  Path path;
+  double length = 0.0;
+  for (const Segment& s : segments) {
+    if (!segmentUsable(s))
+      return fail(problem("LM-G002", "the curve leaves the usable space").tryThis("use coordinates within 1000000 mm"));
+    const double l = controlLength(s);
+    length += l;
+    if (l <= point.mm && segments.size() > 1) continue; // pieces too short to see are bridged by their neighbours
+    if (const auto* spline = std::get_if<Spline>(&s))
+      appendSmoothParts(*spline, path.segments_);
+    else
+      path.segments_.push_back(s);
+  }
+  if (path.segments_.empty() || length <= point.mm)
+    return fail(problem("LM-G005", "the curve has no length")
+                    .measure(millimetres(length))
+                    .want(millimetres(point.mm))
+                    .tryThis("move its points apart"));
+  for (size_t i = 0; i + 1 < path.segments_.size(); ++i) {
+    const Vec3 a = segmentPoint(path.segments_[i], 1.0), b = segmentPoint(path.segments_[i + 1], 0.0);
+    if ((a - b).norm() > 2 * point.mm)
+      return fail(problem("LM-G004", "the pieces of the curve do not meet")
+                      .measure(millimetres((a - b).norm()))
+                      .want(millimetres(point.mm))
+                      .at(a)
+                      .tryThis("move the ends together"));
+  }
+  path.closed_ = (path.start() - path.end()).norm() <= point.mm;
+  return path;
+}
+
+int Path::degree() const {
+  int d = 1;
+  for (const Segment& s : segments_) {
+    if (std::holds_alternative<EllipseArc>(s)) d = std::max(d, 5);
+    if (const auto* c = std::get_if<Spline>(&s)) d = std::max(d, c->degree());
+  }
+  return d;
+}
+
+Vec3 Path::at(double t) const {
+  const int i = std::clamp(int(std::floor(t)), 0, int(segments_.size()) - 1);
+  return segmentPoint(segments_[i], t - i);
+}
+
+void Path::derivatives(double t, int order, CurveDerivatives& out) const {
+  const int i = std::clamp(int(std::floor(t)), 0, int(segments_.size()) - 1);
+  segmentDerivatives(segments_[i], t - i, order, out);
+}
+
+Vec3 Path::tangentBefore(double t) const {
+  const int n = int(segments_.size());
+  const int i = (int(std::lround(t)) - 1 + n) % n;
+  CurveDerivatives d;
+  segmentDerivatives(segments_[i], 1.0, 1, d);
+  return d[1];
+}
+
+std::vector<double> Path::corners(AngleTolerance corner) const {
+  std::vector<double> out;
+  for (int i = closed_ ? 0 : 1; i < int(segments_.size()); ++i) {
+    CurveDerivatives d;
+    segmentDerivatives(segments_[i], 0.0, 1, d);
+    if (angleBetweenRad(tangentBefore(i), d[1]) > corner.rad()) out.push_back(i);
+  }
+  return out;
+}
+
+const EllipseArc* Path::wholeEllipse() const {
+  return segments_.size() == 1 ? std::get_if<EllipseArc>(&segments_.front()) : nullptr;
+}
+
+Path transformed(const Path& p, const Eigen::Isometry3d& t) {
+  std::vector<Segment> out;
+  for (const Segment& s : p.segments()) {
+    if (const auto* line = std::get_if<LineSegment>(&s))
+      out.push_back(LineSegment{t * line->a, t * line->b});
+    else if (const auto* arc = std::get_if<EllipseArc>(&s))
+      out.push_back(EllipseArc{t * arc->centre, t.linear() * arc->u, t.linear() * arc->v, arc->fromRad, arc->toRad});
+    else
+      out.push_back(transformed(std::get<Spline>(s), t));
+  }
+  return *Path::make(std::move(out), {1e-9});
+}
+
+Path reversed(const Path& p) {
+  std::vector<Segment> out;
+  for (auto it = p.segments().rbegin(); it != p.segments().rend(); ++it) {
+    if (const auto* line = std::get_if<LineSegment>(&*it))
+      out.push_back(LineSegment{line->b, line->a});
+    else if (const auto* arc = std::get_if<EllipseArc>(&*it))
+      out.push_back(EllipseArc{arc->centre, arc->u, -arc->v, -arc->toRad, -arc->fromRad});
+    else
+      out.push_back(reversed(std::get<Spline>(*it)));
+  }
+  return *Path::make(std::move(out), {1e-9});
+}
+
+Path mirrored(const Path& p, const Frame& plane) {
+  const Vec3 n = plane.normal();
+  Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
+  t.linear() = Eigen::Matrix3d::Identity() - 2 * n * n.transpose();
+  t.translation() = 2 * plane.origin.dot(n) * n;
+  return transformed(p, t);
+}
+
+Expected<Path> joinedWithImage(const Path& p, const Frame& plane, LengthTolerance point) {
+  const auto off = [&](const Vec3& q) { return std::abs(plane.local(q).z()); };
+  const bool start = !p.closed() && off(p.start()) <= point.mm, end = !p.closed() && off(p.end()) <= point.mm;
+  if (!start && !end)
+    return fail(problem("LM-M002", "the curve does not end in the mirror plane")
+                    .measure(millimetres(std::min(off(p.start()), off(p.end()))))
+                    .want(millimetres(point.mm))
+                    .at(off(p.start()) < off(p.end()) ? p.start() : p.end())
+                    .tryThis("move an end into the plane, or keep the image apart"));
+  std::vector<Segment> all = p.segments();
+  const Path image = reversed(mirrored(p, plane));
+  all.insert(end ? all.end() : all.begin(), image.segments().begin(), image.segments().end());
+  return Path::make(std::move(all), {2 * point.mm});
+}
+
+PlaneOfPoints fitPlane(const Points& points) {
+  PlaneOfPoints out;
+  const Vec3 centre = points.colwise().mean().transpose();
+  const Eigen::Matrix3d cov =
+      (points.rowwise() - centre.transpose()).transpose() * (points.rowwise() - centre.transpose());
+  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> eig(cov);
+  out.unique = eig.eigenvalues()(1) > 1e-12 * eig.eigenvalues()(2);
+  Vec3 normal = eig.eigenvectors().col(0);
+  Vec3 area = Vec3::Zero();
+  for (Eigen::Index i = 0; i < points.rows(); ++i) {
+    const Vec3 a = points.row(i).transpose() - centre, b = points.row((i + 1) % points.rows()).transpose() - centre;
+    area += a.cross(b);
+  }
+  if (normal.dot(area) < 0) normal = -normal;
+  out.frame = Frame::fromNormal(centre, normal);
+  out.deviationMm = ((points.rowwise() - centre.transpose()) * normal).cwiseAbs().maxCoeff();
+  return out;
+}
+
+namespace {
+int piecesOf(const Segment& s) {
+  const auto* spline = std::get_if<Spline>(&s);
+  return spline ? spline->spans() : 1;
+}
+} // namespace
+
+Points polyline(const Path& p, int perSegment) {
+  std::vector<Vec3> pts{p.start()};
+  for (size_t i = 0; i < p.segments().size(); ++i) {
+    const int n = std::holds_alternative<LineSegment>(p.segments()[i]) ? 1 : perSegment * piecesOf(p.segments()[i]);
+    for (int k = 1; k <= n; ++k) pts.push_back(segmentPoint(p.segments()[i], double(k) / n));
+  }
+  Points out(pts.size(), 3);
+  for (size_t i = 0; i < pts.size(); ++i) out.row(i) = pts[i].transpose();
+  return out;
+}
+
+Points polylineWithin(const Path& p, double chordMm) {
+  std::vector<Vec3> pts{p.start()};
+  for (const Segment& s : p.segments()) {
+    int n = std::holds_alternative<LineSegment>(s) ? 1 : 4 * piecesOf(s);
+    for (; n > 1 && n < 4096; n *= 2) {
+      double worst = 0.0;
+      for (int k = 0; k < n; ++k) {
+        const Vec3 a = segmentPoint(s, double(k) / n), b = segmentPoint(s, double(k + 1) / n);
+        worst = std::max(worst, (segmentPoint(s, (k + 0.5) / n) - 0.5 * (a + b)).norm());
+      }
+      if (worst <= chordMm) break;
+    }
+    for (int k = 1; k <= n; ++k) pts.push_back(segmentPoint(s, double(k) / n));
+  }
+  Points out(pts.size(), 3);
+  for (size_t i = 0; i < pts.size(); ++i) out.row(i) = pts[i].transpose();
+  return out;
+}
+
+std::vector<Vec3> selfCrossings(const Path& p, LengthTolerance point) {
+  const Points pts = polyline(p, 24);
+  const PlaneOfPoints plane = fitPlane(pts);
+  if (!plane.unique || plane.deviationMm > std::max(point.mm, 1e-3 * (pts.rowwise() - pts.colwise().mean()).norm()))
+    return {};
+  const int n = int(pts.rows());
+  std::vector<Vec2> q(n);
+  for (int i = 0; i < n; ++i) q[i] = plane.frame.local(pts.row(i).transpose()).head<2>();
+  const auto cross = [](const Vec2& a, const Vec2& b) { return a.x() * b.y() - a.y() * b.x(); };
+  std::vector<Vec3> found;
+  for (int i = 0; i + 1 < n; ++i)
+    for (int j = i + 2; j + 1 < n; ++j) {
+      if (p.closed() && i == 0 && j == n - 2) continue;
+      const Vec2 r = q[i + 1] - q[i], s = q[j + 1] - q[j], d = q[j] - q[i];
+      if (std::min(q[j].x(), q[j + 1].x()) > std::max(q[i].x(), q[i + 1].x()) ||
+          std::max(q[j].x(), q[j + 1].x()) < std::min(q[i].x(), q[i + 1].x()))
+        continue;
+      const double det = cross(r, s);
+      if (std::abs(det) < 1e-14 * r.norm() * s.norm()) continue;
+      const double a = cross(d, s) / det, b = cross(d, r) / det;
+      if (a >= 0 && a < 1 && b >= 0 && b < 1) found.push_back(plane.frame.at((q[i] + a * r).x(), (q[i] + a * r).y()));
+    }
+  return found;
+}
+
+} // namespace lumsk::nurbs
