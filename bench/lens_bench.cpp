@@ -99,6 +99,6 @@ int main(int argc, char** argv) {
                                                         : "curvature",
                 median(first), median(whole), w.scene()->triangles());
   }
-  w.newProject();
+  w.file().newProject();
   return 0;
 }

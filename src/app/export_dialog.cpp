@@ -1,6 +1,5 @@
 #include "app/export_dialog.h"
 #include "app/words.h"
-#include "exchange/format.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -18,8 +17,7 @@ ExportDialog::ExportDialog(Workspace& w, QWidget* parent)
   setObjectName("export-dialog");
   auto* l = new QVBoxLayout(this);
   format_->setObjectName("export-format");
-  for (const exchange::Format& f : exchange::formats())
-    format_->addItem(said(f.words), QString::fromStdString(f.endings.front()));
+  for (const exchange::Format& f : exchange::formats()) format_->addItem(said(f.words));
   l->addWidget(format_);
   auto* form = new QFormLayout(mesh_);
   chord_->setObjectName("export-chord");
@@ -46,7 +44,10 @@ ExportDialog::ExportDialog(Workspace& w, QWidget* parent)
   count();
 }
 
-QString ExportDialog::ending() const { return format_->currentData().toString(); }
+const exchange::Format& ExportDialog::format() const {
+  return exchange::formats()[size_t(std::max(0, format_->currentIndex()))];
+}
+QString ExportDialog::ending() const { return QString::fromStdString(format().endings.front()); }
 
 exchange::ExportOptions ExportDialog::options() const {
   exchange::ExportOptions o;
@@ -54,15 +55,14 @@ exchange::ExportOptions ExportDialog::options() const {
     o.mesh.chordMm = std::clamp(c->value, 0.0005, 100.0);
   if (const auto a = recipe::evaluate(angle_->text().toStdString(), Dimension::Angle, w_.focus().names()))
     o.mesh.angleDeg = std::clamp(a->value, 0.1, 90.0);
-  o.curves = curves_->isChecked() && exchange::formatOf(ending().toStdString())->curves;
+  o.curves = curves_->isChecked() && format().curves;
   return o;
 }
 
 void ExportDialog::count() {
-  const exchange::Format& format = *exchange::formatOf(ending().toStdString());
-  mesh_->setVisible(format.triangles);
-  curves_->setVisible(format.curves);
-  if (!format.triangles) return;
+  mesh_->setVisible(format().triangles);
+  curves_->setVisible(format().curves);
+  if (!format().triangles) return;
   triangles_->setText(tr("counting"));
   counting_.run<Expected<int>>(
       [model = w_.model(), o = options()](const Context& cx) { return exchange::countTriangles(*model, o, cx); },

@@ -3,6 +3,7 @@
 #include "app/widgets.h"
 #include "app/workspace.h"
 #include "exchange/export.h"
+#include "exchange/format.h"
 
 #include <QDialog>
 
@@ -21,6 +22,7 @@ public:
   exchange::ExportOptions options() const;
 
 private:
+  const exchange::Format& format() const;
   void count();
   Workspace& w_;
   QComboBox* format_;

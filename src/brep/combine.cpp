@@ -106,31 +106,20 @@ Expected<std::vector<BodyPtr>> run(const Body& target, const Body& tool, Combine
     return fail(problem("LM-B010", what).at(middleOf(tool)).tryThis("move it so that it reaches into the other body"));
   };
   if (!op.IsDone() || op.Shape().IsNull()) return fail(nearlyTouching(target, tool, {}));
-  FaceNames names;
-  std::map<std::string, NaturalFace> natural;
-  bool met = false;
+  FaceHistory history;
   for (const Body* b : {&target, &tool})
-    for (const NamedFace& g : namedFaces(*b)) {
-      const auto& modified = op.Modified(g.face);
-      met = met || op.IsDeleted(g.face) || modified.Extent() > 0;
-      for (const TopoDS_Shape& s : modified) names.Bind(s, g.name);
-      if (op.IsDeleted(g.face) || modified.Extent() > 0) continue;
-      names.Bind(g.face, g.name);
-      if (g.natural) natural[g.name] = *g.natural;
-    }
+    for (const NamedFace& g : namedFaces(*b)) history.take(op, g);
   std::vector<std::pair<double, BodyPtr>> found;
   for (TopExp_Explorer e(op.Shape(), TopAbs_SOLID); e.More(); e.Next()) {
     auto piece = std::make_shared<Body>();
     auto solid = checkedSolid(e.Current());
     if (!solid) return fail(nearlyTouching(target, tool, solid.error()));
     piece->shape = *solid;
-    nameBody(*piece, names);
-    for (const auto& n : piece->faceNames)
-      if (const auto it = natural.find(n); it != natural.end()) piece->natural[n] = it->second;
+    history.finish(*piece);
     found.emplace_back(massOf(piece->shape).volumeMm3, std::move(piece));
   }
   if (found.empty()) return refused("nothing is left of the body");
-  if (how == Combine::Add ? found.size() > 1 : !met) return refused("the bodies do not touch");
+  if (how == Combine::Add && found.size() > 1) return refused("the bodies do not touch");
   if (how == Combine::Cut && found.size() == 1 &&
       std::abs(found[0].first - massOf(target.shape).volumeMm3) < 1e-9 * found[0].first)
     return refused("the bodies do not touch");

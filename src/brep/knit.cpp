@@ -49,22 +49,13 @@ public:
     Handle(KernelProgress) progress = new KernelProgress(cx_);
     sewing.Perform(progress->Start());
     if (cx_.stopped()) return fail(cancelled());
-    FaceNames names;
+    FaceHistory history;
     std::vector<TopoDS_Face> sewn;
-    for (const NamedFace& f : faces_) {
-      sewn.push_back(TopoDS::Face(sewing.IsModified(f.face) ? sewing.Modified(f.face) : TopoDS_Shape(f.face)));
-      names.Bind(sewn.back(), f.name);
-    }
+    for (const NamedFace& f : faces_) sewn.push_back(history.take(sewing, f));
     LUMSK_TRY(shape, onePiece(sewn));
     auto body = std::make_shared<Body>();
     body->shape = shape;
-    for (const NamedFace& f : faces_)
-      if (f.natural) body->natural[f.name] = *f.natural;
-    nameBody(*body, names);
-    const auto all = brep::faces(*body);
-    for (size_t i = 0; i < all.size(); ++i)
-      if (const auto it = body->natural.find(body->faceNames[i]); it != body->natural.end())
-        it->second.reversed = all[i].Orientation() == TopAbs_REVERSED;
+    history.finish(*body);
     Knitted out;
     out.nearMisses = nearMisses(*body);
     out.body = std::move(body);
@@ -246,17 +237,6 @@ private:
 };
 
 } // namespace
-
-std::vector<NamedFace> namedFaces(const Body& b) {
-  std::vector<NamedFace> out;
-  const auto all = faces(b);
-  for (size_t i = 0; i < all.size(); ++i) {
-    const auto natural = b.natural.find(b.faceNames[i]);
-    out.push_back({all[i], b.faceNames[i],
-                   natural == b.natural.end() ? std::nullopt : std::optional<NaturalFace>(natural->second)});
-  }
-  return out;
-}
 
 Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance gap, const Context& cx) {
   if (faces.empty()) return fail(problem("LM-K002", "there is nothing to knit").tryThis("pick skins"));

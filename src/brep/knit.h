@@ -1,19 +1,9 @@
 #pragma once
 #include "base/context.h"
 #include "brep/body.h"
-#include "brep/names.h"
+#include "brep/history.h"
 
 namespace lumsk::brep {
-
-/// A face on its way into a new body, with what is known of it.
-struct NamedFace {
-  TopoDS_Face face;
-  std::string name;
-  std::optional<NaturalFace> natural;
-};
-
-/// All faces of a body with their names.
-std::vector<NamedFace> namedFaces(const Body& b);
 
 /// Two open edges that come near one another and were not joined.
 struct NearMiss {

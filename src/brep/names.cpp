@@ -276,6 +276,26 @@ double reachOf(const Body& b) {
   return 0.05 * std::sqrt(box.SquareExtent());
 }
 
+double turnBetween(PartKind kind, const Signature& a, const Signature& b) {
+  if (!(a.direction.norm() > 0 && b.direction.norm() > 0)) return 0.0;
+  const double turn = angleBetweenRad(a.direction, b.direction);
+  return kind == PartKind::Edge ? std::min(turn, kPi - turn) : turn; // edges have no direction of their own
+}
+
+/// Whether a part of the right name lies elsewhere and otherwise than it did, while another one lies just so.
+bool contrary(const Body& b, PartKind kind, int exact, const Signature& was) {
+  const double reach = reachOf(b), turned = radFromDeg(60), same = radFromDeg(10);
+  const Signature now = signatureOf(b, kind, exact);
+  if ((now.middle - was.middle).norm() < reach || turnBetween(kind, now, was) < turned) return false;
+  const int n = int(kind == PartKind::Face ? b.faceNames.size() : kind == PartKind::Edge ? b.edgeNames.size() : 0);
+  for (int i = 0; i < n; ++i) {
+    if (i == exact) continue;
+    const Signature s = signatureOf(b, kind, i);
+    if ((s.middle - was.middle).norm() < 0.1 * reach && turnBetween(kind, s, was) < same) return true;
+  }
+  return false;
+}
+
 /// An exact name that differs from others by its number alone is doubted where one of those lies, and it does not,
 /// where the part was.
 Found amongTies(const Body& b, PartKind kind, const std::vector<std::string>& names, int exact,
@@ -284,7 +304,8 @@ Found amongTies(const Body& b, PartKind kind, const std::vector<std::string>& na
   std::vector<int> ties;
   for (size_t i = 0; i < names.size(); ++i)
     if (withoutNumber(names[i]) == base) ties.push_back(int(i));
-  if (!signature || ties.size() < 2) return {exact, false};
+  if (!signature) return {exact, false};
+  if (ties.size() < 2) return {exact, contrary(b, kind, exact, *signature)};
   const auto off = [&](int i) { return (signatureOf(b, kind, i).middle - signature->middle).norm(); };
   int best = exact;
   for (int i : ties)
@@ -318,11 +339,7 @@ Found findPart(const Body& b, PartKind kind, const std::string& name, const Sign
   for (size_t i = 0; i < names.size(); ++i) {
     const Signature s = signatureOf(b, kind, int(i));
     const double d = (s.middle - signature->middle).norm();
-    const double turn = signature->direction.norm() > 0 && s.direction.norm() > 0
-                            ? angleBetweenRad(s.direction, signature->direction)
-                            : 0.0;
-    const double line = kind == PartKind::Edge ? std::min(turn, kPi - turn) : turn;
-    if (d > reach || line > radFromDeg(30)) continue;
+    if (d > reach || turnBetween(kind, s, *signature) > radFromDeg(30)) continue;
     if (d < nearest) {
       second = nearest;
       nearest = d;

@@ -39,7 +39,8 @@ struct Found {
   int index = -1;
   bool doubtful = false; ///< found by its role or its signature, not by its name
 };
-/// By name; by what its sides were made from; by what they do, which is doubtful; else the candidate of the same kind
+/// By name, doubtful where another part lies just as the wanted one did and that of the name wholly otherwise; by what
+/// its sides were made from; by what they do, which is doubtful; else the candidate of the same kind
 /// within 5 % of the body's size and 30 degrees that is twice as near as the runner-up; else index -1.
 Found findPart(const Body& b, PartKind kind, const std::string& name, const Signature* signature);
 

@@ -1,6 +1,7 @@
 #include "brep/skin.h"
 
 #include "brep/convert.h"
+#include "brep/history.h"
 #include "brep/face_integrals.h"
 #include "brep/guard.h"
 #include "brep/names.h"
@@ -166,22 +167,21 @@ Expected<TopoDS_Shape> checkedSolid(const TopoDS_Shape& shape) {
 Expected<BodyPtr> skinFromSurfaces(const std::vector<NamedSurface>& surfaces, const Context& cx) {
   return guarded("building a skin", [&]() -> Expected<BodyPtr> {
     auto body = std::make_shared<Body>();
-    FaceNames names;
     BRepBuilderAPI_Sewing sewing(cx.tolerances.point.mm);
     sewing.SetNonManifoldMode(false);
     TopoDS_Shell shell;
     BRep_Builder builder;
     builder.MakeShell(shell);
-    std::vector<TopoDS_Face> made;
+    std::vector<NamedFace> made;
     for (const NamedSurface& s : surfaces) {
       const auto exact =
           std::make_shared<const nurbs::Surface>(nurbs::withExactPoles(*s.surface, cx.tolerances.point));
-      made.push_back(naturalFace(*exact, s.reversed, cx.tolerances.point));
-      body->natural[s.name] = {exact, s.reversed, s.sides, s.asked};
+      made.push_back({naturalFace(*exact, s.reversed, cx.tolerances.point), s.name,
+                      NaturalFace{exact, s.reversed, s.sides, s.asked}});
       if (surfaces.size() > 1)
-        sewing.Add(made.back());
+        sewing.Add(made.back().face);
       else
-        builder.Add(shell, made.back());
+        builder.Add(shell, made.back().face);
     }
     if (surfaces.size() > 1) {
       Handle(KernelProgress) progress = new KernelProgress(cx);
@@ -191,11 +191,14 @@ Expected<BodyPtr> skinFromSurfaces(const std::vector<NamedSurface>& surfaces, co
     } else {
       body->shape = shell;
     }
-    for (size_t i = 0; i < made.size(); ++i)
-      names.Bind(surfaces.size() > 1 && sewing.IsModified(made[i]) ? sewing.Modified(made[i]) : made[i],
-                 surfaces[i].name);
+    FaceHistory history;
+    for (const NamedFace& f : made)
+      if (surfaces.size() > 1)
+        history.take(sewing, f);
+      else
+        history.keep(f);
     LUMSK_CHECK(checkValid(body->shape));
-    nameBody(*body, names);
+    history.finish(*body);
     return body;
   });
 }

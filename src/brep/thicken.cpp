@@ -2,6 +2,7 @@
 
 #include "brep/convert.h"
 #include "brep/guard.h"
+#include "brep/history.h"
 #include "brep/names.h"
 #include "brep/rings.h"
 #include "brep/skin.h"
@@ -368,32 +369,26 @@ private:
 
   // Assembly
 
-  struct Made {
-    TopoDS_Face face;
-    std::string name;
-  };
-
   Expected<Thickened> assemble() {
     auto body = std::make_shared<Body>();
-    std::vector<Made> made;
+    std::vector<NamedFace> made;
     const auto add = [&](const std::shared_ptr<const Surface>& s, const Part& p, bool front) {
       const bool reversed = front == p.reversed;
-      made.push_back(
-          {naturalFace(*s, reversed, cx_.tolerances.point), faceName(o_.step, front ? "front" : "back", p.name)});
-      body->natural[made.back().name] = {s, reversed, p.sideNames};
+      made.push_back({naturalFace(*s, reversed, cx_.tolerances.point),
+                      faceName(o_.step, front ? "front" : "back", p.name), NaturalFace{s, reversed, p.sideNames}});
     };
     const double front = o_.side == ThickenSide::Inward    ? 0
                          : o_.side == ThickenSide::Outward ? o_.thicknessMm
                                                            : o_.thicknessMm / 2;
     for (const Part& p : parts_) {
       if (p.flat) {
-        made.push_back({p.frontFace, faceName(o_.step, "front", p.name)});
-        made.push_back({p.backFace, faceName(o_.step, "back", p.name)});
+        made.push_back({p.frontFace, faceName(o_.step, "front", p.name), {}});
+        made.push_back({p.backFace, faceName(o_.step, "back", p.name), {}});
         for (const FlatWire& w : p.wires)
           for (size_t i = 0; i < w.edges.size(); ++i)
             if (w.edges[i].neighbour < 0) {
               LUMSK_TRY(face, flatRim(p, w, i, front));
-              made.push_back({face, faceName(o_.step, "rim", w.edges[i].name)});
+              made.push_back({face, faceName(o_.step, "rim", w.edges[i].name), {}});
             }
         continue;
       }
@@ -401,11 +396,11 @@ private:
       add(p.back, p, false);
       for (int k = 0; k < 4; ++k)
         if (p.sides[size_t(k)].open)
-          made.push_back({rim(p, k), faceName(o_.step, "rim", p.name + "|" + p.sideName(k))});
+          made.push_back({rim(p, k), faceName(o_.step, "rim", p.name + "|" + p.sideName(k)), {}});
     }
     BRepBuilderAPI_Sewing sewing(2 * cx_.tolerances.point.mm);
     sewing.SetNonManifoldMode(false);
-    for (const Made& m : made) sewing.Add(m.face);
+    for (const NamedFace& m : made) sewing.Add(m.face);
     Handle(KernelProgress) progress = new KernelProgress(cx_);
     sewing.Perform(progress->Start());
     if (cx_.stopped()) return fail(cancelled());
@@ -415,15 +410,9 @@ private:
       out_.notes.push_back(problem("LM-K101", "the faces of the wall meet roughly")
                                .measure(millimetres(t))
                                .want(millimetres(kNotedToleranceMm)));
-    FaceNames names;
-    for (const Made& m : made)
-      names.Bind(sewing.IsModified(m.face) ? sewing.Modified(m.face) : TopoDS_Shape(m.face), m.name);
-    nameBody(*body, names);
-    // Sewing may turn faces over, and the solid as a whole may have been turned: read it from the result.
-    const auto all = faces(*body);
-    for (size_t i = 0; i < all.size(); ++i)
-      if (const auto it = body->natural.find(body->faceNames[i]); it != body->natural.end())
-        it->second.reversed = all[i].Orientation() == TopAbs_REVERSED;
+    FaceHistory history;
+    for (const NamedFace& m : made) history.take(sewing, m);
+    history.finish(*body);
     out_.body = body;
     return std::move(out_);
   }

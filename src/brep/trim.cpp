@@ -125,24 +125,13 @@ private:
     if (!common.IsDone() || common.Shape().IsNull())
       return fail(
           problem("LM-K002", "the body could not be cut by this plane").at(foot).tryThis("move the plane a little"));
-    FaceNames names;
-    std::map<std::string, NaturalFace> natural;
-    const auto name = [&](const TopoDS_Shape& from, const std::string& as) {
-      const auto& modified = common.Modified(from);
-      for (const TopoDS_Shape& s : modified) names.Bind(s, as);
-      return modified.Extent() > 0;
-    };
-    for (const NamedFace& g : namedFaces(body_)) {
-      if (common.IsDeleted(g.face) || name(g.face, g.name)) continue;
-      names.Bind(g.face, g.name);
-      if (g.natural) natural[g.name] = *g.natural;
-    }
-    name(cutter, faceName(step_, "cut", ""));
-    return pieces(common.Shape(), names, natural);
+    FaceHistory history;
+    for (const NamedFace& g : namedFaces(body_)) history.take(common, g);
+    history.takeNew(common, cutter, faceName(step_, "cut", ""));
+    return pieces(common.Shape(), history);
   }
 
-  Expected<Trimmed> pieces(const TopoDS_Shape& shape, const FaceNames& names,
-                           const std::map<std::string, NaturalFace>& natural) const {
+  Expected<Trimmed> pieces(const TopoDS_Shape& shape, const FaceHistory& history) const {
     std::vector<std::pair<double, BodyPtr>> found;
     for (TopExp_Explorer e(shape, body_.solid() ? TopAbs_SOLID : TopAbs_SHELL); e.More(); e.Next()) {
       auto piece = std::make_shared<Body>();
@@ -154,9 +143,7 @@ private:
                         .want(millimetres(kRefusedToleranceMm))
                         .at(out_.keptAt)
                         .tryThis("move the plane a little"));
-      nameBody(*piece, names);
-      for (const auto& n : piece->faceNames)
-        if (const auto it = natural.find(n); it != natural.end()) piece->natural[n] = it->second;
+      history.finish(*piece);
       const Mass mass = massOf(piece->shape);
       found.emplace_back(body_.solid() ? mass.volumeMm3 : mass.areaMm2, piece);
     }

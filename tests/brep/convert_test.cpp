@@ -1,3 +1,4 @@
+#include "brep/combine.h"
 #include "brep/convert.h"
 #include "brep/mesh.h"
 #include "brep/names.h"
@@ -8,6 +9,7 @@
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepPrimAPI_MakeBox.hxx>
 #include <Geom_Circle.hxx>
 #include <TColStd_Array1OfInteger.hxx>
 #include <TColStd_Array1OfReal.hxx>
@@ -108,6 +110,42 @@ private slots:
     Signature far = s;
     far.middle += Vec3(30, 0, 0);
     QCOMPARE(findPart(*b, PartKind::Edge, "gone", &far).index, -1);
+  }
+
+  void aNameIsDoubtedWhereAnotherPartLiesJustAsTheWantedOneDid() {
+    const Body box = kernelBody(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), 60, 40, 20).Shape());
+    const Signature side = signatureOf(box, PartKind::Face, 0), far = signatureOf(box, PartKind::Face, 4);
+    QVERIFY(angleBetweenRad(side.direction, far.direction) > 1);
+    const Found exact = findPart(box, PartKind::Face, box.faceNames[4], &far);
+    QVERIFY(exact.index == 4 && !exact.doubtful);
+    const Found other = findPart(box, PartKind::Face, box.faceNames[4], &side);
+    QVERIFY(other.index == 4 && other.doubtful);
+    // Of a form that was moved away, nothing lies where it did: the name holds.
+    Eigen::Isometry3d t(Eigen::Translation3d(500, 0, 0));
+    t.rotate(Eigen::AngleAxisd(1.4, Vec3::UnitZ()));
+    const auto away = moved(box, t);
+    VERIFY_OK(away);
+    const Found still = findPart(**away, PartKind::Face, box.faceNames[4], &far);
+    QVERIFY(still.index == 4 && !still.doubtful);
+  }
+
+  void facesThatACutTurnsOverSayWhichSideIsOut() {
+    const auto wall = thicken(*tumblerSkin(), {2, ThickenSide::Outward, "w"}, {});
+    VERIFY_OK(wall);
+    const Body box = kernelBody(BRepPrimAPI_MakeBox(gp_Pnt(-100, -100, -50), 200, 200, 250).Shape());
+    const auto hollow = combinedHere(box, *wall->body, Combine::Cut, {});
+    VERIFY_OK(hollow);
+    const Body& b = *hollow->front();
+    int natural = 0;
+    const auto all = faces(b);
+    for (size_t i = 0; i < all.size(); ++i) {
+      const auto n = b.natural.find(b.faceNames[i]);
+      if (n == b.natural.end()) continue;
+      ++natural;
+      QCOMPARE(n->second.reversed, all[i].Orientation() == TopAbs_REVERSED);
+      QVERIFY(n->second.reversed != wall->body->natural.at(n->first).reversed);
+    }
+    QVERIFY(natural >= 2);
   }
 
   void movedBodiesKeepTheirNames() {
