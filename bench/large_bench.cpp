@@ -111,6 +111,7 @@ int main(int argc, char** argv) {
                 QTest::keyClick(search, words[i].toLatin1());
               }));
   search->clear();
+  QTest::qWait(1000);
   QScrollBar* bar = column->findChild<QScrollArea*>()->verticalScrollBar();
   std::printf("longest wait for a step of scrolling: %.0f ms\n",
               longest(60, [&](int i) { bar->setValue(bar->maximum() * i / 60); }));

@@ -22,9 +22,29 @@
 
 namespace lumsk::app {
 
+namespace {
+
+/// A label that wraps, and remembers how high it is at a width: a column of many rows asks each for two or three, at
+/// every change of one of them, and setting text is slow.
+class Summary : public QLabel {
+public:
+  int heightForWidth(int width) const override {
+    if (text() != of_ || font() != in_) known_.clear(), of_ = text(), in_ = font();
+    const auto at = known_.find(width);
+    return at != known_.end() ? at->second : known_[width] = QLabel::heightForWidth(width);
+  }
+
+private:
+  mutable QString of_;
+  mutable QFont in_;
+  mutable std::map<int, int> known_;
+};
+
+} // namespace
+
 RecipeRow::RecipeRow(Workspace& w, ViewWidget& view, std::string step)
     : w_(w), view_(view), step_(std::move(step)), number_(new QLabel), icon_(new QLabel), label_(new QLabel),
-      summary_(new QLabel), health_(new QLabel), stripe_(new QLabel), rename_(new QLineEdit),
+      summary_(new Summary), health_(new QLabel), stripe_(new QLabel), rename_(new QLineEdit),
       layout_(new QVBoxLayout(this)) {
   setObjectName("row");
   setProperty("step", QString::fromStdString(step_));
@@ -64,15 +84,24 @@ RecipeRow::RecipeRow(Workspace& w, ViewWidget& view, std::string step)
   });
 }
 
-void RecipeRow::sync(int number) {
-  const auto* entry = w_.recipe().find(step_);
-  if (!entry) return;
+void RecipeRow::sync(const recipe::StepPtr& entry, int number) {
   const bool open = w_.focus().open() == step_, draft = w_.session().draft() == step_;
+  const auto& rows = w_.focus().rows();
+  const bool chosen = std::find(rows.begin(), rows.end(), step_) != rows.end();
+  const auto* r = w_.model()->result(step_);
+  Filled now{entry, nullptr, recipe::Status::Stale, {}, number, open, draft, chosen, false, tones().text.rgb()};
+  if (r) {
+    now.outcome = r->outcome;
+    now.status = r->status;
+    if (r->problem) now.problem = said(r->problem->what);
+    now.busy = r->status == recipe::Status::Stale && w_.busy();
+  }
+  if (filled_ && *filled_ == now && !open) return;
+  filled_ = std::move(now);
   number_->setText(QString::number(number));
   icon_->setPixmap(
       icon("steps/" + QString::fromStdString(entry->kind), open ? IconTone::Accent : IconTone::Text).pixmap(22, 22));
   label_->setText(QString::fromStdString(entry->label));
-  const auto* r = w_.model()->result(step_);
   QString summary, mark, colour = tones().accentText.name(), words;
   if (!entry->on) {
     mark = "○", colour = tones().soft.name(), words = tr("switched off"), summary = words;
@@ -103,8 +132,6 @@ void RecipeRow::sync(int number) {
       stripe.isValid() && stripe_->styleSheet() != ground)
     stripe_->setStyleSheet(ground);
   setAccessibleName(tr("step %1, %2, %3").arg(number).arg(label_->text(), words));
-  // Styling a row anew is slow, and most changes do not touch its frame.
-  const bool chosen = std::find(w_.focus().rows().begin(), w_.focus().rows().end(), step_) != w_.focus().rows().end();
   if (property("open").toBool() != open || property("draft").toBool() != draft ||
       property("chosen").toBool() != chosen) {
     setProperty("open", open);
@@ -138,9 +165,9 @@ void RecipeRow::startRename() {
 }
 
 bool RecipeRow::fits(const QString& search) const {
-  const auto* entry = w_.recipe().find(step_);
-  if (!entry) return false;
-  return (label_->text() + ' ' + QString::fromStdString(entry->kind + ' ' + entry->group) + ' ' + summary_->text())
+  if (!filled_) return false;
+  const recipe::StepEntry& entry = *filled_->entry;
+  return (label_->text() + ' ' + QString::fromStdString(entry.kind + ' ' + entry.group) + ' ' + summary_->text())
       .contains(search, Qt::CaseInsensitive);
 }
 
@@ -317,7 +344,7 @@ void RecipeColumn::sync() {
       place(head);
     }
     place(list_[i]);
-    list_[i]->sync(int(i) + 1);
+    list_[i]->sync(steps[i], int(i) + 1);
     if (list_[i]->step() == w_.focus().open())
       QTimer::singleShot(0, list_[i], [this, row = list_[i]] { scroll_->ensureWidgetVisible(row, 0, 4); scroll_->horizontalScrollBar()->setValue(0); });
   }
@@ -331,8 +358,7 @@ void RecipeColumn::sync() {
 void RecipeColumn::filter() {
   const QString words = search_->text().trimmed();
   for (RecipeRow* r : list_) {
-    const auto* entry = w_.recipe().find(r->step());
-    const bool folded = words.isEmpty() && entry && folded_.count(entry->group);
+    const bool folded = words.isEmpty() && folded_.count(r->group());
     r->setVisible(r->step() == w_.focus().open() || (!folded && (words.isEmpty() || r->fits(words))));
   }
   for (auto& [key, head] : heads_) head->setVisible(words.isEmpty());

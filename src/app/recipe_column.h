@@ -15,7 +15,8 @@ class RecipeRow : public QWidget {
 public:
   RecipeRow(Workspace& w, ViewWidget& view, std::string step);
   const std::string& step() const { return step_; }
-  void sync(int number);
+  void sync(const recipe::StepPtr& entry, int number);
+  std::string group() const { return filled_ ? filled_->entry->group : std::string(); }
   void startRename();
   bool fits(const QString& search) const; ///< label, kind, summary or problem hold the words
 signals:
@@ -39,6 +40,21 @@ private:
   QLineEdit* rename_;
   QVBoxLayout* layout_;
   StepForm* form_ = nullptr;
+  /// What the row was filled from: styling and laying out rows anew is slow, and most changes touch few of them.
+  struct Filled {
+    recipe::StepPtr entry;
+    recipe::OutcomePtr outcome;
+    recipe::Status status = recipe::Status::Stale;
+    QString problem;
+    int number = 0;
+    bool open = false, draft = false, chosen = false, busy = false;
+    QRgb tone = 0;
+    bool operator==(const Filled& o) const {
+      return std::tie(entry, outcome, status, problem, number, open, draft, chosen, busy, tone) ==
+             std::tie(o.entry, o.outcome, o.status, o.problem, o.number, o.open, o.draft, o.chosen, o.busy, o.tone);
+    }
+  };
+  std::optional<Filled> filled_;
   QPoint pressed_;
   bool dragging_ = false;
 };
