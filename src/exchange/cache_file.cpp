@@ -18,7 +18,7 @@ using nlohmann::json;
 
 namespace {
 
-constexpr double kWorthSeconds = 0.005;
+constexpr double kWorthSeconds = 0.015; // reading a body takes some milliseconds, too
 constexpr size_t kLargestBytes = size_t(64) << 20;
 
 Problem unreadable(const std::string& why) {

@@ -121,6 +121,7 @@ private slots:
     QVERIFY(open("tumbler.lumsk"));
     auto* here = find<QWidget>("here");
     QVERIFY(here);
+    QTest::qWait(100); // rows whose words have come are laid out
     const int up = row(w().recipe().steps[2]->id)->y() - here->y();
     dragRow(here, up);
     QCOMPARE(w().recipe().here, w().recipe().steps[1]->id);

@@ -106,6 +106,14 @@ LargestOnSurface largestOn(const Surface& s, int perSpanU, int perSpanV,
   return climb(s, best, (s.lastU() - s.firstU()) / double(us.size()), (s.lastV() - s.firstV()) / double(vs.size()), f);
 }
 
+Extent sampledBox(const Surface& s) {
+  std::vector<Vec3> points, normals;
+  evaluateGrid(s, places(s.knotsU(), s.degreeU(), 3), places(s.knotsV(), s.degreeV(), 3), points, normals);
+  Extent out;
+  for (const Vec3& p : points) out.low = out.low.cwiseMin(p), out.high = out.high.cwiseMax(p);
+  return out;
+}
+
 Extent enclosingBox(const Surface& s) {
   return {s.grid().colwise().minCoeff().transpose(), s.grid().colwise().maxCoeff().transpose()};
 }

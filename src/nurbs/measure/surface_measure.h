@@ -22,6 +22,8 @@ struct Extent {
 /// Box of the surface itself, not of its control points, mm.
 Extent extentOf(const Surface& s);
 
+/// Box of places in every span: a little smaller than the surface, and cheap.
+Extent sampledBox(const Surface& s);
 /// Box of its control points, which holds the surface and costs nothing.
 Extent enclosingBox(const Surface& s);
 

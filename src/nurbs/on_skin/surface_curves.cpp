@@ -181,7 +181,7 @@ Field distanceField(const Surface& s, std::shared_ptr<const Path> path, double m
 }
 
 double followStep(const Surface& s) {
-  const Extent e = enclosingBox(s);
+  const Extent e = sampledBox(s);
   return (e.high - e.low).norm() / 40;
 }
 

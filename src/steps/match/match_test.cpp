@@ -1,3 +1,4 @@
+#include "brep/names.h"
 #include "inspect/joins.h"
 #include "nurbs/measure/closest.h"
 #include "support/recipes.h"
