@@ -325,7 +325,7 @@ private slots:
       }
       bool good = true;
       for (size_t i = 0; i < edges.size(); ++i) {
-        const int order = int(edges[i].meets);
+        const int order = orderOf(edges[i].meets);
         const SkinJoin w = worstOf({edges[i]}, r->surface, order, 0.12, r->poles);
         const SkinJoin& said = r->edges[i].join;
         const bool passes = r->edges[i].gapMm <= 0.001;

@@ -28,11 +28,11 @@ private slots:
   }
 
   void aTextThatIsReadOnceFollowsItsNames() {
-    const auto at = [](double wall) { return evaluate("2*wall*sin(30)", Dimension::Length, {{"wall", millimetres(wall)}}); };
+    const auto at = [](double wall) { return evaluate("2*wall*sin(30 deg)", Dimension::Length, {{"wall", millimetres(wall)}}); };
     QCOMPARE(at(2)->value, 2.0);
     QCOMPARE(at(3)->value, 3.0);
-    QCOMPARE(evaluate("2*wall*sin(30)", Dimension::Length, {}).error().code, std::string("LM-E002"));
-    QCOMPARE(evaluate("2*wall*sin(30)", Dimension::Length, {{"wall", degrees(2)}}).error().code, std::string("LM-E003"));
+    QCOMPARE(evaluate("2*wall*sin(30 deg)", Dimension::Length, {}).error().code, std::string("LM-E002"));
+    QCOMPARE(evaluate("2*wall*sin(30 deg)", Dimension::Length, {{"wall", degrees(2)}}).error().code, std::string("LM-E003"));
     QCOMPARE(at(2)->value, 2.0);
   }
 
