@@ -265,7 +265,7 @@ RecipeColumn::RecipeColumn(Workspace& w, ViewWidget& view, QWidget* parent)
   empty_->setContentsMargins(8, 8, 8, 8);
   empty_->setWordWrap(true);
   rows_->addWidget(empty_);
-  rows_->addStretch();
+  rows_->addStretch(1); // what rows leave free is below them
   drop_->setAttribute(Qt::WA_TransparentForMouseEvents);
   drop_->setFixedHeight(4);
   drop_->hide();
