@@ -169,8 +169,8 @@ std::vector<Evaluator::Planned> Evaluator::planned(const Recipe& recipe, const N
   return out;
 }
 
-/// Marks the steps that a drag's picture needs most: the bodies that are seen and what they are made of, and what takes
-/// next to no time. All of them where nothing is dragged.
+/// Marks the steps that a drag's picture needs most: what is dragged, the bodies that are seen and what they are made of,
+/// and what takes next to no time. All of them where nothing is dragged.
 std::vector<char> Evaluator::comeFirst(const std::vector<Planned>& steps, const EvaluateOptions& o) const {
   constexpr double kNothing = 0.002; // seconds
   std::vector<char> out(steps.size(), 1);
@@ -178,6 +178,10 @@ std::vector<char> Evaluator::comeFirst(const std::vector<Planned>& steps, const 
   std::set<std::string> shown;
   for (const BodyEntry& b : o.previous->bodies)
     if (b.visible) shown.insert(b.step);
+  // What is dragged itself follows the hand, whatever needs it.
+  const auto& before = o.previous->recipe->steps;
+  for (size_t i = 0; i < steps.size(); ++i)
+    if (i >= before.size() || before[i] != steps[i].entry) shown.insert(steps[i].entry->id);
   for (size_t i = steps.size(); i-- > 0;)
     if (shown.count(steps[i].entry->id))
       for (int j : steps[i].needs) shown.insert(steps[j].entry->id);

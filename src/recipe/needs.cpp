@@ -49,8 +49,9 @@ Uses usesOf(const StepEntry& entry, const Registry& registry) {
   for (const Field& f : schema) {
     if (f.kind != FieldKind::File) continue;
     const auto file = entry.inputs->find(f.key);
-    if (file != entry.inputs->end() && file->is_object() && !file->empty())
-      out.files.push_back(file->value("hash", ""));
+    if (file == entry.inputs->end() || !file->is_object()) continue;
+    if (const auto hash = file->find("hash"); hash != file->end() && hash->is_string()) // else it is refused later
+      out.files.push_back(hash->get<std::string>());
   }
   return out;
 }

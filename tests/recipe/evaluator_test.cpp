@@ -1,6 +1,10 @@
 #include "recipe/evaluator.h"
 #include "recipe/history.h"
+#include "shapes/bodies.h"
 #include "support/recipes.h"
+
+#include <chrono>
+#include <thread>
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -95,6 +99,53 @@ private slots:
       QVERIFY(!m->bodies[0].stale);
       QVERIFY(inspect::stateOf(*m->bodies[0].body).boxHigh.x() > 38.4);
     }
+  }
+
+  /// Steps that take a known time: a body and a curve beside it.
+  void aDragComputesWhatIsSeenFirst() {
+    const auto schema = [] { return recipe::Schema{recipe::quantity("n", "N", "A number.", Dimension::Ratio, "0")}; };
+    static const brep::BodyPtr skin = tumblerSkin(); // made before anybody takes the time
+    recipe::Step body, side;
+    body.kind = body.label = "body", side.kind = side.label = "side";
+    body.schema = side.schema = schema;
+    body.compute = [](const recipe::Inputs&, const Context&) -> Expected<recipe::Outcome> {
+      std::this_thread::sleep_for(std::chrono::milliseconds(40));
+      recipe::Outcome out;
+      out.outputs.push_back({"", skin});
+      return out;
+    };
+    side.compute = [](const recipe::Inputs&, const Context&) -> Expected<recipe::Outcome> {
+      std::this_thread::sleep_for(std::chrono::milliseconds(12));
+      return recipe::Outcome();
+    };
+    const recipe::Registry registry({body, side});
+    const auto entry = [](const char* id, const char* kind, int n) {
+      return std::make_shared<const recipe::StepEntry>(recipe::StepEntry{
+          id, kind, 1, id, true, {}, {}, std::make_shared<const json>(json{{"n", n}})});
+    };
+    for (const bool dragged : {false, true}) {
+      recipe::Evaluator evaluator(registry);
+      recipe::Recipe r;
+      r.steps = {entry("s1", "side", 0), entry("s2", "body", 0)};
+      recipe::EvaluateOptions o;
+      o.previous = evaluator.evaluate(std::make_shared<const recipe::Recipe>(r), o);
+      QCOMPARE(o.previous->bodies.size(), size_t(1));
+      o.lightOnly = true;
+      o.lightSeconds = 0.035; // the body, cold till now, takes longer than all that may be spent on what waits
+      r.tolerances.fit.mm *= 0.5; // both are computed again
+      if (dragged) r.steps[0] = entry("s1", "side", 1);
+      const auto m = evaluator.evaluate(std::make_shared<const recipe::Recipe>(r), o);
+      QCOMPARE(m->result("s2")->status, Status::Ok);
+      QCOMPARE(m->result("s1")->status, dragged ? Status::Ok : Status::Stale);
+    }
+  }
+
+  void aFileOfAnotherShapeIsRefusedAndTheRestComputed() {
+    Bench b = tumbler();
+    b.add("picture", {{"file", {{"hash", 3}}}});
+    b.run();
+    QCOMPARE(b.result("s6").status, Status::Ok);
+    QCOMPARE(b.result(b.recipe.steps.back()->id).status, Status::Failed);
   }
 
   void whatAStepDependsOnBesidesItsInputsIsSeen() {
