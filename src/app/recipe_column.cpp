@@ -89,8 +89,14 @@ void RecipeRow::sync(const recipe::StepPtr& entry, int number) {
   const auto& rows = w_.focus().rows();
   const bool chosen = std::find(rows.begin(), rows.end(), step_) != rows.end();
   const auto* r = w_.model()->result(step_);
-  Filled now{entry, nullptr, recipe::Status::Stale, {}, number, open, draft, chosen, false, tones().text.rgb()};
+  Filled now;
+  now.entry = entry;
+  now.number = number;
+  now.open = open, now.draft = draft, now.chosen = chosen;
+  now.tone = tones().text.rgb();
   if (r) {
+    now.known = true;
+    now.missing = r->problem && r->problem->missing;
     now.outcome = r->outcome;
     now.status = r->status;
     if (r->problem) now.problem = said(r->problem->what);

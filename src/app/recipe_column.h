@@ -47,11 +47,12 @@ private:
     recipe::Status status = recipe::Status::Stale;
     QString problem;
     int number = 0;
+    bool known = false, missing = false; ///< there is a result; its problem is something not given yet
     bool open = false, draft = false, chosen = false, busy = false;
     QRgb tone = 0;
     bool operator==(const Filled& o) const {
-      return std::tie(entry, outcome, status, problem, number, open, draft, chosen, busy, tone) ==
-             std::tie(o.entry, o.outcome, o.status, o.problem, o.number, o.open, o.draft, o.chosen, o.busy, o.tone);
+      return std::tie(entry, outcome, status, problem, known, missing, number, open, draft, chosen, busy, tone) ==
+             std::tie(o.entry, o.outcome, o.status, o.problem, o.known, o.missing, o.number, o.open, o.draft, o.chosen, o.busy, o.tone);
     }
   };
   std::optional<Filled> filled_;
