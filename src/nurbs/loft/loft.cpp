@@ -24,6 +24,13 @@ constexpr double kGuidePart = 0.75,
                  kGuidePartStep = 0.6; ///< of `fit`: what following the guides may use at first, then
 constexpr int kGuideTries = 3;
 
+/// Ellipses are followed most lightly by their angle, as long as nobody counts by their length.
+bool ellipsesAlone(const std::vector<Section>& sections, const LoftOptions& o) {
+  return o.guides.empty() && o.pairs.empty() &&
+         std::all_of(sections.begin(), sections.end(),
+                     [](const Section& s) { return !s.start && (s.point() || s.path()->wholeEllipse()); });
+}
+
 class Lofter {
 public:
   Lofter(const std::vector<Section>& sections, const LoftOptions& o, const Context& cx)
@@ -31,7 +38,7 @@ public:
 
   Expected<LoftResult> run() {
     LUMSK_CHECK(checkNumbers(sections_, o_));
-    const bool byAngle = ellipsesAlone();
+    const bool byAngle = ellipsesAlone(sections_, o_);
     for (const Section& s : sections_) {
       static const Path nothing = *Path::make({LineSegment{{0, 0, 0}, {1, 0, 0}}}, {1e-9});
       const Path& p = s.path() ? *s.path() : nothing;
@@ -74,12 +81,6 @@ public:
   }
 
 private:
-  /// Ellipses are followed most lightly by their angle, as long as nobody counts by their length.
-  bool ellipsesAlone() const {
-    return o_.guides.empty() && o_.pairs.empty() &&
-           std::all_of(sections_.begin(), sections_.end(),
-                       [](const Section& s) { return !s.start && (s.point() || s.path()->wholeEllipse()); });
-  }
   /// Starts as shares of the lengths, as people count them.
   void tellByLength() {
     for (size_t i = 0; i < sections_.size(); ++i)

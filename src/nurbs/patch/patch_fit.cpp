@@ -53,6 +53,12 @@ double quinticStep(double x) {
   return x * x * x * (10 + x * (6 * x - 15));
 }
 
+Problem undetermined(const Vec3& at) {
+  return problem("LM-H010", "the patch is not determined by its edges")
+      .at(at)
+      .tryThis("check that the edges lie apart");
+}
+
 class PatchFitter : PatchSides {
 public:
   PatchFitter(const std::array<PatchSide, 4>& sides, const PatchFitOptions& o, const Context& cx)
@@ -233,12 +239,6 @@ private:
       if ((best.worst <= (strict ? 1 : kEnough) && best.holds) || !fine) break;
     }
     return best;
-  }
-
-  static Problem undetermined(const Vec3& at) {
-    return problem("LM-H010", "the patch is not determined by its edges")
-        .at(at)
-        .tryThis("check that the edges lie apart");
   }
 
   Expected<Try> solve() {
