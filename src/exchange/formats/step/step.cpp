@@ -57,7 +57,7 @@ Expected<void> writeStep(const std::string& path, const Contents& contents) {
       writer.SetNameMode(true);
       writer.SetColorMode(true);
       if (!writer.Transfer(doc, STEPControl_AsIs))
-        return fail(problem("LM-F033", "the forms cannot be written as STEP"));
+        return fail(problem("LM-F033", "the forms cannot be written as STEP").tryThis("export BREP, or fewer bodies at once"));
       if (writer.Write(temporary.c_str()) != IFSelect_RetDone) return fail(cannotWrite(path));
       return {};
     });
