@@ -37,44 +37,44 @@ int main(int argc, char** argv) {
   };
   if (!window.openPath(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk") || !rests()) return 1;
   std::printf("view %dx%d\n", view.width(), view.height());
-  for (const auto& k : scene::lensKinds()) {
+  for (const auto& k : scene::lenses()) {
     scene::LensState s;
-    scene::turnOn(s, k.key, true);
-    if (k.key == "combs") s.comb.isolines = s.comb.stack = true;
+    scene::turnOn(s, k->key(), true);
+    if (k->key() == "combs") scene::take(s, "combs", {{"isolines", true}, {"stack", true}}, {});
     view.setLens(s);
     if (!rests()) return 1;
     std::vector<double> fps;
     for (int i = 0; i < 5; ++i) fps.push_back(turning(view, 400));
-    std::printf("%-10s turning %.1f pictures/s\n", k.key.c_str(), median(fps));
+    std::printf("%-10s turning %.1f pictures/s\n", k->key().c_str(), median(fps));
   }
   std::vector<double> stripes, isophotes;
   for (int i = 0; i < kRuns; ++i) {
     scene::LensState s;
-    s.surface = scene::SurfaceLens::Stripes;
+    s.surface = "stripes";
     view.setLens(s);
     rests();
     stripes.push_back(seenAfter(view, [&] {
-      s.stripes.count = 20 + i;
+      scene::take(s, "stripes", {{"count", 20 + i}}, {});
       view.setLens(s);
     }));
-    s.surface = scene::SurfaceLens::Isophotes;
+    s.surface = "isophotes";
     view.setLens(s);
     rests();
     isophotes.push_back(seenAfter(view, [&] {
-      s.isophotes.direction = Vec3(1, 0.1 * i, 1).normalized();
+      scene::take(s, "isophotes", scene::ownDirection(Vec3(1, 0.1 * i, 1)), {});
       view.setLens(s);
     }));
   }
   std::printf("a changed stripe count is seen after %.0f ms, a changed isophote direction after %.0f ms\n",
               median(stripes), median(isophotes));
-  for (const auto lens : {scene::SurfaceLens::Curvature, scene::SurfaceLens::Wall, scene::SurfaceLens::Deviation}) {
+  for (const std::string lens : {"curvature", "wall", "deviation"}) {
     std::vector<double> first, whole;
     for (int i = 0; i < kRuns; ++i) {
       scene::LensWork work; // nothing kept from the run before
       scene::LensState s;
       s.surface = lens;
       auto scene = std::make_shared<scene::Scene>(*w.scene());
-      if (lens == scene::SurfaceLens::Deviation) { // to the same kettle, moved a little
+      if (lens == "deviation") { // to the same kettle, moved a little
         scene->bodies.push_back(scene->bodies.front());
         scene->bodies.front().id = "target";
         if (auto moved =
@@ -84,7 +84,7 @@ int main(int argc, char** argv) {
           for (auto& m : brep::displayMesh(**moved, {0.03, 5}, 4000))
             scene->bodies.front().faces.push_back(std::make_shared<brep::FaceMesh>(std::move(m)));
         }
-        s.deviation.to = "target";
+        scene::take(s, "deviation", {{"to", "target"}}, {});
       }
       QElapsedTimer clock;
       clock.start();
@@ -94,9 +94,7 @@ int main(int argc, char** argv) {
       whole.push_back(double(clock.nsecsElapsed()) * 1e-6);
     }
     std::printf("%s: first values after %.0f ms, exact after %.0f ms (%d triangles)\n",
-                lens == scene::SurfaceLens::Wall        ? "wall"
-                : lens == scene::SurfaceLens::Deviation ? "deviation"
-                                                        : "curvature",
+                lens.c_str(),
                 median(first), median(whole), w.scene()->triangles());
   }
   w.file().newProject();

@@ -35,10 +35,10 @@ QString fieldTable(const recipe::Schema& schema) {
 
 HelpPage lensPage() {
   QString text = HelpWindow::tr("# Lenses\n\nHold a key to look through a lens as long as it is down.\n\n");
-  for (const auto& k : scene::lensKinds()) {
-    text += "## " + said(k.label) + "\n\n" + said(k.help);
-    if (k.peek) text += HelpWindow::tr(" (hold %1)").arg(QChar(k.peek));
-    text += ".\n\n" + fieldTable(k.settings) + "\n";
+  for (const auto& lens : scene::lenses()) {
+    text += "## " + said(lens->label()) + "\n\n" + said(lens->help());
+    if (lens->peek()) text += HelpWindow::tr(" (hold %1)").arg(QChar(lens->peek()));
+    text += ".\n\n" + fieldTable(lens->settings()) + "\n";
   }
   return {"lenses", HelpWindow::tr("Lenses"), text, HelpWindow::tr("Handbook")};
 }

@@ -6,34 +6,22 @@
 
 namespace lumsk::app {
 
-using scene::SurfaceLens;
-
 namespace {
 
 constexpr int kBars = 34, kBand = 14;
 
-QColor colourAt(const scene::LensState& lens, double t, double value) {
-  if (lens.surface == SurfaceLens::Draft) {
-    if (std::abs(value) < lens.draft.wantedDeg) return QColor("#DBAD4C");
-    return value < 0 ? QColor(lens.draft.bothHalves ? "#8C9EC7" : "#CC5433") : QColor("#6BA894");
-  }
-  if (lens.surface == SurfaceLens::Deviation && std::abs(value) <= lens.deviation.withinMm) t = 0.5;
-  const auto c = scene::fieldColour(lens.surface == SurfaceLens::Wall ? 1 - 0.9 * t : t);
-  return QColor::fromRgbF(float(c[0]), float(c[1]), float(c[2]));
-}
-
 } // namespace
 
 QString valueText(const scene::LensState& lens, double v) {
-  const auto number = [](double x) { return shownNumber(x); };
-  switch (lens.surface) {
-  case SurfaceLens::Draft: return number(v) + "°";
-  case SurfaceLens::Wall:
-  case SurfaceLens::Deviation: return shownLength(v);
-  default: break;
+  using Unit = scene::FieldLens::Unit;
+  const scene::FieldLens* field = scene::fieldLensOf(lens);
+  switch (field ? field->unit(lens) : Unit::Millimetres) {
+  case Unit::Millimetres: return shownLength(v);
+  case Unit::Degrees: return shownNumber(v) + "°";
+  case Unit::PerMillimetre: return shownNumber(v) + " /mm";
+  case Unit::PerSquareMillimetre: return shownNumber(v) + " /mm²";
   }
-  if (lens.curvature.shown == scene::CurvatureShown::Radius) return shownLength(v);
-  return number(v) + (lens.curvature.shown == scene::CurvatureShown::Gauss ? " /mm²" : " /mm");
+  return shownNumber(v);
 }
 
 Legend::Legend(QWidget* parent) : QWidget(parent) {
@@ -61,9 +49,11 @@ void Legend::paintEvent(QPaintEvent*) {
     const double h = kBars * std::sqrt(spread_.histogram[i] / most);
     p.fillRect(QRectF(w * double(i) / n, kBars - h, w / n - 0.5, h), tones().soft);
   }
+  const scene::FieldLens* field = scene::fieldLensOf(lens_);
   for (int x = 0; x <= int(w); ++x) {
     const double t = x / w;
-    p.setPen(colourAt(lens_, t, spread_.low + t * (spread_.high - spread_.low)));
+    const auto c = field ? field->legendColour(lens_, t, spread_.low + t * (spread_.high - spread_.low)) : scene::fieldColour(t);
+    p.setPen(QColor::fromRgbF(float(c[0]), float(c[1]), float(c[2])));
     p.drawLine(x, kBars + 2, x, kBars + 2 + kBand);
   }
   p.setPen(tones().text);

@@ -22,20 +22,21 @@ LensBar::LensBar(ViewWidget& view) : QWidget(&view), view_(view), head_(new QPus
     sync();
   });
   bool surfaces = true;
-  for (const auto& k : scene::lensKinds()) {
-    if (surfaces && !k.surface) l->addSpacing(5); // what lies over the surfaces
-    surfaces = k.surface;
-    auto* b = new QPushButton(said(k.label));
+  for (const auto& lens : scene::lenses()) {
+    const bool surface = dynamic_cast<const scene::SurfaceLens*>(lens.get());
+    if (surfaces && !surface) l->addSpacing(5); // what lies over the surfaces
+    surfaces = surface;
+    auto* b = new QPushButton(said(lens->label()));
     b->setProperty("role", "tag");
-    b->setObjectName("tag-" + QString::fromStdString(k.key));
-    const QString help = said(k.help);
-    b->setToolTip(k.peek ? tr("%1 (hold %2 to peek)").arg(help, QChar(k.peek)) : help);
+    b->setObjectName("tag-" + QString::fromStdString(lens->key()));
+    const QString help = said(lens->help());
+    b->setToolTip(lens->peek() ? tr("%1 (hold %2 to peek)").arg(help, QChar(lens->peek())) : help);
     b->setAccessibleName(tr("lens %1").arg(b->text()));
     b->setCheckable(true);
     b->setFocusPolicy(Qt::TabFocus);
     l->addWidget(b);
-    tags_[k.key] = b;
-    connect(b, &QPushButton::clicked, this, [this, key = k.key, surface = k.surface](bool on) {
+    tags_[lens->key()] = b;
+    connect(b, &QPushButton::clicked, this, [this, key = lens->key(), surface](bool on) {
       auto state = view_.lens();
       scene::turnOn(state, key, surface || on); // a click on the surface lens that is on keeps it
       view_.setLens(state);

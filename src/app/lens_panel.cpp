@@ -3,6 +3,8 @@
 #include "app/preferences.h"
 #include "app/words.h"
 #include "inspect/curve_joints.h"
+#include "scene/lenses/cut/cut.h"
+#include "scene/lenses/deviation/deviation.h"
 
 #include <QCoreApplication>
 #include <QHeaderView>
@@ -239,21 +241,20 @@ void LensPanel::wire() {
   connect(&view_, &ViewWidget::lensChanged, this, &LensPanel::lensChanged);
   connect(&view_, &ViewWidget::lensResultChanged, this, &LensPanel::showResult);
   connect(&view_, &ViewWidget::probed, this, &LensPanel::showProbe);
-  connect(&view_, &ViewWidget::cutMoved, this, [this](double at) { set("cut", "at", at); });
+  connect(&view_, &ViewWidget::cutMoved, this, [this](double at) { set(scene::CutLook::kLens, "at", at); });
   connect(&view_, &ViewWidget::directionPulled, this, &LensPanel::setDirection);
   connect(asSeen_, &QPushButton::clicked, this, [this] { setDirection(-view_.camera().direction); });
   connect(&w_.focus(), &Focus::focusChanged, this, [this] {
-    if (view_.lens().joins) syncTable(); // joints of curves follow what is picked
+    if (scene::isOn(view_.lens(), "joins")) syncTable(); // joints of curves follow what is picked
     place();
   });
 }
 
 void LensPanel::load() {
-  for (const auto& k : scene::lensKinds()) {
-    const auto text = QSettings().value("lens/" + QString::fromStdString(k.key)).toString().toStdString();
-    settings_[k.key] = json::parse(text, nullptr, false);
-    if (!settings_[k.key].is_object() || !recipe::shapeError(k.settings, settings_[k.key]).empty())
-      settings_[k.key] = json::object();
+  for (const auto& lens : scene::lenses()) {
+    const auto text = QSettings().value("lens/" + QString::fromStdString(lens->key())).toString().toStdString();
+    json& settings = settings_[lens->key()] = json::parse(text, nullptr, false);
+    if (!settings.is_object() || !recipe::shapeError(lens->settings(), settings).empty()) settings = json::object();
   }
   apply();
 }
@@ -274,14 +275,14 @@ void LensPanel::set(const std::string& lens, const json& values) {
 }
 
 void LensPanel::setDirection(const Vec3& d) {
-  set(view_.lens().surface == scene::SurfaceLens::Draft ? "draft" : "isophotes", scene::ownDirection(d));
+  if (scene::directionOf(view_.lens())) set(view_.lens().surface, scene::ownDirection(d));
 }
 
 /// The settings of a lens; what a deviation can be measured to is what there is.
-recipe::Schema LensPanel::schemaOf(const scene::LensKind& kind) const {
-  recipe::Schema schema = kind.settings;
+recipe::Schema LensPanel::schemaOf(const scene::Lens& lens) const {
+  recipe::Schema schema = lens.settings();
   for (recipe::Field& f : schema) {
-    if (kind.key != "deviation" || f.key != "to" || !w_.scene()) continue;
+    if (lens.key() != scene::DeviationLook::kLens || f.key != "to" || !w_.scene()) continue;
     std::vector<recipe::Option> options{{"", "the first there is"}};
     for (const auto& g : w_.scene()->ghosts) options.push_back({g.step, g.label});
     for (const auto& b : w_.scene()->bodies) options.push_back({b.id, b.label});
@@ -294,7 +295,7 @@ void LensPanel::build(const std::vector<std::string>& lenses) {
   std::string key;
   for (const auto& l : lenses) {
     key += l + " ";
-    if (l == "deviation")
+    if (l == scene::DeviationLook::kLens)
       for (const recipe::Field& f : schemaOf(*scene::findLens(l)))
         for (const auto& o : f.options) key += o.key + o.label + " ";
   }
@@ -306,13 +307,13 @@ void LensPanel::build(const std::vector<std::string>& lenses) {
       delete item;
     }
     for (const auto& lens : lenses) {
-      const auto* kind = scene::findLens(lens);
+      const scene::Lens& kind = *scene::findLens(lens);
       if (lenses.size() > 1) {
-        auto* head = new QLabel(said(kind->label));
+        auto* head = new QLabel(said(kind.label()));
         head->setProperty("tone", "head");
         forms_->addWidget(head);
       }
-      auto* form = new FieldForm(schemaOf(*kind), w_, view_);
+      auto* form = new FieldForm(schemaOf(kind), w_, view_);
       form->setObjectName("lens-form-" + QString::fromStdString(lens));
       forms_->addWidget(form);
       sections_.push_back({lens, form});
@@ -327,14 +328,15 @@ void LensPanel::build(const std::vector<std::string>& lenses) {
 
 void LensPanel::lensChanged() {
   const auto lens = view_.lens();
-  if (lens.cut && !settings_["cut"].contains("at") && w_.scene()) {
+  const std::string cut = scene::CutLook::kLens;
+  if (scene::isOn(lens, cut) && !settings_[cut].contains("at") && w_.scene()) {
     // The plane begins in the middle of the form.
     const Vec3 middle = 0.5 * (w_.scene()->low + w_.scene()->high);
-    return set("cut", "at", std::round(middle.dot(lens.cutting.plane.normal())));
+    return set(cut, "at", std::round(middle.dot(lens.look<scene::CutLook>().plane.normal())));
   }
   std::vector<std::string> on;
-  for (const auto& k : scene::lensKinds())
-    if (!k.settings.empty() && scene::isOn(lens, k.key)) on.push_back(k.key);
+  for (const auto& k : scene::lenses())
+    if (!k->settings().empty() && scene::isOn(lens, k->key())) on.push_back(k->key());
   build(on);
   showResult();
 }
@@ -342,13 +344,14 @@ void LensPanel::lensChanged() {
 void LensPanel::showResult() {
   const auto lens = view_.lens();
   const auto result = view_.lensResult();
-  const bool values = lens.needsValues() && result && result->lens.surface == lens.surface;
+  const scene::FieldLens* field = scene::fieldLensOf(lens);
+  const bool values = field && result && result->lens.surface == lens.surface;
   const bool known = values && result->spread.least;
   legend_->setVisible(known);
   least_->setVisible(known);
   most_->setVisible(known);
   share_->setVisible(values);
-  cuts_->setVisible(lens.cut);
+  cuts_->setVisible(scene::isOn(lens, scene::CutLook::kLens));
   if (values) {
     const auto& s = result->spread;
     legend_->show(*result);
@@ -359,19 +362,13 @@ void LensPanel::showResult() {
       mostAt_ = s.most->at;
     }
     const QString percent = QString::fromStdString(formatNumber(100 * s.share, 3));
-    using scene::SurfaceLens;
-    QString words;
-    if (lens.surface == SurfaceLens::Draft) words = tr("undercut: %1 % of the area").arg(percent);
-    if (lens.surface == SurfaceLens::Wall)
-      words = known ? tr("too thin: %1 % of the area").arg(percent) : tr("walls are measured on solids: there is none");
-    if (lens.surface == SurfaceLens::Deviation)
-      words = known ? tr("to %1, out of tolerance: %2 %").arg(QString::fromStdString(result->target), percent)
-                    : tr("bring in a backdrop body to compare with, or choose a body");
+    QString words = said(known ? field->markedWords() : field->nothingWords());
+    if (known) words.replace("%1", percent).replace("%2", QString::fromStdString(result->target));
     if (result->coarse) words += tr(" (refining)");
     share_->setText(words);
     share_->setVisible(!words.isEmpty());
   }
-  if (lens.cut && result) {
+  if (scene::isOn(lens, scene::CutLook::kLens) && result) {
     QStringList lines;
     const auto n = [](double v) { return shownLengthOnly(v); };
     for (const auto& [label, cut] : result->cuts) {
@@ -452,13 +449,14 @@ void LensPanel::showMarks(const std::vector<LensItem>& items) {
 
 void LensPanel::syncTable() {
   const auto lens = view_.lens();
-  title_->setVisible(lens.joins || lens.openings);
-  table_->setVisible(lens.joins || lens.openings);
-  if (!lens.joins && !lens.openings) {
+  const bool joins = scene::isOn(lens, "joins"), list = joins || scene::isOn(lens, "openings");
+  title_->setVisible(list);
+  table_->setVisible(list);
+  if (!list) {
     chosen_ = {};
     return view_.setLensMarks({});
   }
-  if (lens.joins) {
+  if (joins) {
     const auto items = joinItems(w_);
     showMarks(items);
     const auto bad =
@@ -483,24 +481,25 @@ void LensPanel::sync(int top) {
 
 void LensPanel::place() {
   const auto lens = view_.lens();
-  const bool probes = lens.surface != scene::SurfaceLens::Shade || lens.cut;
+  const bool probes = lens.tellsOfPlaces(), joins = scene::isOn(lens, "joins"),
+             list = joins || scene::isOn(lens, "openings");
   probe_->setVisible(probes);
   if (probe_->text().isEmpty()) showProbe({});
-  probe_->setMinimumHeight((lens.surface == scene::SurfaceLens::Deviation ? 5 : 4) *
+  probe_->setMinimumHeight((lens.surface == scene::DeviationLook::kLens ? 5 : 4) *
                            probe_->fontMetrics().lineSpacing());
   const bool picked = !w_.focus().selectedBodies().empty();
   only_->setVisible(!lens.only.empty() || (picked && !sections_.empty()));
   only_->setText(lens.only.empty() ? tr("only what is picked") : tr("all bodies again"));
-  setVisible(!sections_.empty() || lens.joins || lens.openings);
+  setVisible(!sections_.empty() || list);
   QStringList names;
-  for (const Section& s : sections_) names << said(scene::findLens(s.lens)->label);
+  for (const Section& s : sections_) names << said(scene::findLens(s.lens)->label());
   head_->setText(names.join(", ") + (head_->isChecked() ? " −" : " +"));
   head_->setVisible(!sections_.empty());
   settingsBox_->setVisible(head_->isChecked() && !sections_.empty());
   asSeen_->setVisible(head_->isChecked() && scene::directionOf(lens));
   if (!isVisible()) return;
-  const bool less = lens.joins && std::any_of(items_.begin(), items_.end(), [](const LensItem& i) { return i.less; });
-  setFixedWidth(withText(less ? kWideTable : lens.joins || lens.openings ? kTableWidth : kWidth));
+  const bool less = joins && std::any_of(items_.begin(), items_.end(), [](const LensItem& i) { return i.less; });
+  setFixedWidth(withText(less ? kWideTable : list ? kTableWidth : kWidth));
   QLayout* l = inside_->layout();
   l->invalidate();
   l->activate();

@@ -50,7 +50,7 @@ private:
   void load();
   void apply();
   void build(const std::vector<std::string>& lenses);
-  recipe::Schema schemaOf(const scene::LensKind& kind) const;
+  recipe::Schema schemaOf(const scene::Lens& lens) const;
   void lensChanged();
   void setDirection(const Vec3& d); ///< of the lens that is on
   void showResult();

@@ -219,8 +219,8 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
   command_->addCommand(tr("file: Picture"), [this] { pictureDialog(); });
   command_->addCommand(tr("file: Report sheet"), [this] { sheetDialog(); });
-  for (const auto& k : scene::lensKinds())
-    command_->addCommand(tr("lens: %1").arg(said(k.label)), [this, key = k.key] {
+  for (const auto& k : scene::lenses())
+    command_->addCommand(tr("lens: %1").arg(said(k->label())), [this, key = k->key()] {
       auto state = view_->lens();
       scene::turnOn(state, key, true);
       view_->setLens(state);

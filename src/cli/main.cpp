@@ -81,7 +81,7 @@ std::optional<scene::PictureOptions> pictureOptions(const RunArguments& a, const
   for (const std::string& l : a.lenses) {
     if (!scene::findLens(l)) {
       std::string all;
-      for (const auto& k : scene::lensKinds()) all += " " + k.key;
+      for (const auto& k : scene::lenses()) all += " " + k->key();
       return wrong("there is no lens '" + l + "'; the lenses are:" + all);
     }
     scene::turnOn(o.lens, l, true);
@@ -90,12 +90,12 @@ std::optional<scene::PictureOptions> pictureOptions(const RunArguments& a, const
   for (const std::string& s : a.lensSet) {
     const auto dot = s.find('.'), eq = s.find('=');
     const auto* lens = dot < eq && eq != std::string::npos ? scene::findLens(s.substr(0, dot)) : nullptr;
-    const auto* field = lens ? recipe::findField(lens->settings, s.substr(dot + 1, eq - dot - 1)) : nullptr;
+    const auto* field = lens ? recipe::findField(lens->settings(), s.substr(dot + 1, eq - dot - 1)) : nullptr;
     if (!field) return wrong("--lens-set is LENS.KEY=VALUE, not '" + s + "'");
-    json& values = settings.emplace(lens->key, json::object()).first->second;
+    json& values = settings.emplace(lens->key(), json::object()).first->second;
     const std::string value = s.substr(eq + 1);
     values[field->key] = field->kind == recipe::FieldKind::Switch ? json(value == "true") : json(value);
-    if (const auto e = recipe::shapeError(lens->settings, values); !e.empty()) return wrong(e);
+    if (const auto e = recipe::shapeError(lens->settings(), values); !e.empty()) return wrong(e);
   }
   for (const auto& [lens, values] : settings) scene::take(o.lens, lens, values, names);
   return o;
@@ -346,9 +346,14 @@ int listTexts() {
     std::cout << s.label << '\n';
     tellTexts(s.schema());
   }
-  for (const auto& l : scene::lensKinds()) {
-    std::cout << l.label << '\n' << l.help << '\n';
-    tellTexts(l.settings);
+  for (const auto& l : scene::lenses()) {
+    std::cout << l->label() << '\n' << l->help() << '\n';
+    if (const auto* surface = dynamic_cast<const scene::SurfaceLens*>(l.get()))
+      std::cout << surface->directionWord() << '\n';
+    if (const auto* field = dynamic_cast<const scene::FieldLens*>(l.get()))
+      for (const std::string& words : {field->markedWords(), field->nothingWords()})
+        if (!words.empty()) std::cout << words << '\n';
+    tellTexts(l->settings());
   }
   for (const auto& f : exchange::formats()) std::cout << f.words << '\n';
   return kDone;

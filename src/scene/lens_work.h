@@ -1,8 +1,9 @@
 #pragma once
 #include "base/context.h"
 #include "inspect/cut.h"
-#include "scene/scene.h"
+#include "inspect/fields.h"
 #include "scene/lens.h"
+#include "scene/scene.h"
 
 namespace lumsk::scene {
 
@@ -35,9 +36,8 @@ struct LensArt {
   std::vector<std::array<Vec3, 3>> fill; ///< of cuts
 };
 
-/// The edges of a drawing as the lenses Joins and Openings show them in pictures, where no list stands beside them: by
-/// colour, with a dot where a join misses most.
-LensArt joinArt(const Scene& scene, const LensState& lens, const Tolerances& tol);
+/// What lenses show in pictures, where no list stands beside them.
+LensArt picturedMarks(const Scene& scene, const LensState& lens, const Tolerances& tol);
 
 /// A value that a lens found, and where.
 struct ValueAt {
@@ -69,9 +69,6 @@ struct LensResult {
 
 using LensResultPtr = std::shared_ptr<const LensResult>;
 
-/// The value that a lens shows for what was measured at a point.
-double shownValue(const LensState& lens, const inspect::FieldValue& v);
-
 /// Everything about one place of a body, from its surface itself.
 struct Probe {
   std::string body;
@@ -80,11 +77,54 @@ struct Probe {
   std::optional<double> wallMm, deviationMm;
 };
 
-/// Makes what lenses show. Keeps what it made for bodies and faces that did not change. For use by one thread.
+/// The forms that lenses measure on, kept for bodies and faces that did not change. For use by one thread.
+class MeasuredForms {
+public:
+  const inspect::MeasuredForm& of(const DrawnBody& b);
+  const inspect::MeshTree& treeOf(const recipe::GhostPtr& ghost); ///< of the backdrop asked for last
+  ValuesByMesh& keptValues(const std::string& lens) { return values_[lens]; }
+  void keepOnly(const ScenePtr& scene); ///< what is not drawn any more is let go
+
+private:
+  struct Form {
+    DrawnBody drawn; ///< keeps body and meshes alive
+    std::unique_ptr<inspect::MeasuredForm> form;
+  };
+  std::vector<Form> forms_;
+  ScenePtr of_;
+  std::map<std::string, ValuesByMesh> values_; ///< those that do not depend on what else there is, by lens
+  recipe::GhostPtr ghost_;
+  std::unique_ptr<inspect::MeshTree> ghostTree_;
+};
+
+/// One run of a lens over a scene: what it reads and what it fills.
+class LensRun {
+public:
+  using FieldOf = std::function<inspect::FieldValues(const inspect::MeasuredForm&, int mesh)>;
+  LensRun(const ScenePtr& scene, const LensState& state, bool coarse, const Context& cx, MeasuredForms& forms);
+
+  const Scene& scene;
+  const LensState& state;
+  const bool coarse; ///< a first answer soon; what needs a second pass sets `out.coarse`
+  const Context& cx;
+  MeasuredForms& forms;
+  LensResult out;
+  std::vector<Weighted> measured; ///< at points instead of on meshes
+
+  /// Bodies that are looked at, later ones included.
+  const std::vector<DrawnBody>& bodies() const { return bodies_; }
+  /// The values of every face that is looked at.
+  void fill(const FieldOf& field);
+  /// The same where a face's values depend on nothing else: those of before are taken again.
+  void fillKept(const std::string& lens, const FieldOf& field);
+
+private:
+  std::vector<DrawnBody> bodies_;
+};
+
+/// Makes what lenses show. For use by one thread.
 class LensWork {
 public:
-  LensWork();
-  ~LensWork();
   /// Coarse first, exact afterwards; what needs no second pass says so by `coarse` false.
   LensResult make(const ScenePtr& scene, const LensState& lens, bool coarse, const Context& cx);
   /// What lies under a line of sight, `at` being where it meets the drawing.
@@ -92,9 +132,7 @@ public:
                              const Vec3& eye, const Vec3& unit);
 
 private:
-  struct Kept;
-  const inspect::MeasuredForm& formOf(const DrawnBody& b);
-  std::unique_ptr<Kept> kept_;
+  MeasuredForms forms_;
 };
 
 } // namespace lumsk::scene

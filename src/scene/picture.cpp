@@ -36,11 +36,9 @@ public:
     viewer_.view()->Camera()->SetAspect(double(o.width) / o.height);
     viewer_.setPerspective(o.perspective);
     auto result = std::make_shared<LensResult>(work_.make(scene, o.lens, false, {}));
-    if (o.lens.joins || o.lens.openings) {
-      LensArt marks = joinArt(*scene, o.lens, tol_);
-      std::move(marks.lines.begin(), marks.lines.end(), std::back_inserter(result->art.lines));
-      std::move(marks.dots.begin(), marks.dots.end(), std::back_inserter(result->art.dots));
-    }
+    LensArt marks = picturedMarks(*scene, o.lens, tol_);
+    std::move(marks.lines.begin(), marks.lines.end(), std::back_inserter(result->art.lines));
+    std::move(marks.dots.begin(), marks.dots.end(), std::back_inserter(result->art.dots));
     viewer_.show(scene, result);
     viewer_.lookFrom(o.from);
     if (o.toScale) viewer_.fitToScale(o.toScale->middle, o.toScale->mmPerPixel * std::min(o.width, o.height));

@@ -1,6 +1,7 @@
 #include "scene/shaders.h"
 
 #include <Graphic3d_ShaderObject.hxx>
+#include <fmt/format.h>
 
 namespace lumsk::scene {
 
@@ -27,7 +28,7 @@ void main() {
 )";
 
 // Normals come from the surface, so stripes and shading are smooth on coarse meshes.
-constexpr const char* kFragment = R"(
+constexpr const char* kSeen = R"(
 THE_SHADER_IN vec3 vNormal;
 THE_SHADER_IN vec3 vPosition;
 THE_SHADER_IN vec3 vWorld;
@@ -37,16 +38,29 @@ THE_SHADER_IN vec4 vColour;
 uniform int uLens;
 uniform int uStale;
 uniform int uFinish;
-uniform int uRoom;
-uniform int uOnPart;
-uniform vec4 uBands;     // count, width, softness
-uniform vec3 uDirection; // of isophotes and of the pull
-uniform vec4 uField;     // low, high, which curvature; draft: wanted degrees, both halves
+uniform vec4 uA; // numbers of the lens; of those with values: x and y the ends of the colours
+uniform vec4 uB;
 uniform vec4 uHidden;    // plane: what lies beyond it is not drawn
 
 const vec3 kInk = vec3(0.05, 0.06, 0.065);
 const vec3 kLilac = vec3(0.66, 0.60, 0.72);
 const vec3 kUnknown = vec3(0.58, 0.58, 0.57);
+const vec3 kWarning = vec3(0.80, 0.33, 0.20); // as a screen shows it
+
+// A place of a face as it is seen, with the eye's axes but for `worldN`.
+struct Seen {
+  vec3 base;   // the colour of this side
+  vec3 lit;    // brightness of what is coloured
+  vec3 m;      // normal towards the eye
+  vec3 toEye;
+  vec3 worldN; // outward
+  bool front;
+  float key, light, mirrored;
+  float edge;  // 1 where it is seen edge on
+};
+
+// The inner side has something of its lilac.
+vec3 backed(Seen s, vec3 c, float part) { return s.front ? c : mix(c, kLilac, part); }
 
 // Colours that a legend shows too are written as screens show them; light is added up in linear ones.
 vec3 linear(vec3 c) { return pow(c, vec3(2.2)); }
@@ -68,7 +82,7 @@ float line(float a) {
 }
 
 vec3 fieldLook(float value, vec3 lit) {
-  float t = (value - uField.x) / (uField.y - uField.x);
+  float t = (value - uA.x) / (uA.y - uA.x);
   vec3 c = linear(fieldColour(t)) * line(clamp(t, 0.0, 1.0) * 8.0);
   if (t < 0.0 || t > 1.0) c *= 0.86;
   return c * lit;
@@ -79,108 +93,63 @@ vec3 hatched(vec3 c) {
   return s < 0.3 ? c * 0.55 : c;
 }
 
+// Clay, or a finish.
+vec3 finished(Seen s) {
+  vec3 c = s.base * s.light;
+  if (uFinish == 0) {
+    c += vec3(0.10) * pow(s.mirrored, 40.0);
+  } else {
+    // A bright room above a darker floor, seen the more clearly the smoother the surface is.
+    vec3 r = reflect(-s.toEye, s.m);
+    float room = smoothstep(-0.15, 0.35, r.y) * (0.75 + 0.25 * smoothstep(0.2, 0.9, r.z));
+    float clear = uFinish == 1 ? 0.12 : uFinish == 2 ? 0.26 : 0.62;
+    vec3 tint = uFinish == 3 ? s.base : vec3(1.0);
+    c = mix(c, tint * mix(0.25, 1.0, room), clear * (0.35 + 0.65 * s.edge + (uFinish == 3 ? 0.5 : 0.0)));
+    c += vec3(uFinish == 1 ? 0.18 : 0.45) * pow(s.mirrored, uFinish == 1 ? 60.0 : 220.0);
+  }
+  return c * (1.0 - 0.25 * s.edge);
+}
+)";
+
+constexpr const char* kMain = R"(
 void main() {
   if (dot(uHidden.xyz, vWorld) > uHidden.w && dot(uHidden.xyz, uHidden.xyz) > 0.5) discard;
+  Seen s;
   vec3 n = normalize(vNormal);
   bool perspective = occProjectionMatrix[3][3] < 0.5;
-  vec3 toEye = perspective ? normalize(-vPosition) : vec3(0.0, 0.0, 1.0);
-  bool front = dot(n, toEye) >= 0.0;
-  vec3 m = front ? n : -n;
-  vec3 base = front ? vColour.rgb : kLilac;
+  s.toEye = perspective ? normalize(-vPosition) : vec3(0.0, 0.0, 1.0);
+  s.front = dot(n, s.toEye) >= 0.0;
+  s.m = s.front ? n : -n;
+  s.base = s.front ? vColour.rgb : kLilac;
   vec3 keyLight = normalize(vec3(-0.45, 0.65, 0.62));
-  float key = max(dot(m, keyLight), 0.0);
-  float fill = max(dot(m, normalize(vec3(0.7, 0.1, 0.55))), 0.0);
-  float sky = 0.5 + 0.5 * m.y;
-  float light = 0.44 + 0.14 * sky + 0.42 * key + 0.12 * fill;
-  float edge = pow(1.0 - max(dot(m, toEye), 0.0), 3.0);
-  float mirrored = max(dot(m, normalize(toEye + keyLight)), 0.0);
-  vec3 worldN = normalize(vWorldNormal);
-  vec3 c = base * light;
-  vec3 lit = vec3(0.72 + 0.28 * light);
-  if (uLens == 0) {
-    if (uFinish == 0) {
-      c += vec3(0.10) * pow(mirrored, 40.0);
-    } else {
-      // A bright room above a darker floor, seen the more clearly the smoother the surface is.
-      vec3 r = reflect(-toEye, m);
-      float room = smoothstep(-0.15, 0.35, r.y) * (0.75 + 0.25 * smoothstep(0.2, 0.9, r.z));
-      float clear = uFinish == 1 ? 0.12 : uFinish == 2 ? 0.26 : 0.62;
-      vec3 tint = uFinish == 3 ? base : vec3(1.0);
-      c = mix(c, tint * mix(0.25, 1.0, room), clear * (0.35 + 0.65 * edge + (uFinish == 3 ? 0.5 : 0.0)));
-      c += vec3(uFinish == 1 ? 0.18 : 0.45) * pow(mirrored, uFinish == 1 ? 60.0 : 220.0);
-    }
-    c *= 1.0 - 0.25 * edge;
-  } else if (uLens == 1) {
-    vec3 r = reflect(-toEye, m);
-    if (uOnPart == 1) {
-      r = mat3(occWorldViewMatrixInverse) * r;
-      r = vec3(r.x, r.z, -r.y); // the part's up is the room's up
-    }
-    vec2 about = uRoom == 0 ? r.xz : r.xy;
-    float a = uRoom == 1 ? asin(clamp(r.y, -1.0, 1.0)) : atan(about.x, about.y);
-    float opposite = uRoom == 1 ? a : atan(-about.x, -about.y); // it does not jump where the angle does
-    float slope = min(fwidth(a), fwidth(opposite)) * uBands.x / 6.2831853;
-    float s = band(a * uBands.x / 6.2831853, slope, uBands.y, uBands.z);
-    c = mix(kInk, base * (0.86 + 0.14 * key), s) * (1.0 - 0.15 * edge);
-    if (!front) c = mix(c, kLilac, 0.45);
-  } else if (uLens == 2) {
-    float a = acos(clamp(dot(worldN, uDirection), -1.0, 1.0)) / 3.1415927 * uBands.x;
-    c = mix(kInk, base * (0.86 + 0.14 * key), band(a, fwidth(a), uBands.y, 0.0));
-    if (!front) c = mix(c, kLilac, 0.45);
-  } else if (uLens == 3) {
-    float v = uField.z < 0.5   ? 0.5 * (vValue.x + vValue.y)
-              : uField.z < 1.5 ? vValue.x * vValue.y
-              : uField.z < 2.5 ? vValue.x
-              : uField.z < 3.5 ? vValue.y
-                               : 1.0 / max(max(abs(vValue.x), abs(vValue.y)), 1e-6);
-    c = fieldLook(v, lit);
-  } else if (uLens == 4) {
-    float angle = degrees(asin(clamp(dot(worldN, uDirection), -1.0, 1.0)));
-    vec3 up = linear(vec3(0.42, 0.66, 0.58)), down = linear(vec3(0.55, 0.62, 0.78));
-    vec3 steep = linear(vec3(0.86, 0.68, 0.30)), under = linear(vec3(0.80, 0.33, 0.20));
-    c = angle >= 0.0 ? up : down;
-    c = mix(c, vec3(0.96), 0.5 * smoothstep(uField.x, 90.0, abs(angle)));
-    if (abs(angle) < uField.x) c = steep;
-    c *= line(angle / 15.0) * lit;
-    if (vValue.y > 0.5 || (uField.y < 0.5 && angle < 0.0)) c = hatched(under * lit);
-  } else if (uLens == 5) {
-    if (vValue.y < 0.5) c = kUnknown * lit;
-    else if (vValue.x < uField.x) c = hatched(linear(vec3(0.80, 0.33, 0.20)) * lit);
-    else {
-      float t = (vValue.x - uField.x) / (uField.y - uField.x);
-      c = linear(fieldColour(1.0 - 0.9 * clamp(t, 0.0, 1.0))) * line(clamp(t, 0.0, 1.0) * 8.0) * lit;
-      if (t > 1.0) c *= 0.8;
-    }
-  } else {
-    if (vValue.y < 0.5) c = kUnknown * lit;
-    else if (abs(vValue.x) <= uField.z) c = linear(vec3(0.95, 0.93, 0.88)) * lit;
-    else c = fieldLook(vValue.x, lit);
-  }
-  if (!front && uLens > 2) c = mix(c, kLilac, 0.35);
+  s.key = max(dot(s.m, keyLight), 0.0);
+  float fill = max(dot(s.m, normalize(vec3(0.7, 0.1, 0.55))), 0.0);
+  float sky = 0.5 + 0.5 * s.m.y;
+  s.light = 0.44 + 0.14 * sky + 0.42 * s.key + 0.12 * fill;
+  s.edge = pow(1.0 - max(dot(s.m, s.toEye), 0.0), 3.0);
+  s.mirrored = max(dot(s.m, normalize(s.toEye + keyLight)), 0.0);
+  s.worldN = normalize(vWorldNormal);
+  s.lit = vec3(0.72 + 0.28 * s.light);
+  vec3 c = seenThrough(s);
   if (uStale == 1) c = mix(c, vec3(0.84, 0.83, 0.81), 0.55);
   occSetFragColor(vec4(c, vColour.a));
 }
 )";
 
-/// A smooth wave of bands, as in the shader where pixels are small.
-double band(double a, double width, double softness) {
-  const double t = std::abs(a - std::floor(a) - 0.5) * 2, w = std::max(1e-9, softness * 0.5), edge = 1 - width;
-  const double x = std::clamp((t - (edge - w)) / (2 * w), 0.0, 1.0);
-  return x * x * (3 - 2 * x);
+/// A function of every lens of surfaces, and one that takes that which is on.
+std::string fragmentSource() {
+  std::string functions, choice = "vec3 seenThrough(Seen s) {\n";
+  int n = 0;
+  for (const auto& l : lenses())
+    if (const auto* surface = dynamic_cast<const SurfaceLens*>(l.get())) {
+      functions += fmt::format("vec3 lens{}(Seen s) {{ {}\n}}\n", n, surface->seen());
+      choice += fmt::format("  if (uLens == {0}) return lens{0}(s);\n", n);
+      ++n;
+    }
+  return fieldColourSource() + kSeen + functions + choice + "  return finished(s);\n}\n" + kMain;
 }
 
 } // namespace
-
-double stripeAt(const StripeLook& look, const Vec3& r) {
-  const double a = look.room == StripeLook::Room::Upright ? std::atan2(r.x(), r.z())
-                   : look.room == StripeLook::Room::Level ? std::asin(std::clamp(r.y(), -1.0, 1.0))
-                                                          : std::atan2(r.x(), r.y());
-  return band(a * look.count / (2 * kPi), look.width, look.softness);
-}
-
-double isophoteAt(const IsophoteLook& look, const Vec3& n) {
-  return band(std::acos(std::clamp(n.dot(look.direction), -1.0, 1.0)) / kPi * look.count, look.width, 0.0);
-}
 
 const Handle(Graphic3d_ShaderProgram) & FacePrograms::of(const Kind& kind) {
   Handle(Graphic3d_ShaderProgram)& p = programs_[kind];
@@ -189,7 +158,7 @@ const Handle(Graphic3d_ShaderProgram) & FacePrograms::of(const Kind& kind) {
     p->SetHeader("#version 150");
     p->AttachShader(Graphic3d_ShaderObject::CreateFromSource(Graphic3d_TOS_VERTEX, kVertex));
     p->AttachShader(
-        Graphic3d_ShaderObject::CreateFromSource(Graphic3d_TOS_FRAGMENT, (fieldColourSource() + kFragment).c_str()));
+        Graphic3d_ShaderObject::CreateFromSource(Graphic3d_TOS_FRAGMENT, fragmentSource().c_str()));
     push(kind, p);
   }
   return p;
@@ -204,28 +173,16 @@ void FacePrograms::set(const LensState& lens, double low, double high, const Eig
 }
 
 void FacePrograms::push(const Kind& kind, const Handle(Graphic3d_ShaderProgram) & p) const {
-  const auto vec3 = [](const Vec3& v) { return Graphic3d_Vec3(float(v.x()), float(v.y()), float(v.z())); };
-  const bool isophotes = lens_.surface == SurfaceLens::Isophotes, draft = lens_.surface == SurfaceLens::Draft;
-  p->PushVariableInt("uLens", kind.lens ? int(lens_.surface) : 0);
+  const auto vec4 = [](const Eigen::Vector4d& v) {
+    return Graphic3d_Vec4(float(v.x()), float(v.y()), float(v.z()), float(v.w()));
+  };
+  const auto numbers = surfaceLensOf(lens_).numbers(lens_, low_, high_);
+  p->PushVariableInt("uLens", kind.lens ? surfaceNumberOf(lens_) : -1);
   p->PushVariableInt("uStale", kind.stale ? 1 : 0);
   p->PushVariableInt("uFinish", int(kind.finish));
-  p->PushVariableInt("uRoom", int(lens_.stripes.room));
-  p->PushVariableInt("uOnPart", lens_.stripes.onPart ? 1 : 0);
-  p->PushVariableVec4("uBands", Graphic3d_Vec4(float(isophotes ? lens_.isophotes.count : lens_.stripes.count),
-                                               float(isophotes ? lens_.isophotes.width : lens_.stripes.width),
-                                               float(lens_.stripes.softness), 0.0f));
-  p->PushVariableVec3("uDirection", vec3(draft ? lens_.draft.pull : lens_.isophotes.direction));
-  if (draft)
-    p->PushVariableVec4("uField",
-                        Graphic3d_Vec4(float(lens_.draft.wantedDeg), lens_.draft.bothHalves ? 1.0f : 0.0f, 0.0f, 0.0f));
-  else
-    p->PushVariableVec4("uField",
-                        Graphic3d_Vec4(float(low_), float(high_),
-                                       lens_.surface == SurfaceLens::Deviation ? float(lens_.deviation.withinMm)
-                                                                               : float(int(lens_.curvature.shown)),
-                                       0.0f));
-  p->PushVariableVec4("uHidden",
-                      Graphic3d_Vec4(float(hidden_.x()), float(hidden_.y()), float(hidden_.z()), float(hidden_.w())));
+  p->PushVariableVec4("uA", vec4(numbers.a));
+  p->PushVariableVec4("uB", vec4(numbers.b));
+  p->PushVariableVec4("uHidden", vec4(hidden_));
 }
 
 } // namespace lumsk::scene

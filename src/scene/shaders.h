@@ -29,10 +29,4 @@ private:
   Eigen::Vector4d hidden_ = Eigen::Vector4d::Zero();
 };
 
-/// The brightness (0 dark, 1 light) of a stripe where light comes from a direction of the room, without the widening
-/// that keeps pixels smooth: what the shader computes.
-double stripeAt(const StripeLook& look, const Vec3& fromRoom);
-/// The same of an isophote where a surface has a normal.
-double isophoteAt(const IsophoteLook& look, const Vec3& normal);
-
 } // namespace lumsk::scene

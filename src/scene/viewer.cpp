@@ -1,6 +1,7 @@
 #include "scene/viewer.h"
 
 #include "brep/convert.h"
+#include "scene/lenses/cut/cut.h"
 
 #include <Aspect_GradientFillMethod.hxx>
 #include <Aspect_Window.hxx>
@@ -32,6 +33,14 @@ Quantity_Color colour(unsigned rgb) {
 constexpr unsigned kEdgeInk = 0x22262A; ///< on faces, which are light under every theme
 constexpr unsigned kGreen = 0x1F7A6B, kCoral = 0xD9583B, kFront = 0xF3EEE4, kSoftInk = 0x6E7173, kGhost = 0x8A9AA6,
                    kOchre = 0xC08A1E, kFill = 0xB9C4BE;
+
+/// The lenses over the surfaces that draw something.
+std::vector<std::string> drawingOver(const LensState& l) {
+  std::vector<std::string> out;
+  for (const std::string& key : l.over)
+    if (const Lens* lens = findLens(key); lens && lens->needsWork()) out.push_back(key);
+  return out;
+}
 
 constexpr double kLaterOpacity = 0.35;
 constexpr size_t kTeethWhileMoving = 4000; ///< of one look
@@ -127,8 +136,8 @@ void Viewer::show(ScenePtr scene, LensResultPtr result) {
 
 void Viewer::setLens(const LensState& lens) {
   const auto drawn = [](const LensState& l) {
-    return std::tuple(l.needsValues(), l.surface == SurfaceLens::Shade, l.surface == SurfaceLens::Deviation, l.combs,
-                      l.points, l.cut);
+    const SurfaceLens& surface = surfaceLensOf(l);
+    return std::tuple(l.needsValues(), surface.plain(), surface.hidesBackdrops(), drawingOver(l));
   };
   const bool again = drawn(lens) != drawn(lens_) || lens.only != lens_.only;
   lens_ = lens;
@@ -142,10 +151,11 @@ void Viewer::pushPrograms() {
 }
 
 void Viewer::aimCut() {
-  const bool on = lens_.cut && lens_.cutting.away && lens_.cutting.count == 1;
+  const auto& cutting = lens_.look<CutLook>();
+  const bool on = isOn(lens_, CutLook::kLens) && cutting.away && cutting.count == 1;
   Eigen::Vector4d next = Eigen::Vector4d::Zero();
   if (on) {
-    const Frame plane = lens_.cutting.at(0);
+    const Frame plane = cutting.at(0);
     const Handle(Graphic3d_Camera)& c = view_->Camera();
     const Vec3 toEye = c->IsOrthographic() ? Vec3(-Vec3(c->Direction().X(), c->Direction().Y(), c->Direction().Z()))
                                            : Vec3(brep::toVec(c->Eye()) - plane.origin);
@@ -221,7 +231,7 @@ std::vector<DrawnBody> Viewer::shownBodies() const {
   // Through a lens the form is judged as it will be; plain, it stands behind what is worked on.
   for (const DrawnBody& b : scene_->later) {
     out.push_back(b);
-    if (lens_.surface != SurfaceLens::Shade) continue;
+    if (!surfaceLensOf(lens_).plain()) continue;
     out.back().stale = true;
     out.back().opacity *= kLaterOpacity;
   }
@@ -256,7 +266,7 @@ void Viewer::redrawAll() {
   drawCurves(scene_->curves);
   if (otherHalf_) drawCurves(scene_->otherCurves);
   const auto overlays = [](const LensState& l) {
-    return std::tuple(l.combs, l.points, l.cut, l.surface == SurfaceLens::Deviation);
+    return std::pair(drawingOver(l), surfaceLensOf(l).hidesBackdrops());
   };
   if (result_ && overlays(result_->lens) == overlays(lens_)) drawArt(result_->art);
   drawPlanes();
@@ -302,9 +312,10 @@ Handle(Graphic3d_AspectFillArea3d) bothSides() {
 
 } // namespace
 
-/// What has no values yet is plain, but for its draft, which its normals tell.
+/// What has no values yet is plain, unless the lens shows without them.
 FacePrograms::Kind Viewer::kindOf(const DrawnBody& b, const brep::FaceMesh& m) const {
-  const bool shown = !lens_.needsValues() || lens_.surface == SurfaceLens::Draft || valuesOf(m);
+  const FieldLens* field = fieldLensOf(lens_);
+  const bool shown = !field || field->withoutValues() || valuesOf(m);
   return {shown && lens_.looksAt(b.id), b.stale, b.finish};
 }
 
@@ -368,7 +379,7 @@ void Viewer::drawCurves(const std::vector<DrawnCurve>& curves) {
 
 void Viewer::drawArt(const LensArt& art) {
   // What lies in a cut is seen through the form when there are several.
-  const bool through = lens_.cutting.count > 1;
+  const bool through = lens_.look<CutLook>().count > 1;
   const Handle(Graphic3d_Structure) over = structure(), beside = structure();
   if (through) over->SetZLayer(Graphic3d_ZLayerId_Topmost);
   beside->SetClipPlanes(cutPlanes_);
@@ -484,7 +495,7 @@ void Viewer::drawPictures() {
 void Viewer::drawGhosts() {
   for (const DrawnGhost& d : scene_->ghosts) {
     const Handle(Graphic3d_Structure) s = structure();
-    if (!d.ghost->mesh->triangles.empty() && lens_.surface != SurfaceLens::Deviation) { // it would hide the colours
+    if (!d.ghost->mesh->triangles.empty() && !surfaceLensOf(lens_).hidesBackdrops()) {
       const Handle(Graphic3d_AspectFillArea3d) aspect = bothSides();
       aspect->SetShaderProgram(programs_.of({false, false, recipe::Finish::Matt}));
       aspect->SetAlphaMode(Graphic3d_AlphaMode_Blend);

@@ -205,8 +205,8 @@ private:
     p.dimension(left.bottomLeft() + QPointF(0, 9), left.bottomRight() + QPointF(0, 9), length(box_.size().y()));
     p.dimension(top.bottomLeft() + QPointF(-6, 0), top.topLeft() + QPointF(-6, 0), length(box_.size().y()));
     QStringList lenses;
-    for (const auto& k : scene::lensKinds())
-      if (scene::isOn(o_.lens, k.key)) lenses << QCoreApplication::translate("core", k.label.c_str());
+    for (const auto& k : scene::lenses())
+      if (scene::isOn(o_.lens, k->key())) lenses << QCoreApplication::translate("core", k->label().c_str());
     const QRectF cornerAt = cornerBox(scale_.paperPerMm);
     p.text({cornerAt.x(), cornerAt.y() - kLabel, cornerAt.width(), 4},
            lenses.isEmpty() ? tr("from the corner") : tr("from the corner: %1").arg(lenses.join(", ")), 7,

@@ -117,10 +117,10 @@ private slots:
       QVERIFY(settled());
       everythingIsTranslated(window_.get(), s->id.c_str());
     }
-    for (const auto& k : scene::lensKinds()) {
-      click("tag-" + QString::fromStdString(k.key));
+    for (const auto& k : scene::lenses()) {
+      click("tag-" + QString::fromStdString(k->key()));
       QVERIFY(QTest::qWaitFor([&] { return !view().lensBusy() && view().atRest(); }, 10000));
-      everythingIsTranslated(window_.get(), k.key.c_str());
+      everythingIsTranslated(window_.get(), k->key().c_str());
     }
     auto* tabs = window_->findChild<QTabWidget*>("column");
     for (int i = 0; i < tabs->count(); ++i) {

@@ -1,12 +1,12 @@
 #include "app/window.h"
 
 #include "app/field_editors.h"
+#include "scene/lenses/cut/cut.h"
+#include "scene/lenses/stripes/stripes.h"
 
 #include <QComboBox>
 
 namespace lumsk::test {
-
-using scene::SurfaceLens;
 
 class LensesTest : public WindowTestBase {
   Q_OBJECT
@@ -21,32 +21,31 @@ class LensesTest : public WindowTestBase {
 private slots:
   void everyLensIsAClickAndItsSettingsStandBesideTheView() {
     QVERIFY(open("tumbler.lumsk"));
-    for (const auto& k : scene::lensKinds()) {
-      click("tag-" + QString::fromStdString(k.key));
-      QVERIFY(scene::isOn(view().lens(), k.key));
+    for (const auto& k : scene::lenses()) {
+      click("tag-" + QString::fromStdString(k->key()));
+      QVERIFY(scene::isOn(view().lens(), k->key()));
       QVERIFY(seen());
-      if (!k.settings.empty()) {
-        auto* form = find<QWidget>("lens-form-" + QString::fromStdString(k.key));
-        QVERIFY2(form && form->isVisible(), k.key.c_str());
+      if (!k->settings().empty()) {
+        auto* form = find<QWidget>("lens-form-" + QString::fromStdString(k->key()));
+        QVERIFY2(form && form->isVisible(), k->key().c_str());
       }
-      if (!k.surface) click("tag-" + QString::fromStdString(k.key));
+      if (!dynamic_cast<const scene::SurfaceLens*>(k.get())) click("tag-" + QString::fromStdString(k->key()));
     }
-    QVERIFY(view().lens().surface == SurfaceLens::Deviation);
+    QVERIFY(view().lens().surface == "deviation");
   }
 
   void everyKeyPeeksAndGivesBackWhatWasOn() {
     QVERIFY(open("tumbler.lumsk"));
     click("tag-draft");
     click("tag-combs");
-    for (const auto& k : scene::lensKinds()) {
-      if (!k.peek) continue;
+    for (const auto& k : scene::lenses()) {
+      if (!k->peek()) continue;
       view().setFocus();
-      QTest::keyPress(&view(), Qt::Key(k.peek));
-      QVERIFY2(scene::isOn(view().lens(), k.key), k.key.c_str());
-      QTest::keyRelease(&view(), Qt::Key(k.peek));
-      QVERIFY(view().lens().surface == SurfaceLens::Draft);
-      QVERIFY(view().lens().combs);
-      QVERIFY(!view().lens().cut && !view().lens().points && !view().lens().joins && !view().lens().openings);
+      QTest::keyPress(&view(), Qt::Key(k->peek()));
+      QVERIFY2(scene::isOn(view().lens(), k->key()), k->key().c_str());
+      QTest::keyRelease(&view(), Qt::Key(k->peek()));
+      QVERIFY(view().lens().surface == "draft");
+      QVERIFY(view().lens().over == std::set<std::string>{"combs"});
     }
   }
 
@@ -54,17 +53,17 @@ private slots:
     QVERIFY(open("tumbler.lumsk"));
     click("tag-stripes");
     type("count", "40");
-    QCOMPARE(view().lens().stripes.count, 40.0);
+    QCOMPARE(view().lens().look<scene::StripeLook>().count, 40.0);
     click("option-room-level");
-    QVERIFY(view().lens().stripes.room == scene::StripeLook::Room::Level);
+    QVERIFY(view().lens().look<scene::StripeLook>().room == scene::StripeLook::Room::Level);
     type("count", "4000"); // more than the eye can tell: the largest is taken
-    QCOMPARE(view().lens().stripes.count, 400.0);
+    QCOMPARE(view().lens().look<scene::StripeLook>().count, 400.0);
     type("count", "36");
     cleanup();
     window_ = std::make_unique<app::MainWindow>(steps::registry());
     window_->show();
-    QCOMPARE(view().lens().stripes.count, 36.0);
-    QVERIFY(view().lens().surface == SurfaceLens::Shade);
+    QCOMPARE(view().lens().look<scene::StripeLook>().count, 36.0);
+    QVERIFY(view().lens().surface == "shade");
   }
 
   void stripeCountsMakeNothingAnew() {
@@ -122,7 +121,7 @@ private slots:
     const Mark handle = cutHandle();
     drag(handle.at.toPoint(), handle.at.toPoint() - QPoint(0, 60));
     QVERIFY(seen());
-    QVERIFY(view().lens().cutting.offsetMm > 45);
+    QVERIFY(view().lens().look<scene::CutLook>().offsetMm > 45);
     QVERIFY(std::abs(result().cuts[0].second.lengthMm - length) > 0.1);
     QVERIFY(find<QLabel>("lens-cuts")->text().contains("mm"));
     type("at", "5000");

@@ -254,9 +254,9 @@ private slots:
     QTest::keyClick(&view(), Qt::Key_Escape);
     QVERIFY(w().session().draft().empty() && !w().recipe().find("s8"));
     QTest::keyPress(&view(), Qt::Key_S);
-    QVERIFY(view().lens().surface == scene::SurfaceLens::Stripes);
+    QVERIFY(view().lens().surface == "stripes");
     QTest::keyRelease(&view(), Qt::Key_S);
-    QVERIFY(view().lens().surface == scene::SurfaceLens::Shade);
+    QVERIFY(view().lens().surface == "shade");
   }
 
   void tabCyclesThroughWhatLiesUnderThePointer() {

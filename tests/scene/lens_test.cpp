@@ -1,5 +1,10 @@
 #include "nurbs/measure/closest.h"
 #include "scene/lens_work.h"
+#include "scene/lenses/cut/cut.h"
+#include "scene/lenses/draft/draft.h"
+#include "scene/lenses/isophotes/isophotes.h"
+#include "scene/lenses/stripes/stripes.h"
+#include "scene/lenses/wall/wall.h"
 #include "scene/picker.h"
 #include "shapes/bodies.h"
 #include "support/recipes.h"
@@ -9,7 +14,6 @@
 using namespace lumsk;
 using namespace lumsk::test;
 using scene::LensState;
-using scene::SurfaceLens;
 
 namespace {
 
@@ -43,31 +47,33 @@ private slots:
 
   void everyLensCanBeTurnedOnAndOffAndHasAKeyOfItsOwn() {
     std::set<char> keys;
-    for (const auto& k : scene::lensKinds()) {
+    for (const auto& lens : scene::lenses()) {
       LensState s;
-      QVERIFY(!k.label.empty() && !k.help.empty());
-      if (k.peek) QVERIFY(keys.insert(k.peek).second);
-      QVERIFY(scene::isOn(s, k.key) == (k.key == "shade"));
-      scene::turnOn(s, k.key, true);
-      QVERIFY(scene::isOn(s, k.key));
-      scene::turnOn(s, k.key, false);
-      QVERIFY(scene::isOn(s, k.key) == (k.key == "shade"));
-      QVERIFY(recipe::shapeError(k.settings, json::object()).empty());
-      for (const auto& f : k.settings) QVERIFY(!f.help.empty());
+      const std::string& key = lens->key();
+      QVERIFY(!lens->label().empty() && !lens->help().empty());
+      if (lens->peek()) QVERIFY(keys.insert(lens->peek()).second);
+      QVERIFY(scene::isOn(s, key) == (key == "shade"));
+      scene::turnOn(s, key, true);
+      QVERIFY(scene::isOn(s, key));
+      for (const auto& other : lens->excludes()) QVERIFY(scene::findLens(other));
+      scene::turnOn(s, key, false);
+      QVERIFY(scene::isOn(s, key) == (key == "shade"));
+      QVERIFY(recipe::shapeError(lens->settings(), json::object()).empty());
+      for (const auto& f : lens->settings()) QVERIFY(!f.help.empty());
     }
   }
 
   void settingsTakeExpressionsAndKeepDefaultsForWhatCannotBeRead() {
     const auto wall = lensWith("wall", {{"thin", "w / 2"}, {"thick", "1 cm"}}, {{"w", millimetres(3)}});
-    QCOMPARE(wall.wall.thinMm, 1.5);
-    QCOMPARE(wall.wall.thickMm, 10.0);
-    QCOMPARE(lensWith("wall", {{"thin", "no such"}}).wall.thinMm, 1.2);
-    QCOMPARE(lensWith("stripes", {{"count", "1e9"}}).stripes.count, 400.0); // within its bounds
+    QCOMPARE(wall.look<scene::WallLook>().thinMm, 1.5);
+    QCOMPARE(wall.look<scene::WallLook>().thickMm, 10.0);
+    QCOMPARE(lensWith("wall", {{"thin", "no such"}}).look<scene::WallLook>().thinMm, 1.2);
+    QCOMPARE(lensWith("stripes", {{"count", "1e9"}}).look<scene::StripeLook>().count, 400.0); // within its bounds
     const auto own = lensWith("isophotes", {{"direction", "own"}, {"turn", "90"}, {"rise", "0"}});
-    VERIFY_AT_MOST((own.isophotes.direction - Vec3::UnitY()).norm(), 1e-12);
+    VERIFY_AT_MOST((own.look<scene::IsophoteLook>().direction - Vec3::UnitY()).norm(), 1e-12);
     const auto cut = lensWith("cut", {{"across", "y"}, {"at", 7}, {"turn", 90}, {"count", 3}, {"spacing", "2"}});
-    VERIFY_AT_MOST((cut.cutting.at(2).origin - 11 * cut.cutting.plane.normal()).norm(), 1e-9);
-    VERIFY_AT_MOST(std::abs(std::abs(cut.cutting.plane.normal().x()) - 1), 1e-9);
+    VERIFY_AT_MOST((cut.look<scene::CutLook>().at(2).origin - 11 * cut.look<scene::CutLook>().plane.normal()).norm(), 1e-9);
+    VERIFY_AT_MOST(std::abs(std::abs(cut.look<scene::CutLook>().plane.normal().x()) - 1), 1e-9);
   }
 
   void theWallLensFindsTheWallOfTheTumblerAndMarksThinOnes() {
@@ -194,7 +200,7 @@ private slots:
       const double k1 = std::max(-turned * c.k1, -turned * c.k2), k2 = std::min(-turned * c.k1, -turned * c.k2);
       VERIFY_AT_MOST(std::abs(k1 - p->place.largest), 1e-6 * std::abs(k1));
       VERIFY_AT_MOST(std::abs(k2 - p->place.smallest), 1e-6 * std::max(std::abs(k1), std::abs(k2)));
-      VERIFY_AT_MOST(std::abs(p->draftDeg - degFromRad(std::asin(turned * c.normal.dot(lens.draft.pull)))), 1e-6);
+      VERIFY_AT_MOST(std::abs(p->draftDeg - degFromRad(std::asin(turned * c.normal.dot(lens.look<scene::DraftLook>().pull)))), 1e-6);
       VERIFY_AT_MOST(std::abs(*p->wallMm - 2), 0.005);
       ++found;
     }

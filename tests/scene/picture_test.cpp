@@ -1,3 +1,7 @@
+#include "scene/lenses/curvature/curvature.h"
+#include "scene/lenses/cut/cut.h"
+#include "scene/lenses/isophotes/isophotes.h"
+#include "scene/lenses/stripes/stripes.h"
 #include "scene/picture.h"
 #include "scene/shaders.h"
 #include "shapes/bodies.h"
@@ -66,10 +70,12 @@ private slots:
       for (const bool part : {false, true}) {
         scene::PictureOptions o;
         o.from = scene::ViewFrom::Right; // from +x, so that eye and part differ
-        o.lens.surface = scene::SurfaceLens::Stripes;
-        o.lens.stripes.room = room;
-        o.lens.stripes.onPart = part;
-        o.lens.stripes.count = 16;
+        o.lens.surface = "stripes";
+        scene::StripeLook look;
+        look.room = room;
+        look.onPart = part;
+        look.count = 16;
+        o.lens.put(look);
         compare(picture(BRepPrimAPI_MakeSphere(10).Shape(), o), [&](double x, double y) {
           const Vec2 p = onForm(x, y, 10) / 10;
           if (p.norm() > 0.97) return -1.0;
@@ -77,7 +83,7 @@ private slots:
           const Vec3 r = 2 * n.z() * n - Vec3::UnitZ();
           // Seen from +x: right is +y of the part, up its z, towards the eye its x. The room's up is the part's z.
           const Vec3 world(r.z(), r.x(), r.y());
-          return scene::stripeAt(o.lens.stripes, part ? Vec3(world.x(), world.z(), -world.y()) : r);
+          return scene::stripeAt(look, part ? Vec3(world.x(), world.z(), -world.y()) : r);
         });
       }
   }
@@ -100,49 +106,54 @@ private slots:
   void stripesOnACylinderRunAlongIt() {
     scene::PictureOptions o;
     o.from = scene::ViewFrom::Front;
-    o.lens.surface = scene::SurfaceLens::Stripes;
-    o.lens.stripes.count = 12;
-    o.lens.stripes.width = 0.35;
+    o.lens.surface = "stripes";
+    scene::StripeLook look;
+    look.count = 12;
+    look.width = 0.35;
+    o.lens.put(look);
     compare(picture(BRepPrimAPI_MakeCylinder(8, 20).Shape(), o), [&](double x, double y) {
       const Vec2 p = onForm(x, y, 10);
       if (std::abs(p.x()) > 7.8 || std::abs(p.y()) > 9.8) return -1.0;
       const Vec3 n(p.x() / 8, 0, std::sqrt(1 - p.x() * p.x() / 64));
-      return scene::stripeAt(o.lens.stripes, 2 * n.z() * n - Vec3::UnitZ());
+      return scene::stripeAt(look, 2 * n.z() * n - Vec3::UnitZ());
     });
   }
 
   void isophotesOnABallAreCirclesAboutTheirDirection() {
     scene::PictureOptions o;
     o.from = scene::ViewFrom::Front;
-    o.lens.surface = scene::SurfaceLens::Isophotes;
-    o.lens.isophotes.direction = Vec3(1, -2, 2).normalized();
-    o.lens.isophotes.count = 20;
+    o.lens.surface = "isophotes";
+    const scene::IsophoteLook look{Vec3(1, -2, 2).normalized(), 20};
+    o.lens.put(look);
     compare(picture(BRepPrimAPI_MakeSphere(10).Shape(), o), [&](double x, double y) {
       const Vec2 p = onForm(x, y, 10) / 10;
       if (p.norm() > 0.97) return -1.0;
-      return scene::isophoteAt(o.lens.isophotes, {p.x(), -std::sqrt(1 - p.squaredNorm()), p.y()});
+      return scene::isophoteAt(look, {p.x(), -std::sqrt(1 - p.squaredNorm()), p.y()});
     });
   }
 
   void isophotesOnAnUprightCylinderFollowItsSide() {
     scene::PictureOptions o;
     o.from = scene::ViewFrom::Front;
-    o.lens.surface = scene::SurfaceLens::Isophotes;
-    o.lens.isophotes.direction = Vec3::UnitX();
+    o.lens.surface = "isophotes";
+    const scene::IsophoteLook look{Vec3::UnitX()};
+    o.lens.put(look);
     compare(picture(BRepPrimAPI_MakeCylinder(8, 20).Shape(), o), [&](double x, double y) {
       const Vec2 p = onForm(x, y, 10);
       if (std::abs(p.x()) > 7.8 || std::abs(p.y()) > 9.8) return -1.0;
-      return scene::isophoteAt(o.lens.isophotes, {p.x() / 8, -std::sqrt(1 - p.x() * p.x() / 64), 0});
+      return scene::isophoteAt(look, {p.x() / 8, -std::sqrt(1 - p.x() * p.x() / 64), 0});
     });
   }
 
   void aColouredLensPaintsTheColoursOfItsLegend() {
     scene::PictureOptions o;
     o.from = scene::ViewFrom::Front;
-    o.lens.surface = scene::SurfaceLens::Curvature;
-    o.lens.curvature.byItself = false;
-    o.lens.curvature.low = -0.2;
-    o.lens.curvature.high = 0.17; // 0.1 lies a little above four fifths
+    o.lens.surface = "curvature";
+    scene::CurvatureLook look;
+    look.byItself = false;
+    look.low = -0.2;
+    look.high = 0.17; // 0.1 lies a little above four fifths
+    o.lens.put(look);
     const auto p = picture(BRepPrimAPI_MakeSphere(10).Shape(), o);
     QVERIFY(!p.rgb.empty());
     const unsigned char* q = &p.rgb[size_t(kSize / 2 * kSize + kSize / 2) * 3];
@@ -155,8 +166,10 @@ private slots:
   void aCutTakesWhatLiesBeforeItOutOfSight() {
     scene::PictureOptions o;
     o.from = scene::ViewFrom::Front;
-    o.lens.cut = true;
-    o.lens.cutting.plane = {Vec3::Zero(), Vec3::UnitX(), Vec3::UnitZ()};
+    scene::turnOn(o.lens, "cut", true);
+    scene::CutLook look;
+    look.plane = {Vec3::Zero(), Vec3::UnitX(), Vec3::UnitZ()};
+    o.lens.put(look);
     const auto whole = picture(BRepPrimAPI_MakeSphere(10).Shape(), {});
     const auto cut = picture(BRepPrimAPI_MakeSphere(10).Shape(), o);
     const size_t middle = size_t(kSize / 2 * kSize + kSize / 2 + 40) * 3;

@@ -253,7 +253,7 @@ void ViewWidget::showOtherHalf(bool on) {
 
 void ViewWidget::setLens(const scene::LensState& lens) {
   lens_ = lens;
-  w_.results().measureWhileMoving(lens.joins);
+  w_.results().measureWhileMoving(scene::isOn(lens, "joins"));
   if (viewer()) {
     makeCurrent();
     viewer()->setLens(lens);

@@ -5,6 +5,7 @@
 #include "app/view/tool.h"
 #include "app/view/view_widget.h"
 #include "app/words.h"
+#include "scene/lenses/cut/cut.h"
 
 #include <QKeyEvent>
 
@@ -22,7 +23,7 @@ public:
 
   void offer(Offer& o) override {
     if (!work().scene()) return;
-    if (view().lens().cut) o.marks.push_back(cutMark());
+    if (scene::isOn(view().lens(), scene::CutLook::kLens)) o.marks.push_back(cutMark());
     if (const auto d = scene::directionOf(view().lens()); d && peeking_ == 0) o.marks.push_back(directionMark(*d));
   }
 
@@ -33,8 +34,8 @@ public:
   bool grab(const Pointer& p, const Mark* mark) override {
     if (!isMine(p, mark)) return false;
     held_ = *mark;
-    axis_ = mark->kind == &kCut ? view().lens().cutting.at(0).normal() : *scene::directionOf(view().lens());
-    offsetMm_ = view().lens().cutting.offsetMm;
+    axis_ = mark->kind == &kCut ? cutting().at(0).normal() : *scene::directionOf(view().lens());
+    offsetMm_ = cutting().offsetMm;
     return true;
   }
 
@@ -60,6 +61,8 @@ public:
   bool keyReleased(const QKeyEvent& e) override { return peek(e.key(), false); }
 
 private:
+  const scene::CutLook& cutting() const { return view().lens().look<scene::CutLook>(); }
+
   /// An arrow of one length from the middle of the form, which is turned by its tip.
   Mark directionMark(const Vec3& d) {
     const scene::Camera c = view().camera();
@@ -67,14 +70,13 @@ private:
     m.world = 0.5 * (work().scene()->low + work().scene()->high);
     m.from = pixelOf(c, m.world);
     m.at = m.from + kDirectionPixels * QPointF(d.dot(c.direction.cross(c.up)), -d.dot(c.up));
-    m.text = view().lens().surface == scene::SurfaceLens::Draft ? ViewWidget::tr("pull") : ViewWidget::tr("direction");
+    m.text = said(scene::surfaceLensOf(view().lens()).directionWord());
     m.tool = this;
     return m;
   }
 
   Mark cutMark() {
-    const scene::CutLook& cutting = view().lens().cutting;
-    const Frame plane = cutting.at(0);
+    const Frame plane = cutting().at(0);
     const scene::Scene& d = *work().scene();
     const Vec3 middle = 0.5 * (d.low + d.high), half = 0.5 * (d.high - d.low), n = plane.normal();
     const scene::Camera c = view().camera();
@@ -91,30 +93,29 @@ private:
     const QPointF out = pixelOf(c, m.world + n * c.pixelSize(m.world) * kCutPixels) - m.from;
     const double l = std::hypot(out.x(), out.y());
     m.at = m.from + (l > 4 ? out * (kCutPixels / l) : QPointF(32, -32));
-    m.text = ViewWidget::tr("cut at %1").arg(shownLength(cutting.offsetMm));
+    m.text = ViewWidget::tr("cut at %1").arg(shownLength(cutting().offsetMm));
     m.tool = this;
     return m;
   }
 
   bool peek(int key, bool on) {
-    const auto& kinds = scene::lensKinds();
-    const auto kind =
-        std::find_if(kinds.begin(), kinds.end(), [&](const scene::LensKind& k) { return k.peek && int(k.peek) == key; });
-    if (kind == kinds.end()) return false; // keys of letters are their capitals
+    const auto& all = scene::lenses();
+    const auto kind = std::find_if(all.begin(), all.end(), [&](const auto& l) { return l->peek() && int(l->peek()) == key; });
+    if (kind == all.end()) return false; // keys of letters are their capitals
     if (on && peeking_ == 0) {
       peeking_ = key;
       beforePeek_ = view().lens();
       scene::LensState l = view().lens();
-      scene::turnOn(l, kind->key, true);
+      scene::turnOn(l, (*kind)->key(), true);
       view().setLens(l);
     } else if (!on && peeking_ == key) {
       peeking_ = 0;
       // Only what the key turned on goes; a setting that was changed meanwhile stays.
       scene::LensState back = view().lens();
-      scene::turnOn(back, kind->key, false);
-      for (const auto& k : kinds)
-        if (scene::isOn(beforePeek_, k.key) != scene::isOn(back, k.key))
-          scene::turnOn(back, k.key, scene::isOn(beforePeek_, k.key));
+      scene::turnOn(back, (*kind)->key(), false);
+      for (const auto& l : all)
+        if (const bool was = scene::isOn(beforePeek_, l->key()); was != scene::isOn(back, l->key()))
+          scene::turnOn(back, l->key(), was);
       view().setLens(back);
     }
     return true;
