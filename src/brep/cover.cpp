@@ -29,7 +29,8 @@ constexpr int kPerEdge = 128;
 
 class Coverer {
 public:
-  Coverer(const Ring& ring, const std::string& name, const Context& cx) : ring_(ring), name_(name), cx_(cx) {}
+  Coverer(const Ring& ring, const std::string& name, const std::vector<Ring>& holes, const Context& cx)
+      : ring_(ring), name_(name), holes_(holes), cx_(cx) {}
 
   Expected<Covered> run() {
     const Points pts = pointsAlong(ring_, kPerEdge);
@@ -48,6 +49,11 @@ public:
     Covered out;
     out.heightMm = plane.deviationMm;
     out.planar = plane.deviationMm <= 2 * cx_.tolerances.point.mm;
+    if (!holes_.empty() && !out.planar)
+      return fail(problem("LM-V004", "a cover with openings has to be flat")
+                      .measure(millimetres(plane.deviationMm))
+                      .at(pts.row(0).transpose())
+                      .tryThis("take profiles in one plane, or leave it a skin"));
     LUMSK_TRY(face, out.planar ? flat() : film(pts));
     out.face = {face, name_, {}};
     return out;
@@ -86,9 +92,10 @@ private:
   }
 
   /// Copies of the edges, end to end.
-  TopoDS_Wire wire() const {
+  TopoDS_Wire wire() const { return wireOf(ring_); }
+  static TopoDS_Wire wireOf(const Ring& ring) {
     BRepBuilderAPI_MakeWire w;
-    for (const TopoDS_Edge& e : ring_.edges) {
+    for (const TopoDS_Edge& e : ring.edges) {
       double a, b;
       const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
       TopoDS_Edge copy = BRepBuilderAPI_MakeEdge(c, a, b).Edge();
@@ -105,7 +112,13 @@ private:
     BRepBuilderAPI_MakeFace face(gp_Pln(toPnt(frame_.origin), gp_Dir(n.x(), n.y(), n.z())), wire(), true);
     if (!face.IsDone())
       return fail(problem("LM-V001", "the ring does not close").at(frame_.origin).tryThis("pick all its edges"));
+    for (const Ring& hole : holes_) face.Add(wireOf(hole));
     TopoDS_Face f = face.Face();
+    if (!holes_.empty()) {
+      ShapeFix_Face fix(f); // openings run the other way round
+      fix.FixOrientation();
+      f = fix.Face();
+    }
     BRepLib::SameParameter(f, 1e-7);
     BRepLib::UpdateTolerances(f);
     return f;
@@ -151,14 +164,15 @@ private:
 
   const Ring& ring_;
   const std::string& name_;
+  const std::vector<Ring>& holes_;
   const Context& cx_;
   Frame frame_;
 };
 
 } // namespace
 
-Expected<Covered> cover(const Ring& ring, const std::string& name, const Context& cx) {
-  return guarded("covering", [&] { return Coverer(ring, name, cx).run(); });
+Expected<Covered> cover(const Ring& ring, const std::string& name, const Context& cx, const std::vector<Ring>& holes) {
+  return guarded("covering", [&] { return Coverer(ring, name, holes, cx).run(); });
 }
 
 } // namespace lumsk::brep

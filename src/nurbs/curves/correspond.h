@@ -2,6 +2,7 @@
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/fit/monotone.h"
 
+#include <memory>
 #include <optional>
 
 namespace lumsk::nurbs {
@@ -12,6 +13,8 @@ struct Section {
   bool flip = false;           ///< turn the direction that alignment chooses
   std::optional<double> start; ///< closed sections: start as a fraction of the section's own length; else aligned
   double closeness = 1.0; ///< so much more closely than within `fit` it is followed: an edge that another skin has, too
+  /// How shares of its length are counted: of copies that are drawn out of shape, as those of what they are copies of.
+  std::shared_ptr<const ArcLength> counted = {};
   const Path* path() const { return std::get_if<Path>(&shape); }
   const Vec3* point() const { return std::get_if<Vec3>(&shape); }
 };

@@ -42,21 +42,22 @@ public:
     for (const Section& s : sections_) {
       static const Path nothing = *Path::make({LineSegment{{0, 0, 0}, {1, 0, 0}}}, {1e-9});
       const Path& p = s.path() ? *s.path() : nothing;
-      places_.lengths.push_back(byAngle ? ArcLength::byParameter(p) : ArcLength(p));
+      places_.lengths.push_back(s.counted ? *s.counted : byAngle ? ArcLength::byParameter(p) : ArcLength(p));
     }
-    if (o_.centre != LoftOptions::Centre::None) {
+    carrier_ = o_.carrier;
+    if (!carrier_ && o_.centre != LoftOptions::Centre::None) {
       LUMSK_TRY(centre, LoftCentre::of(places_, o_, cx_));
-      centre_ = std::move(centre);
+      carrier_ = std::move(centre);
     }
     LUMSK_CHECK(align());
-    LUMSK_CHECK(checkCrossings(places_, o_.around, cx_));
+    if (!o_.carrier) LUMSK_CHECK(checkCrossings(places_, o_.around, cx_));
     LUMSK_TRY(mirrors, findMirrors(places_, o_, cx_));
     mirrors_ = mirrors;
     out_.mirror = mirrors.plane;
     LUMSK_CHECK(readyGuides());
     for (int e : {0, 1}) LUMSK_CHECK(leaving_.prepare(e));
     if (!guides_.empty()) LUMSK_CHECK(leaving_.follow(spread_, run_->ends({o_.start.pull, o_.end.pull})));
-    if (centre_) LUMSK_CHECK(readyCentre());
+    if (carrier_) LUMSK_CHECK(readyCarrier());
     LUMSK_CHECK(fitSections());
     if (o_.way == LoftWay::Ruled) return ruled();
     if (!across_) across_.emplace(out_.parameters, o_.degree, mirrors_.ends, o_.around);
@@ -111,8 +112,8 @@ private:
         if (started[i].path() && started[i].path()->closed() && !started[i].start)
           started[i].start = guides_[0].crossings[i].fraction;
     // Sections along a line are compared as the frames carried along it see them.
-    for (size_t i = 0; centre_ && i < started.size(); ++i) {
-      const Frame f = centre_->frame(centre_->parameters()[i]);
+    for (size_t i = 0; carrier_ && i < started.size(); ++i) {
+      const Frame f = carrier_->at(carrier_->parameters()[i]).frame();
       Eigen::Isometry3d inFrame = Eigen::Isometry3d::Identity();
       inFrame.linear().transpose() << f.x, f.y, f.normal();
       inFrame.translation() = -(inFrame.linear() * f.origin);
@@ -183,13 +184,13 @@ private:
     const Rows rows = sideBySide([&](size_t k) { return strips_[k].rows; });
     const Rows start = sideBySide([&](size_t k) { return derivatives[0][k]; });
     const Rows finish = sideBySide([&](size_t k) { return derivatives[1][k]; });
-    LUMSK_TRY(made, centre_ ? alongCentre(rows) : fromRows({rows, start, finish}));
+    LUMSK_TRY(made, carrier_ ? carried(rows) : fromRows({rows, start, finish}));
     out_.degree = made.degree;
     Eigen::Index at = 0;
     for (size_t k = 0; k < strips_.size(); ++k) {
       const Eigen::Index width = strips_[k].rows.cols();
       Surface s = strips_[k].surface(made.degree, made.knots, made.controls.middleCols(at, width));
-      if (centre_) {
+      if (carrier_) {
         s = withEnd(s, FirstV, derivatives[0][k]);
         s = withEnd(s, LastV, derivatives[1][k]);
       }
@@ -208,17 +209,17 @@ private:
     return std::move(made.rows);
   }
 
-  Expected<AcrossRows> alongCentre(const Rows& rows) {
+  Expected<AcrossRows> carried(const Rows& rows) {
     std::vector<Frame> frames;
-    for (int i = 0; i < n_; ++i) frames.push_back(centre_->frame(out_.parameters[size_t(i)]));
+    for (int i = 0; i < n_; ++i) frames.push_back(carrier_->at(out_.parameters[size_t(i)]).frame());
     const Rows none(0, rows.cols());
     const auto blend = [&](const Rows& local) { return fromRows({local, none, none}, frames); };
-    return centre_->along(rows, strips_, *across_, blend, cx_.tolerances.fit);
+    return carrier_->along(rows, strips_, *across_, blend, cx_.tolerances.fit);
   }
 
   /// Straight from section to section.
   Expected<LoftResult> ruled() {
-    if (!guides_.empty() || centre_ || end(0).kind != Meets::Free || end(1).kind != Meets::Free ||
+    if (!guides_.empty() || carrier_ || end(0).kind != Meets::Free || end(1).kind != Meets::Free ||
         sideOf(0).kind != Meets::Free || sideOf(1).kind != Meets::Free)
       return fail(
           problem("LM-L018", "a ruled skin is straight between its sections: it has no guides, centre line or ends")
@@ -236,13 +237,11 @@ private:
     return std::move(out_);
   }
 
-  // Relaxed
+  // Carried along a line
 
-  // Along a centre line
-
-  Expected<void> readyCentre() {
-    if (out_.parameters.empty()) out_.parameters = centre_->parameters();
-    return centre_->place(out_.parameters, o_.around);
+  Expected<void> readyCarrier() {
+    if (out_.parameters.empty()) out_.parameters = carrier_->parameters();
+    return carrier_->place(out_.parameters, o_.around);
   }
 
   /// A skin whose end is made to leave as its derivative rows say; sections stay.
@@ -422,7 +421,7 @@ private:
   std::optional<GuideRun> run_;
   double guidePart_ = kGuidePart;
   GuideSpread spread_;
-  std::optional<LoftCentre> centre_;
+  std::shared_ptr<Carrier> carrier_; ///< a centre line, or what the options say
   double relaxedShare_ = 0.6; ///< of what a relaxed skin may leave its sections: what smoothing them uses
   LoftEnds leaving_;
   LoftResult out_;

@@ -4,6 +4,8 @@
 #include "nurbs/joins/neighbour.h"
 #include "nurbs/joins/side_conditions.h"
 
+#include <memory>
+
 namespace lumsk::nurbs {
 
 /// One end of a loft.
@@ -15,6 +17,8 @@ struct LoftEndOptions {
   std::function<double(double)> along; ///< factor of the pull by the fraction along the section; empty: 1
   LoftEndOptions(Meets k = Meets::Free) : kind(k) {}
 };
+
+class Carrier;
 
 /// How a skin runs from section to section.
 enum class LoftWay {
@@ -36,6 +40,10 @@ struct LoftOptions {
   std::optional<AngleTolerance> relaxedTurn; ///< and by how much its direction along them may differ
   enum class Centre { None, Computed, Given } centre = Centre::None;
   std::optional<Path> centreLine; ///< of `Given`; else it runs through the middles of the sections
+  std::shared_ptr<Carrier> carrier; ///< instead: what the sections are placed on; each is used for one loft
+  /// All sections are copies of one profile: how each comes from it (of points, with nothing left of it). It is fitted
+  /// once, and counts by its own lengths.
+  std::vector<Eigen::Affine3d> copies;
   bool around = false;            ///< the last section is followed by the first one
   std::optional<Frame>
       mirror; ///< plane of mirror ends and of sides; without one, the section's or the side's own plane

@@ -1,8 +1,6 @@
 #pragma once
+#include "nurbs/loft/carrier.h"
 #include "nurbs/measure/least_twist.h"
-#include "nurbs/loft/loft_across.h"
-#include "nurbs/loft/loft_strips.h"
-#include "nurbs/fit/monotone.h"
 
 namespace lumsk::nurbs {
 
@@ -17,43 +15,20 @@ Expected<Path> roundedLine(const Path& line, LengthTolerance within, const Conte
 LengthTolerance roomyDistance(const Path& line, const std::vector<Section>& sections, const Context& cx);
 
 /// A line along which a loft's sections follow one another: each is seen in the frame that is carried along it without
-/// turning more than it must, and what lies between is blended in these frames.
-class LoftCentre {
+/// turning more than it must.
+class LoftCentre : public Carrier {
 public:
   /// Through the middles of the sections, or a given line. Fails with LM-L032 where it does not pass them in order.
-  static Expected<LoftCentre> of(const LoftPlaces& places, const LoftOptions& options, const Context& cx);
-
-  const std::vector<double>& parameters() const { return at_; } ///< of the sections; around, 1 comes last
-  /// Has the sections at other parameters from here on.
-  Expected<void> place(const std::vector<double>& sections, bool around);
-  Frame frame(double v) const; ///< around, it turns evenly by what it misses at the end
-
-  /// Rows across a loft, blended in the line's frames from one row a section; `blend` gets these rows as the frames see
-  /// them. Exactly through the sections, or where the blend has them. Fails with LM-L033 where planes square to the
-  /// line cross within the skin.
-  using Blend = std::function<Expected<AcrossRows>(const Rows& local)>;
-  Expected<AcrossRows> along(const Rows& rows, const std::vector<LoftStrip>& strips, const LoftAcross& across,
-                             const Blend& blend, LengthTolerance fit) const;
+  static Expected<std::shared_ptr<Carrier>> of(const LoftPlaces& places, const LoftOptions& options, const Context& cx);
 
 private:
-  Frame frameOnLine(double v) const;
-  /// A place within the loft at which the line has only so many derivatives that do not jump.
-  struct Rough {
-    double at = 0;
-    int smooth = 1;
-  };
-  std::vector<Rough> roughPlaces() const;
-  std::vector<double> breaksWithRough(const std::vector<double>& breaks, int degree) const;
-  /// Curvature vector of the line where it has the frame, in it: a place whose product with it is 1 is its centre.
-  Vec2 curvature(double v) const;
-  Expected<void> checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips) const;
+  Carried on(double v) const override; ///< around, it turns evenly by what it misses at the end
+  std::vector<Rough> rough() const override;
 
   std::shared_ptr<const Path> line_;
   std::shared_ptr<const LeastTwist> frames_;
   double from_ = 0, to_ = 1, missing_ = 0; ///< fractions of the line at the first and last section; rad
   bool reversed_ = false;
-  std::vector<double> at_;
-  std::optional<MonotoneMap> placed_; ///< from parameters of the loft
 };
 
 } // namespace lumsk::nurbs

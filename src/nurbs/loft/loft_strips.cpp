@@ -26,7 +26,8 @@ public:
       : places_(around.places), sections_(places_.sections), o_(around.options), spread_(around.spread),
         sides_(around.sides), leaving_(leaving), relaxedShare_(relaxedShare), cx_(cx), n_(places_.count()) {
     for (int i = 0; i < n_; ++i)
-      if (sections_[size_t(i)].path()) paths_.push_back(i);
+      if (sections_[size_t(i)].path() && (!copied() || paths_.empty())) paths_.push_back(i);
+    if (copied()) back_ = o_.copies[size_t(paths_.front())].inverse();
   }
 
   Expected<LoftStrips> run() {
@@ -42,6 +43,7 @@ private:
   bool closed() const { return places_.alignment.closed; }
   int stretches() const { return places_.alignment.strips; }
   bool guided() const { return !spread_.guides().empty(); }
+  bool copied() const { return !o_.copies.empty(); }
   bool flows(int side) const { return !closed() && flowsOver(sideOf(side).kind); }
   const LoftEndOptions& sideOf(int side) const { return side ? o_.right : o_.left; }
 
@@ -129,7 +131,7 @@ private:
     if (made.before > 0 && t < 0) t = -t, image = &sides_[0];
     if (made.after > 0 && t > 1) t = 2 - t, image = &sides_[1];
     for (int i : paths_) {
-      const Vec3 p = places_.at(i, k, t);
+      const Vec3 p = copied() ? Vec3(back_ * places_.at(i, k, t)) : places_.at(i, k, t);
       Eigen::Map<Vec3>(out, 3) = placeWeight(i, weight) * (image ? mirroredPoint(p, **image) : p);
       out += 3;
     }
@@ -147,7 +149,7 @@ private:
     LeanOptions lean;
     lean.fit = {o_.way == LoftWay::Relaxed ? relaxedShare_ * o_.relaxed.mm : cx_.tolerances.fit.mm};
     lean.fair = o_.way == LoftWay::Relaxed;
-    lean.removeKnots = guided();
+    lean.removeKnots = guided() || o_.carrier;
     lean.patience = GuideRun::kPatience;
     if (crosses() == 0 && o_.way == LoftWay::Exact) lean.thinBeyond = kManySpans;
     if (guided()) {
@@ -156,9 +158,11 @@ private:
     }
     lean.degree = 3;
     for (int i : paths_) lean.degree = std::clamp(sections_[size_t(i)].path()->degree(), lean.degree, 5);
+    const auto straight = [&](int i) { return sections_[size_t(i)].path()->degree() == 1; };
+    if (o_.carrier && !std::all_of(paths_.begin(), paths_.end(), straight)) lean.degree = 5;
     if (strip.whole() > 1) lean.degree = 5; // the third derivative must flow through the plane
     if (guided() || flows(0) || flows(1)) lean.degree = std::max(lean.degree, int(GuideRun::kDegree));
-    lean.firstBreaks = breaksFor(k, lean.degree, crosses() > 0);
+    lean.firstBreaks = breaksFor(k, lean.degree, crosses() > 0 || copied());
     for (int side : {0, 1})
       if (flows(side) && k == (side ? stretches() - 1 : 0) && crosses() == 0 && o_.way == LoftWay::Exact)
         lean.endDerivatives[size_t(side)] = sectionEnds(k, side);
@@ -178,7 +182,13 @@ private:
     };
     Eigen::Index c = 0;
     made.rows = Rows(n_, 3 * controls);
-    for (int i = 0; i < n_; ++i)
+    if (copied()) {
+      const Eigen::RowVectorXd own = column(c++, placeWeight(paths_.front(), weight));
+      for (int i = 0; i < n_; ++i)
+        for (Eigen::Index j = 0; j < controls; ++j)
+          made.rows.row(i).segment<3>(3 * j) = (o_.copies[size_t(i)] * Vec3(own.segment<3>(3 * j).transpose())).transpose();
+    }
+    for (int i = 0; i < n_ && !copied(); ++i)
       if (const Vec3* point = sections_[size_t(i)].point())
         made.rows.row(i) = point->transpose().replicate(1, controls);
       else
@@ -196,20 +206,21 @@ private:
     Rows out = Rows::Zero(orders, Eigen::Index(3 * paths_.size()));
     for (size_t c = 0; c < paths_.size(); ++c) {
       const auto d = places_.derivatives(paths_[c], k, side);
-      for (int q = 0; q < orders; ++q) out.row(q).segment<3>(Eigen::Index(3 * c)) = d[size_t(q)].transpose();
+      for (int q = 0; q < orders; ++q)
+        out.row(q).segment<3>(Eigen::Index(3 * c)) = (back_.linear() * d[size_t(q)]).transpose();
     }
     return out;
   }
 
-  /// Breaks that a strip's fit has to have: for many guides; and where an end leans or flows on, at places where the
-  /// curvature of a section jumps, so often that the skin's may jump there too.
+  /// Breaks that a strip's fit has to have: for many guides; and where an end leans or flows on, or all sections are
+  /// copies of one, at places where the curvature of a section jumps, so often that the skin's may jump there too.
   std::vector<double> breaksFor(int k, int degree, bool leans) const {
     std::vector<double> own;
     if (guided() && !spread_.around(k) && spread_.places(k).size() > size_t(GuideRun::kDegree) + 1)
       own = breakpoints(averagedKnots(GuideRun::kDegree, spread_.places(k)), GuideRun::kDegree);
     std::vector<double> jumps;
-    for (int i = 0; leans && continued(k).whole() == 1 && i < n_; ++i)
-      if (sections_[size_t(i)].path())
+    for (int i : paths_)
+      if (leans && continued(k).whole() == 1)
         for (const LoftPlaces::Jump& j : places_.jumps(i))
           if (j.at.strip == k) jumps.push_back(j.at.t - std::floor(j.at.t));
     for (int e : {0, 1})
@@ -285,6 +296,7 @@ private:
   LoftEnds& leaving_;
   double relaxedShare_;
   const Context& cx_;
+  Eigen::Affine3d back_ = Eigen::Affine3d::Identity(); ///< of copies: to what they are copies of
   int n_;
   std::vector<int> paths_; ///< sections that are no points
   LoftStrips out_;

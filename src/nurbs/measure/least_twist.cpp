@@ -46,8 +46,8 @@ Frame LeastTwist::carried(const Frame& from, const Vec3& to, const Vec3& tangent
   return {to, r, tangent.cross(r)};
 }
 
-Frame LeastTwist::at(double fraction) const {
-  const double t = std::clamp(length_.parameterAt(std::clamp(fraction, 0.0, 1.0) * length_.total()), 0.0, path_.last());
+Frame LeastTwist::atParameter(double at) const {
+  const double t = std::clamp(at, 0.0, path_.last());
   const auto it = std::upper_bound(t_.begin(), t_.end(), t);
   const size_t k = size_t(std::max<std::ptrdiff_t>(0, it - t_.begin() - 1));
   return carried(frames_[k], path_.at(t), tangent(t));

@@ -1,7 +1,5 @@
 #include "nurbs/loft/loft.h"
 
-#include "brep/combine.h"
-#include "brep/cover.h"
 #include "brep/names.h"
 #include "brep/skin.h"
 #include "nurbs/measure/closest.h"
@@ -11,7 +9,9 @@
 #include "steps/curves.h"
 #include "steps/graphs.h"
 #include "steps/neighbours.h"
-#include "steps/sections.h"
+#include "steps/section_marks.h"
+#include "steps/skin_ends.h"
+#include "steps/solids.h"
 #include "steps/skins.h"
 
 namespace lumsk::steps {
@@ -20,38 +20,9 @@ using namespace recipe;
 
 namespace {
 
-const std::vector<std::string> kFlows{"g1", "g2", "g3"};
 constexpr double kLargestGapMm = 10;
 constexpr int kUsualDegree = 3; ///< across
 constexpr double kSharedEdge = 20; ///< so much more closely edges are followed that another skin has, too
-
-/// The fields of an end, or of a side; `what` completes "How the skin leaves ...".
-void addEnd(Schema& s, const std::string& key, const std::string& label, const std::string& what,
-            const std::vector<std::string>& allowed, const std::string& along) {
-  const size_t from = s.size();
-  s.push_back(continuity(key, label, "How the skin leaves " + what, allowed));
-  s.push_back(angle(key + "Angle", "Angle", "How far the skin leans outwards from square.", "10")
-                  .within(-85, 85)
-                  .when(key, {"angle"}));
-  s.push_back(picks(key + "Skin", "Flows into",
-                    "The skin, solid or face that it continues; without one, the face at the picked edge.",
-                    Kind::Skin | Kind::Solid | Kind::Face)
-                  .optional()
-                  .atMost(1)
-                  .when(key, kFlows));
-  Field pull =
-      ratioField(key + "Pull", "Pull", "How far the skin goes along that direction: 1 is as an arc would.", "1")
-          .within(0.05, 10)
-          .withHandle(Handle::Magnitude);
-  const bool atEnd = key == "start" || key == "end";
-  s[from].seldom = !atEnd;
-  s.push_back(atEnd ? pull.unless(key, {"free"}) : pull.when(key, {"angle", "g1", "g2", "g3"}));
-  s.push_back(graph(key + "Along", "Pull along", "Factors of the pull by the fraction along " + along, Dimension::Ratio)
-                  .when(key, {"angle", "g1", "g2", "g3"})
-                  .seldomSet());
-  if (atEnd)
-    for (size_t i = from; i < s.size(); ++i) s[i].when("around", {"false"});
-}
 
 Schema schema() {
   Schema s{
@@ -112,10 +83,10 @@ Schema schema() {
            ": free; square to the mirror plane it lies in; leaning outwards; flowing into the neighbouring skin; G3 "
            "without one: at a mirror plane. The sections have to do so themselves.";
   };
-  addEnd(s, "start", "Start", end("first"), ends, "the section.");
-  addEnd(s, "end", "End", end("last"), ends, "the section.");
-  addEnd(s, "left", "Side at starts", side("start"), sides, "the side.");
-  addEnd(s, "right", "Side at ends", side("end"), sides, "the side.");
+  addSkinEnd(s, "start", "Start", end("first"), ends, "the section.");
+  addSkinEnd(s, "end", "End", end("last"), ends, "the section.");
+  addSkinEnd(s, "left", "Side at starts", side("start"), sides, "the side.");
+  addSkinEnd(s, "right", "Side at ends", side("end"), sides, "the side.");
   s.push_back(countField("degree", "Degree across",
                          "Degree across the sections; lowered when there are too few, at least 5 along guides.",
                          std::to_string(kUsualDegree))
@@ -127,142 +98,8 @@ Schema schema() {
                     {ratioField("at", "At", "Fraction of that section's length.", "0.5").within(0, 1)})
                   .seldomSet());
   s.push_back(mirrorPlaneField());
-  s.push_back(toggle("solid", "Solid", "Covers the ends of closed sections, which makes a solid.", false));
-  s.push_back(picks("target", "Target", "A solid that this one is added to or cut out of.", Kind::Solid)
-                  .optional()
-                  .atMost(1)
-                  .when("solid", {"true"}));
-  s.push_back(choice("combine", "With the target", "Added to it, or cut out of it.", {{"add", "add"}, {"cut", "cut"}})
-                  .when("target", {"picked"})
-                  .when("solid", {"true"}));
+  addSolid(s, "Covers the ends of closed sections, which makes a solid.");
   return s;
-}
-
-std::vector<nurbs::Section> sectionsOf(const Inputs& in, const std::vector<PickedSection>& picked) {
-  std::vector<nurbs::Section> out;
-  for (const PickedSection& p : picked) {
-    nurbs::Section s;
-    if (p.point)
-      s.shape = *p.point;
-    else
-      s.shape = *p.curve;
-    s.start = in.itemNumber("sections", p.places.front(), "start");
-    s.flip = in.itemOn("sections", p.places.front(), "flip");
-    out.push_back(std::move(s));
-  }
-  return out;
-}
-
-/// Rows of the pairs are called by the pair and the item of the section: "p1.i3".
-struct NamedPair {
-  std::string name; ///< "p1"
-  nurbs::PairLine at;
-};
-std::vector<NamedPair> pairsOf(const Inputs& in, const std::vector<PickedSection>& picked) {
-  const auto ids = in.rowIds("pairs");
-  const auto at = in.column("pairs", "at");
-  std::vector<NamedPair> out;
-  for (size_t r = 0; r < ids.size(); ++r) {
-    const auto [name, item] = railRow(ids[r]);
-    const auto section =
-        std::find_if(picked.begin(), picked.end(), [&, i = item](const PickedSection& p) { return p.item == i; });
-    if (section == picked.end()) continue; // its section was taken out: the row waits for it
-    auto line = std::find_if(out.begin(), out.end(), [&, n = name](const NamedPair& p) { return p.name == n; });
-    if (line == out.end()) line = out.insert(out.end(), {name, nurbs::PairLine(picked.size())});
-    line->at[size_t(section - picked.begin())] = at[r];
-  }
-  return out;
-}
-
-/// Squares on all sections for every pair, those that are free where they come to lie, and a line through them.
-void showPairs(Outcome& out, const std::vector<NamedPair>& pairs, const std::vector<nurbs::Section>& sections,
-               const nurbs::Alignment& a, const std::vector<PickedSection>& picked) {
-  for (size_t i = 0; i < sections.size(); ++i)
-    if (sections[i].path()) out.marks.add(Rail{"pairs", picked[i].item, picked[i].curve});
-  for (const NamedPair& p : pairs) {
-    size_t first = 0;
-    while (first < p.at.size() && !p.at[first]) ++first;
-    const nurbs::LoftPlace place = nurbs::loftPlace(a.sections[first], a.closed, *p.at[first]);
-    std::vector<Vec3> line;
-    for (size_t i = 0; i < sections.size(); ++i) {
-      const nurbs::Path* path = sections[i].path();
-      if (!path) {
-        line.push_back(*sections[i].point());
-        continue;
-      }
-      const double f = p.at[i] ? *p.at[i] : nurbs::ownFraction(a.sections[i], a.closed, place);
-      Grip g{"pairs", railRowId({p.name, picked[i].item}), path->at(nurbs::ArcLength(*path).parameterAtFraction(f))};
-      g.moved = p.at[i].has_value();
-      g.on = picked[i].curve;
-      line.push_back(g.at);
-      out.marks.add(std::move(g));
-    }
-    out.marks.add(NetLine{std::move(line)});
-  }
-}
-
-/// A flag at every section's start, pointing along it.
-std::vector<Flag> flagsFor(const std::vector<nurbs::Section>& sections, const nurbs::LoftResult& r,
-                           const std::vector<PickedSection>& picked) {
-  std::vector<Flag> out;
-  for (size_t i = 0; i < sections.size(); ++i) {
-    Flag f;
-    f.field = "sections";
-    f.item = picked[i].item;
-    if (const nurbs::Path* p = sections[i].path()) {
-      const nurbs::ArcLength length(*p);
-      const auto& a = r.alignment.sections[i];
-      f.at = nurbs::alignedPoint(sections[i], length, a, 0.0);
-      f.direction = (nurbs::alignedPoint(sections[i], length, a, 0.004) - f.at).normalized();
-      f.startMovable = r.alignment.closed;
-    } else {
-      f.at = *sections[i].point();
-    }
-    out.push_back(f);
-  }
-  return out;
-}
-
-void noteAlignment(Outcome& out, const nurbs::LoftResult& r) {
-  std::string directions, starts;
-  for (size_t i = 0; i < r.alignment.sections.size(); ++i) {
-    if (r.alignment.sections[i].changedDirection)
-      directions += (directions.empty() ? "" : ", ") + std::to_string(i + 1);
-    if (r.alignment.sections[i].changedStart) starts += (starts.empty() ? "" : ", ") + std::to_string(i + 1);
-  }
-  if (!directions.empty())
-    out.notes.push_back(problem("LM-L101", "turned the direction of section " + directions + " for least twist"));
-  if (!starts.empty())
-    out.notes.push_back(problem("LM-L102", "moved the start of section " + starts + " for least twist"));
-}
-
-/// The skin that an end or a side is to flow into: the picked one, or the face at the edge that lies there.
-Expected<nurbs::Neighbour> neighbourOf(const Inputs& in, const std::string& key, const Picked* edge,
-                                       const Context& cx) {
-  if (const auto& picked = in.picked(key + "Skin"); !picked.empty()) return neighbourFrom(picked.front(), cx);
-  return edge ? neighbourAt(*edge, false, key + "Skin", cx) : nurbs::Neighbour();
-}
-
-/// An end, or a side: `edge` is the pick that lies there, if one does.
-Expected<nurbs::LoftEndOptions> endOf(const Inputs& in, const std::string& key, const Picked* edge, const Context& cx) {
-  if (!in.has(key)) return nurbs::LoftEndOptions();
-  nurbs::LoftEndOptions o(meetsNamed(in.text(key)));
-  if (in.has(key + "Pull")) o.pull = in.number(key + "Pull");
-  if (in.has(key + "Angle")) o.angleDeg = in.number(key + "Angle");
-  if (in.has(key + "Along")) {
-    LUMSK_TRY(along, graphOf(in, key + "Along"));
-    o.along = along;
-  }
-  if (in.text(key)[0] != 'g') return o;
-  LUMSK_TRY(neighbour, neighbourOf(in, key, edge, cx));
-  o.neighbour = neighbour;
-  if (!neighbour && o.kind == Meets::G3) o.kind = Meets::Mirror;
-  if (!neighbour && o.kind != Meets::Mirror)
-    return fail(problem("LM-L017", "the skin to flow into is not known")
-                    .at(placeOf(edge ? *edge : in.picked("sections").front()))
-                    .inField(key + "Skin")
-                    .tryThis("pick that skin, or an edge of it as section or guide"));
-  return o;
 }
 
 /// The picked guide that runs along a side: it passes nearest to where the first section starts, or ends.
@@ -359,15 +196,9 @@ Expected<nurbs::Path> centreLineOf(const Inputs& in, const std::vector<nurbs::Se
 std::optional<std::vector<int>> orderAlongLine(const Inputs& in, const std::vector<PickedSection>& given) {
   if (!in.has("centreLine") || in.picked("centreLine").empty()) return {};
   std::vector<int> order =
-      nurbs::orderAlong(sectionsOf(in, given), *curveOf(in.picked("centreLine").front()), in.on("around"));
+      nurbs::orderAlong(sectionsOf(in, "sections", given), *curveOf(in.picked("centreLine").front()), in.on("around"));
   if (std::is_sorted(order.begin(), order.end())) return {};
   return order;
-}
-
-void noteJoin(Outcome& out, const nurbs::SkinJoin& j, const Tolerances& tol) {
-  if (j.worst(tol) <= 1) return;
-  out.notes.push_back(joinNote("LM-L105", "an end does not flow on as closely as asked", j, tol)
-                          .tryThis("smooth that section and its neighbour, or ask for less at this end"));
 }
 
 void noteSections(Outcome& out, const nurbs::LoftResult& r, const nurbs::LoftOptions& o, const Tolerances& tol) {
@@ -406,26 +237,6 @@ Expected<void> tellGuides(Outcome& out, const nurbs::LoftResult& r, const Tolera
                             .at(r.guideDeviationAt)
                             .tryThis("match the guides' ends to what the skin flows into, or smooth them"));
   return {};
-}
-
-/// A handle for the pull in the middle of a side of the skin, as long as a third of the way across it.
-void addPull(Outcome& out, const std::string& key, const nurbs::Surface& s, nurbs::Side side, Meets kind) {
-  if (kind == Meets::Free || kind == Meets::Mirror) return;
-  const bool alongV = side == nurbs::FirstV || side == nurbs::LastV,
-             last = side == nurbs::LastV || side == nurbs::LastU;
-  if (!alongV && kind == Meets::Perpendicular) return; // at a mirror plane
-  const double u = 0.5 * (s.firstU() + s.lastU()), v = 0.5 * (s.firstV() + s.lastV());
-  const auto at = [&](double f) {
-    const double x = last ? 1 - f : f;
-    return alongV ? std::pair(u, s.firstV() + x * (s.lastV() - s.firstV()))
-                  : std::pair(s.firstU() + x * (s.lastU() - s.firstU()), v);
-  };
-  nurbs::SurfaceDerivatives d;
-  s.derivatives(at(0).first, at(0).second, 1, d);
-  const Vec3 across = d(alongV ? 0 : 1, alongV ? 1 : 0);
-  if (across.norm() > 0)
-    out.marks.add(HandlePlace{key + "Pull", d(0, 0), across.normalized() * (last ? -1.0 : 1.0),
-                           0.3 * (s.at(at(1).first, at(1).second) - d(0, 0)).norm()});
 }
 
 /// "6 sections - 4 guides - 196 points - 0.0003 mm - worst join 0.002°, 0.01 % - wrinkle index 3.1"
@@ -489,31 +300,6 @@ Expected<brep::BodyPtr> skinOf(const Inputs& in, const nurbs::LoftResult& r, con
   return brep::skinFromSurfaces(faces, cx);
 }
 
-/// The skin itself; or with covered ends as a solid, by itself or with the target.
-Expected<std::vector<brep::BodyPtr>> bodiesOf(const Inputs& in, const brep::BodyPtr& skin, bool closed,
-                                              const Context& cx) {
-  if (!in.on("solid")) return std::vector<brep::BodyPtr>{skin};
-  const auto rings = brep::openRings(skin->shape);
-  const auto refused = [&](const Vec3& at) {
-    return fail(problem("LM-L034", "the ends of this skin cannot be covered: it is not closed around")
-                    .at(at)
-                    .inField("solid")
-                    .tryThis("take closed sections, or leave it a skin"));
-  };
-  if (!closed && !rings.empty()) return refused(brep::pointsAlong(rings.front(), 1).row(0).transpose());
-  std::vector<brep::NamedFace> faces = brep::namedFaces(*skin);
-  for (size_t k = 0; k < rings.size(); ++k) {
-    LUMSK_TRY(cover, brep::cover(rings[k], brep::faceName(in.stepId(), "cover", std::to_string(k + 1)), cx));
-    faces.push_back(cover.face);
-  }
-  LUMSK_TRY(knitted, brep::knitFaces(faces, {10 * cx.tolerances.point.mm}, cx));
-  if (!knitted.body->solid()) return refused(brep::pointsAlong(rings.front(), 1).row(0).transpose());
-  if (!in.has("target") || in.picked("target").empty()) return std::vector<brep::BodyPtr>{knitted.body};
-  const auto& target = std::get<brep::BodyPtr>(in.picked("target").front().object);
-  return brep::combined(*target, *knitted.body, in.text("combine") == "cut" ? brep::Combine::Cut : brep::Combine::Add,
-                        cx);
-}
-
 /// Sections in the order in which they are taken.
 struct Taken {
   std::vector<PickedSection> given, picked;
@@ -528,7 +314,7 @@ Expected<Taken> takenSections(const Inputs& in, const Tolerances& tol) {
   t.alongLine = orderAlongLine(in, t.given);
   for (size_t i = 0; i < t.given.size(); ++i)
     t.picked.push_back(t.alongLine ? t.given[size_t((*t.alongLine)[i])] : t.given[i]);
-  t.sections = sectionsOf(in, t.picked);
+  t.sections = sectionsOf(in, "sections", t.picked);
   takeSharedEdges(in, t.sections, tol);
   return t;
 }
@@ -551,10 +337,10 @@ Expected<nurbs::LoftOptions> optionsOf(const Inputs& in, const Taken& t, const s
     LUMSK_TRY(line, centreLineOf(in, t.sections, cx));
     o.centreLine = std::move(line);
   }
-  LUMSK_TRY(start, endOf(in, "start", &t.picked.front().pick, cx));
-  LUMSK_TRY(end, endOf(in, "end", &t.picked.back().pick, cx));
-  LUMSK_TRY(left, endOf(in, "left", guideAtSide(in, t.sections, false), cx));
-  LUMSK_TRY(right, endOf(in, "right", guideAtSide(in, t.sections, true), cx));
+  LUMSK_TRY(start, skinEndOf(in, "start", "sections", &t.picked.front().pick, cx));
+  LUMSK_TRY(end, skinEndOf(in, "end", "sections", &t.picked.back().pick, cx));
+  LUMSK_TRY(left, skinEndOf(in, "left", "sections", guideAtSide(in, t.sections, false), cx));
+  LUMSK_TRY(right, skinEndOf(in, "right", "sections", guideAtSide(in, t.sections, true), cx));
   o.start = start, o.end = end, o.left = left, o.right = right;
   o.mirror = mirrorPlane(in);
   for (const NamedPair& p : pairs) o.pairs.push_back(p.at);
@@ -603,18 +389,13 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const nurbs::LoftResult& r = *made;
 
   LUMSK_TRY(skin, skinOf(in, r, taken.picked, o.around, cx));
-  LUMSK_TRY(bodies, bodiesOf(in, skin, r.alignment.closed, cx));
   Outcome out;
-  const std::string target =
-      in.has("target") && !in.picked("target").empty() ? in.picked("target").front().objectId() : "";
-  for (size_t k = 0; k < bodies.size(); ++k)
-    out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), bodies[k], k == 0 ? target : ""});
-  if (!target.empty()) out.usedUp.push_back(target);
-  out.marks.add(flagsFor(taken.sections, r, taken.picked));
+  LUMSK_CHECK(putOut(out, in, {{skin, r.alignment.closed}}, cx));
+  out.marks.add(sectionFlags(taken.sections, r.alignment, taken.picked));
   noteOrder(out, in, taken, order);
   showPairs(out, pairs, taken.sections, r.alignment, taken.picked);
-  noteAlignment(out, r);
-  noteJoin(out, r.join, cx.tolerances);
+  noteAlignment(out, r.alignment);
+  noteEnds(out, "LM-L105", r.join, cx.tolerances);
   noteSections(out, r, o, cx.tolerances);
   LUMSK_CHECK(tellGuides(out, r, cx.tolerances));
   if (r.degree < o.degree && o.degree > kUsualDegree) // nobody asked for the usual one

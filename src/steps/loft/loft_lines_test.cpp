@@ -65,7 +65,7 @@ private slots:
     const auto turnedNet = recipe::madeAs(*turned, "network", steps::registry(), {});
     const auto turnedBack = recipe::madeAs(*turnedNet, "loft", steps::registry(), {});
     QVERIFY(*turnedBack->inputs == *turned->inputs);
-    QCOMPARE(recipe::otherKinds("loft", steps::registry()), (std::vector<std::string>{"network", "boundary"}));
+    QCOMPARE(recipe::otherKinds("loft", steps::registry()), (std::vector<std::string>{"sweep", "network", "boundary"}));
     // A network whose families were found by itself: the loft gets them in the order in which they were found.
     json curves = json::array();
     for (const char* id : {"s6", "s1", "s4", "s3", "s2"}) curves.push_back(pick(id));

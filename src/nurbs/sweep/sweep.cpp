@@ -1,0 +1,577 @@
+#include "nurbs/sweep/sweep.h"
+
+#include "nurbs/curves/curve_parts.h"
+#include "nurbs/curves/curve_refit.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/on_skin/planar.h"
+
+#include <algorithm>
+#include <numeric>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+constexpr double kCopyCloseness = 1.4; ///< fitting a profile leaves so much less than `fit`
+constexpr double kSameStation = 1e-6; ///< of a rail
+constexpr int kCrosses = 24, kChecksAlong = 96, kChecksAcross = 13;
+constexpr int kAround = 4; ///< places at which one profile stands on a closed rail, for the loft that runs around it
+
+/// A rotation that turns one direction into another and no more.
+Eigen::Quaterniond turning(const Vec3& from, const Vec3& to) { return Eigen::Quaterniond::FromTwoVectors(from, to); }
+
+Eigen::Affine3d affineOf(const Carried& c) {
+  Eigen::Affine3d a = Eigen::Affine3d::Identity();
+  a.linear() = c.axes;
+  a.translation() = c.origin;
+  return a;
+}
+
+Section mappedSection(const Section& s, const Eigen::Affine3d& by) {
+  Section out = s;
+  if (const Path* p = s.path())
+    out.shape = mapped(*p, by);
+  else
+    out.shape = Vec3(by * *s.point());
+  return out;
+}
+
+/// A copy of a profile that stands elsewhere: the same places of both belong together, whatever became of its lengths.
+Section copyOf(const Section& s, const Eigen::Affine3d& by) {
+  constexpr double kUniform = 1e-9;
+  Section out = mappedSection(s, by);
+  out.flip = false; // one profile has no other that its direction could agree with
+  const Eigen::Matrix3d squares = by.linear().transpose() * by.linear();
+  const bool same = (squares - squares(0, 0) * Eigen::Matrix3d::Identity()).norm() < kUniform * squares.norm();
+  if (!same && s.path() && !s.path()->wholeEllipse()) out.counted = std::make_shared<const ArcLength>(*s.path());
+  out.closeness = kCopyCloseness * std::max(1.0, std::sqrt(squares.diagonal().maxCoeff()));
+  return out;
+}
+
+/// Whether most pairs of places come in falling order.
+bool runsAgainst(const std::vector<double>& at) {
+  int against = 0;
+  for (size_t i = 0; i < at.size(); ++i)
+    for (size_t j = i + 1; j < at.size(); ++j) against += at[j] < at[i] ? 1 : at[j] > at[i] ? -1 : 0;
+  return against > 0;
+}
+
+Vec3 tangentAtStart(const Path& p) {
+  CurveDerivatives d;
+  p.derivatives(0.0, 1, d);
+  return d[1].normalized();
+}
+Vec3 tangentAtEnd(const Path& p) { return p.tangentBefore(p.last()).normalized(); }
+
+class Sweeper {
+public:
+  Sweeper(const std::vector<Section>& profiles, const std::vector<Path>& rails, const SweepOptions& o, const Context& cx)
+      : profiles_(profiles), rails_(rails), o_(o), cx_(cx) {}
+
+  Expected<SweepResult> run() {
+    LUMSK_CHECK(readyRails());
+    LUMSK_CHECK(findStations());
+    LUMSK_CHECK(rails_.size() == 1 ? alongOne() : alongMany());
+    return std::move(out_);
+  }
+
+private:
+  const LengthTolerance& point() const { return cx_.tolerances.point; }
+
+  Expected<void> readyRails() {
+    for (const Path& r : rails_)
+      if (!(ArcLength(r).total() > 10 * point().mm))
+        return fail(problem("LM-W001", "the rail has next to no length").at(r.start()).inField("rails").tryThis("take another one"));
+    if (!(o_.size > 0))
+      return fail(problem("LM-W007", "a profile needs a size above nought").measure(ratio(o_.size)).inField("size"));
+    for (Path& r : rails_) {
+      const auto corners = r.corners(cx_.tolerances.corner);
+      for (double t : corners) {
+        const Vec3 before = r.tangentBefore(t == 0 ? r.last() : t);
+        CurveDerivatives d;
+        r.derivatives(t, 1, d);
+        if (before.dot(d[1]) < std::cos(radFromDeg(175.0)) * before.norm() * d[1].norm())
+          return fail(problem("LM-W009", "the rail has a cusp: it turns back in one place")
+                          .at(r.at(t))
+                          .inField("rails")
+                          .tryThis("take a part of it, or smooth it"));
+      }
+      if (corners.empty()) continue;
+      if (o_.corners == RailCorners::Round) {
+        auto round = roundedCorners(r, o_.cornerRadiusMm, cx_);
+        if (!round) return fail(round.error().inField("radius"));
+        r = std::move(*round);
+      } else if (rails_.size() > 1) {
+        return fail(problem("LM-W009", "one of several rails has a corner")
+                        .at(r.at(corners.front()))
+                        .inField("corners")
+                        .tryThis("round it, or smooth the rail")
+                        .offer({"round the corners", "corners", "round"}));
+      }
+    }
+    out_.closedRail = rails_[0].closed();
+    return {};
+  }
+
+  /// Rails run as the first one does.
+  void turnRails() {
+    for (size_t k = 1; k < rails_.size(); ++k) {
+      int turned = 0;
+      if (profiles_.size() > 1) {
+        for (size_t i = 0; i < profiles_.size(); ++i)
+          for (size_t j = i + 1; j < profiles_.size(); ++j) {
+            const double a = out_.stations[j][0].fraction - out_.stations[i][0].fraction;
+            const double b = out_.stations[j][k].fraction - out_.stations[i][k].fraction;
+            turned += a * b < 0 ? 1 : a * b > 0 ? -1 : 0;
+          }
+      } else {
+        const Path &a = rails_[0], &b = rails_[k];
+        const double same = (a.start() - b.start()).norm() + (a.end() - b.end()).norm();
+        turned = (a.start() - b.end()).norm() + (a.end() - b.start()).norm() < same ? 1 : -1;
+      }
+      if (turned <= 0) continue;
+      rails_[k] = reversed(rails_[k]);
+      for (auto& s : out_.stations) s[k].fraction = 1 - s[k].fraction;
+    }
+  }
+
+  Expected<void> findStations() {
+    for (const Section& s : profiles_) {
+      std::vector<Station> all;
+      for (const Path& r : rails_) all.push_back(stationOf(s, r, point()));
+      out_.stations.push_back(std::move(all));
+    }
+    turnRails();
+    out_.order.resize(profiles_.size());
+    std::iota(out_.order.begin(), out_.order.end(), 0);
+    const auto at = [&](int i) { return out_.stations[size_t(i)][0].fraction; };
+    std::stable_sort(out_.order.begin(), out_.order.end(), [&](int a, int b) { return at(a) < at(b); });
+    // A rail that runs against the order in which the profiles were given is taken the other way round.
+    std::vector<double> fractions;
+    for (const auto& s : out_.stations) fractions.push_back(s[0].fraction);
+    const bool backwards = !out_.closedRail && runsAgainst(fractions);
+    if (backwards) std::reverse(out_.order.begin(), out_.order.end());
+    if (backwards)
+      for (size_t k = 0; k < rails_.size(); ++k) {
+        rails_[k] = reversed(rails_[k]);
+        for (auto& s : out_.stations) s[k].fraction = 1 - s[k].fraction;
+      }
+    for (size_t i = 0; i + 1 < out_.order.size(); ++i) {
+      const Station &a = out_.stations[size_t(out_.order[i])][0], &b = out_.stations[size_t(out_.order[i + 1])][0];
+      if (b.fraction - a.fraction < kSameStation)
+        return fail(problem("LM-W002", "profiles " + std::to_string(out_.order[i] + 1) + " and " +
+                                           std::to_string(out_.order[i + 1] + 1) + " stand in one place of the rail")
+                        .at(a.onProfile)
+                        .at(b.onProfile)
+                        .inField("sections")
+                        .tryThis("move one of them along the rail, or sweep each by itself"));
+    }
+    for (int i : out_.order) {
+      out_.sections.push_back(pulled(profiles_[size_t(i)], out_.stations[size_t(i)]));
+      out_.sections.back().closeness = std::max(out_.sections.back().closeness, kCopyCloseness);
+    }
+    const Path* first = out_.sections.front().path();
+    out_.closedProfile = first && first->closed();
+    return {};
+  }
+
+  /// A profile that all but touches its rails is brought onto them.
+  Section pulled(const Section& s, const std::vector<Station>& at) {
+    std::vector<std::pair<Vec3, Vec3>> pull; // from, to
+    for (const Station& k : at)
+      if (k.gapMm <= o_.largestGap.mm && k.gapMm > 1e-9) pull.emplace_back(k.onProfile, k.onRail);
+    if (pull.empty() || !s.path()) return s;
+    for (const auto& [from, to] : pull) out_.railGapMm = std::max(out_.railGapMm, (to - from).norm());
+    Eigen::Affine3d move = Eigen::Affine3d::Identity();
+    if (at.size() > 1 && at[0].gapMm <= o_.largestGap.mm && at[1].gapMm <= o_.largestGap.mm) {
+      const Vec3 from = at[1].onProfile - at[0].onProfile, to = at[1].onRail - at[0].onRail;
+      if (from.norm() > point().mm && to.norm() > point().mm)
+        move.linear() = turning(from, to).toRotationMatrix() * (to.norm() / from.norm());
+      move.translation() = at[0].onRail - move.linear() * at[0].onProfile;
+    } else {
+      move.translation() = pull.front().second - pull.front().first;
+    }
+    return mappedSection(s, move);
+  }
+
+  // Along one rail
+
+  struct Stretch {
+    Path path;
+    double from = 0, to = 1; ///< fractions of the rail
+    std::optional<RailFrames> frames;
+    std::array<Vec3, 2> mitre{Vec3::Zero(), Vec3::Zero()};
+  };
+
+  Expected<std::vector<Stretch>> stretchesOf(const Path& rail) const {
+    std::vector<Stretch> out;
+    const auto corners = rail.corners(cx_.tolerances.corner);
+    if (corners.empty()) {
+      out.push_back({rail});
+      return out;
+    }
+    LUMSK_TRY(parts, splitAt(rail, corners, point()));
+    const ArcLength length(rail);
+    double at = rail.closed() ? length.lengthAt(corners.front()) : 0.0;
+    for (Path& p : parts) {
+      const double own = ArcLength(p).total();
+      out.push_back({std::move(p), at / length.total(), (at + own) / length.total()});
+      at += own;
+    }
+    return out;
+  }
+
+  RailFrameOptions frameOptions(const Stretch& s, double station, const Vec3& start) const {
+    RailFrameOptions f = o_.frame;
+    const double from = s.from, way = s.to - s.from;
+    if (o_.frame.turnDeg)
+      f.turnDeg = [turn = o_.frame.turnDeg, from, way, zero = o_.frame.turnDeg(station)](double x) {
+        return turn(from + x * way) - zero;
+      };
+    if (o_.frame.size)
+      f.size = [size = o_.frame.size, from, way, one = o_.frame.size(station)](double x) {
+        return size(from + x * way) / one;
+      };
+    f.turns = o_.frame.turns * way;
+    f.start = start;
+    return f;
+  }
+
+  Expected<void> alongOne() {
+    const Path& rail = rails_[0];
+    LUMSK_TRY(stretches, stretchesOf(rail));
+    const bool single = out_.sections.size() == 1;
+    if (!single && stretches.size() > 1)
+      return fail(problem("LM-W009", "the rail has a corner between the profiles")
+                      .at(stretches[0].path.end())
+                      .inField("corners")
+                      .tryThis("round it, or smooth the rail")
+                      .offer({"round the corners", "corners", "round"}));
+    double station = out_.stations[size_t(out_.order[0])][0].fraction;
+    if (rail.closed() && station < stretches.front().from) station += 1;
+    if (o_.frame.size && !(o_.frame.size(station) > 0))
+      return fail(problem("LM-W007", "the size is nought where the profile stands").at(rail.start()).inField("sizeAlong"));
+    LUMSK_CHECK(makeFrames(stretches, station, rail.closed()));
+    out_.stretches = int(stretches.size());
+    out_.apart = stretches.size() > 1 && o_.corners == RailCorners::Split;
+    out_.twistDeg = o_.frame.turnDeg ? o_.frame.turnDeg(1.0) - o_.frame.turnDeg(0.0) : 0.0;
+    if (!single) return several(stretches.front());
+    // The profile as the frames see it where it stands.
+    size_t k = 0;
+    while (k + 1 < stretches.size() && station > stretches[k].to + 1e-12) ++k;
+    const double own = std::clamp((station - stretches[k].from) / (stretches[k].to - stretches[k].from), 0.0, 1.0);
+    Carried there = stretches[k].frames->at(own);
+    Eigen::Affine3d sized = Eigen::Affine3d::Identity();
+    sized.linear() *= o_.size;
+    const Section local = mappedSection(out_.sections.front(), sized * affineOf(there).inverse());
+    for (size_t i = 0; i < stretches.size(); ++i)
+      LUMSK_CHECK(alongStretch(stretches[i], int(i), local, i == k ? std::optional(own) : std::nullopt,
+                               stretches.size() == 1 && rail.closed()));
+    return {};
+  }
+
+  Expected<void> makeFrames(std::vector<Stretch>& stretches, double station, bool closed) {
+    Vec3 start = Vec3::Zero();
+    for (size_t i = 0; i < stretches.size(); ++i) {
+      LUMSK_TRY(frames, RailFrames::along(stretches[i].path, frameOptions(stretches[i], station, start)));
+      stretches[i].frames.emplace(std::move(frames));
+      if (stretches.size() == 1) break;
+      const size_t next = (i + 1) % stretches.size();
+      const bool corner = next > 0 || closed;
+      if (!corner) break;
+      const Vec3 before = tangentAtEnd(stretches[i].path), after = tangentAtStart(stretches[next].path);
+      if (o_.corners == RailCorners::Mitre && o_.frame.kind != RailFrame::Parallel)
+        stretches[i].mitre[1] = stretches[next].mitre[0] = (before + after).normalized();
+      const Frame end = plainFrameAtEnd(*stretches[i].frames);
+      start = turning(before, after) * end.x;
+    }
+    // Around a closed rail with corners, what is missed at the end is turned evenly on the way.
+    if (closed && stretches.size() > 1 && o_.frame.kind == RailFrame::LeastTwist) {
+      const Frame first = plainFrame(*stretches[0].frames, 0.0);
+      const double missing = std::atan2(start.cross(first.x).dot(first.normal()), start.dot(first.x));
+      if (std::abs(missing) > 1e-9) {
+        const double per = missing;
+        double sofar = 0;
+        for (Stretch& s : stretches) {
+          const double own = per * (s.to - s.from);
+          RailFrameOptions f = s.frames->options();
+          f.turnDeg = [turn = f.turnDeg, sofar, own](double x) { return (turn ? turn(x) : 0.0) + degFromRad(sofar + own * x); };
+          LUMSK_TRY(again, RailFrames::along(s.path, f));
+          s.frames.emplace(std::move(again));
+          sofar += own;
+        }
+      }
+    }
+    return {};
+  }
+
+  /// Without turn and size.
+  static Frame plainFrame(const RailFrames& f, double at) {
+    Frame frame = f.at(at).frame();
+    const double turn = f.options().turnDeg ? radFromDeg(f.options().turnDeg(at)) : 0.0;
+    if (turn != 0) {
+      const Eigen::AngleAxisd back(-turn, frame.normal());
+      frame = {frame.origin, back * frame.x, back * frame.y};
+    }
+    return frame;
+  }
+  static Frame plainFrameAtEnd(const RailFrames& f) { return plainFrame(f, 1.0); }
+
+  Expected<void> alongStretch(const Stretch& s, int number, const Section& local, std::optional<double> own, bool around) {
+    std::vector<double> stations{0.0, 1.0};
+    if (around) {
+      stations.clear();
+      for (int i = 0; i <= kAround; ++i) stations.push_back(double(i) / kAround);
+    }
+    auto carrier = std::make_shared<OneRail>(*s.frames, stations);
+    for (int end : {0, 1})
+      if (!s.mitre[size_t(end)].isZero()) carrier->mitre(end, s.mitre[size_t(end)]);
+    if (own) carrier->keepSquareAt(*own);
+    std::vector<Section> sections;
+    LoftOptions o = loftOptions();
+    for (size_t i = 0; i + (around ? 1 : 0) < stations.size(); ++i)
+      o.copies.push_back(affineOf(carrier->at(stations[i]))), sections.push_back(copyOf(local, o.copies.back()));
+    o.around = around;
+    if (number > 0 || (out_.closedRail && out_.stretches > 1)) o.start = {};
+    if (number + 1 < out_.stretches || (out_.closedRail && out_.stretches > 1)) o.end = {};
+    return make(sections, std::move(o), carrier, number, s.path, &*s.frames);
+  }
+
+  Expected<void> several(const Stretch& s) {
+    std::vector<double> stations;
+    for (int i : out_.order) stations.push_back(out_.stations[size_t(i)][0].fraction);
+    LoftOptions o = loftOptions();
+    o.around = out_.closedRail;
+    if (o.around) stations.push_back(stations.front() + 1);
+    auto carrier = std::make_shared<OneRail>(*s.frames, stations);
+    addPairs(o);
+    return make(out_.sections, std::move(o), carrier, 0, s.path, &*s.frames);
+  }
+
+  // Along two or three
+
+  Expected<void> alongMany() {
+    std::vector<std::vector<double>> stations(rails_.size());
+    for (int i : out_.order)
+      for (size_t k = 0; k < rails_.size(); ++k) stations[k].push_back(out_.stations[size_t(i)][k].fraction);
+    if (out_.closedRail || std::any_of(rails_.begin(), rails_.end(), [](const Path& r) { return r.closed(); }))
+      return fail(problem("LM-W001", "one of several rails is closed")
+                      .at(rails_[0].start())
+                      .inField("rails")
+                      .tryThis("split it where it begins and ends"));
+    for (size_t k = 1; k < rails_.size(); ++k)
+      for (size_t i = 1; i < stations[k].size(); ++i)
+        if (!(stations[k][i] > stations[k][i - 1] + kSameStation))
+          return fail(problem("LM-W002", "rail " + std::to_string(k + 1) + " passes the profiles in another order than the first one")
+                          .at(out_.stations[size_t(out_.order[i])][k].onRail)
+                          .inField("rails")
+                          .tryThis("take rails that run beside one another"));
+    double stand = 0;
+    LUMSK_TRY(carrier, ManyRails::along(rails_, stations, o_.widthOnly, &stand));
+    LoftOptions o = loftOptions();
+    std::vector<Section> sections = out_.sections;
+    if (sections.size() == 1) {
+      const Carried there = carrier->at(stand);
+      if (there.shrunk())
+        return fail(problem("LM-W001", "the profile stands where the rails meet")
+                        .at(there.origin)
+                        .inField("sections")
+                        .tryThis("move it to where they lie apart"));
+      const Eigen::Affine3d back = affineOf(there).inverse();
+      sections.clear();
+      for (double v : carrier->parameters()) {
+        const Carried c = carrier->at(v);
+        o.copies.push_back(affineOf(c) * back);
+        if (c.shrunk())
+          sections.push_back({c.origin});
+        else
+          sections.push_back(copyOf(out_.sections.front(), o.copies.back()));
+      }
+    } else {
+      addPairs(o);
+    }
+    return make(sections, std::move(o), carrier, 0, rails_[0]);
+  }
+
+  // All
+
+  LoftOptions loftOptions() const {
+    LoftOptions o;
+    o.degree = o_.degree;
+    o.start = o_.start, o.end = o_.end, o.left = o_.left, o.right = o_.right;
+    o.mirror = o_.mirror;
+    return o;
+  }
+
+  /// What was asked for, and where all profiles touch one rail.
+  void addPairs(LoftOptions& o) {
+    for (const PairLine& p : o_.pairs) {
+      PairLine line;
+      for (int i : out_.order) line.push_back(size_t(i) < p.size() ? p[size_t(i)] : std::nullopt);
+      o.pairs.push_back(std::move(line));
+    }
+    if (!out_.closedProfile) return;
+    for (size_t k = 0; k < rails_.size(); ++k) {
+      PairLine line;
+      bool all = true;
+      for (int i : out_.order) {
+        const Station& s = out_.stations[size_t(i)][k];
+        all = all && s.gapMm <= std::max(o_.largestGap.mm, point().mm);
+        line.push_back(s.ownFraction);
+      }
+      if (!all) continue;
+      if (k == 0) {
+        for (size_t i = 0; i < out_.sections.size(); ++i)
+          if (!out_.sections[i].start) out_.sections[i].start = *line[i];
+      } else {
+        o.pairs.push_back(std::move(line));
+      }
+    }
+  }
+
+  Expected<void> make(const std::vector<Section>& sections, LoftOptions o, const std::shared_ptr<Carrier>& carrier,
+                      int number, const Path& rail, const RailFrames* frames = nullptr) {
+    o.carrier = carrier;
+    auto made = loft(sections, o, cx_);
+    if (!made) {
+      Problem p = made.error();
+      if (p.code == "LM-L037") {
+        p.code = "LM-W004";
+        p.what = "the skin folds over itself here";
+        p.tryThis("make the profile smaller, let the rail bend less, or turn less");
+      }
+      return fail(std::move(p));
+    }
+    LoftResult& r = *made;
+    out_.deviationMm = std::max(out_.deviationMm, r.sectionDeviationMm);
+    out_.join.take(r.join, cx_.tolerances);
+    out_.joins = out_.joins || r.joins;
+    if (number == 0) out_.alignment = r.alignment;
+    out_.strips = r.alignment.strips;
+    if (!r.joins) measure(r, *carrier);
+    for (int i = 0; i <= kCrosses; ++i) {
+      const double x = double(i) / kCrosses;
+      out_.crosses.push_back((frames ? frames->at(x) : carrier->at(x)).frame());
+    }
+    addFaces(r, sections.front(), number, rail);
+    return {};
+  }
+
+  /// How far the skin lies off where its own first line is carried.
+  void measure(const LoftResult& r, const Carrier& carrier) {
+    if (out_.sections.size() > 1) return;
+    const Carried start = carrier.at(0.0), finish = carrier.at(1.0);
+    const bool fromEnd = start.shrunk();
+    const Carried& from = fromEnd ? finish : start;
+    for (const Surface& s : r.strips)
+      for (int i = 0; i < kChecksAcross; ++i) {
+        const double u = s.firstU() + (s.lastU() - s.firstU()) * (i + 0.5) / kChecksAcross;
+        const Vec3 local = from.local(s.at(u, fromEnd ? s.lastV() : s.firstV()));
+        for (int j = 0; j < kChecksAlong; ++j) {
+          const double v = (j + 0.37) / kChecksAlong;
+          out_.deviationMm = std::max(out_.deviationMm, (s.at(u, v) - carrier.at(v).at(local)).norm());
+        }
+      }
+  }
+
+  /// Joints of a path that are no corners, as fractions of its length.
+  std::vector<double> jointsOf(const Path& p) const {
+    std::vector<double> out;
+    const ArcLength length(p);
+    const auto corners = p.corners(cx_.tolerances.corner);
+    for (int k = p.closed() ? 0 : 1; k < int(p.segments().size()); ++k)
+      if (p.segments().size() > 1 && std::none_of(corners.begin(), corners.end(), [&](double c) { return std::abs(c - k) < 1e-9; }))
+        out.push_back(length.fractionAt(k));
+    return out;
+  }
+
+  void addFaces(const LoftResult& r, const Section& section, int number, const Path& rail) {
+    std::vector<double> along;
+    if (o_.faces == SweepFaces::Pieces && out_.sections.size() == 1)
+      for (double f : jointsOf(rail))
+        if (f > 1e-9 && f < 1 - 1e-9) along.push_back(f);
+    out_.railPieces = std::max(out_.railPieces, int(along.size()) + 1);
+    for (int k = 0; k < int(r.strips.size()); ++k) {
+      std::vector<double> across;
+      if (o_.faces != SweepFaces::All && section.path())
+        for (double f : jointsOf(*section.path())) {
+          const LoftPlace at = loftPlace(r.alignment.sections[0], r.alignment.closed, f);
+          if (at.strip == k && at.t > 1e-9 && at.t < 1 - 1e-9) across.push_back(at.t);
+        }
+      std::sort(across.begin(), across.end());
+      out_.profilePieces = std::max(out_.profilePieces, int(across.size()) + 1);
+      const Surface& s = r.strips[size_t(k)];
+      const auto from = [](const std::vector<double>& cuts, size_t i) { return i == 0 ? 0.0 : cuts[i - 1]; };
+      const auto to = [](const std::vector<double>& cuts, size_t i) { return i == cuts.size() ? 1.0 : cuts[i]; };
+      for (size_t i = 0; i <= along.size(); ++i)
+        for (size_t j = 0; j <= across.size(); ++j) {
+          SweepResult::Face f{s, number, int(i), k, int(j)};
+          f.first = number == 0 && i == 0;
+          f.last = number + 1 == out_.stretches && i == along.size();
+          if (!along.empty() || !across.empty()) {
+            const auto u = [&](double x) { return s.firstU() + x * (s.lastU() - s.firstU()); };
+            f.surface = portion(s, u(from(across, j)), u(to(across, j)), from(along, i), to(along, i));
+          }
+          out_.faces.push_back(std::move(f));
+        }
+    }
+  }
+
+  std::vector<Section> profiles_;
+  std::vector<Path> rails_;
+  const SweepOptions& o_;
+  const Context& cx_;
+  SweepResult out_;
+};
+
+} // namespace
+
+Expected<SweepResult> sweep(const std::vector<Section>& profiles, const std::vector<Path>& rails,
+                            const SweepOptions& options, const Context& cx) {
+  if (profiles.empty() || rails.empty() || rails.size() > 3)
+    return fail(problem("LM-W001", "a sweep needs a profile and one to three rails").isMissing());
+  for (const Section& s : profiles)
+    if (s.point() && profiles.size() == 1)
+      return fail(problem("LM-W001", "a point alone leaves no skin").at(*s.point()).inField("sections").tryThis("pick a curve"));
+  return Sweeper(profiles, rails, options, cx).run();
+}
+
+std::vector<int> orderAlongRail(const std::vector<Section>& profiles, const Path& rail, LengthTolerance point) {
+  std::vector<double> at;
+  for (const Section& s : profiles) at.push_back(stationOf(s, rail, point).fraction);
+  std::vector<int> order(profiles.size());
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(), [&](int a, int b) { return at[size_t(a)] < at[size_t(b)]; });
+  if (!rail.closed() && runsAgainst(at)) std::reverse(order.begin(), order.end());
+  return order;
+}
+
+std::vector<Section> broughtToStart(const std::vector<Section>& profiles, const Path& rail, BroughtBy by, bool square,
+                                    const Tolerances& tol) {
+  Vec3 middle = Vec3::Zero(), normal = Vec3::Zero();
+  double total = 0, nearest = 1e300;
+  Vec3 near = Vec3::Zero();
+  for (const Section& s : profiles) {
+    const Path* p = s.path();
+    if (!p) continue;
+    const Points pts = polyline(*p, 48);
+    const double length = ArcLength(*p).total();
+    middle += length * pts.colwise().mean().transpose();
+    total += length;
+    const PlaneOfPoints plane = fitPlane(pts);
+    if (plane.unique && normal.isZero()) normal = plane.frame.normal();
+    if (const Station at = stationOf(s, rail, tol.point); at.gapMm < nearest) nearest = at.gapMm, near = at.onProfile;
+  }
+  const Vec3 from = by == BroughtBy::Middle && total > 0 ? Vec3(middle / total) : near;
+  Eigen::Affine3d move = Eigen::Affine3d::Identity();
+  if (square && !normal.isZero()) {
+    const Vec3 along = tangentAtStart(rail);
+    move.linear() = turning(normal.dot(along) < 0 ? Vec3(-normal) : normal, along).toRotationMatrix();
+  }
+  move.translation() = rail.start() - move.linear() * from;
+  std::vector<Section> out;
+  for (const Section& s : profiles) out.push_back(mappedSection(s, move));
+  return out;
+}
+
+} // namespace lumsk::nurbs

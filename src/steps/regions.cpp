@@ -1,0 +1,49 @@
+#include "steps/regions.h"
+
+namespace lumsk::steps {
+
+namespace {
+
+constexpr int kPerSegment = 24;
+
+bool inside(const Points& ring, const Frame& plane, const Vec3& p) {
+  const Vec3 q = plane.local(p);
+  bool in = false;
+  for (Eigen::Index i = 0, n = ring.rows(); i < n; ++i) {
+    const Vec3 a = plane.local(ring.row(i).transpose()), b = plane.local(ring.row((i + 1) % n).transpose());
+    if ((a.y() > q.y()) != (b.y() > q.y()) && q.x() < a.x() + (b.x() - a.x()) * (q.y() - a.y()) / (b.y() - a.y())) in = !in;
+  }
+  return in;
+}
+
+} // namespace
+
+Nesting nestingOf(const std::vector<const nurbs::Path*>& curves, LengthTolerance point) {
+  const size_t n = curves.size();
+  std::vector<Points> rings;
+  std::vector<nurbs::PlaneOfPoints> planes;
+  for (const nurbs::Path* c : curves) {
+    rings.push_back(nurbs::polyline(*c, kPerSegment));
+    planes.push_back(nurbs::fitPlane(rings.back()));
+  }
+  const double flat = 10 * point.mm;
+  std::vector<std::vector<int>> around(n); // of every curve: those that it lies in
+  for (size_t i = 0; i < n; ++i)
+    for (size_t j = 0; j < n; ++j) {
+      if (i == j || !curves[i]->closed() || !curves[j]->closed() || !planes[j].unique || planes[j].deviationMm > flat) continue;
+      const Vec3 p = rings[i].row(0).transpose();
+      if (std::abs(planes[j].frame.local(p).z()) <= flat && planes[i].unique &&
+          planes[i].frame.normal().cross(planes[j].frame.normal()).norm() < 1e-3 && inside(rings[j], planes[j].frame, p))
+        around[i].push_back(int(j));
+    }
+  Nesting out{std::vector<bool>(n, false), std::vector<std::vector<int>>(n)};
+  for (size_t i = 0; i < n; ++i) {
+    if (around[i].size() % 2 == 0) continue;
+    out.opening[i] = true;
+    for (int j : around[i])
+      if (around[size_t(j)].size() + 1 == around[i].size()) out.holes[size_t(j)].push_back(int(i));
+  }
+  return out;
+}
+
+} // namespace lumsk::steps

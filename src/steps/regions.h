@@ -1,0 +1,16 @@
+#pragma once
+#include "nurbs/core/path.h"
+
+#include <vector>
+
+namespace lumsk::steps {
+
+/// Closed curves in one plane that lie within one another: which are borders of regions, and which are openings in them.
+struct Nesting {
+  std::vector<bool> opening;           ///< of every curve: it is one
+  std::vector<std::vector<int>> holes; ///< of every border: the openings in it
+};
+/// Curves that are open, or do not lie in the plane of another one, are by themselves.
+Nesting nestingOf(const std::vector<const nurbs::Path*>& curves, LengthTolerance point);
+
+} // namespace lumsk::steps

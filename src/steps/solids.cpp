@@ -1,0 +1,106 @@
+#include "steps/solids.h"
+
+#include "brep/combine.h"
+#include "brep/cover.h"
+#include "brep/names.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+Unexpected cannotCover(const Vec3& at) {
+  return fail(problem("LM-L034", "the ends of this skin cannot be covered: it is not closed around")
+                  .at(at)
+                  .inField("solid")
+                  .tryThis("take closed sections, or leave it a skin"));
+}
+
+Vec3 startOf(const brep::Ring& r) { return brep::pointsAlong(r, 1).row(0).transpose(); }
+
+/// The ring of a skin within that opens the cover of another one: the nearest to it.
+const brep::Ring& ringBeside(const std::vector<brep::Ring>& rings, const brep::Ring& outer) {
+  const Vec3 middle = brep::pointsAlong(outer, 4).colwise().mean().transpose();
+  const brep::Ring* best = &rings.front();
+  double nearest = 1e300;
+  for (const brep::Ring& r : rings)
+    if (const double d = (brep::pointsAlong(r, 4).colwise().mean().transpose() - middle).norm(); d < nearest)
+      nearest = d, best = &r;
+  return *best;
+}
+
+Expected<brep::BodyPtr> solidOf(const Inputs& in, const std::vector<MadeSkin>& skins, size_t number, const Context& cx) {
+  const MadeSkin& made = skins[number];
+  const auto rings = brep::openRings(made.skin->shape);
+  if (!made.closed && !rings.empty()) return cannotCover(startOf(rings.front()));
+  std::vector<brep::NamedFace> faces = brep::namedFaces(*made.skin);
+  std::vector<std::vector<brep::Ring>> within;
+  for (int h : made.holes) {
+    const brep::Body& hole = *skins[size_t(h)].skin;
+    const auto more = brep::namedFaces(hole);
+    faces.insert(faces.end(), more.begin(), more.end());
+    within.push_back(brep::openRings(hole.shape));
+  }
+  // Several solids of one step have covers of their own names.
+  const std::string prefix = number == 0 ? "" : std::to_string(number + 1) + ".";
+  for (size_t k = 0; k < rings.size(); ++k) {
+    std::vector<brep::Ring> holes;
+    for (const auto& w : within)
+      if (!w.empty()) holes.push_back(ringBeside(w, rings[k]));
+    LUMSK_TRY(cover, brep::cover(rings[k], brep::faceName(in.stepId(), "cover", prefix + std::to_string(k + 1)), cx, holes));
+    faces.push_back(cover.face);
+  }
+  LUMSK_TRY(knitted, brep::knitFaces(faces, {10 * cx.tolerances.point.mm}, cx));
+  if (!knitted.body->solid())
+    return cannotCover(rings.empty() ? Vec3(Vec3::Zero()) : startOf(rings.front()));
+  return knitted.body;
+}
+
+} // namespace
+
+void addSolid(Schema& s, const std::string& help) {
+  s.push_back(toggle("solid", "Solid", help, false));
+  s.push_back(picks("target", "Target", "A solid that this one is added to or cut out of.", Kind::Solid)
+                  .optional()
+                  .atMost(1)
+                  .when("solid", {"true"}));
+  s.push_back(choice("combine", "With the target", "Added to it, or cut out of it.", {{"add", "add"}, {"cut", "cut"}})
+                  .when("target", {"picked"})
+                  .when("solid", {"true"}));
+}
+
+Expected<void> putOut(Outcome& out, const Inputs& in, const std::vector<MadeSkin>& skins, const Context& cx) {
+  const auto put = [&](brep::BodyPtr body, const std::string& target) {
+    const size_t k = out.outputs.size();
+    out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), std::move(body), k == 0 ? target : ""});
+  };
+  if (!in.on("solid")) {
+    for (const MadeSkin& s : skins) put(s.skin, "");
+    return {};
+  }
+  const bool targeted = in.has("target") && !in.picked("target").empty();
+  std::vector<brep::BodyPtr> solids;
+  for (size_t k = 0; k < skins.size(); ++k) {
+    if (skins[k].within) continue;
+    LUMSK_TRY(solid, solidOf(in, skins, k, cx));
+    solids.push_back(solid);
+  }
+  if (!targeted) {
+    for (auto& s : solids) put(std::move(s), "");
+    return {};
+  }
+  const auto how = in.text("combine") == "cut" ? brep::Combine::Cut : brep::Combine::Add;
+  const Picked& picked = in.picked("target").front();
+  std::vector<brep::BodyPtr> pieces{std::get<brep::BodyPtr>(picked.object)};
+  for (const auto& s : solids) {
+    LUMSK_TRY(next, brep::combined(*pieces.front(), *s, how, cx));
+    next.insert(next.end(), pieces.begin() + 1, pieces.end());
+    pieces = std::move(next);
+  }
+  for (auto& p : pieces) put(std::move(p), picked.objectId());
+  out.usedUp.push_back(picked.objectId());
+  return {};
+}
+
+} // namespace lumsk::steps
