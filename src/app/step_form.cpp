@@ -67,15 +67,20 @@ void StepForm::addSwitches(QVBoxLayout& layout) {
           &QPushButton::clicked, &w_, &Workspace::waysWanted);
   row->addStretch();
   layout.addLayout(row);
-  row = new QHBoxLayout;
+  constexpr int kInRow = 2; // as many as the narrowest column holds
+  int placed = 0;
   for (const std::string& kind : others) {
+    if (placed++ % kInRow == 0) {
+      if (placed > 1) row->addStretch();
+      row = new QHBoxLayout;
+      layout.addLayout(row);
+    }
     const QString label = said(w_.registry().find(kind)->label);
     auto* b = add(tr("Make it a %1").arg(label.toLower()), tr("The same curves; nothing is lost on the way back"),
                   "make-" + QString::fromStdString(kind));
     connect(b, &QPushButton::clicked, this, [this, kind] { w_.steps().makeAs(step_, kind); });
   }
-  row->addStretch();
-  layout.addLayout(row);
+  if (placed > 0) row->addStretch();
 }
 
 void StepForm::sync() {

@@ -168,27 +168,42 @@ std::vector<double> Carrier::breaksWithRough(const std::vector<double>& breaks, 
   return out;
 }
 
-/// Where the way bends more sharply than the skin reaches from it, planes across it cross within the skin.
+/// Where the way bends more sharply than the skin reaches from it, planes across it cross within the skin. Planes are the
+/// frames' own, or those that closed sections lie in.
 Expected<void> Carrier::checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips) const {
   if (!across()) return {};
   constexpr int kPlaces = 64;
+  constexpr double kFlat = 1e-4, kClosed = 1e-6; // of the section's size
   double worst = 0;
   Vec3 where = Vec3::Zero();
+  std::vector<Vec3> places;
   for (int p = 0; p <= kPlaces; ++p) {
     const double v = double(p) / kPlaces, a = std::max(0.0, v - kNear), b = std::min(1.0, v + kNear);
     const Carried before = at(a), after = at(b), here = at(v);
-    const double forwards = (after.origin - before.origin).dot(here.along);
-    if (!(std::abs(forwards) > 0)) continue;
+    if (here.shrunk()) continue;
     Eigen::Index from = 0;
     const Eigen::RowVectorXd row = valueOf(blend.degree, blend.knots, blend.controls, v);
+    places.clear();
     for (const LoftStrip& strip : strips) {
       const Eigen::RowVectorXd own = row.segment(from, strip.rows.cols());
-      for (int q = 0; q <= kPlaces; ++q) {
-        const Vec3 place = strip.at(own, double(q) / kPlaces);
-        const double part = 1 - (after.at(place) - before.at(place)).dot(here.along) / forwards;
-        if (part > worst) worst = part, where = here.at(place);
-      }
+      for (int q = 0; q <= kPlaces; ++q) places.push_back(strip.at(own, double(q) / kPlaces));
       from += strip.rows.cols();
+    }
+    Points world(Eigen::Index(places.size()), 3);
+    for (size_t k = 0; k < places.size(); ++k) world.row(Eigen::Index(k)) = here.at(places[k]).transpose();
+    const PlaneOfPoints plane = fitPlane(world);
+    const double size = (world.colwise().maxCoeff() - world.colwise().minCoeff()).norm();
+    const bool closed = (world.row(0) - world.row(world.rows() - 1)).norm() < kClosed * size;
+    Vec3 normal = here.along;
+    if (closed && plane.unique && plane.deviationMm < kFlat * size) {
+      normal = plane.frame.normal();
+      if (normal.dot(here.along) < 0) normal = -normal;
+    }
+    const double forwards = (after.origin - before.origin).dot(normal);
+    if (!(std::abs(forwards) > 0)) continue;
+    for (const Vec3& place : places) {
+      const double part = 1 - (after.at(place) - before.at(place)).dot(normal) / forwards;
+      if (part > worst) worst = part, where = here.at(place);
     }
   }
   if (worst < 1) return {};

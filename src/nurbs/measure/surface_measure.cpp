@@ -157,17 +157,25 @@ bool turnsRound(const Surface& s, Vec2 a, Vec2 b) {
 } // namespace
 
 std::optional<Vec3> firstFold(const Surface& s) {
-  constexpr int kLooks = 24;
-  const auto at = [&](double from, double to, int i) { return from + (to - from) * (i + 0.5) / kLooks; };
-  std::vector<Vec3> before(kLooks, Vec3::Zero());
-  for (int i = 0; i < kLooks; ++i)
-    for (int j = 0; j < kLooks; ++j) {
-      const double u = at(s.firstU(), s.lastU(), i), v = at(s.firstV(), s.lastV(), j);
-      const Vec3 n = s.normal(u, v);
-      const double lastU = at(s.firstU(), s.lastU(), i - 1), lastV = at(s.firstV(), s.lastV(), j - 1);
-      if (i > 0 && n.dot(before[size_t(j)]) < 0 && turnsRound(s, {lastU, v}, {u, v})) return s.at(u, v);
-      if (j > 0 && n.dot(before[size_t(j) - 1]) < 0 && turnsRound(s, {u, lastV}, {u, v})) return s.at(u, v);
-      before[size_t(j)] = n;
+  constexpr int kLooks = 24, kLeastPerSpan = 2; // a fold may be as narrow as a span
+  const auto looks = [&](const Knots& knots, int degree) {
+    const auto breaks = breakpoints(knots, degree);
+    const int spans = int(breaks.size()) - 1, per = std::max(kLeastPerSpan, (kLooks + spans - 1) / spans);
+    std::vector<double> at;
+    for (int k = 0; k < spans; ++k)
+      for (int i = 0; i < per; ++i)
+        at.push_back(breaks[size_t(k)] + (breaks[size_t(k) + 1] - breaks[size_t(k)]) * (i + 0.5) / per);
+    return at;
+  };
+  const auto us = looks(s.knotsU(), s.degreeU()), vs = looks(s.knotsV(), s.degreeV());
+  std::vector<Vec3> points, normals;
+  evaluateGrid(s, us, vs, points, normals);
+  const auto normal = [&](size_t i, size_t j) { return normals[i * vs.size() + j]; };
+  for (size_t i = 0; i < us.size(); ++i)
+    for (size_t j = 0; j < vs.size(); ++j) {
+      const Vec3 n = normal(i, j);
+      if (i > 0 && n.dot(normal(i - 1, j)) < 0 && turnsRound(s, {us[i - 1], vs[j]}, {us[i], vs[j]})) return points[i * vs.size() + j];
+      if (j > 0 && n.dot(normal(i, j - 1)) < 0 && turnsRound(s, {us[i], vs[j - 1]}, {us[i], vs[j]})) return points[i * vs.size() + j];
     }
   return {};
 }

@@ -14,7 +14,7 @@ namespace {
 
 constexpr double kCopyCloseness = 1.4; ///< fitting a profile leaves so much less than `fit`
 constexpr double kSameStation = 1e-6; ///< of a rail
-constexpr int kCrosses = 24, kChecksAlong = 96, kChecksAcross = 13;
+constexpr int kCrosses = 16, kChecksAlong = 96, kChecksAcross = 13;
 constexpr int kAround = 4; ///< places at which one profile stands on a closed rail, for the loft that runs around it
 
 /// A rotation that turns one direction into another and no more.
@@ -460,13 +460,14 @@ private:
   /// How far the skin lies off where its own first line is carried.
   void measure(const LoftResult& r, const Carrier& carrier) {
     if (out_.sections.size() > 1) return;
-    const Carried start = carrier.at(0.0), finish = carrier.at(1.0);
-    const bool fromEnd = start.shrunk();
-    const Carried& from = fromEnd ? finish : start;
+    double stand = 0;
+    for (const double v : {0.0, 1.0, 0.5}) // where there is something left of it
+      if (stand = v; !carrier.at(v).shrunk()) break;
+    const Carried from = carrier.at(stand);
     for (const Surface& s : r.strips)
       for (int i = 0; i < kChecksAcross; ++i) {
         const double u = s.firstU() + (s.lastU() - s.firstU()) * (i + 0.5) / kChecksAcross;
-        const Vec3 local = from.local(s.at(u, fromEnd ? s.lastV() : s.firstV()));
+        const Vec3 local = from.local(s.at(u, stand));
         for (int j = 0; j < kChecksAlong; ++j) {
           const double v = (j + 0.37) / kChecksAlong;
           out_.deviationMm = std::max(out_.deviationMm, (s.at(u, v) - carrier.at(v).at(local)).norm());

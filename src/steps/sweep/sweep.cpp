@@ -3,6 +3,7 @@
 #include "brep/curves_on.h"
 #include "brep/names.h"
 #include "brep/skin.h"
+#include "nurbs/measure/closest.h"
 #include "nurbs/measure/wrinkles.h"
 #include "steps/curves.h"
 #include "steps/graphs.h"
@@ -25,6 +26,7 @@ namespace {
 constexpr double kLargestGapMm = 10;
 constexpr double kOneStation = 1e-3; ///< of a rail: profiles within it stand in one place
 constexpr double kFitsPart = 0.97;   ///< of the largest size that does not fold
+constexpr double kSlantedDeg = 3;     ///< from square to the rail: it may be why a skin folds
 constexpr int kGraphLooks = 200;
 
 Schema schema() {
@@ -343,7 +345,7 @@ Expected<brep::BodyPtr> skinOf(const Inputs& in, const nurbs::SweepResult& r, co
                                const std::string& which, const std::optional<Frame>& mirror, const Context& cx) {
   std::vector<nurbs::Surface> all;
   for (const auto& f : r.faces) all.push_back(f.surface);
-  const bool reversed = r.closedProfile && facesInwards(all, mirror);
+  const bool reversed = facesInwards(all, mirror); // of open ones, to their hollow side
   const auto asked = [&](const char* key, bool here) {
     return here && in.has(key) ? askedOf(in.text(key)) : Meets::Free;
   };
@@ -379,16 +381,52 @@ std::vector<nurbs::SweepResult> apart(const nurbs::SweepResult& r) {
   return out;
 }
 
+/// Whether a rail runs through a closed profile, as through a tube's.
+bool runsThrough(const nurbs::Section& profile, const Vec3& onRail) {
+  const nurbs::Path* p = profile.path();
+  if (!p || !p->closed()) return false;
+  const Points pts = nurbs::polyline(*p, 24);
+  const Frame plane = nurbs::fitPlane(pts).frame;
+  double turned = 0; // about the rail, from point to point
+  for (Eigen::Index i = 0, n = pts.rows(); i < n; ++i) {
+    const Vec3 a = plane.local(pts.row(i).transpose()) - plane.local(onRail),
+               b = plane.local(pts.row((i + 1) % n).transpose()) - plane.local(onRail);
+    turned += std::atan2(a.x() * b.y() - a.y() * b.x(), a.x() * b.x() + a.y() * b.y());
+  }
+  return std::abs(turned) > kPi;
+}
+
 /// Small crosses along the rail show how the profile is turned.
 void showCrosses(Outcome& out, const std::vector<Frame>& crosses, double reach) {
-  const double arm = 0.35 * reach;
+  constexpr double kArm = 0.2;
+  const double arm = kArm * reach;
   for (const Frame& f : crosses) {
     out.marks.add(NetLine{{f.at(-0.5 * arm, 0), f.at(arm, 0)}});
     out.marks.add(NetLine{{f.at(0, -0.5 * arm), f.at(0, arm)}});
   }
 }
 
-Problem explained(Problem p, const Inputs& in) {
+/// How far a profile leans from square to the rail where it stands, degrees; nought for what has no plane.
+double slantOf(const Along& a, size_t k) {
+  const nurbs::Path* p = a.profiles[k].path();
+  if (!p) return 0;
+  const auto plane = nurbs::fitPlane(nurbs::polyline(*p, 16));
+  if (!plane.unique) return 0;
+  const double t = nurbs::closestPoint(a.rails[0], a.stations[k][0].onRail).t;
+  nurbs::CurveDerivatives d;
+  a.rails[0].derivatives(std::min(t, std::nextafter(a.rails[0].last(), 0.0)), 1, d);
+  const double angle = degFromRad(angleBetweenRad(plane.frame.normal(), d[1]));
+  return std::min(angle, 180 - angle);
+}
+
+Problem explained(Problem p, const Inputs& in, double slantDeg) {
+  if (p.code == "LM-W004" && slantDeg > kSlantedDeg && in.text("place") == "drawn") {
+    p.what = "the skin folds over itself here: the profile does not stand square to the rail";
+    p.offer({"bring it square onto the rail", "place", "middle"});
+  } else if (p.code == "LM-W003" && slantDeg > kSlantedDeg && in.text("place") == "drawn") {
+    p.what = "the profile does not stand square to the rail, and the skin would fold over itself as it turns";
+    p.offer({"bring it square onto the rail", "place", "middle"});
+  }
   if (p.code == "LM-W003" && p.measured && in.number("size") > 0) {
     const std::string fits = formatNumber(kFitsPart * in.number("size") / p.measured->value, 3);
     p.offer({"make it " + fits + " as large", "size", fits});
@@ -403,7 +441,7 @@ void tell(Outcome& out, const Along& a, const nurbs::SweepResult& r, const Toler
   double most = 0;
   for (size_t i = 0; i < a.stations.size(); ++i)
     for (const auto& s : a.stations[i])
-      if (s.gapMm > most && s.gapMm > r.railGapMm + tol.point.mm) most = s.gapMm, where = s.onRail;
+      if (s.gapMm > most && !runsThrough(a.profiles[i], s.onRail) && s.gapMm > r.railGapMm + tol.point.mm) most = s.gapMm, where = s.onRail;
   if (most > tol.point.mm)
     out.notes.push_back(problem("LM-W101", "the profile lies beside the rail and is carried there")
                             .measure(millimetres(most))
@@ -423,7 +461,7 @@ void tell(Outcome& out, const Along& a, const nurbs::SweepResult& r, const Toler
                             .tryThis("let ends and sides flow on less"));
 }
 
-std::string summaryOf(const std::vector<nurbs::SweepResult>& all, size_t rails, double wrinkles) {
+std::string summaryOf(const std::vector<nurbs::SweepResult>& all, size_t rails, std::optional<double> wrinkles) {
   int controls = 0;
   double off = 0, angle = 0, curvature = 0;
   bool joins = false;
@@ -438,7 +476,7 @@ std::string summaryOf(const std::vector<nurbs::SweepResult>& all, size_t rails, 
   if (all.front().twistDeg != 0) out += " - " + formatNumber(all.front().twistDeg / 360, 4) + " turns";
   if (joins)
     out += " - worst join " + format(degrees(angle), 1) + (curvature > 0 ? ", " + formatNumber(100 * curvature, 2) + " %" : "");
-  return out + wrinkleWords(wrinkles);
+  return wrinkles ? out + wrinkleWords(*wrinkles) : out;
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
@@ -460,7 +498,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     LUMSK_CHECK(takeEnds(o, in, a, k, last, cx));
     auto r = nurbs::sweep({a.profiles.begin() + std::ptrdiff_t(k), a.profiles.begin() + std::ptrdiff_t(last) + 1}, a.rails, o, cx);
     if (!r) {
-      Problem p = explained(r.error(), in);
+      Problem p = explained(r.error(), in, slantOf(a, k));
       if (a.each && p.item.empty() && p.field == "sections") p.item = a.picked[k].item;
       return fail(std::move(p));
     }
@@ -496,7 +534,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   std::vector<nurbs::Surface> all;
   for (const auto& one : results)
     for (const auto& f : one.faces) all.push_back(f.surface);
-  out.summary = summaryOf(results, a.rails.size(), nurbs::wrinkleIndex(all));
+  // Profiles of lines and arcs bend by jumps: the index says nothing of such skins.
+  const bool even = std::all_of(borders.begin(), borders.end(), [&](const nurbs::Path* p) {
+    const auto rough = nurbs::roughPlaces(*p);
+    return std::none_of(rough.begin(), rough.end(), [](const nurbs::RoughPlace& at) { return at.smooth < 2; });
+  });
+  out.summary = summaryOf(results, a.rails.size(), even ? std::optional(nurbs::wrinkleIndex(all)) : std::nullopt);
   return out;
 }
 
