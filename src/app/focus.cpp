@@ -157,6 +157,16 @@ void Focus::chooseField() {
   first([&](const Field& f) { return picks(f) && f.most > 1; });
 }
 
+/// Whether a field of the open step has fewer picks than it needs.
+bool Focus::wantsPicks() const {
+  const auto* entry = session_.recipe().find(open_);
+  const auto& schema = session_.registry().schemaOf(entry->kind);
+  return std::any_of(schema.begin(), schema.end(), [&](const Field& f) {
+    return f.kind == FieldKind::Picks && recipe::applies(f, schema, *entry->inputs) &&
+           recipe::pickedCount(*entry, f.key) < f.least;
+  });
+}
+
 /// Another choice may want other picks: the focus goes to them.
 void Focus::followChoice() {
   const std::string before = field_;
@@ -229,7 +239,9 @@ void Focus::pick(const scene::Hit& hit, bool toggle) {
     const auto next = recipe::withPick(*entry, *f, hit, replacing_, *results_.model());
     replacing_.clear();
     session_.edit(session_.recipe().withStep(next), tr("pick"));
-    if (f->most == 1) chooseField();
+    // Where this field has what it needs and another one does not, picking goes on there.
+    if (f->most == 1 || (f->othersGoTo.empty() && recipe::pickedCount(*next, f->key) >= f->least && wantsPicks()))
+      chooseField();
     return emit focusChanged();
   }
   const auto known =

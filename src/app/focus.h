@@ -60,6 +60,7 @@ signals:
 
 private:
   void chooseField();
+  bool wantsPicks() const;
   void followChoice();
   void afterReturn();
   bool hasFlags(const std::string& key) const;

@@ -63,7 +63,13 @@ json inputsWith(const std::vector<PickRef>& picks, const Schema& schema) {
   for (const Field& f : schema) {
     if (f.kind != FieldKind::Picks || !applies(f, schema, inputs)) continue;
     json list = json::array();
-    for (auto it = left.begin(); it != left.end() && int(list.size()) < f.most;) {
+    // The last ones are for fields that need some, too.
+    int fitting = int(std::count_if(left.begin(), left.end(), [&](const PickRef& p) { return has(f.accepts, p.kind); }));
+    for (const Field& later : schema)
+      if (&later > &f && later.kind == FieldKind::Picks && has(f.accepts, later.accepts) && applies(later, schema, inputs))
+        fitting -= later.least;
+    const int most = std::clamp(fitting, f.least, f.most);
+    for (auto it = left.begin(); it != left.end() && int(list.size()) < most;) {
       if (!has(f.accepts, it->kind)) {
         ++it;
         continue;

@@ -292,7 +292,8 @@ private slots:
       if (part < 1) continue;
       QCOMPARE(QString::fromStdString(r.error().code), QString("LM-W003"));
       QVERIFY(!r.error().where.empty());
-      VERIFY_AT_MOST(std::abs(r.error().measured->value - part), 0.02 * part);
+      VERIFY_AT_MOST(std::abs(r.error().measured->value - radius), 0.02 * radius);
+      VERIFY_AT_MOST(std::abs(r.error().required->value - part * radius), 0.02 * part * radius);
     }
   }
 

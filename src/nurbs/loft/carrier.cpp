@@ -174,7 +174,7 @@ Expected<void> Carrier::checkFolds(const AcrossRows& blend, const std::vector<Lo
   if (!across()) return {};
   constexpr int kPlaces = 64;
   constexpr double kFlat = 1e-4, kClosed = 1e-6; // of the section's size
-  double worst = 0;
+  double worst = 0, worstAt = 0;
   Vec3 where = Vec3::Zero();
   std::vector<Vec3> places;
   for (int p = 0; p <= kPlaces; ++p) {
@@ -203,14 +203,14 @@ Expected<void> Carrier::checkFolds(const AcrossRows& blend, const std::vector<Lo
     if (!(std::abs(forwards) > 0)) continue;
     for (const Vec3& place : places) {
       const double part = 1 - (after.at(place) - before.at(place)).dot(normal) / forwards;
-      if (part > worst) worst = part, where = here.at(place);
+      if (part > worst) worst = part, worstAt = v, where = here.at(place);
     }
   }
   if (worst < 1) return {};
-  return fail(foldProblem(worst).at(where));
+  return fail(foldProblem(worst, placed_ ? (*placed_)(worstAt) : worstAt).at(where));
 }
 
-Problem Carrier::foldProblem(double part) const {
+Problem Carrier::foldProblem(double part, double) const {
   return problem("LM-L033", "planes square to the centre line cross within the skin: it would fold over")
       .measure(ratio(part))
       .want(ratio(1))

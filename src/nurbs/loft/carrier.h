@@ -49,7 +49,8 @@ protected:
   virtual bool across() const { return true; }
   /// Spans that a fit begins with.
   virtual int firstSpans() const { return 1; }
-  virtual Problem foldProblem(double part) const;
+  /// What is said where a skin reaches so many times as far as the bend allows; `v` is the own parameter there.
+  virtual Problem foldProblem(double part, double v) const;
 
   std::vector<double> at_;
 

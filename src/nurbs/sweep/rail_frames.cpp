@@ -10,6 +10,7 @@ namespace {
 constexpr int kLooks = 256;           ///< along a rail, for what cannot be
 constexpr double kLeastSine = 0.02;   ///< between a rail and a direction that it must not run along
 constexpr int kSpansPerTurn = 6;      ///< that a fit of what turns begins with
+constexpr double kStraight = 1e-3;    ///< curvature by a rail's length: below it there is no radius to speak of
 constexpr double kLeastWidth = 1e-7;  ///< of the widest place: rails have met
 constexpr double kBeside = 1e-6;      ///< of a rail: where its directions are taken at places that have none
 
@@ -202,11 +203,19 @@ int OneRail::firstSpans() const {
   return std::max(1, int(std::ceil(kSpansPerTurn * frames_.options().turns * std::abs(to_ - from_))));
 }
 
-Problem OneRail::foldProblem(double part) const {
-  return problem("LM-W003", "the rail bends more tightly here than the profile reaches: the skin would fold over itself")
-      .measure(ratio(part))
-      .want(ratio(1))
-      .tryThis("make the profile smaller, or let the rail bend less");
+Problem OneRail::foldProblem(double part, double v) const {
+  double x = from_ + v * (to_ - from_);
+  if (frames_.closed()) x -= std::floor(x);
+  CurveDerivatives d;
+  const Path& path = frames_.rail().path();
+  path.derivatives(std::min(frames_.rail().parameter(x), std::nextafter(path.last(), 0.0)), 2, d);
+  const double k = curvature(d);
+  Problem p = problem("LM-W003", "the rail bends more tightly here than the profile reaches: the skin would fold over itself");
+  if (k * frames_.rail().lengthMm() > kStraight)
+    p.measure(millimetres(1 / k)).want(millimetres(part / k));
+  else
+    p.measure(ratio(1 / part)).want(ratio(1));
+  return p.tryThis("make the profile smaller, or let the rail bend less");
 }
 
 Expected<std::shared_ptr<Carrier>> ManyRails::along(const std::vector<Path>& rails,
@@ -316,9 +325,9 @@ std::vector<Carrier::Rough> ManyRails::rough() const {
   return out;
 }
 
-Problem ManyRails::foldProblem(double part) const {
+Problem ManyRails::foldProblem(double part, double) const {
   return problem("LM-W003", "the rails bend more tightly here than the profile reaches: the skin would fold over itself")
-      .measure(ratio(part))
+      .measure(ratio(1 / part))
       .want(ratio(1))
       .tryThis("make the profile smaller, or let the rails bend less");
 }

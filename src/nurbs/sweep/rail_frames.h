@@ -86,7 +86,7 @@ private:
   std::vector<Rough> rough() const override;
   bool across() const override { return frames_.options().kind != RailFrame::Parallel; }
   int firstSpans() const override;
-  Problem foldProblem(double part) const override;
+  Problem foldProblem(double part, double v) const override;
   RailFrames frames_;
   double from_ = 0, to_ = 1;
   std::array<Vec3, 2> lean_{Vec3::Zero(), Vec3::Zero()}; ///< of both ends: normals, or nought
@@ -107,7 +107,7 @@ public:
 private:
   Carried on(double v) const override;
   std::vector<Rough> rough() const override;
-  Problem foldProblem(double part) const override;
+  Problem foldProblem(double part, double v) const override;
   Vec3 railAt(size_t k, double v, Vec3* tangent) const;
   std::vector<RailRun> rails_;
   std::vector<std::optional<MonotoneMap>> along_; ///< of every rail: its own run by the carrier's parameter

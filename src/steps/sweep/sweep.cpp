@@ -424,11 +424,12 @@ Problem explained(Problem p, const Inputs& in, double slantDeg) {
     p.what = "the skin folds over itself here: the profile does not stand square to the rail";
     p.offer({"bring it square onto the rail", "place", "middle"});
   } else if (p.code == "LM-W003" && slantDeg > kSlantedDeg && in.text("place") == "drawn") {
-    p.what = "the profile does not stand square to the rail, and the skin would fold over itself as it turns";
+    p.what = "the profile leans by " + format(degrees(slantDeg), 2) +
+             " from square to the rail, and would fold over itself where the rail bends or turns";
     p.offer({"bring it square onto the rail", "place", "middle"});
   }
-  if (p.code == "LM-W003" && p.measured && in.number("size") > 0) {
-    const std::string fits = formatNumber(kFitsPart * in.number("size") / p.measured->value, 3);
+  if (p.code == "LM-W003" && p.measured && p.required && in.number("size") > 0) {
+    const std::string fits = formatNumber(kFitsPart * in.number("size") * p.measured->value / p.required->value, 3);
     p.offer({"make it " + fits + " as large", "size", fits});
   }
   if (p.field.empty() && p.code == "LM-W003") p.inField("sections");
