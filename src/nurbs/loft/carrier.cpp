@@ -11,7 +11,7 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr int kManySpans = 20;
+constexpr int kPatience = 3; ///< knots that have to stay, in a row, until a fit counts as lean
 constexpr double kCarriedPart = 0.7; ///< of `fit`: what following the way may use
 constexpr double kNear = 1e-4;       ///< of the way: for differences
 constexpr double kSameBreak = 0.01;  ///< of the loft: breaks so near to a jump give way to it
@@ -75,13 +75,16 @@ Expected<AcrossRows> Carrier::along(const Rows& rows, const std::vector<LoftStri
   CurveFamily family;
   family.closed = across.around();
   std::vector<Vec3> corners;
+  std::vector<int> wide; // axes along which the box has a width
   if (constant) {
-    for (int k = 0; k < 8; ++k) {
-      const Vec3 c(k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(), k & 4 ? high.z() : low.z());
-      if (std::none_of(corners.begin(), corners.end(), [&](const Vec3& o) { return o == c; })) corners.push_back(c);
+    for (int axis = 0; axis < 3; ++axis)
+      if (high[axis] > low[axis]) wide.push_back(axis);
+    for (size_t k = 0; k < size_t(1) << wide.size(); ++k) {
+      Vec3 c = low;
+      for (size_t a = 0; a < wide.size(); ++a)
+        if (k >> a & 1) c[wide[a]] = high[wide[a]];
+      corners.push_back(c);
     }
-    for (int axis = 0; axis < 3; ++axis) corners.push_back(low + Vec3::Unit(axis)); // all others are made of these
-    corners.push_back(low);
     family.curves = int(corners.size());
     family.sample = [&](double v, double* out) {
       const Carried f = this->at(v);
@@ -108,19 +111,20 @@ Expected<AcrossRows> Carrier::along(const Rows& rows, const std::vector<LoftStri
   }
   lean.maxSpans = std::max(lean.maxSpans, 4 * int(lean.firstBreaks.size()));
   lean.fit = {kCarriedPart * fit.mm};
-  lean.removeKnots = true;
-  lean.thinBeyond = kManySpans;
+  lean.removeKnots = firstSpans() == 1; // even turns are lean at once
+  lean.patience = kPatience;
   LUMSK_TRY(fitted, fitLean(family, lean));
   AcrossRows out{fitted.degree, fitted.knots, fitted.controls};
   if (constant) {
-    const Eigen::Index n = fitted.controls.rows(), base = 3 * Eigen::Index(corners.size() - 1);
-    out.controls = Rows(n, rows.cols());
+    out.controls = Rows(fitted.controls.rows(), rows.cols());
     for (Eigen::Index c = 0; c < columns; ++c) {
       const Vec3 by = local.row(0).segment<3>(3 * c).transpose() - low;
-      out.controls.middleCols(3 * c, 3) = fitted.controls.middleCols(base, 3);
-      for (int axis = 0; axis < 3; ++axis)
-        out.controls.middleCols(3 * c, 3) +=
-            by[axis] * (fitted.controls.middleCols(base - 9 + 3 * axis, 3) - fitted.controls.middleCols(base, 3));
+      auto own = out.controls.middleCols(3 * c, 3);
+      own = fitted.controls.leftCols(3);
+      for (size_t a = 0; a < wide.size(); ++a) {
+        const double part = by[wide[a]] / (high[wide[a]] - low[wide[a]]);
+        own += part * (fitted.controls.middleCols(3 * (Eigen::Index(1) << a), 3) - fitted.controls.leftCols(3));
+      }
     }
   }
   // Exactly through the sections; relaxed, through where the blend has them.

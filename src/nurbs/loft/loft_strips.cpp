@@ -163,12 +163,34 @@ private:
     if (strip.whole() > 1) lean.degree = 5; // the third derivative must flow through the plane
     if (guided() || flows(0) || flows(1)) lean.degree = std::max(lean.degree, int(GuideRun::kDegree));
     lean.firstBreaks = breaksFor(k, lean.degree, crosses() > 0 || copied());
+    if (const Spline* own = copiedSpline(); own && crosses() == 0 && !guided() && strip.whole() == 1) takeOwnSpace(lean, *own);
     for (int side : {0, 1})
       if (flows(side) && k == (side ? stretches() - 1 : 0) && crosses() == 0 && o_.way == LoftWay::Exact)
         lean.endDerivatives[size_t(side)] = sectionEnds(k, side);
     if (guided() && spread_.around(k))
       lean.firstSpans = std::max<int>(lean.firstSpans, int(spread_.places(k).size()) + 3);
     return lean;
+  }
+
+  /// What all sections are copies of, where it is one spline that is run through by its own parameter from its start.
+  const Spline* copiedSpline() const {
+    if (!copied() || stretches() != 1) return nullptr;
+    const size_t i = size_t(paths_.front());
+    const auto& segments = sections_[i].path()->segments();
+    const AlignedSection& a = places_.alignment.sections[i];
+    const Spline* s = segments.size() == 1 ? std::get_if<Spline>(&segments.front()) : nullptr;
+    return s && s->degree() >= 2 && sections_[i].counted && !a.reversed && a.start == 0 ? s : nullptr;
+  }
+  /// A space that holds it exactly.
+  void takeOwnSpace(LeanOptions& lean, const Spline& s) const {
+    lean.degree = s.degree();
+    lean.firstBreaks.clear();
+    const double first = s.first(), whole = s.last() - first;
+    for (double b : breakpoints(s.knots(), s.degree())) {
+      const bool inner = b > first && b < s.last();
+      lean.firstBreaks.insert(lean.firstBreaks.end(), size_t(inner ? multiplicity(s.knots(), b) : 1), (b - first) / whole);
+    }
+    if (s.closed()) lean.firstBreaks.insert(lean.firstBreaks.begin(), size_t(s.degree() - 1), 0.0); // it may be no smoother there
   }
 
   /// One row a section, points too, and those of derivatives, from the fit of the family.

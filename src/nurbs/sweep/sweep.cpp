@@ -43,7 +43,12 @@ Section copyOf(const Section& s, const Eigen::Affine3d& by) {
   out.flip = false; // one profile has no other that its direction could agree with
   const Eigen::Matrix3d squares = by.linear().transpose() * by.linear();
   const bool same = (squares - squares(0, 0) * Eigen::Matrix3d::Identity()).norm() < kUniform * squares.norm();
-  if (!same && s.path() && !s.path()->wholeEllipse()) out.counted = std::make_shared<const ArcLength>(*s.path());
+  const Path* path = s.path();
+  // One spline counts by its own parameter: what is carried then has its own control points.
+  if (path && path->segments().size() == 1 && std::holds_alternative<Spline>(path->segments().front()))
+    out.counted = std::make_shared<const ArcLength>(ArcLength::byParameter(*path));
+  else if (!same && path && !path->wholeEllipse())
+    out.counted = std::make_shared<const ArcLength>(*path);
   out.closeness = kCopyCloseness * std::max(1.0, std::sqrt(squares.diagonal().maxCoeff()));
   return out;
 }
