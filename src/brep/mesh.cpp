@@ -66,14 +66,11 @@ void thin(std::vector<double>& t, double keep) {
   t = std::move(out);
 }
 
-FaceMesh gridMesh(const NaturalFace& face, const MeshLimits& limits, int budget) {
+FaceMesh gridMesh(const NaturalFace& face, std::vector<double> us, std::vector<double> vs, double share) {
   const nurbs::Surface& s = *face.surface;
-  auto us = division(s, true, limits), vs = division(s, false, limits);
-  const double triangles = 2.0 * double(us.size() - 1) * double(vs.size() - 1);
-  if (triangles > budget) {
-    const double keep = std::sqrt(budget / triangles);
-    thin(us, keep);
-    thin(vs, keep);
+  if (share < 1) {
+    thin(us, std::sqrt(share));
+    thin(vs, std::sqrt(share));
   }
   FaceMesh m;
   const int nu = int(us.size()), nv = int(vs.size());
@@ -189,20 +186,41 @@ std::vector<ShownEdge> displayEdges(const Body& b) {
   return made ? *made : std::vector<ShownEdge>{};
 }
 
-std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int budget) {
+DisplayMesher::DisplayMesher(const Body& b, const MeshLimits& limits) : body_(b), limits_(limits) {
+  for (const std::string& name : b.faceNames) {
+    const auto natural = b.natural.find(name);
+    grids_.emplace_back();
+    if (natural == b.natural.end()) continue;
+    grids_.back() = {division(*natural->second.surface, true, limits), division(*natural->second.surface, false, limits)};
+  }
+}
+
+double DisplayMesher::wanted() const {
+  double sum = 0;
+  for (const Grid& g : grids_)
+    if (!g.us.empty()) sum += 2.0 * double(g.us.size() - 1) * double(g.vs.size() - 1);
+  return sum;
+}
+
+std::vector<FaceMesh> DisplayMesher::mesh(double share) const {
   std::vector<FaceMesh> out;
-  const auto all = faces(b);
+  const auto all = faces(body_);
   for (size_t i = 0; i < all.size(); ++i) {
-    const auto natural = b.natural.find(b.faceNames[i]);
-    if (natural != b.natural.end()) {
-      out.push_back(gridMesh(natural->second, limits, budget));
+    const Grid& g = grids_[i];
+    if (!g.us.empty()) {
+      out.push_back(gridMesh(body_.natural.at(body_.faceNames[i]), g.us, g.vs, share));
     } else {
-      const auto made = guarded("meshing", [&]() -> Expected<FaceMesh> { return kernelMesh(all[i], limits); });
+      const auto made = guarded("meshing", [&]() -> Expected<FaceMesh> { return kernelMesh(all[i], limits_); });
       out.push_back(made ? *made : FaceMesh{});
     }
-    out.back().face = b.faceNames[i];
+    out.back().face = body_.faceNames[i];
   }
   return out;
+}
+
+std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int budget) {
+  const DisplayMesher mesher(b, limits);
+  return mesher.mesh(std::min(1.0, double(budget) * double(b.natural.size()) / std::max(1.0, mesher.wanted())));
 }
 
 } // namespace lumsk::brep

@@ -17,8 +17,25 @@ struct FaceMesh {
   std::vector<Vec2> places; ///< parameters of the points on the face's surface; empty for meshes of foreign origin
 };
 
-/// Meshes for the eye: untrimmed faces are evaluated on a grid, the others meshed by the kernel on a copy.
-/// `budget` bounds the triangles of each untrimmed face.
+/// Meshes for the eye: untrimmed faces are evaluated on a grid, the others meshed by the kernel on a copy. Made in two
+/// parts, so that bodies can share what there is to be drawn: first it is seen how much each of them needs.
+class DisplayMesher {
+public:
+  DisplayMesher(const Body& b, const MeshLimits& limits);
+  /// Triangles of the untrimmed faces within the limits.
+  double wanted() const;
+  /// With so many times as many of them, at most 1.
+  std::vector<FaceMesh> mesh(double share) const;
+
+private:
+  struct Grid {
+    std::vector<double> us, vs; ///< empty: meshed by the kernel
+  };
+  const Body& body_;
+  MeshLimits limits_;
+  std::vector<Grid> grids_; ///< one a face
+};
+/// All at once; `budget` bounds the triangles of the untrimmed faces, on average.
 std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int budget);
 
 /// An edge as a line, within 0.02 mm.

@@ -13,8 +13,8 @@ namespace {
 constexpr int kMovingTriangles = 8000; ///< of the whole drawing while something is dragged
 constexpr int kFineTriangles = 60000;
 
-DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int budget, Quality quality,
-                 const Scene* previous) {
+/// A body without its faces, unless they are those of before.
+DrawnBody bodyOf(const recipe::BodyEntry& b, Quality quality, const Scene* previous) {
   DrawnBody d;
   d.id = b.id, d.step = b.step, d.output = b.output, d.label = b.label, d.colour = b.colour;
   d.stale = b.stale, d.solid = b.body->solid(), d.opacity = b.opacity, d.finish = b.finish;
@@ -24,19 +24,36 @@ DrawnBody bodyOf(const recipe::BodyEntry& b, const brep::MeshLimits& limits, int
     for (size_t i = 0; list && i < list->size(); ++i)
       if (const DrawnBody& old = (*list)[i]; old.body == b.body && (quality == Quality::Moving || old.fine)) {
         d.fine = old.fine;
+        d.wanted = old.wanted;
         d.faces = old.faces;
         d.edges = old.edges;
         d.vertices = old.vertices;
         return d;
       }
   d.fine = quality == Quality::Fine;
-  for (brep::FaceMesh& m : brep::displayMesh(*b.body, limits, budget))
-    d.faces.push_back(std::make_shared<const brep::FaceMesh>(std::move(m)));
-  d.edges = std::make_shared<const std::vector<DrawnEdge>>(brep::displayEdges(*b.body));
-  const auto vertices = brep::vertices(*b.body);
-  for (size_t i = 0; i < vertices.size(); ++i)
-    d.vertices.emplace_back(b.body->vertexNames[i], brep::toVec(BRep_Tool::Pnt(vertices[i])));
   return d;
+}
+
+/// Bodies share what there is to be drawn by what each needs.
+void mesh(const std::vector<DrawnBody*>& bodies, Quality quality) {
+  const brep::MeshLimits limits = quality == Quality::Moving ? brep::MeshLimits{0.3, 12} : brep::MeshLimits{0.03, 5};
+  std::vector<std::pair<DrawnBody*, brep::DisplayMesher>> fresh;
+  double wanted = 0;
+  for (DrawnBody* d : bodies) {
+    if (!d->edges) {
+      fresh.emplace_back(d, brep::DisplayMesher(*d->body, limits));
+      d->wanted = fresh.back().second.wanted();
+    }
+    wanted += d->wanted;
+  }
+  const double share = std::min(1.0, (quality == Quality::Moving ? kMovingTriangles : kFineTriangles) / std::max(1.0, wanted));
+  for (auto& [d, mesher] : fresh) {
+    for (brep::FaceMesh& m : mesher.mesh(share)) d->faces.push_back(std::make_shared<const brep::FaceMesh>(std::move(m)));
+    d->edges = std::make_shared<const std::vector<DrawnEdge>>(brep::displayEdges(*d->body));
+    const auto vertices = brep::vertices(*d->body);
+    for (size_t i = 0; i < vertices.size(); ++i)
+      d->vertices.emplace_back(d->body->vertexNames[i], brep::toVec(BRep_Tool::Pnt(vertices[i])));
+  }
 }
 
 } // namespace
@@ -188,23 +205,20 @@ ScenePtr draw(const recipe::Model& model, Quality quality, const Scene* previous
     high = high.cwiseMax(p);
   };
 
-  int faces = 0;
-  for (const auto& b : (whole ? *whole : model).bodies)
-    if (b.visible) faces += int(b.body->faceNames.size());
-  const brep::MeshLimits limits = quality == Quality::Moving ? brep::MeshLimits{0.3, 12} : brep::MeshLimits{0.03, 5};
-  const int budget = (quality == Quality::Moving ? kMovingTriangles : kFineTriangles) / std::max(1, faces);
-  const auto add = [&](const recipe::BodyEntry& b, std::vector<DrawnBody>& to) {
-    to.push_back(bodyOf(b, limits, budget, quality, previous));
-    for (const auto& f : to.back().faces)
-      for (const Vec3& p : f->points) reach(p);
-  };
   for (const auto& b : model.bodies)
-    if (b.visible) add(b, out->bodies);
+    if (b.visible) out->bodies.push_back(bodyOf(b, quality, previous));
   if (whole)
     for (const auto& b : whole->bodies)
       if (b.visible &&
           std::none_of(out->bodies.begin(), out->bodies.end(), [&](const DrawnBody& d) { return d.body == b.body; }))
-        add(b, out->later);
+        out->later.push_back(bodyOf(b, quality, previous));
+  std::vector<DrawnBody*> drawn;
+  for (auto* list : {&out->bodies, &out->later})
+    for (DrawnBody& d : *list) drawn.push_back(&d);
+  mesh(drawn, quality);
+  for (const DrawnBody* d : drawn)
+    for (const auto& f : d->faces)
+      for (const Vec3& p : f->points) reach(p);
   for (const auto& s : recipe.steps) {
     const recipe::StepResult* r = model.result(s->id);
     if (!r || !r->outcome || r->status == recipe::Status::Off || !visible(s->id)) continue;

@@ -21,7 +21,8 @@ struct DrawnBody {
   std::vector<MeshPtr> faces;
   std::shared_ptr<const std::vector<DrawnEdge>> edges;
   std::vector<std::pair<std::string, Vec3>> vertices;
-  bool fine = false; ///< meshed at full quality
+  bool fine = false;   ///< meshed at full quality
+  double wanted = 0; ///< triangles that its quality would take
   /// What a pick of a part stores; of the body itself with an empty name.
   std::string partName(const std::string& part) const {
     return output.empty() ? part : part.empty() ? output : output + "/" + part;

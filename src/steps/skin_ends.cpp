@@ -4,6 +4,8 @@
 #include "steps/graphs.h"
 #include "steps/neighbours.h"
 
+#include <algorithm>
+
 namespace lumsk::steps {
 
 using namespace recipe;
@@ -24,9 +26,13 @@ void addSkinEnd(Schema& s, const std::string& key, const std::string& label, con
             const std::vector<std::string>& allowed, const std::string& along) {
   const size_t from = s.size();
   s.push_back(continuity(key, label, "How the skin leaves " + what, allowed));
-  s.push_back(angle(key + "Angle", "Angle", "How far the skin leans outwards from square.", "10")
-                  .within(-85, 85)
-                  .when(key, {"angle"}));
+  std::vector<std::string> directed; // how it is left has a direction that a pull goes along
+  for (const char* how : {"angle", "g1", "g2", "g3"})
+    if (std::find(allowed.begin(), allowed.end(), how) != allowed.end()) directed.push_back(how);
+  if (!directed.empty() && directed.front() == "angle")
+    s.push_back(angle(key + "Angle", "Angle", "How far the skin leans outwards from square.", "10")
+                    .within(-85, 85)
+                    .when(key, {"angle"}));
   s.push_back(picks(key + "Skin", "Flows into",
                     "The skin, solid or face that it continues; without one, the face at the picked edge.",
                     Kind::Skin | Kind::Solid | Kind::Face)
@@ -39,12 +45,10 @@ void addSkinEnd(Schema& s, const std::string& key, const std::string& label, con
           .withHandle(Handle::Magnitude);
   const bool atEnd = key == "start" || key == "end";
   s[from].seldom = !atEnd;
-  s.push_back(atEnd ? pull.unless(key, {"free"}) : pull.when(key, {"angle", "g1", "g2", "g3"}));
+  s.push_back(atEnd ? pull.unless(key, {"free"}) : pull.when(key, directed));
   s.push_back(graph(key + "Along", "Pull along", "Factors of the pull by the fraction along " + along, Dimension::Ratio)
-                  .when(key, {"angle", "g1", "g2", "g3"})
+                  .when(key, directed)
                   .seldomSet());
-  if (atEnd)
-    for (size_t i = from; i < s.size(); ++i) s[i].when("around", {"false"});
 }
 
 Expected<nurbs::LoftEndOptions> skinEndOf(const Inputs& in, const std::string& key, const std::string& sections,

@@ -430,10 +430,10 @@ private slots:
     auto* tray = window_->findChild<WaysTray*>("ways");
     QTRY_VERIFY_WITH_TIMEOUT(tray->isVisible() && !tray->busy(), 20000);
     QVERIFY(settled());
-    // Loft both ways, network, boundary: the best comes first and stands in place.
+    // Loft and sweep both ways, network, boundary: the best comes first and stands in place.
     std::set<std::string> kinds;
     for (const TriedWay& t : tray->ways()) kinds.insert(t.way.step->kind);
-    QCOMPARE(kinds, (std::set<std::string>{"loft", "network", "boundary"}));
+    QCOMPARE(kinds, (std::set<std::string>{"loft", "sweep", "network", "boundary"}));
     QVERIFY(tray->ways().size() >= 4 && tray->ways()[0].way.best && !tray->ways()[0].way.reason.empty());
     QCOMPARE(tray->shown(), 0);
     QCOMPARE(w().recipe().find(w().session().draft())->kind, tray->ways()[0].way.step->kind);

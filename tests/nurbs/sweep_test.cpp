@@ -290,7 +290,7 @@ private slots:
       const auto r = sweep({{profile}}, {rail}, {}, {});
       QVERIFY2(r.has_value() == (part < 1), qPrintable(QString("part %1").arg(part)));
       if (part < 1) continue;
-      QCOMPARE(QString::fromStdString(r.error().code), QString("LM-W003"));
+      QCOMPARE(QString::fromStdString(r.error().code), QString("LM-Y003"));
       QVERIFY(!r.error().where.empty());
       VERIFY_AT_MOST(std::abs(r.error().measured->value - radius), 0.02 * radius);
       VERIFY_AT_MOST(std::abs(r.error().required->value - part * radius), 0.02 * part * radius);
@@ -337,17 +337,17 @@ private slots:
     const Path profile = *circle(squareTo(rail), 6);
     SweepOptions o;
     o.frame.size = [](double x) { return 1 - 2 * x; };
-    QVERIFY(refused(sweep({{profile}}, {rail}, o, {}), "LM-W007"));
+    QVERIFY(refused(sweep({{profile}}, {rail}, o, {}), "LM-Y007"));
     o = {};
     o.frame.kind = RailFrame::Upright;
-    QVERIFY(refused(sweep({{*circle(levelAt(0), 6)}}, {aloneOf(LineSegment{{0, 0, 0}, {0, 0, 50}})}, o, {}), "LM-W005"));
+    QVERIFY(refused(sweep({{*circle(levelAt(0), 6)}}, {aloneOf(LineSegment{{0, 0, 0}, {0, 0, 50}})}, o, {}), "LM-Y005"));
     o.frame.leanDeg = 85;
-    QVERIFY(refused(sweep({{profile}}, {rail}, o, {}), "LM-W006"));
-    QVERIFY(refused(sweep({{profile}, {profile}}, {rail}, {}, {}), "LM-W002"));
-    QVERIFY(refused(sweep({{profile}}, {polylineOf({{0, 0, 0}, {50, 0, 0}, {0, 0.5, 0}})}, {}, {}), "LM-W009"));
+    QVERIFY(refused(sweep({{profile}}, {rail}, o, {}), "LM-Y006"));
+    QVERIFY(refused(sweep({{profile}, {profile}}, {rail}, {}, {}), "LM-Y002"));
+    QVERIFY(refused(sweep({{profile}}, {polylineOf({{0, 0, 0}, {50, 0, 0}, {0, 0.5, 0}})}, {}, {}), "LM-Y009"));
     QVERIFY(refused(sweep({{*line({0, 0, 0}, {20, 0, 0}, {1e-3})}},
                           {*line({0, 0, 0}, {20, 50, 0}, {1e-3}), *line({20, 0, 0}, {0, 50, 0}, {1e-3})}, {}, {}),
-                    "LM-W008"));
+                    "LM-Y008"));
   }
 
   void randomInputsAreRightOrRefused() {

@@ -94,25 +94,25 @@ Expected<RailFrames> RailFrames::along(const Path& rail, const RailFrameOptions&
       const auto y = f.height(at, f.rail_.tangent(x));
       if (!y) {
         const bool lean = options.kind == RailFrame::Upright && options.leanDeg != 0;
-        return fail((lean ? problem("LM-W006", "the rail is too steep here for this lean")
+        return fail((lean ? problem("LM-Y006", "the rail is too steep here for this lean")
                               .measure(degrees(options.leanDeg))
                               .inField("lean")
                               .tryThis("lean less, or take another rail or direction")
                      : options.kind == RailFrame::Upright
-                         ? problem("LM-W005", "the rail runs along the direction that is to be kept")
+                         ? problem("LM-Y005", "the rail runs along the direction that is to be kept")
                                .inField("up")
                                .tryThis("take another direction, or turn by least twist")
                      : options.kind == RailFrame::OnSkin
-                         ? problem("LM-W005", "the rail has no place on the skin here, or stands square on it")
+                         ? problem("LM-Y005", "the rail has no place on the skin here, or stands square on it")
                                .inField("skin")
                                .tryThis("pick the skin that the rail lies on")
-                         : problem("LM-W005", "the rail meets the axis, or runs straight away from it")
+                         : problem("LM-Y005", "the rail meets the axis, or runs straight away from it")
                                .inField("axis")
                                .tryThis("take another axis, or turn by least twist"))
                         .at(at));
       }
       if (i > 0 && y->dot(before) < 0)
-        return fail(problem("LM-W005", "the profile would turn over here: the rail passes the wanted direction")
+        return fail(problem("LM-Y005", "the profile would turn over here: the rail passes the wanted direction")
                         .at(at)
                         .tryThis("take another direction, or turn by least twist"));
       before = *y;
@@ -121,7 +121,7 @@ Expected<RailFrames> RailFrames::along(const Path& rail, const RailFrameOptions&
   if (options.size)
     for (int i = 0; i <= kLooks; ++i)
       if (const double at = double(i) / kLooks; !(options.size(at) > 0))
-        return fail(problem("LM-W007", "the profile shrinks to nothing on the way")
+        return fail(problem("LM-Y007", "the profile shrinks to nothing on the way")
                         .measure(ratio(options.size(at)))
                         .at(f.rail_.at(f.rail_.ofFraction(at)))
                         .inField("sizeAlong")
@@ -210,7 +210,7 @@ Problem OneRail::foldProblem(double part, double v) const {
   const Path& path = frames_.rail().path();
   path.derivatives(std::min(frames_.rail().parameter(x), std::nextafter(path.last(), 0.0)), 2, d);
   const double k = curvature(d);
-  Problem p = problem("LM-W003", "the rail bends more tightly here than the profile reaches: the skin would fold over itself");
+  Problem p = problem("LM-Y003", "the rail bends more tightly here than the profile reaches: the skin would fold over itself");
   if (k * frames_.rail().lengthMm() > kStraight)
     p.measure(millimetres(1 / k)).want(millimetres(part / k));
   else
@@ -263,7 +263,7 @@ Expected<std::shared_ptr<Carrier>> ManyRails::along(const std::vector<Path>& rai
     const bool lost = !atEnd && !(way.norm() > kLeastSine * 0.05 * c.largest_);
     const bool slanted = !atEnd && !((t0 + t1).cross(way).norm() > kLeastSine * way.norm() * (t0 + t1).norm());
     if (lost || slanted || !here.axes.allFinite() || (i > 0 && here.along.dot(before) < 0))
-      return fail(problem("LM-W008", lost ? "the rails meet on the way" : "the rails do not run beside one another here")
+      return fail(problem("LM-Y008", lost ? "the rails meet on the way" : "the rails do not run beside one another here")
                       .at(a)
                       .at(b)
                       .inField("rails")
@@ -326,7 +326,7 @@ std::vector<Carrier::Rough> ManyRails::rough() const {
 }
 
 Problem ManyRails::foldProblem(double part, double) const {
-  return problem("LM-W003", "the rails bend more tightly here than the profile reaches: the skin would fold over itself")
+  return problem("LM-Y003", "the rails bend more tightly here than the profile reaches: the skin would fold over itself")
       .measure(ratio(1 / part))
       .want(ratio(1))
       .tryThis("make the profile smaller, or let the rails bend less");

@@ -48,8 +48,8 @@ private:
 /// Frames along a rail as they are wanted: the third axis is the rail's direction, but for `Parallel`.
 class RailFrames {
 public:
-  /// Fails with LM-W005 where the rail runs along the wanted direction or meets the axis, or has no place on the skin,
-  /// LM-W006 for a lean that the rail is too steep for, LM-W007 for a size of nought.
+  /// Fails with LM-Y005 where the rail runs along the wanted direction or meets the axis, or has no place on the skin,
+  /// LM-Y006 for a lean that the rail is too steep for, LM-Y007 for a size of nought.
   static Expected<RailFrames> along(const Path& rail, const RailFrameOptions& options);
   Carried at(double fraction) const { return atRun(rail_.ofFraction(fraction - (closed() ? std::floor(fraction) : 0.0))); }
   Carried atRun(double x) const; ///< by what the rail is run through by
@@ -99,7 +99,7 @@ public:
   /// `stations`: of every rail, fractions of its length where the sections stand; the carrier goes from the first to the
   /// last of them, or along all of the rails where there is one only. `widthOnly`: of two rails, heights stay as they are.
   /// `stand`: where the first section stands, by the carrier's parameter. Rails that meet at both ends have what is
-  /// carried in the middle, too, as a section. Fails with LM-W008 where the rails cross or run square to each other, LM-G011 where stations are too uneven.
+  /// carried in the middle, too, as a section. Fails with LM-Y008 where the rails cross or run square to each other, LM-G011 where stations are too uneven.
   static Expected<std::shared_ptr<Carrier>> along(const std::vector<Path>& rails,
                                                   const std::vector<std::vector<double>>& stations, bool widthOnly,
                                                   double* stand);

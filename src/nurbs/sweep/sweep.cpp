@@ -86,9 +86,9 @@ private:
   Expected<void> readyRails() {
     for (const Path& r : rails_)
       if (!(ArcLength(r).total() > 10 * point().mm))
-        return fail(problem("LM-W001", "the rail has next to no length").at(r.start()).inField("rails").tryThis("take another one"));
+        return fail(problem("LM-Y001", "the rail has next to no length").at(r.start()).inField("rails").tryThis("take another one"));
     if (!(o_.size > 0))
-      return fail(problem("LM-W007", "a profile needs a size above nought").measure(ratio(o_.size)).inField("size"));
+      return fail(problem("LM-Y007", "a profile needs a size above nought").measure(ratio(o_.size)).inField("size"));
     for (Path& r : rails_) {
       const auto corners = r.corners(cx_.tolerances.corner);
       for (double t : corners) {
@@ -96,7 +96,7 @@ private:
         CurveDerivatives d;
         r.derivatives(t, 1, d);
         if (before.dot(d[1]) < std::cos(radFromDeg(175.0)) * before.norm() * d[1].norm())
-          return fail(problem("LM-W009", "the rail has a cusp: it turns back in one place")
+          return fail(problem("LM-Y009", "the rail has a cusp: it turns back in one place")
                           .at(r.at(t))
                           .inField("rails")
                           .tryThis("take a part of it, or smooth it"));
@@ -107,7 +107,7 @@ private:
         if (!round) return fail(round.error().inField("radius"));
         r = std::move(*round);
       } else if (rails_.size() > 1) {
-        return fail(problem("LM-W009", "one of several rails has a corner")
+        return fail(problem("LM-Y009", "one of several rails has a corner")
                         .at(r.at(corners.front()))
                         .inField("corners")
                         .tryThis("round it, or smooth the rail")
@@ -164,7 +164,7 @@ private:
     for (size_t i = 0; i + 1 < out_.order.size(); ++i) {
       const Station &a = out_.stations[size_t(out_.order[i])][0], &b = out_.stations[size_t(out_.order[i + 1])][0];
       if (b.fraction - a.fraction < kSameStation)
-        return fail(problem("LM-W002", "profiles " + std::to_string(out_.order[i] + 1) + " and " +
+        return fail(problem("LM-Y002", "profiles " + std::to_string(out_.order[i] + 1) + " and " +
                                            std::to_string(out_.order[i + 1] + 1) + " stand in one place of the rail")
                         .at(a.onProfile)
                         .at(b.onProfile)
@@ -247,7 +247,7 @@ private:
     LUMSK_TRY(stretches, stretchesOf(rail));
     const bool single = out_.sections.size() == 1;
     if (!single && stretches.size() > 1)
-      return fail(problem("LM-W009", "the rail has a corner between the profiles")
+      return fail(problem("LM-Y009", "the rail has a corner between the profiles")
                       .at(stretches[0].path.end())
                       .inField("corners")
                       .tryThis("round it, or smooth the rail")
@@ -255,7 +255,7 @@ private:
     double station = out_.stations[size_t(out_.order[0])][0].fraction;
     if (rail.closed() && station < stretches.front().from) station += 1;
     if (o_.frame.size && !(o_.frame.size(station) > 0))
-      return fail(problem("LM-W007", "the size is nought where the profile stands").at(rail.start()).inField("sizeAlong"));
+      return fail(problem("LM-Y007", "the size is nought where the profile stands").at(rail.start()).inField("sizeAlong"));
     LUMSK_CHECK(makeFrames(stretches, station, rail.closed()));
     out_.stretches = int(stretches.size());
     out_.apart = stretches.size() > 1 && o_.corners == RailCorners::Split;
@@ -360,14 +360,14 @@ private:
     for (int i : out_.order)
       for (size_t k = 0; k < rails_.size(); ++k) stations[k].push_back(out_.stations[size_t(i)][k].fraction);
     if (out_.closedRail || std::any_of(rails_.begin(), rails_.end(), [](const Path& r) { return r.closed(); }))
-      return fail(problem("LM-W001", "one of several rails is closed")
+      return fail(problem("LM-Y001", "one of several rails is closed")
                       .at(rails_[0].start())
                       .inField("rails")
                       .tryThis("split it where it begins and ends"));
     for (size_t k = 1; k < rails_.size(); ++k)
       for (size_t i = 1; i < stations[k].size(); ++i)
         if (!(stations[k][i] > stations[k][i - 1] + kSameStation))
-          return fail(problem("LM-W002", "rail " + std::to_string(k + 1) + " passes the profiles in another order than the first one")
+          return fail(problem("LM-Y002", "rail " + std::to_string(k + 1) + " passes the profiles in another order than the first one")
                           .at(out_.stations[size_t(out_.order[i])][k].onRail)
                           .inField("rails")
                           .tryThis("take rails that run beside one another"));
@@ -378,7 +378,7 @@ private:
     if (sections.size() == 1) {
       const Carried there = carrier->at(stand);
       if (there.shrunk())
-        return fail(problem("LM-W001", "the profile stands where the rails meet")
+        return fail(problem("LM-Y001", "the profile stands where the rails meet")
                         .at(there.origin)
                         .inField("sections")
                         .tryThis("move it to where they lie apart"));
@@ -441,7 +441,7 @@ private:
     if (!made) {
       Problem p = made.error();
       if (p.code == "LM-L037") {
-        p.code = "LM-W004";
+        p.code = "LM-Y004";
         p.what = "the skin folds over itself here";
         p.tryThis("make the profile smaller, let the rail bend less, or turn less");
       }
@@ -535,10 +535,10 @@ private:
 Expected<SweepResult> sweep(const std::vector<Section>& profiles, const std::vector<Path>& rails,
                             const SweepOptions& options, const Context& cx) {
   if (profiles.empty() || rails.empty() || rails.size() > 3)
-    return fail(problem("LM-W001", "a sweep needs a profile and one to three rails").isMissing());
+    return fail(problem("LM-Y001", "a sweep needs a profile and one to three rails").isMissing());
   for (const Section& s : profiles)
     if (s.point() && profiles.size() == 1)
-      return fail(problem("LM-W001", "a point alone leaves no skin").at(*s.point()).inField("sections").tryThis("pick a curve"));
+      return fail(problem("LM-Y001", "a point alone leaves no skin").at(*s.point()).inField("sections").tryThis("pick a curve"));
   return Sweeper(profiles, rails, options, cx).run();
 }
 

@@ -59,9 +59,9 @@ struct SweepResult {
 /// next. One rail: frames as wanted (least twist by double reflection; Wang, Juettler, Zheng & Liu 2008); two: similar to
 /// the pair of rails; three: affine. Position, frame, turn and size are functions of the rail's length to which the
 /// skin is fitted. A single profile goes along all of the rail, both ways where it stands on the way; several from the
-/// first to the last one. Fails as `loft` does, and with LM-W001 (a profile or rail cannot be used), LM-W002 (two
-/// profiles stand in one place), LM-W003 (the rail bends more tightly than the profile reaches), LM-W004 (the skin folds),
-/// LM-W005 to LM-W008 (see `RailFrames`, `ManyRails`), LM-W009 (corners that cannot be).
+/// first to the last one. Fails as `loft` does, and with LM-Y001 (a profile or rail cannot be used), LM-Y002 (two
+/// profiles stand in one place), LM-Y003 (the rail bends more tightly than the profile reaches), LM-Y004 (the skin folds),
+/// LM-Y005 to LM-Y008 (see `RailFrames`, `ManyRails`), LM-Y009 (corners that cannot be).
 Expected<SweepResult> sweep(const std::vector<Section>& profiles, const std::vector<Path>& rails,
                             const SweepOptions& options, const Context& cx);
 

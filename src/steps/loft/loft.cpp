@@ -83,8 +83,10 @@ Schema schema() {
            ": free; square to the mirror plane it lies in; leaning outwards; flowing into the neighbouring skin; G3 "
            "without one: at a mirror plane. The sections have to do so themselves.";
   };
+  const size_t endsFrom = s.size();
   addSkinEnd(s, "start", "Start", end("first"), ends, "the section.");
   addSkinEnd(s, "end", "End", end("last"), ends, "the section.");
+  for (size_t i = endsFrom; i < s.size(); ++i) s[i].when("around", {"false"});
   addSkinEnd(s, "left", "Side at starts", side("start"), sides, "the side.");
   addSkinEnd(s, "right", "Side at ends", side("end"), sides, "the side.");
   s.push_back(countField("degree", "Degree across",

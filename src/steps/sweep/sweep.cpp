@@ -139,7 +139,7 @@ Expected<std::pair<Vec3, Vec3>> lineOf(const Inputs& in, const std::string& key,
   const nurbs::Path& p = *curveOf(picked.front());
   const Vec3 d = p.end() - p.start();
   if (!(d.norm() > tol.point.mm))
-    return fail(problem("LM-W010", "a closed curve gives no direction").at(p.start()).inField(key).tryThis("pick a straight one"));
+    return fail(problem("LM-Y010", "a closed curve gives no direction").at(p.start()).inField(key).tryThis("pick a straight one"));
   return std::pair(p.start(), Vec3(d.normalized()));
 }
 
@@ -166,9 +166,9 @@ Expected<void> findRails(Along& a, const Inputs& in, const Tolerances& tol) {
     }
   }
   if (a.rails.empty())
-    return fail(problem("LM-W001", "a curve or edge to go along").inField("rails").isMissing());
+    return fail(problem("LM-Y001", "a curve or edge to go along").inField("rails").isMissing());
   if (a.rails.size() > 3)
-    return fail(problem("LM-W001", "a sweep has one to three rails")
+    return fail(problem("LM-Y001", "a sweep has one to three rails")
                     .measure(count(int(a.rails.size())))
                     .at(a.rails.back().start())
                     .inField("rails")
@@ -207,7 +207,7 @@ Expected<Along> taken(const Inputs& in, const Tolerances& tol) {
       }
     a.each = many == "own" || together == pairs;
     if (!a.each && together > 0)
-      return fail(problem("LM-W002", "some profiles stand in one place of the rail, others further along it")
+      return fail(problem("LM-Y002", "some profiles stand in one place of the rail, others further along it")
                       .at(a.stations.front()[0].onRail)
                       .inField("many")
                       .tryThis("say whether they follow one another, or make a step for each place")
@@ -283,7 +283,7 @@ Expected<nurbs::SweepOptions> optionsOf(const Inputs& in, const Along& a, const 
   if (a.rails.size() > 1)
     for (const auto& [key, set] : {std::pair{"twist", twist != 0 || twistAlong}, std::pair{"endSize", end != 1 || taper != 0 || sizeAlong || o.size != 1}})
       if (set)
-        return fail(problem("LM-W010", std::string(key == std::string("twist") ? "twist" : "size") + " follows from the rails where there are several")
+        return fail(problem("LM-Y010", std::string(key == std::string("twist") ? "twist" : "size") + " follows from the rails where there are several")
                         .at(a.rails[1].start())
                         .inField(key)
                         .tryThis("take it away, or go along one rail")
@@ -420,19 +420,19 @@ double slantOf(const Along& a, size_t k) {
 }
 
 Problem explained(Problem p, const Inputs& in, double slantDeg) {
-  if (p.code == "LM-W004" && slantDeg > kSlantedDeg && in.text("place") == "drawn") {
+  if (p.code == "LM-Y004" && slantDeg > kSlantedDeg && in.text("place") == "drawn") {
     p.what = "the skin folds over itself here: the profile does not stand square to the rail";
     p.offer({"bring it square onto the rail", "place", "middle"});
-  } else if (p.code == "LM-W003" && slantDeg > kSlantedDeg && in.text("place") == "drawn") {
+  } else if (p.code == "LM-Y003" && slantDeg > kSlantedDeg && in.text("place") == "drawn") {
     p.what = "the profile leans by " + format(degrees(slantDeg), 2) +
              " from square to the rail, and would fold over itself where the rail bends or turns";
     p.offer({"bring it square onto the rail", "place", "middle"});
   }
-  if (p.code == "LM-W003" && p.measured && p.required && in.number("size") > 0) {
+  if (p.code == "LM-Y003" && p.measured && p.required && in.number("size") > 0) {
     const std::string fits = formatNumber(kFitsPart * in.number("size") * p.measured->value / p.required->value, 3);
     p.offer({"make it " + fits + " as large", "size", fits});
   }
-  if (p.field.empty() && p.code == "LM-W003") p.inField("sections");
+  if (p.field.empty() && p.code == "LM-Y003") p.inField("sections");
   return p;
 }
 
@@ -444,18 +444,18 @@ void tell(Outcome& out, const Along& a, const nurbs::SweepResult& r, const Toler
     for (const auto& s : a.stations[i])
       if (s.gapMm > most && !runsThrough(a.profiles[i], s.onRail) && s.gapMm > r.railGapMm + tol.point.mm) most = s.gapMm, where = s.onRail;
   if (most > tol.point.mm)
-    out.notes.push_back(problem("LM-W101", "the profile lies beside the rail and is carried there")
+    out.notes.push_back(problem("LM-Y101", "the profile lies beside the rail and is carried there")
                             .measure(millimetres(most))
                             .at(where));
   if (r.railGapMm > tol.point.mm)
-    out.notes.push_back(problem("LM-W102", "pulled profiles onto the rails by at most").measure(millimetres(r.railGapMm)).at(a.rails[0].start()));
+    out.notes.push_back(problem("LM-Y102", "pulled profiles onto the rails by at most").measure(millimetres(r.railGapMm)).at(a.rails[0].start()));
   if (!a.order.empty()) {
     std::string words;
     for (int i : a.order) words += (words.empty() ? "" : ", ") + std::to_string(i + 1);
-    out.notes.push_back(problem("LM-W103", "took the profiles in the order in which the rail passes them: " + words).at(a.rails[0].start()));
+    out.notes.push_back(problem("LM-Y103", "took the profiles in the order in which the rail passes them: " + words).at(a.rails[0].start()));
   }
   if (r.deviationMm > tol.fit.mm)
-    out.notes.push_back(problem("LM-W104", "the skin leaves where the profile is carried by more than the fit tolerance")
+    out.notes.push_back(problem("LM-Y104", "the skin leaves where the profile is carried by more than the fit tolerance")
                             .measure(millimetres(r.deviationMm))
                             .want(millimetres(tol.fit.mm))
                             .at(a.rails[0].start())
@@ -524,7 +524,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   showCrosses(out, r.crosses, reachOf(a));
   tell(out, a, r, cx.tolerances);
-  noteEnds(out, "LM-W105", r.join, cx.tolerances);
+  noteEnds(out, "LM-Y105", r.join, cx.tolerances);
   const nurbs::Surface &first = r.faces.front().surface, &last = r.faces.back().surface;
   addPull(out, "start", first, nurbs::FirstV, o.start.kind);
   addPull(out, "end", last, nurbs::LastV, o.end.kind);

@@ -76,7 +76,7 @@ private slots:
     outcomeOf(b, sweep);
     const auto p = b.result(sweep).problem;
     QVERIFY(p.has_value());
-    QCOMPARE(QString::fromStdString(p->code), QString("LM-W003"));
+    QCOMPARE(QString::fromStdString(p->code), QString("LM-Y003"));
     QVERIFY(!p->where.empty() && p->remedies.size() == 1);
     QCOMPARE(QString::fromStdString(p->remedies[0].field), QString("size"));
     b.set(sweep, "size", p->remedies[0].value);
@@ -90,13 +90,13 @@ private slots:
     const auto middle = b.add("ring", {{"width", 8}, {"height", 40}});
     const auto sweep = b.add("sweep", {{"sections", picks({pick(near), pick(far), pick(middle)})}, {"rails", picks({pick(rail)})}});
     QVERIFY(outcomeOf(b, sweep));
-    QVERIFY(hasNote(b, sweep, "LM-W103"));
+    QVERIFY(hasNote(b, sweep, "LM-Y103"));
     QCOMPARE(int(outcomeOf(b, sweep)->outputs.size()), 1);
     const nurbs::Surface& s = *b.body(sweep)->natural.begin()->second.surface;
     VERIFY_AT_MOST(nurbs::closestPoint(s, {4, 0, 40}).distanceMm, 0.001);
     const auto mixed = b.add("sweep", {{"sections", picks({pick(near), pick(far), pick(near)})}, {"rails", picks({pick(rail)})}});
     outcomeOf(b, mixed);
-    QCOMPARE(QString::fromStdString(b.result(mixed).problem->code), QString("LM-W002"));
+    QCOMPARE(QString::fromStdString(b.result(mixed).problem->code), QString("LM-Y002"));
     b.set(mixed, "many", "own");
     QCOMPARE(int(outcomeOf(b, mixed)->outputs.size()), 3);
   }
