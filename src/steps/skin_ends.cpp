@@ -13,6 +13,7 @@ using namespace recipe;
 namespace {
 
 const std::vector<std::string> kFlows{"g1", "g2", "g3"};
+constexpr double kSharedEdge = 20; ///< so much more closely edges are followed that another skin has, too
 
 /// The skin that an end or a side is to flow into: the picked one, or the face at the edge that lies there.
 Expected<nurbs::Neighbour> flowsInto(const Inputs& in, const std::string& key, const Picked* edge, const Context& cx) {
@@ -71,6 +72,25 @@ Expected<nurbs::LoftEndOptions> skinEndOf(const Inputs& in, const std::string& k
                     .inField(key + "Skin")
                     .tryThis("pick that skin, or an edge of it as section or guide"));
   return o;
+}
+
+void takeSharedEdges(const Inputs& in, std::vector<nurbs::Section>& sections, const Tolerances& tol) {
+  for (const bool first : {true, false}) {
+    const std::string key = first ? "start" : "end";
+    nurbs::Section& s = first ? sections.front() : sections.back();
+    if (!s.path()) continue;
+    std::vector<const Picked*> bodies;
+    if (in.has(key) && in.text(key)[0] == 'g' && !in.picked(key + "Skin").empty())
+      bodies.push_back(&in.picked(key + "Skin").front());
+    if (in.has("target") && !in.picked("target").empty()) bodies.push_back(&in.picked("target").front());
+    for (const Picked* p : bodies)
+      if (const auto* body = std::get_if<brep::BodyPtr>(&p->object))
+        if (auto edge = edgeAlong(**body, *s.path(), tol)) {
+          s.shape = std::move(*edge);
+          if (!(in.has(key) && in.text(key)[0] == 'g')) s.closeness = kSharedEdge; // ends that flow are close anyway
+          break;
+        }
+  }
 }
 
 void noteEnds(Outcome& out, const std::string& code, const nurbs::SkinJoin& j, const Tolerances& tol) {

@@ -15,6 +15,9 @@ void addSkinEnd(recipe::Schema& s, const std::string& key, const std::string& la
 Expected<nurbs::LoftEndOptions> skinEndOf(const recipe::Inputs& in, const std::string& key, const std::string& sections,
                                           const recipe::Picked* edge, const Context& cx);
 
+/// A curve along an edge of the skin that its end flows into, or of the solid to be added to, is taken to be that edge.
+void takeSharedEdges(const recipe::Inputs& in, std::vector<nurbs::Section>& sections, const Tolerances& tol);
+
 /// A handle for the pull in the middle of a side of the skin, as long as a third of the way across it.
 void addPull(recipe::Outcome& out, const std::string& key, const nurbs::Surface& s, nurbs::Side side, Meets kind);
 

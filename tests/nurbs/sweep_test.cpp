@@ -329,6 +329,32 @@ private slots:
     }
   }
 
+  void anEndFlowsOnIntoATube() {
+    // A tube that a bent one goes on from, from its own edge.
+    const auto tube = loft({{*circle(levelAt(-40), 20)}, {*circle(levelAt(-20), 22)}, {*circle(levelAt(0), 20)}}, {}, {});
+    VERIFY_OK(tube);
+    for (const Meets kind : {Meets::G1, Meets::G2}) {
+      SweepOptions o;
+      o.start.kind = kind;
+      o.start.neighbour = beside(tube->strips[0]);
+      const Path rail = curveBy({{0, 0, 0}, {0, 0, 25}, {20, 0, 60}, {50, 0, 70}});
+      const auto r = sweep({{aloneOf(tube->strips[0].isoV(1))}}, {rail}, o, {});
+      VERIFY_OK(r);
+      QVERIFY(r->joins);
+      QVERIFY(r->joins);
+      VERIFY_AT_MOST(r->join.worst({}), 1);
+      const Surface& s = r->faces.front().surface;
+      for (int i = 0; i < 24; ++i) {
+        const Vec3 p = s.at(i / 24.0, 0), n = s.normal(i / 24.0, 0);
+        const auto there = beside(tube->strips[0])(p);
+        QVERIFY(there.has_value());
+        VERIFY_AT_MOST(there->distanceMm, 0.001);
+        VERIFY_AT_MOST(degFromRad(std::asin(std::min(1.0, n.cross(there->normal).norm()))), 0.01);
+      }
+      VERIFY_AT_MOST((s.at(0, 1) - rail.end()).norm(), 10.5); // and the rest goes where it did
+    }
+  }
+
   void badInputIsRefusedWithItsPlace() {
     const auto refused = [](const Expected<SweepResult>& r, const char* code) {
       return !r && r.error().code == code && !r.error().where.empty();

@@ -58,6 +58,24 @@ private slots:
     }
   }
 
+  void theLampShadeFollowsItsNumbers() {
+    for (const auto& [number, value] : {std::pair{"turns", "1.5"}, std::pair{"turns", "4"}, std::pair{"rib", "14"}, std::pair{"wire", "3"}}) {
+      Bench b = demo("vane_lamp_shade");
+      setNumber(b, number, value);
+      b.run();
+      QVERIFY2(!b.model->failed(), number);
+      size_t solids = 0;
+      for (const auto& body : b.model->bodies) {
+        const auto s = inspect::stateOf(*body.body);
+        QVERIFY(s.valid);
+        solids += s.solid;
+        if (s.solid) VERIFY_AT_MOST(s.largestToleranceMm, 0.01);
+      }
+      QCOMPARE(solids, size_t(8)); // five ribs, two hoops, a coil
+      QCOMPARE(b.model->bodies.size(), size_t(9));
+    }
+  }
+
   void demosAreClosedSolidsOfEvenWall_data() {
     QTest::addColumn<QString>("name");
     QTest::addColumn<QString>("number");

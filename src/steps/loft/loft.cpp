@@ -22,7 +22,6 @@ namespace {
 
 constexpr double kLargestGapMm = 10;
 constexpr int kUsualDegree = 3; ///< across
-constexpr double kSharedEdge = 20; ///< so much more closely edges are followed that another skin has, too
 
 Schema schema() {
   Schema s{
@@ -158,26 +157,6 @@ std::pair<std::string, Remedy> orderOffer(const std::vector<int>& better, const 
       items += (items.empty() ? "" : ",") + in.picked("sections")[place].item;
   }
   return {order, {"put them in the order " + order, "sections", items}};
-}
-
-/// A curve along an edge of the skin that its end flows into, or of the solid to be added to, is taken to be that edge.
-void takeSharedEdges(const Inputs& in, std::vector<nurbs::Section>& sections, const Tolerances& tol) {
-  for (const bool first : {true, false}) {
-    const std::string key = first ? "start" : "end";
-    nurbs::Section& s = first ? sections.front() : sections.back();
-    if (!s.path()) continue;
-    std::vector<const Picked*> bodies;
-    if (in.has(key) && in.text(key)[0] == 'g' && !in.picked(key + "Skin").empty())
-      bodies.push_back(&in.picked(key + "Skin").front());
-    if (in.has("target") && !in.picked("target").empty()) bodies.push_back(&in.picked("target").front());
-    for (const Picked* p : bodies)
-      if (const auto* body = std::get_if<brep::BodyPtr>(&p->object))
-        if (auto edge = edgeAlong(**body, *s.path(), tol)) {
-          s.shape = std::move(*edge);
-          if (!(in.has(key) && in.text(key)[0] == 'g')) s.closeness = kSharedEdge; // ends that flow are close anyway
-          break;
-        }
-  }
 }
 
 /// The picked centre line, rounded within the deviation that may be given. Fails with LM-L039 where it has a corner.

@@ -497,7 +497,9 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   for (size_t k = 0; k < n; ++k) {
     const size_t last = a.each ? k : a.profiles.size() - 1;
     LUMSK_CHECK(takeEnds(o, in, a, k, last, cx));
-    auto r = nurbs::sweep({a.profiles.begin() + std::ptrdiff_t(k), a.profiles.begin() + std::ptrdiff_t(last) + 1}, a.rails, o, cx);
+    std::vector<nurbs::Section> profiles(a.profiles.begin() + std::ptrdiff_t(k), a.profiles.begin() + std::ptrdiff_t(last) + 1);
+    takeSharedEdges(in, profiles, cx.tolerances);
+    auto r = nurbs::sweep(profiles, a.rails, o, cx);
     if (!r) {
       Problem p = explained(r.error(), in, slantOf(a, k));
       if (a.each && p.item.empty() && p.field == "sections") p.item = a.picked[k].item;
