@@ -490,7 +490,7 @@ void LensPanel::place() {
   const bool picked = !w_.focus().selectedBodies().empty();
   only_->setVisible(!lens.only.empty() || (picked && !sections_.empty()));
   only_->setText(lens.only.empty() ? tr("only what is picked") : tr("all bodies again"));
-  setVisible(!sections_.empty() || list);
+  setVisible(!sections_.empty() || list || scene::fieldLensOf(lens));
   QStringList names;
   for (const Section& s : sections_) names << said(scene::findLens(s.lens)->label());
   head_->setText(names.join(", ") + (head_->isChecked() ? " −" : " +"));
