@@ -57,6 +57,7 @@ struct Case {
   Bench b;
   std::string kind, last;
   std::vector<std::string> curves; ///< that the last skin has to pass through
+  std::vector<std::string> beside; ///< that it runs along somewhere
   bool solid = false, flows = false; ///< `flows`: joins that were asked for are to be as asked
 };
 
@@ -291,6 +292,11 @@ std::string fault(Case& c, const brep::Body& body, bool told) {
       worst = std::max(worst, off);
     }
   }
+  for (const std::string& id : c.beside)
+    for (int i = 0; i <= kCurveLooks; ++i) {
+      const Vec3 at = c.b.curve(id).at(c.b.curve(id).last() * i / kCurveLooks);
+      low = low.cwiseMin(at), high = high.cwiseMax(at);
+    }
   if (worst > kAllowedMm && !told) return "a curve is left by " + std::to_string(worst) + " mm";
   if (!c.curves.empty()) {
     const double size = (high - low).norm();
@@ -334,6 +340,59 @@ std::string joinFault(const brep::Body& body) {
   return joins > 0 ? "" : "nothing was joined";
 }
 
+/// Profiles along one to three rails that bend mildly, in any order and direction.
+Case sweepCase(Rng& r) {
+  Case c;
+  c.kind = "sweep";
+  const Place at(r);
+  const int rails = whole(r, 1, 3);
+  const double bend = uniform(r, -0.25, 0.25), lift = uniform(r, -0.2, 0.2), wider = uniform(r, -0.1, 0.1);
+  // Beside the y axis at x = 0 and 1, and over the middle.
+  const auto rail = [&](int k, double y) {
+    const double side = k == 0 ? 0 : k == 1 ? 1 + wider * std::sin(2.4 * y) : 0.5;
+    return Vec3(side + bend * y * y, 1.6 * y, lift * std::sin(1.8 * y) + (k == 2 ? 0.4 : 0.0));
+  };
+  const auto railCurve = [&](int k) {
+    std::vector<Vec3> pts;
+    const int n = 2 * whole(r, 2, 3) + 1; // profiles in the middle end on one of these
+    for (int i = 0; i < n; ++i) pts.push_back(rail(k, double(i) / (n - 1)));
+    if (r() % 3 == 0) std::reverse(pts.begin(), pts.end());
+    return spline(c, at, pts, whole(r, 3, 5));
+  };
+  json in = json::object(), railPicks = json::array(), profiles = json::array();
+  for (int k = 0; k < rails; ++k) railPicks.push_back(pick(railCurve(k)));
+  if (rails == 1) {
+    c.beside.push_back(railPicks[0]["step"]);
+    const bool closed = r() % 2;
+    std::vector<Vec3> pts;
+    const int n = whole(r, 5, 9);
+    for (int i = 0; i < n; ++i) {
+      const double w = closed ? 2 * kPi * i / n : kPi * i / (n - 1), rho = 0.12 * (1 + 0.15 * std::cos(3 * w));
+      pts.emplace_back(rho * std::cos(w), 0.0, rho * std::sin(w));
+    }
+    c.curves.push_back(spline(c, at, pts, whole(r, 3, 5), closed));
+    if (r() % 2) in["twist"] = std::to_string(uniform(r, -200, 200));
+    if (r() % 2) in["endSize"] = uniform(r, 0.5, 1.4);
+    if (closed && r() % 2) in["solid"] = c.solid = true;
+  } else {
+    for (const auto& p : railPicks) c.curves.push_back(p["step"]);
+    const int n = rails == 2 ? whole(r, 1, 3) : 1;
+    for (int i = 0; i < n; ++i) {
+      const double y = n == 1 ? 0.0 : double(i) / (n - 1);
+      const Vec3 a = rail(0, y), b = rail(1, y), top = rails == 3 ? rail(2, y) : Vec3(0.5 * (a + b) + Vec3(0, 0, uniform(r, 0.1, 0.3)));
+      c.curves.push_back(spline(c, at, {a, top, b}, 2));
+    }
+    if (rails == 2 && r() % 2) in["widths"] = "width";
+  }
+  for (size_t i = rails == 1 ? 0 : size_t(rails); i < c.curves.size(); ++i) profiles.push_back(pick(c.curves[i]));
+  std::shuffle(profiles.begin(), profiles.end(), r);
+  std::shuffle(railPicks.begin(), railPicks.end(), r);
+  in["sections"] = profiles;
+  in["rails"] = railPicks;
+  c.last = c.b.add("sweep", in);
+  return c;
+}
+
 struct Count {
   int ok = 0, refused = 0, wrong = 0;
   std::map<std::string, int> reasons; ///< of refusals: kind and code
@@ -342,7 +401,8 @@ struct Count {
 void judge(unsigned long seed, Count& n, bool tell) {
   Rng r(seed * 7919 + 17);
   Case (*const kinds[])(Rng&) = {loftCase, networkCase, boundaryCase, wallCase, guidesCase, flowCase, ribbonCase};
-  Case c = kinds[r() % std::size(kinds)](r);
+  constexpr unsigned long kEverySweep = 5; // other seeds stay what they were before there were sweeps
+  Case c = seed % kEverySweep == 0 ? sweepCase(r) : kinds[r() % std::size(kinds)](r);
   const auto start = std::chrono::steady_clock::now();
   c.b.run();
   const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
