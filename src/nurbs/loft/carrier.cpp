@@ -71,7 +71,7 @@ Expected<AcrossRows> Carrier::along(const Rows& rows, const std::vector<LoftStri
   const Vec3 low = first.colwise().minCoeff().transpose(), high = first.colwise().maxCoeff().transpose();
   const bool constant = constantRows(local, (high - low).norm() + low.norm());
   LUMSK_TRY(blend, blended(local));
-  LUMSK_CHECK(checkFolds(blend, strips));
+  LUMSK_CHECK(checkFolds(blend, strips, constant));
   CurveFamily family;
   family.closed = across.around();
   std::vector<Vec3> corners;
@@ -173,8 +173,8 @@ std::vector<double> Carrier::breaksWithRough(const std::vector<double>& breaks, 
 }
 
 /// Where the way bends more sharply than the skin reaches from it, planes across it cross within the skin. Planes are the
-/// frames' own, or those that closed sections lie in.
-Expected<void> Carrier::checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips) const {
+/// frames' own, or that which a closed section lies in that is carried as it is.
+Expected<void> Carrier::checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips, bool constant) const {
   if (!across()) return {};
   constexpr int kPlaces = 64;
   constexpr double kFlat = 1e-4, kClosed = 1e-6; // of the section's size
@@ -199,7 +199,7 @@ Expected<void> Carrier::checkFolds(const AcrossRows& blend, const std::vector<Lo
     const double size = (world.colwise().maxCoeff() - world.colwise().minCoeff()).norm();
     const bool closed = (world.row(0) - world.row(world.rows() - 1)).norm() < kClosed * size;
     Vec3 normal = here.along;
-    if (closed && plane.unique && plane.deviationMm < kFlat * size) {
+    if (constant && closed && plane.unique && plane.deviationMm < kFlat * size) {
       normal = plane.frame.normal();
       if (normal.dot(here.along) < 0) normal = -normal;
     }

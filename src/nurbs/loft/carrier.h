@@ -56,7 +56,7 @@ protected:
 
 private:
   std::vector<double> breaksWithRough(const std::vector<double>& breaks, int degree) const;
-  Expected<void> checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips) const;
+  Expected<void> checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips, bool constant) const;
   std::optional<MonotoneMap> placed_; ///< from parameters of the loft
 };
 
