@@ -68,6 +68,70 @@ Vec3 tangentAtStart(const Path& p) {
 }
 Vec3 tangentAtEnd(const Path& p) { return p.tangentBefore(p.last()).normalized(); }
 
+/// How far the skin lies off where its own first line is carried.
+double offCarried(const LoftResult& r, const Carrier& carrier) {
+  double worst = 0;
+  double stand = 0;
+  for (const double v : {0.0, 1.0, 0.5}) // where there is something left of it
+    if (stand = v; !carrier.at(v).shrunk()) break;
+  const Carried from = carrier.at(stand);
+  for (const Surface& s : r.strips)
+    for (int i = 0; i < kChecksAcross; ++i) {
+      const double u = s.firstU() + (s.lastU() - s.firstU()) * (i + 0.5) / kChecksAcross;
+      const Vec3 local = from.local(s.at(u, stand));
+      for (int j = 0; j < kChecksAlong; ++j) {
+        const double v = (j + 0.37) / kChecksAlong;
+        worst = std::max(worst, (s.at(u, v) - carrier.at(v).at(local)).norm());
+      }
+    }
+  return worst;
+}
+
+/// Joints of a path that are no corners, as fractions of its length.
+std::vector<double> jointsOf(const Path& p, AngleTolerance corner) {
+  std::vector<double> out;
+  const ArcLength length(p);
+  const auto corners = p.corners(corner);
+  for (int k = p.closed() ? 0 : 1; k < int(p.segments().size()); ++k)
+    if (p.segments().size() > 1 && std::none_of(corners.begin(), corners.end(), [&](double c) { return std::abs(c - k) < 1e-9; }))
+      out.push_back(length.fractionAt(k));
+  return out;
+}
+
+/// The strips of a stretch, divided at joints where that is wanted.
+void addFaces(SweepResult& out, const LoftResult& r, const Section& section, int number, const Path& rail, SweepFaces faces,
+              AngleTolerance corner) {
+  std::vector<double> along;
+  if (faces == SweepFaces::Pieces && out.sections.size() == 1)
+    for (double f : jointsOf(rail, corner))
+      if (f > 1e-9 && f < 1 - 1e-9) along.push_back(f);
+  out.railPieces = std::max(out.railPieces, int(along.size()) + 1);
+  for (int k = 0; k < int(r.strips.size()); ++k) {
+    std::vector<double> across;
+    if (faces != SweepFaces::All && section.path())
+      for (double f : jointsOf(*section.path(), corner)) {
+        const LoftPlace at = loftPlace(r.alignment.sections[0], r.alignment.closed, f);
+        if (at.strip == k && at.t > 1e-9 && at.t < 1 - 1e-9) across.push_back(at.t);
+      }
+    std::sort(across.begin(), across.end());
+    out.profilePieces = std::max(out.profilePieces, int(across.size()) + 1);
+    const Surface& s = r.strips[size_t(k)];
+    const auto from = [](const std::vector<double>& cuts, size_t i) { return i == 0 ? 0.0 : cuts[i - 1]; };
+    const auto to = [](const std::vector<double>& cuts, size_t i) { return i == cuts.size() ? 1.0 : cuts[i]; };
+    for (size_t i = 0; i <= along.size(); ++i)
+      for (size_t j = 0; j <= across.size(); ++j) {
+        SweepResult::Face f{s, number, int(i), k, int(j)};
+        f.first = number == 0 && i == 0;
+        f.last = number + 1 == out.stretches && i == along.size();
+        if (!along.empty() || !across.empty()) {
+          const auto u = [&](double x) { return s.firstU() + x * (s.lastU() - s.firstU()); };
+          f.surface = portion(s, u(from(across, j)), u(to(across, j)), from(along, i), to(along, i));
+        }
+        out.faces.push_back(std::move(f));
+      }
+  }
+}
+
 class Sweeper {
 public:
   Sweeper(const std::vector<Section>& profiles, const std::vector<Path>& rails, const SweepOptions& o, const Context& cx)
@@ -287,7 +351,7 @@ private:
       const Vec3 before = tangentAtEnd(stretches[i].path), after = tangentAtStart(stretches[next].path);
       if (o_.corners == RailCorners::Mitre && o_.frame.kind != RailFrame::Parallel)
         stretches[i].mitre[1] = stretches[next].mitre[0] = (before + after).normalized();
-      const Frame end = plainFrameAtEnd(*stretches[i].frames);
+      const Frame end = plainFrame(*stretches[i].frames, 1.0);
       start = turning(before, after) * end.x;
     }
     // Around a closed rail with corners, what is missed at the end is turned evenly on the way.
@@ -295,10 +359,9 @@ private:
       const Frame first = plainFrame(*stretches[0].frames, 0.0);
       const double missing = std::atan2(start.cross(first.x).dot(first.normal()), start.dot(first.x));
       if (std::abs(missing) > 1e-9) {
-        const double per = missing;
         double sofar = 0;
         for (Stretch& s : stretches) {
-          const double own = per * (s.to - s.from);
+          const double own = missing * (s.to - s.from);
           RailFrameOptions f = s.frames->options();
           f.turnDeg = [turn = f.turnDeg, sofar, own](double x) { return (turn ? turn(x) : 0.0) + degFromRad(sofar + own * x); };
           LUMSK_TRY(again, RailFrames::along(s.path, f));
@@ -320,7 +383,6 @@ private:
     }
     return frame;
   }
-  static Frame plainFrameAtEnd(const RailFrames& f) { return plainFrame(f, 1.0); }
 
   Expected<void> alongStretch(const Stretch& s, int number, const Section& local, std::optional<double> own, bool around) {
     std::vector<double> stations{0.0, 1.0};
@@ -453,74 +515,13 @@ private:
     out_.joins = out_.joins || r.joins;
     if (number == 0) out_.alignment = r.alignment;
     out_.strips = r.alignment.strips;
-    if (!r.joins) measure(r, *carrier);
+    if (!r.joins && out_.sections.size() == 1) out_.deviationMm = std::max(out_.deviationMm, offCarried(r, *carrier));
     for (int i = 0; i <= kCrosses; ++i) {
       const double x = double(i) / kCrosses;
       out_.crosses.push_back((frames ? frames->at(x) : carrier->at(x)).frame());
     }
-    addFaces(r, sections.front(), number, rail);
+    addFaces(out_, r, sections.front(), number, rail, o_.faces, cx_.tolerances.corner);
     return {};
-  }
-
-  /// How far the skin lies off where its own first line is carried.
-  void measure(const LoftResult& r, const Carrier& carrier) {
-    if (out_.sections.size() > 1) return;
-    double stand = 0;
-    for (const double v : {0.0, 1.0, 0.5}) // where there is something left of it
-      if (stand = v; !carrier.at(v).shrunk()) break;
-    const Carried from = carrier.at(stand);
-    for (const Surface& s : r.strips)
-      for (int i = 0; i < kChecksAcross; ++i) {
-        const double u = s.firstU() + (s.lastU() - s.firstU()) * (i + 0.5) / kChecksAcross;
-        const Vec3 local = from.local(s.at(u, stand));
-        for (int j = 0; j < kChecksAlong; ++j) {
-          const double v = (j + 0.37) / kChecksAlong;
-          out_.deviationMm = std::max(out_.deviationMm, (s.at(u, v) - carrier.at(v).at(local)).norm());
-        }
-      }
-  }
-
-  /// Joints of a path that are no corners, as fractions of its length.
-  std::vector<double> jointsOf(const Path& p) const {
-    std::vector<double> out;
-    const ArcLength length(p);
-    const auto corners = p.corners(cx_.tolerances.corner);
-    for (int k = p.closed() ? 0 : 1; k < int(p.segments().size()); ++k)
-      if (p.segments().size() > 1 && std::none_of(corners.begin(), corners.end(), [&](double c) { return std::abs(c - k) < 1e-9; }))
-        out.push_back(length.fractionAt(k));
-    return out;
-  }
-
-  void addFaces(const LoftResult& r, const Section& section, int number, const Path& rail) {
-    std::vector<double> along;
-    if (o_.faces == SweepFaces::Pieces && out_.sections.size() == 1)
-      for (double f : jointsOf(rail))
-        if (f > 1e-9 && f < 1 - 1e-9) along.push_back(f);
-    out_.railPieces = std::max(out_.railPieces, int(along.size()) + 1);
-    for (int k = 0; k < int(r.strips.size()); ++k) {
-      std::vector<double> across;
-      if (o_.faces != SweepFaces::All && section.path())
-        for (double f : jointsOf(*section.path())) {
-          const LoftPlace at = loftPlace(r.alignment.sections[0], r.alignment.closed, f);
-          if (at.strip == k && at.t > 1e-9 && at.t < 1 - 1e-9) across.push_back(at.t);
-        }
-      std::sort(across.begin(), across.end());
-      out_.profilePieces = std::max(out_.profilePieces, int(across.size()) + 1);
-      const Surface& s = r.strips[size_t(k)];
-      const auto from = [](const std::vector<double>& cuts, size_t i) { return i == 0 ? 0.0 : cuts[i - 1]; };
-      const auto to = [](const std::vector<double>& cuts, size_t i) { return i == cuts.size() ? 1.0 : cuts[i]; };
-      for (size_t i = 0; i <= along.size(); ++i)
-        for (size_t j = 0; j <= across.size(); ++j) {
-          SweepResult::Face f{s, number, int(i), k, int(j)};
-          f.first = number == 0 && i == 0;
-          f.last = number + 1 == out_.stretches && i == along.size();
-          if (!along.empty() || !across.empty()) {
-            const auto u = [&](double x) { return s.firstU() + x * (s.lastU() - s.firstU()); };
-            f.surface = portion(s, u(from(across, j)), u(to(across, j)), from(along, i), to(along, i));
-          }
-          out_.faces.push_back(std::move(f));
-        }
-    }
   }
 
   std::vector<Section> profiles_;
