@@ -355,6 +355,85 @@ private slots:
     }
   }
 
+  void aProfileThatIsOnlyMovedStaysAsItIsBeyondCorners() {
+    const Path rail = polylineOf({{0, 0, 0}, {80, 0, 0}, {80, 60, 0}, {80, 60, 50}});
+    const Path profile = *line({0, 0, 0}, {3, 10, 6}, {1e-3});
+    for (const RailCorners corners : {RailCorners::Mitre, RailCorners::Split}) {
+      SweepOptions o;
+      o.frame.kind = RailFrame::Parallel;
+      o.corners = corners;
+      const auto r = sweep({{profile}}, {rail}, o, {});
+      VERIFY_OK(r);
+      QCOMPARE(r->faces.size(), size_t(3));
+      QVERIFY(!r->apart);
+      for (size_t k = 0; k < 3; ++k)
+        for (int j = 0; j <= 8; ++j) {
+          const Surface& s = r->faces[k].surface;
+          VERIFY_AT_MOST((s.at(s.lastU(), j / 8.0) - s.at(s.firstU(), j / 8.0) - Vec3(3, 10, 6)).norm(), 1e-6);
+        }
+      VERIFY_AT_MOST((r->faces[0].surface.at(0.5, 1) - r->faces[1].surface.at(0.5, 0)).norm(), 1e-6);
+    }
+  }
+
+  void heightsStandOnASkinOrPointAwayFromAnAxis() {
+    const auto tube = loft({{*circle(levelAt(-10), 60)}, {*circle(levelAt(70), 60)}}, {}, {});
+    VERIFY_OK(tube);
+    HelixOptions h;
+    h.base = levelAt(0);
+    h.radiusMm = h.endRadiusMm = 30;
+    h.turns = 1.5;
+    h.heightMm = 60;
+    const Path rail = aloneOf(*helix(h, {}));
+    for (const RailFrame kind : {RailFrame::OnSkin, RailFrame::AboutAxis}) {
+      SweepOptions o;
+      o.frame.kind = kind;
+      o.frame.skin = beside(tube->strips[0]);
+      const auto r = sweep({{*line({30, 0, 0}, {36, 0, 0}, {1e-3})}}, {rail}, o, {});
+      VERIFY_OK(r);
+      const Surface& s = r->faces.front().surface;
+      for (int i = 0; i <= 40; ++i) {
+        const Vec3 foot = s.at(s.firstU(), i / 40.0), up = s.at(s.lastU(), i / 40.0) - foot;
+        VERIFY_AT_MOST(degFromRad(angleBetweenRad(up, {foot.x(), foot.y(), 0})), 0.05); // as the tube's own fit
+        VERIFY_AT_MOST(std::abs(up.norm() - 6), 0.001);
+      }
+    }
+    // A rail through the axis has no way away from it.
+    SweepOptions o;
+    o.frame.kind = RailFrame::AboutAxis;
+    const auto through = sweep({{*line({-20, 0, 0}, {-20, 0, 5}, {1e-3})}}, {*line({-20, 0, 0}, {20, 0, 0}, {1e-3})}, o, {});
+    QVERIFY(!through && through.error().code == "LM-Y005" && !through.error().where.empty());
+  }
+
+  void whatAClosedRailAndSeveralProfilesSayIsNotSaidAgain() {
+    const Path ring = *circle(levelAt(0), 100);
+    const Path profile = *polygon({{50, 0, 0}, Vec3::UnitX(), Vec3::UnitZ()}, 10, 4, 1, {1e-3});
+    const auto twisted = [&](double deg) {
+      SweepOptions o;
+      o.frame.turnDeg = [deg](double x) { return deg * x; };
+      o.frame.turns = std::abs(deg) / 360;
+      return sweep({{profile}}, {ring}, o, {});
+    };
+    VERIFY_OK(twisted(-720));
+    const auto half = twisted(200);
+    QVERIFY(!half && half.error().code == "LM-Y010" && !half.error().where.empty());
+    VERIFY_AT_MOST(std::abs(half.error().required->value - 360), 1e-9);
+    SweepOptions o;
+    o.frame.size = [](double x) { return 1 + x; };
+    QVERIFY(!sweep({{profile}}, {ring}, o, {}));
+    const Path rail = *line({0, 0, 0}, {0, 0, 50}, {1e-3});
+    const std::vector<Section> two{{*circle(levelAt(0), 10)}, {*circle(levelAt(50), 20)}};
+    VERIFY_OK(sweep(two, {rail}, {}, {}));
+    for (const bool all : {false, true}) {
+      SweepOptions sized;
+      if (all)
+        sized.size = 0.5;
+      else
+        sized.frame.size = [](double x) { return 1 + x; };
+      const auto r = sweep(two, {rail}, sized, {});
+      QVERIFY(!r && r.error().code == "LM-Y010" && r.error().remedies.size() == 1);
+    }
+  }
+
   void badInputIsRefusedWithItsPlace() {
     const auto refused = [](const Expected<SweepResult>& r, const char* code) {
       return !r && r.error().code == code && !r.error().where.empty();

@@ -142,7 +142,7 @@ Carried RailFrames::atRun(double x) const {
     }
     c = Carried::from(frame);
   } else if (o_.kind == RailFrame::Parallel) {
-    c = Carried::from(twist_->at(0.0));
+    c = Carried::from(o_.fixed ? *o_.fixed : twist_->at(0.0));
     c.origin = rail_.at(x);
   } else {
     const Vec3 at = rail_.at(x), along = rail_.tangent(x);

@@ -24,6 +24,7 @@ struct RailFrameOptions {
   std::function<double(double)> size;    ///< factor, above nought; empty: 1
   double turns = 0.0;                    ///< how many times it goes round at most, for fits
   Vec3 start = Vec3::Zero();             ///< of least twist: the first axis at the start; zero: level where it can be
+  std::optional<Frame> fixed;            ///< of `Parallel`: its axes; else those at the rail's start
 };
 
 /// A rail run through evenly: by its own parameter where it is one spline, which then is followed exactly; else by its
@@ -56,8 +57,6 @@ public:
   const RailRun& rail() const { return rail_; }
   bool closed() const { return rail_.path().closed(); }
   const RailFrameOptions& options() const { return o_; }
-  /// Turns so much more from the start to the end, rad.
-  void turnMore(double rad) { missing_ += rad; }
 
 private:
   explicit RailFrames(const Path& rail) : rail_(rail) {}

@@ -303,6 +303,7 @@ private:
       };
     f.turns = o_.frame.turns * way;
     f.start = start;
+    f.fixed = Frame::fromNormal(rails_[0].start(), tangentAtStart(rails_[0])); // the same for all stretches
     return f;
   }
 
@@ -320,9 +321,16 @@ private:
     if (rail.closed() && station < stretches.front().from) station += 1;
     if (o_.frame.size && !(o_.frame.size(station) > 0))
       return fail(problem("LM-Y007", "the size is nought where the profile stands").at(rail.start()).inField("sizeAlong"));
+    if (rail.closed()) LUMSK_CHECK(checkAround(rail));
+    if (!single && (o_.size != 1 || o_.frame.size))
+      return fail(problem("LM-Y010", "profiles that follow one another have their own sizes")
+                      .at(out_.stations[0][0].onRail)
+                      .inField(o_.size != 1 ? "size" : "endSize")
+                      .tryThis("leave size, taper and their graph as they are, change the profiles, or sweep one alone")
+                      .offer({"as large as they are", o_.size != 1 ? "size" : "endSize", "1"}));
     LUMSK_CHECK(makeFrames(stretches, station, rail.closed()));
     out_.stretches = int(stretches.size());
-    out_.apart = stretches.size() > 1 && o_.corners == RailCorners::Split;
+    out_.apart = stretches.size() > 1 && o_.corners == RailCorners::Split && o_.frame.kind != RailFrame::Parallel;
     out_.twistDeg = o_.frame.turnDeg ? o_.frame.turnDeg(1.0) - o_.frame.turnDeg(0.0) : 0.0;
     if (!single) return several(stretches.front());
     // The profile as the frames see it where it stands.
@@ -336,6 +344,29 @@ private:
     for (size_t i = 0; i < stretches.size(); ++i)
       LUMSK_CHECK(alongStretch(stretches[i], int(i), local, i == k ? std::optional(own) : std::nullopt,
                                stretches.size() == 1 && rail.closed()));
+    return {};
+  }
+
+  /// Around a closed rail a profile comes back as it went.
+  Expected<void> checkAround(const Path& rail) const {
+    constexpr double kWholeTurn = 360, kSame = 1e-6;
+    const auto& f = o_.frame;
+    if (f.turnDeg)
+      if (const double turn = f.turnDeg(1.0) - f.turnDeg(0.0); std::abs(std::remainder(turn, kWholeTurn)) > kSame * kWholeTurn)
+        return fail(problem("LM-Y010", "around a closed rail a profile has to turn by whole turns")
+                        .measure(degrees(turn))
+                        .want(degrees(kWholeTurn * std::round(turn / kWholeTurn)))
+                        .at(rail.start())
+                        .inField("twist")
+                        .tryThis("turn by whole turns, or take a part of the rail"));
+    if (f.size)
+      if (const double grown = f.size(1.0) / f.size(0.0); std::abs(grown - 1) > kSame)
+        return fail(problem("LM-Y010", "around a closed rail a profile has to end as large as it began")
+                        .measure(ratio(grown))
+                        .want(ratio(1))
+                        .at(rail.start())
+                        .inField("endSize")
+                        .tryThis("let size and taper end as they began, or take a part of the rail"));
     return {};
   }
 
@@ -502,6 +533,13 @@ private:
     auto made = loft(sections, o, cx_);
     if (!made) {
       Problem p = made.error();
+      if (p.where.empty()) p.at(rail.start());
+      if (p.code == "LM-G101" && rail.closed() && (o_.frame.turnDeg || o_.frame.size))
+        p.tryThis("let turn and size change smoothly where the closed rail begins, too");
+      if (p.code == "LM-L027") {
+        p.what = "on a closed rail two profiles leave it open how the skin runs";
+        p.tryThis("add a profile, or take a part of the rail");
+      }
       if (p.code == "LM-L037") {
         p.code = "LM-Y004";
         p.what = "the skin folds over itself here";

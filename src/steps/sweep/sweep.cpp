@@ -272,6 +272,23 @@ double reachOf(const Along& a) {
   return reach;
 }
 
+/// Where there are several rails they say how the profile turns and how large it is.
+Expected<void> onlyOfOneRail(const Inputs& in, const Vec3& place) {
+  const auto refused = [&](const std::string& key, const std::string& what, const std::string& none) {
+    Problem p = problem("LM-Y010", what + " follows from the rails where there are several");
+    p.at(place).inField(key).tryThis("take it away, or go along one rail");
+    if (!none.empty()) p.offer({"let the rails say it", key, none});
+    return fail(std::move(p));
+  };
+  if (in.number("twist") != 0) return refused("twist", "the turn", "0");
+  if (!in.graph("twistAlong").empty()) return refused("twistAlong", "the turn", "");
+  for (const char* key : {"size", "endSize"})
+    if (in.number(key) != 1) return refused(key, "the size", "1");
+  if (in.number("taper") != 0) return refused("taper", "the size", "0");
+  if (!in.graph("sizeAlong").empty()) return refused("sizeAlong", "the size", "");
+  return {};
+}
+
 Expected<nurbs::SweepOptions> optionsOf(const Inputs& in, const Along& a, const std::vector<NamedPair>& pairs,
                                         const std::vector<brep::BodyFaces>& skins, const Context& cx) {
   nurbs::SweepOptions o;
@@ -280,14 +297,7 @@ Expected<nurbs::SweepOptions> optionsOf(const Inputs& in, const Along& a, const 
   LUMSK_TRY(twistAlong, graphOf(in, "twistAlong"));
   LUMSK_TRY(sizeAlong, graphOf(in, "sizeAlong"));
   o.size = in.number("size");
-  if (a.rails.size() > 1)
-    for (const auto& [key, set] : {std::pair{"twist", twist != 0 || twistAlong}, std::pair{"endSize", end != 1 || taper != 0 || sizeAlong || o.size != 1}})
-      if (set)
-        return fail(problem("LM-Y010", std::string(key == std::string("twist") ? "twist" : "size") + " follows from the rails where there are several")
-                        .at(a.rails[1].start())
-                        .inField(key)
-                        .tryThis("take it away, or go along one rail")
-                        .offer(key == std::string("twist") ? Remedy{"no twist", "twist", "0"} : Remedy{"no other size", "endSize", "1"}));
+  if (a.rails.size() > 1) LUMSK_CHECK(onlyOfOneRail(in, a.rails[1].start()));
   if (twist != 0 || twistAlong) {
     o.frame.turnDeg = [twist, twistAlong](double f) { return twist * f + (twistAlong ? twistAlong(f) : 0.0); };
     double low = 0, high = 0;
@@ -419,7 +429,13 @@ double slantOf(const Along& a, size_t k) {
   return std::min(angle, 180 - angle);
 }
 
-Problem explained(Problem p, const Inputs& in, double slantDeg) {
+/// `alone`: one profile along one rail, which has a size of its own.
+Problem explained(Problem p, const Inputs& in, double slantDeg, bool alone) {
+  if (p.code == "LM-Y010" && p.field == "twist" && p.required && in.graph("twistAlong").empty()) {
+    const std::string whole = formatNumber(p.required->value / 360, 6);
+    p.offer({whole + " turns", "twist", "360*" + whole});
+  }
+  if (!alone) return p;
   if (p.code == "LM-Y004" && slantDeg > kSlantedDeg && in.text("place") == "drawn") {
     p.what = "the skin folds over itself here: the profile does not stand square to the rail";
     p.offer({"bring it square onto the rail", "place", "middle"});
@@ -501,7 +517,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     takeSharedEdges(in, profiles, cx.tolerances);
     auto r = nurbs::sweep(profiles, a.rails, o, cx);
     if (!r) {
-      Problem p = explained(r.error(), in, slantOf(a, k));
+      Problem p = explained(r.error(), in, slantOf(a, k), k == last && a.rails.size() == 1);
       if (a.each && p.item.empty() && p.field == "sections") p.item = a.picked[k].item;
       return fail(std::move(p));
     }

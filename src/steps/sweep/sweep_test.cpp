@@ -83,6 +83,37 @@ private slots:
     QVERIFY(outcomeOf(b, sweep));
   }
 
+  void aRemedyIsOfferedOnlyWhereItHelps() {
+    Bench b;
+    // Two rails that bend more tightly than the profile reaches: it has no size of its own there.
+    const auto inner = spline(b, {{-4, 0, 0}, {-4, 0, 12}, {0, 0, 16}, {4, 0, 12}, {4, 0, 0}});
+    const auto outer = spline(b, {{-4, 3, 0}, {-4, 3, 12}, {0, 3, 16}, {4, 3, 12}, {4, 3, 0}});
+    const auto profile = spline(b, {{-4, 0, 0}, {9, 1.5, 0}, {-4, 3, 0}});
+    const auto sweep = b.add("sweep", {{"sections", picks({pick(profile)})}, {"rails", picks({pick(inner), pick(outer)})}});
+    QVERIFY(!outcomeOf(b, sweep));
+    QCOMPARE(QString::fromStdString(b.result(sweep).problem->code), QString("LM-Y003"));
+    QVERIFY(b.result(sweep).problem->remedies.empty());
+    // What several rails say is refused in its own field, and the offer mends that.
+    for (const char* key : {"twist", "size", "endSize", "taper"}) {
+      Bench two;
+      const auto a = spline(two, {{0, 0, 0}, {0, 40, 5}, {0, 80, 0}}), c = spline(two, {{30, 0, 0}, {34, 40, 5}, {30, 80, 0}});
+      const auto arch = spline(two, {{0, 0, 0}, {15, 0, 9}, {30, 0, 0}});
+      const auto id = two.add("sweep", {{"sections", picks({pick(arch)})}, {"rails", picks({pick(a), pick(c)})}, {key, 2}});
+      QVERIFY(!outcomeOf(two, id));
+      const auto offers = two.result(id).problem->remedies;
+      QVERIFY(offers.size() == 1 && offers[0].field == key);
+      two.set(id, key, offers[0].value);
+      QVERIFY(outcomeOf(two, id));
+    }
+    // Around a closed rail the offer is the nearest whole turn.
+    Bench ring;
+    const auto rail = ring.add("ring", {{"width", 100}, {"height", 0}}), wire = ring.add("ring", {{"width", 8}, {"height", 0}});
+    const auto id = ring.add("sweep", {{"sections", picks({pick(wire)})}, {"rails", picks({pick(rail)})}, {"place", "middle"}, {"twist", 500}});
+    QVERIFY(!outcomeOf(ring, id));
+    ring.set(id, "twist", ring.result(id).problem->remedies.at(0).value);
+    QVERIFY(outcomeOf(ring, id));
+  }
+
   void profilesAlongTheRailAreSortedAndOnesInOnePlaceAreByThemselves() {
     Bench b;
     const auto rail = spline(b, {{0, 0, 0}, {10, 0, 40}, {0, 0, 80}});
