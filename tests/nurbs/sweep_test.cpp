@@ -261,6 +261,27 @@ private slots:
     QCOMPARE(int(pieces->faces.size()), 5 * 8); // lines and arcs of the rail, and of the profile
   }
 
+  void facesEndAtJointsOfTheRailWhetherOneProfileStandsThereOrMore() {
+    // 40 mm, a quarter of 20 mm, 30 mm.
+    const Path rail = *Path::make({LineSegment{{0, 0, 0}, {40, 0, 0}}, EllipseArc{{40, 20, 0}, {0, -20, 0}, {20, 0, 0}, 0, kPi / 2},
+                                   LineSegment{{60, 20, 0}, {60, 50, 0}}}, {1e-3});
+    const Path first = *circle({{0, 0, 0}, Vec3::UnitY(), Vec3::UnitZ()}, 10), last = *circle({{60, 50, 0}, Vec3::UnitZ(), Vec3::UnitX()}, 14);
+    SweepOptions o;
+    o.faces = SweepFaces::Pieces;
+    for (const auto& profiles : {std::vector<Section>{{first}}, std::vector<Section>{{first}, {last}}, std::vector<Section>{{last}, {first}}}) {
+      const auto r = sweep(profiles, {rail}, o, {});
+      VERIFY_OK(r);
+      QCOMPARE(r->faces.size(), size_t(3));
+      // The borders lie in the planes across the joints.
+      const bool forwards = (r->faces[0].surface.at(0, 0) - rail.start()).norm() < 20;
+      const Surface &a = r->faces[forwards ? 0 : 2].surface, &b = r->faces[forwards ? 2 : 0].surface;
+      for (int i = 0; i < 12; ++i) {
+        VERIFY_AT_MOST(std::abs(a.at(i / 12.0, forwards ? 1 : 0).x() - 40), 0.001);
+        VERIFY_AT_MOST(std::abs(b.at(i / 12.0, forwards ? 0 : 1).y() - 20), 0.001);
+      }
+    }
+  }
+
   void aClosedRailGivesASmoothClosedSkin() {
     const Path rail = curveBy({{50, 0, 0}, {0, 40, 12}, {-50, 0, 0}, {0, -40, -12}}, true);
     SweepOptions o;

@@ -12,6 +12,7 @@ namespace {
 
 constexpr int kRailLooks = 96;     ///< of every segment, for crossings of a plane
 constexpr double kFlat = 1e-3;     ///< of a profile's size: it counts as planar
+constexpr double kTouches = 1e-9;  ///< mm from a plane: it is in it
 constexpr double kNearEnd = 1e-7;  ///< of a rail: a station there is at its end
 
 /// Parameters at which a path crosses a plane.
@@ -20,7 +21,7 @@ std::vector<double> crossingsOf(const Path& path, const Frame& plane) {
   const auto height = [&](double t) { return plane.local(path.at(t)).z(); };
   const int n = kRailLooks * int(path.segments().size());
   double before = height(0.0);
-  const auto touches = [&](double h) { return std::abs(h) < 1e-9; };
+  const auto touches = [&](double h) { return std::abs(h) < kTouches; };
   if (touches(before)) out.push_back(0.0);
   for (int i = 1; i <= n; ++i) {
     const double a = path.last() * (i - 1) / n, b = path.last() * i / n, now = height(b);
@@ -84,7 +85,7 @@ Station stationOf(const Section& profile, const Path& rail, LengthTolerance poin
   return out;
 }
 
-Path mapped(const Path& p, const Eigen::Affine3d& map) {
+Expected<Path> mapped(const Path& p, const Eigen::Affine3d& map, LengthTolerance point) {
   std::vector<Segment> out;
   for (const Segment& s : p.segments()) {
     if (const auto* l = std::get_if<LineSegment>(&s)) {
@@ -98,8 +99,8 @@ Path mapped(const Path& p, const Eigen::Affine3d& map) {
       out.push_back(Spline::trusted(c.degree(), c.knots(), std::move(pts), c.closed()));
     }
   }
-  auto made = Path::make(std::move(out), {1e-3});
-  return made ? *made : p;
+  const double grown = map.linear().colwise().norm().maxCoeff(); // gaps at joints grow as the path does
+  return Path::make(std::move(out), {grown * point.mm});
 }
 
 std::optional<std::array<Path, 2>> bothSides(const Path& closed, const std::vector<Section>& profiles,

@@ -13,8 +13,9 @@ struct Station {
 };
 Station stationOf(const Section& profile, const Path& rail, LengthTolerance point);
 
-/// The same path seen through an affine map.
-Path mapped(const Path& p, const Eigen::Affine3d& map);
+/// The same path seen through an affine map; joints stay joined as they were. Fails as `Path::make` where the map leaves
+/// nothing of it.
+Expected<Path> mapped(const Path& p, const Eigen::Affine3d& map, LengthTolerance point);
 
 /// A closed rail as the two rails that open profiles have their ends on: divided half way between those of a single one,
 /// or at two given places; of several, from the first to the last of them. Nothing where their ends do not lie on it.

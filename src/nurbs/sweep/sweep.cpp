@@ -13,6 +13,8 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr double kCopyCloseness = 1.4; ///< fitting a profile leaves so much less than `fit`
+constexpr double kJointAtEnd = 1e-9;     ///< of a face: joints so near to its end are there
+constexpr double kCuspDeg = 175;         ///< a rail that turns by more turns back
 constexpr double kSameStation = 1e-6; ///< of a rail
 constexpr int kCrosses = 16, kChecksAlong = 96, kChecksAcross = 13;
 constexpr int kAround = 4; ///< places at which one profile stands on a closed rail, for the loft that runs around it
@@ -27,19 +29,21 @@ Eigen::Affine3d affineOf(const Carried& c) {
   return a;
 }
 
-Section mappedSection(const Section& s, const Eigen::Affine3d& by) {
+Expected<Section> mappedSection(const Section& s, const Eigen::Affine3d& by, LengthTolerance point) {
   Section out = s;
-  if (const Path* p = s.path())
-    out.shape = mapped(*p, by);
-  else
+  if (const Path* p = s.path()) {
+    LUMSK_TRY(path, mapped(*p, by, point));
+    out.shape = std::move(path);
+  } else {
     out.shape = Vec3(by * *s.point());
+  }
   return out;
 }
 
 /// A copy of a profile that stands elsewhere: the same places of both belong together, whatever became of its lengths.
-Section copyOf(const Section& s, const Eigen::Affine3d& by) {
+Expected<Section> copyOf(const Section& s, const Eigen::Affine3d& by, LengthTolerance point) {
   constexpr double kUniform = 1e-9;
-  Section out = mappedSection(s, by);
+  LUMSK_TRY(out, mappedSection(s, by, point));
   out.flip = false; // one profile has no other that its direction could agree with
   const Eigen::Matrix3d squares = by.linear().transpose() * by.linear();
   const bool same = (squares - squares(0, 0) * Eigen::Matrix3d::Identity()).norm() < kUniform * squares.norm();
@@ -93,31 +97,34 @@ std::vector<double> jointsOf(const Path& p, AngleTolerance corner) {
   const ArcLength length(p);
   const auto corners = p.corners(corner);
   for (int k = p.closed() ? 0 : 1; k < int(p.segments().size()); ++k)
-    if (p.segments().size() > 1 && std::none_of(corners.begin(), corners.end(), [&](double c) { return std::abs(c - k) < 1e-9; }))
+    if (p.segments().size() > 1 && std::none_of(corners.begin(), corners.end(), [&](double c) { return std::abs(c - k) < kJointAtEnd; }))
       out.push_back(length.fractionAt(k));
   return out;
 }
 
-/// The strips of a stretch, divided at joints where that is wanted.
+/// The strips of a stretch, divided at joints where that is wanted; it goes from one fraction of the rail to another.
 void addFaces(SweepResult& out, const LoftResult& r, const Section& section, int number, const Path& rail, SweepFaces faces,
-              AngleTolerance corner) {
+              AngleTolerance corner, double from, double to) {
   std::vector<double> along;
-  if (faces == SweepFaces::Pieces && out.sections.size() == 1)
-    for (double f : jointsOf(rail, corner))
-      if (f > 1e-9 && f < 1 - 1e-9) along.push_back(f);
+  for (double f : faces == SweepFaces::Pieces ? jointsOf(rail, corner) : std::vector<double>{}) {
+    double v = (f - from) / (to - from);
+    if (rail.closed()) v -= std::floor(v);
+    if (v > kJointAtEnd && v < 1 - kJointAtEnd) along.push_back(v);
+  }
+  std::sort(along.begin(), along.end());
   out.railPieces = std::max(out.railPieces, int(along.size()) + 1);
   for (int k = 0; k < int(r.strips.size()); ++k) {
     std::vector<double> across;
     if (faces != SweepFaces::All && section.path())
       for (double f : jointsOf(*section.path(), corner)) {
         const LoftPlace at = loftPlace(r.alignment.sections[0], r.alignment.closed, f);
-        if (at.strip == k && at.t > 1e-9 && at.t < 1 - 1e-9) across.push_back(at.t);
+        if (at.strip == k && at.t > kJointAtEnd && at.t < 1 - kJointAtEnd) across.push_back(at.t);
       }
     std::sort(across.begin(), across.end());
     out.profilePieces = std::max(out.profilePieces, int(across.size()) + 1);
     const Surface& s = r.strips[size_t(k)];
-    const auto from = [](const std::vector<double>& cuts, size_t i) { return i == 0 ? 0.0 : cuts[i - 1]; };
-    const auto to = [](const std::vector<double>& cuts, size_t i) { return i == cuts.size() ? 1.0 : cuts[i]; };
+    const auto begin = [](const std::vector<double>& cuts, size_t i) { return i == 0 ? 0.0 : cuts[i - 1]; };
+    const auto end = [](const std::vector<double>& cuts, size_t i) { return i == cuts.size() ? 1.0 : cuts[i]; };
     for (size_t i = 0; i <= along.size(); ++i)
       for (size_t j = 0; j <= across.size(); ++j) {
         SweepResult::Face f{s, number, int(i), k, int(j)};
@@ -125,7 +132,7 @@ void addFaces(SweepResult& out, const LoftResult& r, const Section& section, int
         f.last = number + 1 == out.stretches && i == along.size();
         if (!along.empty() || !across.empty()) {
           const auto u = [&](double x) { return s.firstU() + x * (s.lastU() - s.firstU()); };
-          f.surface = portion(s, u(from(across, j)), u(to(across, j)), from(along, i), to(along, i));
+          f.surface = portion(s, u(begin(across, j)), u(end(across, j)), begin(along, i), end(along, i));
         }
         out.faces.push_back(std::move(f));
       }
@@ -159,7 +166,7 @@ private:
         const Vec3 before = r.tangentBefore(t == 0 ? r.last() : t);
         CurveDerivatives d;
         r.derivatives(t, 1, d);
-        if (before.dot(d[1]) < std::cos(radFromDeg(175.0)) * before.norm() * d[1].norm())
+        if (before.dot(d[1]) < std::cos(radFromDeg(kCuspDeg)) * before.norm() * d[1].norm())
           return fail(problem("LM-Y009", "the rail has a cusp: it turns back in one place")
                           .at(r.at(t))
                           .inField("rails")
@@ -236,7 +243,8 @@ private:
                         .tryThis("move one of them along the rail, or sweep each by itself"));
     }
     for (int i : out_.order) {
-      out_.sections.push_back(pulled(profiles_[size_t(i)], out_.stations[size_t(i)]));
+      LUMSK_TRY(section, pulled(profiles_[size_t(i)], out_.stations[size_t(i)]));
+      out_.sections.push_back(std::move(section));
       out_.sections.back().closeness = std::max(out_.sections.back().closeness, kCopyCloseness);
     }
     const Path* first = out_.sections.front().path();
@@ -245,10 +253,10 @@ private:
   }
 
   /// A profile that all but touches its rails is brought onto them.
-  Section pulled(const Section& s, const std::vector<Station>& at) {
+  Expected<Section> pulled(const Section& s, const std::vector<Station>& at) {
     std::vector<std::pair<Vec3, Vec3>> pull; // from, to
     for (const Station& k : at)
-      if (k.gapMm <= o_.largestGap.mm && k.gapMm > 1e-9) pull.emplace_back(k.onProfile, k.onRail);
+      if (k.gapMm <= o_.largestGap.mm && k.gapMm > 0) pull.emplace_back(k.onProfile, k.onRail);
     if (pull.empty() || !s.path()) return s;
     for (const auto& [from, to] : pull) out_.railGapMm = std::max(out_.railGapMm, (to - from).norm());
     Eigen::Affine3d move = Eigen::Affine3d::Identity();
@@ -260,7 +268,7 @@ private:
     } else {
       move.translation() = pull.front().second - pull.front().first;
     }
-    return mappedSection(s, move);
+    return mappedSection(s, move, point());
   }
 
   // Along one rail
@@ -335,12 +343,12 @@ private:
     if (!single) return several(stretches.front());
     // The profile as the frames see it where it stands.
     size_t k = 0;
-    while (k + 1 < stretches.size() && station > stretches[k].to + 1e-12) ++k;
+    while (k + 1 < stretches.size() && station > stretches[k].to + kSameStation) ++k;
     const double own = std::clamp((station - stretches[k].from) / (stretches[k].to - stretches[k].from), 0.0, 1.0);
     Carried there = stretches[k].frames->at(own);
     Eigen::Affine3d sized = Eigen::Affine3d::Identity();
     sized.linear() *= o_.size;
-    const Section local = mappedSection(out_.sections.front(), sized * affineOf(there).inverse());
+    LUMSK_TRY(local, mappedSection(out_.sections.front(), sized * affineOf(there).inverse(), point()));
     for (size_t i = 0; i < stretches.size(); ++i)
       LUMSK_CHECK(alongStretch(stretches[i], int(i), local, i == k ? std::optional(own) : std::nullopt,
                                stretches.size() == 1 && rail.closed()));
@@ -389,16 +397,14 @@ private:
     if (closed && stretches.size() > 1 && o_.frame.kind == RailFrame::LeastTwist) {
       const Frame first = plainFrame(*stretches[0].frames, 0.0);
       const double missing = std::atan2(start.cross(first.x).dot(first.normal()), start.dot(first.x));
-      if (std::abs(missing) > 1e-9) {
-        double sofar = 0;
-        for (Stretch& s : stretches) {
-          const double own = missing * (s.to - s.from);
-          RailFrameOptions f = s.frames->options();
-          f.turnDeg = [turn = f.turnDeg, sofar, own](double x) { return (turn ? turn(x) : 0.0) + degFromRad(sofar + own * x); };
-          LUMSK_TRY(again, RailFrames::along(s.path, f));
-          s.frames.emplace(std::move(again));
-          sofar += own;
-        }
+      double sofar = 0;
+      for (Stretch& s : stretches) {
+        const double own = missing * (s.to - s.from);
+        RailFrameOptions f = s.frames->options();
+        f.turnDeg = [turn = f.turnDeg, sofar, own](double x) { return (turn ? turn(x) : 0.0) + degFromRad(sofar + own * x); };
+        LUMSK_TRY(again, RailFrames::along(s.path, f));
+        s.frames.emplace(std::move(again));
+        sofar += own;
       }
     }
     return {};
@@ -427,8 +433,11 @@ private:
     if (own) carrier->keepSquareAt(*own);
     std::vector<Section> sections;
     LoftOptions o = loftOptions();
-    for (size_t i = 0; i + (around ? 1 : 0) < stations.size(); ++i)
-      o.copies.push_back(affineOf(carrier->at(stations[i]))), sections.push_back(copyOf(local, o.copies.back()));
+    for (size_t i = 0; i + (around ? 1 : 0) < stations.size(); ++i) {
+      o.copies.push_back(affineOf(carrier->at(stations[i])));
+      LUMSK_TRY(copy, copyOf(local, o.copies.back(), point()));
+      sections.push_back(std::move(copy));
+    }
     o.around = around;
     if (number > 0 || (out_.closedRail && out_.stretches > 1)) o.start = {};
     if (number + 1 < out_.stretches || (out_.closedRail && out_.stretches > 1)) o.end = {};
@@ -480,10 +489,12 @@ private:
       for (double v : carrier->parameters()) {
         const Carried c = carrier->at(v);
         o.copies.push_back(affineOf(c) * back);
-        if (c.shrunk())
+        if (c.shrunk()) {
           sections.push_back({c.origin});
-        else
-          sections.push_back(copyOf(out_.sections.front(), o.copies.back()));
+          continue;
+        }
+        LUMSK_TRY(copy, copyOf(out_.sections.front(), o.copies.back(), point()));
+        sections.push_back(std::move(copy));
       }
     } else {
       addPairs(o);
@@ -558,7 +569,10 @@ private:
       const double x = double(i) / kCrosses;
       out_.crosses.push_back((frames ? frames->at(x) : carrier->at(x)).frame());
     }
-    addFaces(out_, r, sections.front(), number, rail, o_.faces, cx_.tolerances.corner);
+    const bool whole = out_.sections.size() == 1;
+    const double from = whole ? 0.0 : out_.stations[size_t(out_.order.front())][0].fraction;
+    const double to = whole || out_.closedRail ? from + 1 : out_.stations[size_t(out_.order.back())][0].fraction;
+    addFaces(out_, r, sections.front(), number, rail, o_.faces, cx_.tolerances.corner, from, to);
     return {};
   }
 
@@ -591,7 +605,7 @@ std::vector<int> orderAlongRail(const std::vector<Section>& profiles, const Path
   return order;
 }
 
-std::vector<Section> broughtToStart(const std::vector<Section>& profiles, const Path& rail, BroughtBy by, bool square,
+Expected<std::vector<Section>> broughtToStart(const std::vector<Section>& profiles, const Path& rail, BroughtBy by, bool square,
                                     const Tolerances& tol) {
   Vec3 middle = Vec3::Zero(), normal = Vec3::Zero();
   double total = 0, nearest = 1e300;
@@ -615,7 +629,10 @@ std::vector<Section> broughtToStart(const std::vector<Section>& profiles, const 
   }
   move.translation() = rail.start() - move.linear() * from;
   std::vector<Section> out;
-  for (const Section& s : profiles) out.push_back(mappedSection(s, move));
+  for (const Section& s : profiles) {
+    LUMSK_TRY(moved, mappedSection(s, move, tol.point));
+    out.push_back(std::move(moved));
+  }
   return out;
 }
 

@@ -71,7 +71,7 @@ std::vector<int> orderAlongRail(const std::vector<Section>& profiles, const Path
 /// Profiles brought onto the start of a rail together: their middle, or their place nearest to the rail; turned square to
 /// it if wanted.
 enum class BroughtBy { Middle, Nearest };
-std::vector<Section> broughtToStart(const std::vector<Section>& profiles, const Path& rail, BroughtBy by, bool square,
+Expected<std::vector<Section>> broughtToStart(const std::vector<Section>& profiles, const Path& rail, BroughtBy by, bool square,
                                     const Tolerances& tol);
 
 } // namespace lumsk::nurbs

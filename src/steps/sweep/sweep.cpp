@@ -188,10 +188,11 @@ Expected<Along> taken(const Inputs& in, const Tolerances& tol) {
   a.picked = std::move(picked);
   a.profiles = sectionsOf(in, "sections", a.picked);
   LUMSK_CHECK(findRails(a, in, tol));
-  if (in.text("place") != "drawn")
-    a.profiles = nurbs::broughtToStart(a.profiles, a.rails[0],
-                                       in.text("place") == "middle" ? nurbs::BroughtBy::Middle : nurbs::BroughtBy::Nearest,
-                                       in.on("square"), tol);
+  if (in.text("place") != "drawn") {
+    const auto by = in.text("place") == "middle" ? nurbs::BroughtBy::Middle : nurbs::BroughtBy::Nearest;
+    LUMSK_TRY(brought, nurbs::broughtToStart(a.profiles, a.rails[0], by, in.on("square"), tol));
+    a.profiles = std::move(brought);
+  }
   for (const auto& p : a.profiles) {
     a.stations.emplace_back();
     for (const auto& r : a.rails) a.stations.back().push_back(nurbs::stationOf(p, r, tol.point));
@@ -452,27 +453,27 @@ Problem explained(Problem p, const Inputs& in, double slantDeg, bool alone) {
   return p;
 }
 
-void tell(Outcome& out, const Along& a, const nurbs::SweepResult& r, const Tolerances& tol) {
-  std::string off;
+/// `offMm`: of the skins from what is carried; `pulledMm`: of profiles onto rails; the most of both.
+void tell(Outcome& out, const Along& a, double offMm, double pulledMm, const Tolerances& tol) {
   Vec3 where = Vec3::Zero();
   double most = 0;
   for (size_t i = 0; i < a.stations.size(); ++i)
     for (const auto& s : a.stations[i])
-      if (s.gapMm > most && !runsThrough(a.profiles[i], s.onRail) && s.gapMm > r.railGapMm + tol.point.mm) most = s.gapMm, where = s.onRail;
+      if (s.gapMm > most && !runsThrough(a.profiles[i], s.onRail) && s.gapMm > pulledMm + tol.point.mm) most = s.gapMm, where = s.onRail;
   if (most > tol.point.mm)
     out.notes.push_back(problem("LM-Y101", "the profile lies beside the rail and is carried there")
                             .measure(millimetres(most))
                             .at(where));
-  if (r.railGapMm > tol.point.mm)
-    out.notes.push_back(problem("LM-Y102", "pulled profiles onto the rails by at most").measure(millimetres(r.railGapMm)).at(a.rails[0].start()));
+  if (pulledMm > tol.point.mm)
+    out.notes.push_back(problem("LM-Y102", "pulled profiles onto the rails by at most").measure(millimetres(pulledMm)).at(a.rails[0].start()));
   if (!a.order.empty()) {
     std::string words;
     for (int i : a.order) words += (words.empty() ? "" : ", ") + std::to_string(i + 1);
     out.notes.push_back(problem("LM-Y103", "took the profiles in the order in which the rail passes them: " + words).at(a.rails[0].start()));
   }
-  if (r.deviationMm > tol.fit.mm)
+  if (offMm > tol.fit.mm)
     out.notes.push_back(problem("LM-Y104", "the skin leaves where the profile is carried by more than the fit tolerance")
-                            .measure(millimetres(r.deviationMm))
+                            .measure(millimetres(offMm))
                             .want(millimetres(tol.fit.mm))
                             .at(a.rails[0].start())
                             .tryThis("let ends and sides flow on less"));
@@ -535,14 +536,20 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   LUMSK_CHECK(putOut(out, in, made, cx));
   const nurbs::SweepResult& r = results.front();
+  nurbs::SkinJoin join;
+  double off = 0, pulled = 0;
+  for (const auto& one : results) {
+    join.take(one.join, cx.tolerances);
+    off = std::max(off, one.deviationMm), pulled = std::max(pulled, one.railGapMm);
+  }
   if (!a.each && a.profiles.size() > 1) {
     out.marks.add(sectionFlags(r.sections, r.alignment, a.picked));
     showPairs(out, pairs, r.sections, r.alignment, a.picked);
     noteAlignment(out, r.alignment);
   }
   showCrosses(out, r.crosses, reachOf(a));
-  tell(out, a, r, cx.tolerances);
-  noteEnds(out, "LM-Y105", r.join, cx.tolerances);
+  tell(out, a, off, pulled, cx.tolerances);
+  noteEnds(out, "LM-Y105", join, cx.tolerances);
   const nurbs::Surface &first = r.faces.front().surface, &last = r.faces.back().surface;
   addPull(out, "start", first, nurbs::FirstV, o.start.kind);
   addPull(out, "end", last, nurbs::LastV, o.end.kind);
