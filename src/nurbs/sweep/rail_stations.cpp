@@ -10,6 +10,7 @@ namespace lumsk::nurbs {
 
 namespace {
 
+constexpr int kProfileLooks = 16;  ///< of every segment
 constexpr int kRailLooks = 96;     ///< of every segment, for crossings of a plane
 constexpr double kFlat = 1e-3;     ///< of a profile's size: it counts as planar
 constexpr double kTouches = 1e-9;  ///< mm from a plane: it is in it
@@ -83,6 +84,22 @@ Station stationOf(const Section& profile, const Path& rail, LengthTolerance poin
     out.fraction = std::round(out.fraction);
   }
   return out;
+}
+
+double reachMm(const Section& profile, const Station& at) {
+  const Path* p = profile.path();
+  if (!p) return at.gapMm;
+  return (polyline(*p, kProfileLooks).rowwise() - at.onRail.transpose()).rowwise().norm().maxCoeff();
+}
+
+double leanDeg(const Section& profile, const Path& rail, const Station& at) {
+  const Path* p = profile.path();
+  const PlaneOfPoints plane = p ? fitPlane(polyline(*p, kProfileLooks)) : PlaneOfPoints{{}, false};
+  if (!p || !plane.unique) return 0;
+  CurveDerivatives d;
+  rail.derivatives(std::min(closestPoint(rail, at.onRail).t, std::nextafter(rail.last(), 0.0)), 1, d);
+  const double angle = degFromRad(angleBetweenRad(plane.frame.normal(), d[1]));
+  return std::min(angle, 180 - angle);
 }
 
 Expected<Path> mapped(const Path& p, const Eigen::Affine3d& map, LengthTolerance point) {

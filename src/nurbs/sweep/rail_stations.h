@@ -13,6 +13,11 @@ struct Station {
 };
 Station stationOf(const Section& profile, const Path& rail, LengthTolerance point);
 
+/// How far a profile reaches from the rail where it stands, mm, and how far its plane leans from square to it there, degrees
+/// (nought where it has none).
+double reachMm(const Section& profile, const Station& at);
+double leanDeg(const Section& profile, const Path& rail, const Station& at);
+
 /// The same path seen through an affine map; joints stay joined as they were. Fails as `Path::make` where the map leaves
 /// nothing of it.
 Expected<Path> mapped(const Path& p, const Eigen::Affine3d& map, LengthTolerance point);

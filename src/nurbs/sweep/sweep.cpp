@@ -139,6 +139,65 @@ void addFaces(SweepResult& out, const LoftResult& r, const Section& section, int
   }
 }
 
+/// A rail between its corners.
+struct Stretch {
+  Path path;
+  double from = 0, to = 1; ///< fractions of the rail
+  std::optional<RailFrames> frames;
+  std::array<Vec3, 2> mitre{Vec3::Zero(), Vec3::Zero()};
+};
+
+Expected<std::vector<Stretch>> stretchesOf(const Path& rail, const Tolerances& tol) {
+  std::vector<Stretch> out;
+  const auto corners = rail.corners(tol.corner);
+  if (corners.empty()) {
+    out.push_back({rail});
+    return out;
+  }
+  LUMSK_TRY(parts, splitAt(rail, corners, tol.point));
+  const ArcLength length(rail);
+  double at = rail.closed() ? length.lengthAt(corners.front()) : 0.0;
+  for (Path& p : parts) {
+    const double own = ArcLength(p).total();
+    out.push_back({std::move(p), at / length.total(), (at + own) / length.total()});
+    at += own;
+  }
+  return out;
+}
+
+/// Around a closed rail a profile comes back as it went.
+Expected<void> checkAround(const Path& rail, const RailFrameOptions& f) {
+  constexpr double kWholeTurn = 360, kSame = 1e-6;
+  if (f.turnDeg)
+    if (const double turn = f.turnDeg(1.0) - f.turnDeg(0.0); std::abs(std::remainder(turn, kWholeTurn)) > kSame * kWholeTurn)
+      return fail(problem("LM-Y010", "around a closed rail a profile has to turn by whole turns")
+                      .measure(degrees(turn))
+                      .want(degrees(kWholeTurn * std::round(turn / kWholeTurn)))
+                      .at(rail.start())
+                      .inField("twist")
+                      .tryThis("turn by whole turns, or take a part of the rail"));
+  if (f.size)
+    if (const double grown = f.size(1.0) / f.size(0.0); std::abs(grown - 1) > kSame)
+      return fail(problem("LM-Y010", "around a closed rail a profile has to end as large as it began")
+                      .measure(ratio(grown))
+                      .want(ratio(1))
+                      .at(rail.start())
+                      .inField("endSize")
+                      .tryThis("let size and taper end as they began, or take a part of the rail"));
+  return {};
+}
+
+/// Without turn and size.
+Frame plainFrame(const RailFrames& f, double at) {
+  Frame frame = f.at(at).frame();
+  const double turn = f.options().turnDeg ? radFromDeg(f.options().turnDeg(at)) : 0.0;
+  if (turn != 0) {
+    const Eigen::AngleAxisd back(-turn, frame.normal());
+    frame = {frame.origin, back * frame.x, back * frame.y};
+  }
+  return frame;
+}
+
 class Sweeper {
 public:
   Sweeper(const std::vector<Section>& profiles, const std::vector<Path>& rails, const SweepOptions& o, const Context& cx)
@@ -273,31 +332,6 @@ private:
 
   // Along one rail
 
-  struct Stretch {
-    Path path;
-    double from = 0, to = 1; ///< fractions of the rail
-    std::optional<RailFrames> frames;
-    std::array<Vec3, 2> mitre{Vec3::Zero(), Vec3::Zero()};
-  };
-
-  Expected<std::vector<Stretch>> stretchesOf(const Path& rail) const {
-    std::vector<Stretch> out;
-    const auto corners = rail.corners(cx_.tolerances.corner);
-    if (corners.empty()) {
-      out.push_back({rail});
-      return out;
-    }
-    LUMSK_TRY(parts, splitAt(rail, corners, point()));
-    const ArcLength length(rail);
-    double at = rail.closed() ? length.lengthAt(corners.front()) : 0.0;
-    for (Path& p : parts) {
-      const double own = ArcLength(p).total();
-      out.push_back({std::move(p), at / length.total(), (at + own) / length.total()});
-      at += own;
-    }
-    return out;
-  }
-
   RailFrameOptions frameOptions(const Stretch& s, double station, const Vec3& start) const {
     RailFrameOptions f = o_.frame;
     const double from = s.from, way = s.to - s.from;
@@ -317,7 +351,7 @@ private:
 
   Expected<void> alongOne() {
     const Path& rail = rails_[0];
-    LUMSK_TRY(stretches, stretchesOf(rail));
+    LUMSK_TRY(stretches, stretchesOf(rail, cx_.tolerances));
     const bool single = out_.sections.size() == 1;
     if (!single && stretches.size() > 1)
       return fail(problem("LM-Y009", "the rail has a corner between the profiles")
@@ -329,7 +363,7 @@ private:
     if (rail.closed() && station < stretches.front().from) station += 1;
     if (o_.frame.size && !(o_.frame.size(station) > 0))
       return fail(problem("LM-Y007", "the size is nought where the profile stands").at(rail.start()).inField("sizeAlong"));
-    if (rail.closed()) LUMSK_CHECK(checkAround(rail));
+    if (rail.closed()) LUMSK_CHECK(checkAround(rail, o_.frame));
     if (!single && (o_.size != 1 || o_.frame.size))
       return fail(problem("LM-Y010", "profiles that follow one another have their own sizes")
                       .at(out_.stations[0][0].onRail)
@@ -352,29 +386,6 @@ private:
     for (size_t i = 0; i < stretches.size(); ++i)
       LUMSK_CHECK(alongStretch(stretches[i], int(i), local, i == k ? std::optional(own) : std::nullopt,
                                stretches.size() == 1 && rail.closed()));
-    return {};
-  }
-
-  /// Around a closed rail a profile comes back as it went.
-  Expected<void> checkAround(const Path& rail) const {
-    constexpr double kWholeTurn = 360, kSame = 1e-6;
-    const auto& f = o_.frame;
-    if (f.turnDeg)
-      if (const double turn = f.turnDeg(1.0) - f.turnDeg(0.0); std::abs(std::remainder(turn, kWholeTurn)) > kSame * kWholeTurn)
-        return fail(problem("LM-Y010", "around a closed rail a profile has to turn by whole turns")
-                        .measure(degrees(turn))
-                        .want(degrees(kWholeTurn * std::round(turn / kWholeTurn)))
-                        .at(rail.start())
-                        .inField("twist")
-                        .tryThis("turn by whole turns, or take a part of the rail"));
-    if (f.size)
-      if (const double grown = f.size(1.0) / f.size(0.0); std::abs(grown - 1) > kSame)
-        return fail(problem("LM-Y010", "around a closed rail a profile has to end as large as it began")
-                        .measure(ratio(grown))
-                        .want(ratio(1))
-                        .at(rail.start())
-                        .inField("endSize")
-                        .tryThis("let size and taper end as they began, or take a part of the rail"));
     return {};
   }
 
@@ -408,17 +419,6 @@ private:
       }
     }
     return {};
-  }
-
-  /// Without turn and size.
-  static Frame plainFrame(const RailFrames& f, double at) {
-    Frame frame = f.at(at).frame();
-    const double turn = f.options().turnDeg ? radFromDeg(f.options().turnDeg(at)) : 0.0;
-    if (turn != 0) {
-      const Eigen::AngleAxisd back(-turn, frame.normal());
-      frame = {frame.origin, back * frame.x, back * frame.y};
-    }
-    return frame;
   }
 
   Expected<void> alongStretch(const Stretch& s, int number, const Section& local, std::optional<double> own, bool around) {

@@ -3,12 +3,11 @@
 #include "brep/curves_on.h"
 #include "brep/names.h"
 #include "brep/skin.h"
-#include "nurbs/measure/closest.h"
+#include "nurbs/curves/regions.h"
 #include "nurbs/measure/wrinkles.h"
 #include "steps/curves.h"
 #include "steps/graphs.h"
 #include "steps/neighbours.h"
-#include "steps/regions.h"
 #include "steps/section_marks.h"
 #include "steps/skin_ends.h"
 #include "steps/skins.h"
@@ -29,8 +28,8 @@ constexpr double kFitsPart = 0.97;   ///< of the largest size that does not fold
 constexpr double kSlantedDeg = 3;     ///< from square to the rail: it may be why a skin folds
 constexpr int kGraphLooks = 200;
 
-Schema schema() {
-  Schema s{
+Schema profileFields() {
+  return {
       picks("sections", "Profiles",
             "What is carried along the rail: curves, chains and loops of edges, outlines of faces. Several that stand in "
             "one place make a skin each; several along the rail follow one another.",
@@ -48,7 +47,11 @@ Schema schema() {
       choice("many", "Several profiles",
              "As they stand: in one place each makes a skin of its own, along the rail they follow one another.",
              {{"auto", "as they stand"}, {"along", "one after the other"}, {"own", "each by itself"}})
-          .seldomSet(),
+          .seldomSet()};
+}
+
+Schema frameFields() {
+  return {
       choice("frame", "Turns with",
              "How the profile is turned along one rail: about it no more than it must; not at all; its height upright; its "
              "height square to a skin; its height away from an axis.",
@@ -72,7 +75,11 @@ Schema schema() {
             Kind::Plane | Kind::Curve | Kind::Edge)
           .optional()
           .atMost(1)
-          .when("frame", {"axis"}),
+          .when("frame", {"axis"})};
+}
+
+Schema sizeFields() {
+  return {
       angle("twist", "Twist", "About one rail, from its start to its end; any number of turns.", "0").within(-1e6, 1e6),
       graph("twistAlong", "Twist along", "Degrees besides, by the fraction of the rail's length.", Dimension::Angle)
           .seldomSet(),
@@ -83,7 +90,11 @@ Schema schema() {
           .seldomSet(),
       choice("widths", "Between two rails", "The profile grows with their distance all over, or in width only.",
              {{"even", "all over"}, {"width", "in width only"}})
-          .seldomSet(),
+          .seldomSet()};
+}
+
+Schema placeFields() {
+  return {
       choice("place", "Profile",
              "Where it stands: as it was drawn, going both ways where the rail does; or brought onto the rail's start by its "
              "middle, or by its place nearest to the rail.",
@@ -103,9 +114,14 @@ Schema schema() {
       length("gap", "Largest gap", "Profiles that miss a rail by at most this are pulled onto it.", "0.01")
           .within(0, kLargestGapMm)
           .seldomSet()};
+}
+
+Schema endFields() {
+  Schema s;
   const std::vector<std::string> ends{"free", "g1", "g2", "g3"};
   addSkinEnd(s, "start", "Start", "the rail's start: free, or flowing into the neighbouring skin.", ends, "the profile.");
   addSkinEnd(s, "end", "End", "the rail's end: free, or flowing into the neighbouring skin.", ends, "the profile.");
+  for (Field& f : s) f.seldom = true;
   const auto side = [](const std::string& which) {
     return "the rail, or the line, where open profiles " + which +
            ": free; square to the mirror plane it lies in; leaning outwards; flowing into the neighbouring skin; G3 "
@@ -114,9 +130,13 @@ Schema schema() {
   const std::vector<std::string> sides{"free", "perpendicular", "angle", "g1", "g2", "g3"};
   addSkinEnd(s, "left", "Side at starts", side("start"), sides, "the side.");
   addSkinEnd(s, "right", "Side at ends", side("end"), sides, "the side.");
-  for (Field& f : s)
-    if (f.key.rfind("start", 0) == 0 || f.key.rfind("end", 0) == 0)
-      if (f.key != "endSize") f.seldom = true;
+  return s;
+}
+
+Schema schema() {
+  Schema s;
+  for (const Schema& part : {profileFields(), frameFields(), sizeFields(), placeFields(), endFields()})
+    s.insert(s.end(), part.begin(), part.end());
   s.push_back(countField("degree", "Degree along", "Between several profiles; lowered when there are too few.", "3")
                   .within(1, 7)
                   .seldomSet());
@@ -152,6 +172,12 @@ struct Along {
   std::vector<std::vector<nurbs::Station>> stations;
   std::vector<int> order; ///< empty: as they were given
   bool each = false;      ///< every profile by itself
+  /// From the rail, where they stand.
+  double reachMm() const {
+    double most = 0;
+    for (size_t i = 0; i < profiles.size(); ++i) most = std::max(most, nurbs::reachMm(profiles[i], stations[i][0]));
+    return most;
+  }
 };
 
 Expected<void> findRails(Along& a, const Inputs& in, const Tolerances& tol) {
@@ -261,18 +287,6 @@ Expected<void> frameOf(nurbs::RailFrameOptions& f, const Inputs& in, const std::
   return {};
 }
 
-/// How far profiles reach from the rail where they stand.
-double reachOf(const Along& a) {
-  double reach = 0;
-  for (size_t i = 0; i < a.profiles.size(); ++i)
-    if (const nurbs::Path* p = a.profiles[i].path()) {
-      const Points pts = nurbs::polyline(*p, 16);
-      for (Eigen::Index k = 0; k < pts.rows(); ++k)
-        reach = std::max(reach, (pts.row(k).transpose() - a.stations[i][0].onRail).norm());
-    }
-  return reach;
-}
-
 /// Where there are several rails they say how the profile turns and how large it is.
 Expected<void> onlyOfOneRail(const Inputs& in, const Vec3& place) {
   const auto refused = [&](const std::string& key, const std::string& what, const std::string& none) {
@@ -309,7 +323,7 @@ Expected<nurbs::SweepOptions> optionsOf(const Inputs& in, const Along& a, const 
     o.frame.turns = (high - low) / 360;
   }
   if (end != 1 || taper != 0 || sizeAlong) {
-    const double length = nurbs::ArcLength(a.rails[0]).total(), reach = std::max(reachOf(a), 1e-9);
+    const double length = nurbs::ArcLength(a.rails[0]).total(), reach = std::max(a.reachMm(), cx.tolerances.point.mm);
     const double grows = std::tan(radFromDeg(taper)) * length / reach;
     o.frame.size = [end, grows, sizeAlong](double f) {
       return (1 + (end - 1) * f) * (1 + grows * f) * (sizeAlong ? sizeAlong(f) : 1.0);
@@ -392,21 +406,6 @@ std::vector<nurbs::SweepResult> apart(const nurbs::SweepResult& r) {
   return out;
 }
 
-/// Whether a rail runs through a closed profile, as through a tube's.
-bool runsThrough(const nurbs::Section& profile, const Vec3& onRail) {
-  const nurbs::Path* p = profile.path();
-  if (!p || !p->closed()) return false;
-  const Points pts = nurbs::polyline(*p, 24);
-  const Frame plane = nurbs::fitPlane(pts).frame;
-  double turned = 0; // about the rail, from point to point
-  for (Eigen::Index i = 0, n = pts.rows(); i < n; ++i) {
-    const Vec3 a = plane.local(pts.row(i).transpose()) - plane.local(onRail),
-               b = plane.local(pts.row((i + 1) % n).transpose()) - plane.local(onRail);
-    turned += std::atan2(a.x() * b.y() - a.y() * b.x(), a.x() * b.x() + a.y() * b.y());
-  }
-  return std::abs(turned) > kPi;
-}
-
 /// Small crosses along the rail show how the profile is turned.
 void showCrosses(Outcome& out, const std::vector<Frame>& crosses, double reach) {
   constexpr double kArm = 0.2;
@@ -415,19 +414,6 @@ void showCrosses(Outcome& out, const std::vector<Frame>& crosses, double reach) 
     out.marks.add(NetLine{{f.at(-0.5 * arm, 0), f.at(arm, 0)}});
     out.marks.add(NetLine{{f.at(0, -0.5 * arm), f.at(0, arm)}});
   }
-}
-
-/// How far a profile leans from square to the rail where it stands, degrees; nought for what has no plane.
-double slantOf(const Along& a, size_t k) {
-  const nurbs::Path* p = a.profiles[k].path();
-  if (!p) return 0;
-  const auto plane = nurbs::fitPlane(nurbs::polyline(*p, 16));
-  if (!plane.unique) return 0;
-  const double t = nurbs::closestPoint(a.rails[0], a.stations[k][0].onRail).t;
-  nurbs::CurveDerivatives d;
-  a.rails[0].derivatives(std::min(t, std::nextafter(a.rails[0].last(), 0.0)), 1, d);
-  const double angle = degFromRad(angleBetweenRad(plane.frame.normal(), d[1]));
-  return std::min(angle, 180 - angle);
 }
 
 /// `alone`: one profile along one rail, which has a size of its own.
@@ -459,7 +445,7 @@ void tell(Outcome& out, const Along& a, double offMm, double pulledMm, const Tol
   double most = 0;
   for (size_t i = 0; i < a.stations.size(); ++i)
     for (const auto& s : a.stations[i])
-      if (s.gapMm > most && !runsThrough(a.profiles[i], s.onRail) && s.gapMm > pulledMm + tol.point.mm) most = s.gapMm, where = s.onRail;
+      if (s.gapMm > most && !(a.profiles[i].path() && nurbs::goesRound(*a.profiles[i].path(), s.onRail)) && s.gapMm > pulledMm + tol.point.mm) most = s.gapMm, where = s.onRail;
   if (most > tol.point.mm)
     out.notes.push_back(problem("LM-Y101", "the profile lies beside the rail and is carried there")
                             .measure(millimetres(most))
@@ -518,7 +504,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     takeSharedEdges(in, profiles, cx.tolerances);
     auto r = nurbs::sweep(profiles, a.rails, o, cx);
     if (!r) {
-      Problem p = explained(r.error(), in, slantOf(a, k), k == last && a.rails.size() == 1);
+      Problem p = explained(r.error(), in, nurbs::leanDeg(a.profiles[k], a.rails[0], a.stations[k][0]), k == last && a.rails.size() == 1);
       if (a.each && p.item.empty() && p.field == "sections") p.item = a.picked[k].item;
       return fail(std::move(p));
     }
@@ -531,7 +517,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     results.push_back(std::move(*r));
   }
   if (in.on("solid") && n > 1) {
-    const Nesting nest = nestingOf(borders, cx.tolerances.point);
+    const nurbs::Nesting nest = nurbs::nestingOf(borders, cx.tolerances.point);
     for (size_t k = 0; k < made.size(); ++k) made[k].within = nest.opening[k], made[k].holes = nest.holes[k];
   }
   LUMSK_CHECK(putOut(out, in, made, cx));
@@ -547,7 +533,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     showPairs(out, pairs, r.sections, r.alignment, a.picked);
     noteAlignment(out, r.alignment);
   }
-  showCrosses(out, r.crosses, reachOf(a));
+  showCrosses(out, r.crosses, a.reachMm());
   tell(out, a, off, pulled, cx.tolerances);
   noteEnds(out, "LM-Y105", join, cx.tolerances);
   const nurbs::Surface &first = r.faces.front().surface, &last = r.faces.back().surface;

@@ -1,10 +1,12 @@
-#include "steps/regions.h"
+#include "nurbs/curves/regions.h"
 
-namespace lumsk::steps {
+namespace lumsk::nurbs {
 
 namespace {
 
 constexpr int kPerSegment = 24;
+constexpr double kParallel = 1e-3; ///< sine between planes that are one
+constexpr double kFlatTolerances = 10; ///< out of a plane by at most so many point tolerances
 
 bool inside(const Points& ring, const Frame& plane, const Vec3& p) {
   const Vec3 q = plane.local(p);
@@ -18,22 +20,27 @@ bool inside(const Points& ring, const Frame& plane, const Vec3& p) {
 
 } // namespace
 
-Nesting nestingOf(const std::vector<const nurbs::Path*>& curves, LengthTolerance point) {
+bool goesRound(const Path& closed, const Vec3& place) {
+  const Points ring = polyline(closed, kPerSegment);
+  return closed.closed() && inside(ring, fitPlane(ring).frame, place);
+}
+
+Nesting nestingOf(const std::vector<const Path*>& curves, LengthTolerance point) {
   const size_t n = curves.size();
   std::vector<Points> rings;
-  std::vector<nurbs::PlaneOfPoints> planes;
-  for (const nurbs::Path* c : curves) {
-    rings.push_back(nurbs::polyline(*c, kPerSegment));
-    planes.push_back(nurbs::fitPlane(rings.back()));
+  std::vector<PlaneOfPoints> planes;
+  for (const Path* c : curves) {
+    rings.push_back(polyline(*c, kPerSegment));
+    planes.push_back(fitPlane(rings.back()));
   }
-  const double flat = 10 * point.mm;
+  const double flat = kFlatTolerances * point.mm;
   std::vector<std::vector<int>> around(n); // of every curve: those that it lies in
   for (size_t i = 0; i < n; ++i)
     for (size_t j = 0; j < n; ++j) {
       if (i == j || !curves[i]->closed() || !curves[j]->closed() || !planes[j].unique || planes[j].deviationMm > flat) continue;
       const Vec3 p = rings[i].row(0).transpose();
       if (std::abs(planes[j].frame.local(p).z()) <= flat && planes[i].unique &&
-          planes[i].frame.normal().cross(planes[j].frame.normal()).norm() < 1e-3 && inside(rings[j], planes[j].frame, p))
+          planes[i].frame.normal().cross(planes[j].frame.normal()).norm() < kParallel && inside(rings[j], planes[j].frame, p))
         around[i].push_back(int(j));
     }
   Nesting out{std::vector<bool>(n, false), std::vector<std::vector<int>>(n)};
@@ -46,4 +53,4 @@ Nesting nestingOf(const std::vector<const nurbs::Path*>& curves, LengthTolerance
   return out;
 }
 
-} // namespace lumsk::steps
+} // namespace lumsk::nurbs

@@ -3,7 +3,10 @@
 
 #include <vector>
 
-namespace lumsk::steps {
+namespace lumsk::nurbs {
+
+/// Whether a closed curve goes round a place, seen along its plane's normal.
+bool goesRound(const Path& closed, const Vec3& place);
 
 /// Closed curves in one plane that lie within one another: which are borders of regions, and which are openings in them.
 struct Nesting {
@@ -11,6 +14,6 @@ struct Nesting {
   std::vector<std::vector<int>> holes; ///< of every border: the openings in it
 };
 /// Curves that are open, or do not lie in the plane of another one, are by themselves.
-Nesting nestingOf(const std::vector<const nurbs::Path*>& curves, LengthTolerance point);
+Nesting nestingOf(const std::vector<const Path*>& curves, LengthTolerance point);
 
-} // namespace lumsk::steps
+} // namespace lumsk::nurbs
