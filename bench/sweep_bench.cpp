@@ -3,9 +3,9 @@
 #include "yardstick.h"
 
 #include "nurbs/curves/shapes.h"
-#include "nurbs/fit/interpolate.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/sweep/sweep.h"
+#include "shapes/rails.h"
 
 #include <BRepOffsetAPI_MakePipeShell.hxx>
 #include <BRep_Tool.hxx>
@@ -15,22 +15,10 @@
 
 using namespace lumsk;
 using namespace lumsk::nurbs;
+using test::curveThrough, test::spaceCurve, test::squareTo;
 
 namespace {
 
-Path curveThrough(const std::vector<Vec3>& pts) {
-  Points p(Eigen::Index(pts.size()), 3);
-  for (size_t i = 0; i < pts.size(); ++i) p.row(Eigen::Index(i)) = pts[i].transpose();
-  return *Path::make({*interpolate(p, {})}, {1e-3});
-}
-Path spaceCurve() {
-  return curveThrough({{0, 0, 0}, {40, 25, 5}, {80, -5, 30}, {120, -30, 20}, {160, 10, -5}, {200, 35, 25}, {240, 0, 40}});
-}
-Frame squareTo(const Path& rail) {
-  CurveDerivatives d;
-  rail.derivatives(0, 1, d);
-  return Frame::fromNormal(d[0], d[1]);
-}
 const Path& rail(int k) {
   static const Path a = curveThrough({{0, 0, 0}, {10, 40, 10}, {0, 90, 15}, {-10, 140, 0}});
   static const Path b = curveThrough({{50, 0, 0}, {70, 45, 0}, {60, 85, 25}, {45, 140, 10}});

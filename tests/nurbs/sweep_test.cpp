@@ -3,6 +3,7 @@
 #include "nurbs/measure/closest.h"
 #include "nurbs/measure/surface_measure.h"
 #include "nurbs/sweep/sweep.h"
+#include "shapes/rails.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 
@@ -15,26 +16,10 @@ using namespace lumsk::test;
 namespace {
 
 Path aloneOf(Segment s) { return *Path::make({std::move(s)}, {1e-3}); }
-Path curveBy(const std::vector<Vec3>& pts, bool closed = false) {
-  Points p(Eigen::Index(pts.size()), 3);
-  for (size_t i = 0; i < pts.size(); ++i) p.row(Eigen::Index(i)) = pts[i].transpose();
-  InterpolationOptions o;
-  o.closed = closed;
-  return aloneOf(*interpolate(p, o));
-}
 Path polylineOf(const std::vector<Vec3>& pts) {
   std::vector<Segment> all;
   for (size_t i = 0; i + 1 < pts.size(); ++i) all.push_back(LineSegment{pts[i], pts[i + 1]});
   return *Path::make(all, {1e-3});
-}
-/// About 300 mm, with torsion and inflections.
-Path spaceCurve() {
-  return curveBy({{0, 0, 0}, {40, 25, 5}, {80, -5, 30}, {120, -30, 20}, {160, 10, -5}, {200, 35, 25}, {240, 0, 40}});
-}
-Frame squareTo(const Path& rail) {
-  CurveDerivatives d;
-  rail.derivatives(0, 1, d);
-  return Frame::fromNormal(d[0], d[1]);
 }
 
 /// The first axis that is carried without turning about the rail, by the differential equation x' = -(x . t') t, with
@@ -128,7 +113,7 @@ private slots:
   }
 
   void aProfileOnTheWayGoesBothWaysAndStaysAsItWasDrawn() {
-    const Path rail = curveBy({{0, 0, 0}, {60, 0, 30}, {120, 0, 0}, {180, 0, -20}});
+    const Path rail = curveThrough({{0, 0, 0}, {60, 0, 30}, {120, 0, 0}, {180, 0, -20}});
     const ArcLength length(rail);
     const double t = length.parameterAtFraction(0.4);
     CurveDerivatives d;
@@ -148,10 +133,10 @@ private slots:
   }
 
   void twoRailsAndTheirProfilesAreMet() {
-    const Path a = curveBy({{0, 0, 0}, {10, 40, 10}, {0, 90, 15}, {-10, 140, 0}});
-    const Path b = curveBy({{50, 0, 0}, {70, 45, 0}, {60, 85, 25}, {45, 140, 10}});
+    const Path a = curveThrough({{0, 0, 0}, {10, 40, 10}, {0, 90, 15}, {-10, 140, 0}});
+    const Path b = curveThrough({{50, 0, 0}, {70, 45, 0}, {60, 85, 25}, {45, 140, 10}});
     const auto archOver = [](const Vec3& p, const Vec3& q, double high) {
-      return curveBy({p, 0.7 * p + 0.3 * q + Vec3(0, 0, high), 0.25 * p + 0.75 * q + Vec3(0, 1, 0.8 * high), q});
+      return curveThrough({p, 0.7 * p + 0.3 * q + Vec3(0, 0, high), 0.25 * p + 0.75 * q + Vec3(0, 1, 0.8 * high), q});
     };
     for (const bool widthOnly : {false, true}) {
       SweepOptions o;
@@ -184,17 +169,17 @@ private slots:
   }
 
   void threeRailsAreMet() {
-    const Path a = curveBy({{0, 0, 0}, {6, 40, 3}, {0, 90, 5}}), b = curveBy({{50, 0, 0}, {56, 45, 0}, {40, 92, 5}});
-    const Path c = curveBy({{25, 0, 20}, {30, 42, 30}, {20, 91, 16}});
-    const Path profile = curveBy({a.start(), {10, 0, 13}, c.start(), {38, 0, 14}, b.start()});
+    const Path a = curveThrough({{0, 0, 0}, {6, 40, 3}, {0, 90, 5}}), b = curveThrough({{50, 0, 0}, {56, 45, 0}, {40, 92, 5}});
+    const Path c = curveThrough({{25, 0, 20}, {30, 42, 30}, {20, 91, 16}});
+    const Path profile = curveThrough({a.start(), {10, 0, 13}, c.start(), {38, 0, 14}, b.start()});
     const auto r = sweep({{profile}}, {a, b, c}, {}, {});
     VERIFY_OK(r);
     for (const Path& p : {a, b, c, profile}) VERIFY_AT_MOST(offSkin(p, *r), 0.0005);
   }
 
   void railsThatMeetEndInAPoint() {
-    const Path a = curveBy({{0, 0, 0}, {-5, 40, 0}, {25, 100, 10}}), b = curveBy({{50, 0, 0}, {55, 40, 0}, {25, 100, 10}});
-    const Path profile = curveBy({{0, 0, 0}, {25, 0, 18}, {50, 0, 0}});
+    const Path a = curveThrough({{0, 0, 0}, {-5, 40, 0}, {25, 100, 10}}), b = curveThrough({{50, 0, 0}, {55, 40, 0}, {25, 100, 10}});
+    const Path profile = curveThrough({{0, 0, 0}, {25, 0, 18}, {50, 0, 0}});
     const auto r = sweep({{profile}}, {a, b}, {}, {});
     VERIFY_OK(r);
     for (const Path& p : {a, b, profile}) VERIFY_AT_MOST(offSkin(p, *r), 0.0005);
@@ -203,7 +188,7 @@ private slots:
 
   void aClosedRailIsDividedForOpenProfiles() {
     const Path rim = *ellipse(levelAt(0), 120, 70, {1e-3});
-    const Path arch = curveBy({{0, -35, 0}, {0, -20, 14}, {0, 20, 14}, {0, 35, 0}});
+    const Path arch = curveThrough({{0, -35, 0}, {0, -20, 14}, {0, 20, 14}, {0, 35, 0}});
     const auto both = bothSides(rim, {{arch}}, {}, {0.01}, {1e-3});
     QVERIFY(both.has_value());
     for (const Path& p : *both) VERIFY_AT_MOST(std::abs(ArcLength(p).total() - 0.5 * ArcLength(rim).total()), 1e-4);
@@ -212,7 +197,7 @@ private slots:
     VERIFY_OK(r);
     VERIFY_AT_MOST(offSkin(rim, *r), 0.0005);
     VERIFY_AT_MOST(offSkin(arch, *r), 0.0005);
-    const Path second = curveBy({{40, -26.0870, 0}, {40, 0, 10}, {40, 26.0870, 0}});
+    const Path second = curveThrough({{40, -26.0870, 0}, {40, 0, 10}, {40, 26.0870, 0}});
     const auto parts = bothSides(rim, {{arch}, {second}}, {}, {0.05}, {1e-3});
     QVERIFY(parts.has_value());
     for (const Path& p : *parts) {
@@ -283,7 +268,7 @@ private slots:
   }
 
   void aClosedRailGivesASmoothClosedSkin() {
-    const Path rail = curveBy({{50, 0, 0}, {0, 40, 12}, {-50, 0, 0}, {0, -40, -12}}, true);
+    const Path rail = curveThrough({{50, 0, 0}, {0, 40, 12}, {-50, 0, 0}, {0, -40, -12}}, true);
     SweepOptions o;
     o.frame.turnDeg = [](double x) { return 360 * x; };
     o.frame.turns = 1;
@@ -358,7 +343,7 @@ private slots:
       SweepOptions o;
       o.start.kind = kind;
       o.start.neighbour = beside(tube->strips[0]);
-      const Path rail = curveBy({{0, 0, 0}, {0, 0, 25}, {20, 0, 60}, {50, 0, 70}});
+      const Path rail = curveThrough({{0, 0, 0}, {0, 0, 25}, {20, 0, 60}, {50, 0, 70}});
       const auto r = sweep({{aloneOf(tube->strips[0].isoV(1))}}, {rail}, o, {});
       VERIFY_OK(r);
       QVERIFY(r->joins);
@@ -489,12 +474,12 @@ private slots:
         way = (way + 0.6 * Vec3(d(rng), d(rng), d(rng))).normalized();
         at += (20 + 15 * d(rng)) * way;
       }
-      const Path rail = curveBy(pts);
+      const Path rail = curveThrough(pts);
       const Frame f = squareTo(rail);
       const double size = 6 + 5 * d(rng);
       const Path profile = i % 3 == 0   ? *circle(f, size)
                            : i % 3 == 1 ? *roundedRectangle(f, size, 0.6 * size, 0.1 * size, {1e-3})
-                                        : curveBy({f.at(-size, 0), f.at(0, 0.5 * size), f.at(size, 0.1 * size)});
+                                        : curveThrough({f.at(-size, 0), f.at(0, 0.5 * size), f.at(size, 0.1 * size)});
       SweepOptions o;
       const double turn = i % 4 == 0 ? 400 * d(rng) : 0, end = i % 5 == 0 ? 1 + 0.5 * d(rng) : 1;
       if (turn != 0) o.frame.turnDeg = [turn](double x) { return turn * x; };
