@@ -23,6 +23,20 @@ constexpr double kLeastRelaxedShare = 0.002, kRelaxedShareStep = 0.3;
 constexpr double kGuidePart = 0.75,
                  kGuidePartStep = 0.6; ///< of `fit`: what following the guides may use at first, then
 constexpr int kGuideTries = 3;
+constexpr int kEvenSpans = 4; ///< of what is added at an end of a loft along a line
+
+/// Knots of a space that holds two others of one degree.
+Knots inBoth(const Knots& a, const Knots& b) {
+  Knots out = a;
+  for (size_t i = 0; i < b.size();) {
+    const size_t n = size_t(multiplicity(b, b[i]));
+    const int there = multiplicity(a, b[i]);
+    for (int k = there; k < int(n); ++k) out.push_back(b[i]);
+    i += n;
+  }
+  std::sort(out.begin(), out.end());
+  return out;
+}
 
 /// Ellipses are followed most lightly by their angle, as long as nobody counts by their length.
 bool ellipsesAlone(const std::vector<Section>& sections, const LoftOptions& o) {
@@ -186,6 +200,7 @@ private:
     const Rows finish = sideBySide([&](size_t k) { return derivatives[1][k]; });
     LUMSK_TRY(made, carrier_ ? carried(rows) : fromRows({rows, start, finish}));
     out_.degree = made.degree;
+    if (o_.carrier) asFastAsCarried(derivatives, made);
     Eigen::Index at = 0;
     for (size_t k = 0; k < strips_.size(); ++k) {
       const Eigen::Index width = strips_[k].rows.cols();
@@ -199,6 +214,24 @@ private:
       at += width;
     }
     return {};
+  }
+
+  /// Ends of what is carried are left as fast as it comes, times the pull: the way to the next section says nothing of it.
+  void asFastAsCarried(std::array<std::vector<Rows>, 2>& derivatives, const AcrossRows& made) const {
+    for (int e : {0, 1}) {
+      const Eigen::RowVectorXd own = valueOf(made.degree, made.knots, made.controls, e, 1);
+      double carried = 0, asked = 0;
+      Eigen::Index at = 0;
+      for (const Rows& r : derivatives[size_t(e)]) {
+        for (Eigen::Index c = 0; r.rows() > 0 && c < r.cols(); c += 3)
+          carried += own.segment<3>(at + c).norm(), asked += r.row(0).segment<3>(c).norm();
+        at += r.cols();
+      }
+      if (!(asked > 0)) continue;
+      const double faster = end(e).pull * carried / asked;
+      for (Rows& r : derivatives[size_t(e)])
+        for (Eigen::Index q = 0; q < r.rows(); ++q) r.row(q) *= std::pow(faster, double(q) + 1);
+    }
   }
 
   Expected<AcrossRows> fromRows(const AcrossGoal& goal, std::vector<Frame> frames = {}) {
@@ -251,7 +284,17 @@ private:
     Rows add = Rows::Zero(wanted.rows() + 1, wanted.cols());
     for (Eigen::Index q = 0; q < wanted.rows(); ++q)
       add.row(q + 1) = wanted.row(q) - valueOf(s.degreeV(), s.knotsV(), rows, side == FirstV ? 0.0 : 1.0, int(q) + 1);
-    return addedAtSide(s, side, add, out_.parameters, EndShape::Smooth);
+    // In a space without the line's jumps: functions that may bend abruptly there would.
+    const Knots even = uniformKnots(s.degreeV(), kEvenSpans);
+    const int across = int(even.size()) - s.degreeV() - 1;
+    const Surface change = addedAtSide(Surface::trusted(s.degreeU(), s.degreeV(), s.knotsU(), even, Points::Zero(s.sizeU() * across, 3), s.closedU()),
+                                       side, add, out_.parameters, EndShape::Smooth);
+    const Knots both = inBoth(s.knotsV(), change.knotsV());
+    Surface sum = withSpaceV(s, s.degreeV(), both);
+    const Surface more = withSpaceV(change, s.degreeV(), both);
+    for (int i = 0; i < sum.sizeU(); ++i)
+      for (int j = 0; j < sum.sizeV(); ++j) sum.point(i, j) += more.point(i, j);
+    return sum;
   }
 
   /// Removes what rounding, fitting and guides leave over at mirror planes.

@@ -483,6 +483,19 @@ std::string summaryOf(const std::vector<nurbs::SweepResult>& all, size_t rails, 
   return wrinkles ? out + wrinkleWords(*wrinkles) : out;
 }
 
+/// The wrinkle index of the same sweep without ends and sides that flow on; nothing where there is none.
+std::optional<double> plainWrinkles(const Along& a, nurbs::SweepOptions o, const Context& cx) {
+  o.start = o.end = o.left = o.right = {};
+  std::vector<nurbs::Surface> all;
+  for (size_t k = 0; k < (a.each ? a.profiles.size() : 1); ++k) {
+    const auto profiles = a.each ? std::vector<nurbs::Section>{a.profiles[k]} : a.profiles;
+    const auto made = nurbs::sweep(profiles, a.rails, o, cx);
+    if (!made) return {};
+    for (const auto& f : made->faces) all.push_back(f.surface);
+  }
+  return nurbs::wrinkleIndex(all);
+}
+
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(a, taken(in, cx.tolerances));
   std::vector<brep::BodyFaces> skins;
@@ -551,7 +564,13 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     const auto rough = nurbs::roughPlaces(*p);
     return std::none_of(rough.begin(), rough.end(), [](const nurbs::RoughPlace& at) { return at.smooth < 2; });
   });
-  out.summary = summaryOf(results, a.rails.size(), even ? std::optional(nurbs::wrinkleIndex(all)) : std::nullopt);
+  std::optional<double> wrinkles;
+  if (even) wrinkles = nurbs::wrinkleIndex(all);
+  if (wrinkles && r.joins)
+    if (auto bumpy = bumpyNote("LM-Y106", all, *wrinkles, [&] { return plainWrinkles(a, o, cx); }, "without ends and sides that flow on",
+                               "let the profile's size and the rail's start agree with what the skin flows into, or take less pull"))
+      out.notes.push_back(std::move(*bumpy));
+  out.summary = summaryOf(results, a.rails.size(), wrinkles);
   return out;
 }
 
