@@ -216,21 +216,34 @@ private:
     return {};
   }
 
-  /// Ends of what is carried are left as fast as it comes, times the pull: the way to the next section says nothing of it.
+  /// Ends of what is carried are left as fast as it comes, times the pull, and go on getting faster as it does: the way to
+  /// the next section says nothing of it. Another parameter v + a v^2 / 2 + b v^3 / 6 changes no form.
   void asFastAsCarried(std::array<std::vector<Rows>, 2>& derivatives, const AcrossRows& made) const {
     for (int e : {0, 1}) {
-      const Eigen::RowVectorXd own = valueOf(made.degree, made.knots, made.controls, e, 1);
-      double carried = 0, asked = 0;
-      Eigen::Index at = 0;
-      for (const Rows& r : derivatives[size_t(e)]) {
-        for (Eigen::Index c = 0; r.rows() > 0 && c < r.cols(); c += 3)
-          carried += own.segment<3>(at + c).norm(), asked += r.row(0).segment<3>(c).norm();
-        at += r.cols();
+      std::vector<Rows>& wanted = derivatives[size_t(e)];
+      const Eigen::Index orders = wanted.front().rows();
+      if (orders == 0) continue;
+      Rows own(orders, made.controls.cols());
+      for (Eigen::Index q = 0; q < orders; ++q) own.row(q) = valueOf(made.degree, made.knots, made.controls, e, int(q) + 1);
+      const Rows asked = [&] {
+        Rows all(orders, own.cols());
+        Eigen::Index at = 0;
+        for (const Rows& r : wanted) all.middleCols(at, r.cols()) = r, at += r.cols();
+        return all;
+      }();
+      if (!(asked.row(0).norm() > 0)) continue;
+      const double faster = end(e).pull * own.row(0).norm() / asked.row(0).norm();
+      Rows to = asked;
+      for (Eigen::Index q = 0; q < orders; ++q) to.row(q) *= std::pow(faster, double(q) + 1);
+      const double along = to.row(0).squaredNorm();
+      const double a = orders > 1 ? (own.row(1) - to.row(1)).dot(to.row(0)) / along : 0.0;
+      if (orders > 2) {
+        to.row(2) += 3 * a * to.row(1);
+        to.row(2) += (own.row(2) - to.row(2)).dot(to.row(0)) / along * to.row(0);
       }
-      if (!(asked > 0)) continue;
-      const double faster = end(e).pull * carried / asked;
-      for (Rows& r : derivatives[size_t(e)])
-        for (Eigen::Index q = 0; q < r.rows(); ++q) r.row(q) *= std::pow(faster, double(q) + 1);
+      if (orders > 1) to.row(1) += a * to.row(0);
+      Eigen::Index at = 0;
+      for (Rows& r : wanted) r = Rows(to.middleCols(at, r.cols())), at += r.cols();
     }
   }
 
