@@ -24,7 +24,7 @@ Expected<nurbs::Neighbour> flowsInto(const Inputs& in, const std::string& key, c
 } // namespace
 
 void addSkinEnd(Schema& s, const std::string& key, const std::string& label, const std::string& what,
-            const std::vector<std::string>& allowed, const std::string& along) {
+            const std::vector<std::string>& allowed, const std::string& along, const std::string& pullHelp) {
   const size_t from = s.size();
   s.push_back(continuity(key, label, "How the skin leaves " + what, allowed));
   std::vector<std::string> directed; // how it is left has a direction that a pull goes along
@@ -41,7 +41,7 @@ void addSkinEnd(Schema& s, const std::string& key, const std::string& label, con
                   .atMost(1)
                   .when(key, kFlows));
   Field pull =
-      ratioField(key + "Pull", "Pull", "How far the skin goes along that direction: 1 is as an arc would.", "1")
+      ratioField(key + "Pull", "Pull", pullHelp, "1")
           .within(0.05, 10)
           .withHandle(Handle::Magnitude);
   const bool atEnd = key == "start" || key == "end";

@@ -8,7 +8,8 @@ namespace lumsk::steps {
 
 /// The fields of an end, or of a side; `what` completes "How the skin leaves ...".
 void addSkinEnd(recipe::Schema& s, const std::string& key, const std::string& label, const std::string& what,
-                const std::vector<std::string>& allowed, const std::string& along);
+                const std::vector<std::string>& allowed, const std::string& along,
+                const std::string& pull = "How far the skin goes along that direction: 1 is as an arc would.");
 
 /// An end, or a side: `edge` is the pick that lies there, if one does; problems are shown at the first pick of
 /// `sections`. Fails with LM-L017 (not known what to flow into), and as graphs and neighbours do.

@@ -2,6 +2,7 @@
 #include "nurbs/curves/shapes.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/measure/surface_measure.h"
+#include "nurbs/measure/wrinkles.h"
 #include "nurbs/sweep/sweep.h"
 #include "shapes/rails.h"
 #include "shapes/vessels.h"
@@ -347,8 +348,10 @@ private slots:
       const auto r = sweep({{aloneOf(tube->strips[0].isoV(1))}}, {rail}, o, {});
       VERIFY_OK(r);
       QVERIFY(r->joins);
-      QVERIFY(r->joins);
       VERIFY_AT_MOST(r->join.worst({}), 1);
+      const auto free = sweep({{aloneOf(tube->strips[0].isoV(1))}}, {rail}, {}, {});
+      VERIFY_OK(free);
+      VERIFY_AT_MOST(wrinkleIndex({r->faces[0].surface}), 2 * wrinkleIndex({free->faces[0].surface}));
       const Surface& s = r->faces.front().surface;
       for (int i = 0; i < 24; ++i) {
         const Vec3 p = s.at(i / 24.0, 0), n = s.normal(i / 24.0, 0);
@@ -359,6 +362,53 @@ private slots:
       }
       VERIFY_AT_MOST((s.at(0, 1) - rail.end()).norm(), 10.5); // and the rest goes where it did
     }
+  }
+
+  /// Beyond its reach, which the pull says, the skin is where the profile is carried.
+  void whatFlowsOnComesBackToItsWay() {
+    const auto tube = loft({{*circle(levelAt(-40), 20)}, {*circle(levelAt(-20), 24)}, {*circle(levelAt(0), 20)}}, {}, {});
+    VERIFY_OK(tube);
+    const Path rail = curveThrough({{0, 0, 0}, {0, 0, 60}, {30, 0, 140}, {60, 0, 200}}), profile = aloneOf(tube->strips[0].isoV(1));
+    const auto free = sweep({{profile}}, {rail}, {}, {});
+    VERIFY_OK(free);
+    double widest = 0;
+    for (const double pull : {0.5, 1.0}) {
+      SweepOptions o;
+      o.start.kind = Meets::G2;
+      o.start.pull = pull;
+      o.start.neighbour = beside(tube->strips[0]);
+      const auto r = sweep({{profile}}, {rail}, o, {});
+      VERIFY_OK(r);
+      VERIFY_AT_MOST(r->join.worst({}), 1);
+      double reach = 0;
+      for (int i = 0; i < 24; ++i)
+        for (int j = 0; j <= 100; ++j) {
+          const Vec3 p = r->faces[0].surface.at(i / 24.0, j / 100.0);
+          if (closestPoint(free->faces[0].surface, p).distanceMm > 0.01) reach = std::max(reach, p.z());
+        }
+      QVERIFY(reach > 20 * pull);
+      VERIFY_AT_MOST(reach, 120 * pull); // half of a rail of 212 mm
+      QVERIFY(reach > widest);
+      widest = reach;
+    }
+  }
+
+  /// Leaves square-cornered profiles along the lines in which both sides' planes meet.
+  void leansAtCorners() {
+    const Path profile = polylineOf({{-10, -6, 0}, {10, -6, 0}, {10, 6, 0}, {-10, 6, 0}, {-10, -6, 0}});
+    SweepOptions o;
+    o.start.kind = Meets::Angle;
+    o.start.angleDeg = 20;
+    const auto r = sweep({{profile}}, {curveThrough({{0, 0, 0}, {0, 0, 30}, {15, 0, 70}, {50, 0, 90}})}, o, {});
+    VERIFY_OK(r);
+    VERIFY_AT_MOST(r->join.angleDeg, 0.05);
+    QCOMPARE(r->faces.size(), size_t(4));
+    for (const auto& f : r->faces)
+      for (int i = 0; i <= 10; ++i)
+        VERIFY_AT_MOST(std::abs(std::abs(degFromRad(std::asin(f.surface.normal(i / 10.0, 0).z()))) - 20), 0.05);
+    for (size_t k = 0; k < 4; ++k)
+      for (int j = 0; j <= 20; ++j)
+        VERIFY_AT_MOST((r->faces[k].surface.at(r->faces[k].surface.lastU(), j / 20.0) - r->faces[(k + 1) % 4].surface.at(r->faces[(k + 1) % 4].surface.firstU(), j / 20.0)).norm(), 1e-6);
   }
 
   void aProfileThatIsOnlyMovedStaysAsItIsBeyondCorners() {

@@ -8,6 +8,18 @@
 
 namespace lumsk::nurbs {
 
+Knots knotsOfBoth(const Knots& a, const Knots& b) {
+  Knots out = a;
+  for (size_t i = 0; i < b.size();) {
+    const size_t n = size_t(multiplicity(b, b[i]));
+    const int there = multiplicity(a, b[i]);
+    for (int k = there; k < int(n); ++k) out.push_back(b[i]);
+    i += n;
+  }
+  std::sort(out.begin(), out.end());
+  return out;
+}
+
 Rows rowsThrough(int p, const Knots& U, Rows values) {
   const std::vector<double> at = greville(U, p);
   BandedLu A(int(at.size()), p, p);

@@ -9,6 +9,9 @@ namespace lumsk::nurbs {
 
 // Functions of one parameter in a spline space.
 
+/// Knots of a space that holds two others of one degree.
+Knots knotsOfBoth(const Knots& a, const Knots& b);
+
 /// Control rows of what takes the given values, one row each, at the Greville abscissae.
 Rows rowsThrough(int degree, const Knots& knots, Rows values);
 

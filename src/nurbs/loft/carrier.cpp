@@ -15,7 +15,6 @@ constexpr int kPatience = 3; ///< knots that have to stay, in a row, until a fit
 constexpr double kCarriedPart = 0.7; ///< of `fit`: what following the way may use
 constexpr double kNear = 1e-4;       ///< of the way: for differences
 constexpr double kSameBreak = 0.01;  ///< of the loft: breaks so near to a jump give way to it
-constexpr double kShrunk = 1e-9;     ///< of an axis: there is no way back to its own coordinates
 constexpr double kSameRow = 1e-9;    ///< of a section's size: rows that are one
 
 /// Rows that change nowhere are carried as one: its own box, whose corners' ways enclose those of all that it holds.
@@ -27,24 +26,44 @@ bool constantRows(const Rows& local, double size) {
 
 } // namespace
 
-Carried Carried::from(const Frame& f) {
-  Carried c;
-  c.origin = f.origin;
-  c.along = f.normal();
-  c.axes << f.x, f.y, c.along;
-  return c;
+/// From a polynomial through places beside the end.
+CarriedWay Carrier::leaving(int end) const {
+  constexpr int kDegree = 6;
+  constexpr double kReach = 0.01, kPartOfSmooth = 0.5;
+  double reach = kReach;
+  for (const Rough& r : rough()) {
+    const double v = ownParameter(r.at), away = end ? 1 - v : v;
+    if (away > kNear) reach = std::min(reach, kPartOfSmooth * away);
+  }
+  Eigen::Matrix<double, kDegree + 1, kDegree + 1> powers;
+  Eigen::Matrix<double, kDegree + 1, 12> places;
+  CarriedWay out;
+  for (int i = 0; i <= kDegree; ++i) {
+    const double x = double(i) / kDegree;
+    const Carried c = at(end ? 1 - x * reach : x * reach);
+    if (i == 0) out.along = c.along;
+    for (int j = 0; j <= kDegree; ++j) powers(i, j) = std::pow(x, j);
+    places.row(i) << c.origin.transpose(), c.axes.col(0).transpose(), c.axes.col(1).transpose(), c.axes.col(2).transpose();
+  }
+  const Eigen::Matrix<double, kDegree + 1, 12> by = powers.partialPivLu().solve(places);
+  double scale = 1;
+  for (int q = 0; q <= 3; ++q) {
+    out.origin[size_t(q)] = scale * by.row(q).head<3>().transpose();
+    for (int k = 0; k < 3; ++k) out.axes[size_t(q)].col(k) = scale * by.row(q).segment<3>(3 * k + 3).transpose();
+    scale *= (q + 1) * (end ? -1 : 1) / reach;
+  }
+  return out;
 }
 
-Vec3 Carried::local(const Vec3& world) const {
-  if (shrunk()) return Vec3::Zero();
-  return axes.partialPivLu().solve(world - origin);
-}
-
-bool Carried::shrunk() const { return !(axes.col(0).norm() > kShrunk) || !(axes.col(1).norm() > kShrunk); }
-
-Frame Carried::frame() const {
-  const Vec3 x = (axes.col(0) - axes.col(0).dot(along) * along).normalized();
-  return {origin, x, along.cross(x)};
+double Carrier::ownParameter(double v) const {
+  if (!placed_) return v;
+  constexpr int kHalvings = 50;
+  double low = 0, high = 1;
+  for (int it = 0; it < kHalvings; ++it) {
+    const double m = 0.5 * (low + high);
+    ((*placed_)(m) < v ? low : high) = m;
+  }
+  return 0.5 * (low + high);
 }
 
 Expected<void> Carrier::place(const std::vector<double>& sections, bool around) {
@@ -69,8 +88,8 @@ Expected<AcrossRows> Carrier::along(const Rows& rows, const std::vector<LoftStri
   if (!across.around() && this->at(at.back()).shrunk()) local.row(sections - 1) = local.row(sections - 2);
   const Eigen::Map<const Points> first(local.data(), columns, 3); // its first row: rows are stored one after the other
   const Vec3 low = first.colwise().minCoeff().transpose(), high = first.colwise().maxCoeff().transpose();
-  const bool constant = constantRows(local, (high - low).norm() + low.norm());
   LUMSK_TRY(blend, blended(local));
+  const bool constant = constantRows(blend.controls, (high - low).norm() + low.norm());
   LUMSK_CHECK(checkFolds(blend, strips, constant));
   CurveFamily family;
   family.closed = across.around();
@@ -146,16 +165,7 @@ Expected<AcrossRows> Carrier::along(const Rows& rows, const std::vector<LoftStri
 /// What lies off the way is one derivative less smooth than it: it passes by at a speed that follows its bending.
 std::vector<double> Carrier::breaksWithRough(const std::vector<double>& breaks, int degree) const {
   std::vector<Rough> places = rough();
-  if (placed_)
-    for (Rough& r : places) { // back to the loft's parameter
-      constexpr int kHalvings = 50;
-      double low = 0, high = 1;
-      for (int it = 0; it < kHalvings; ++it) {
-        const double m = 0.5 * (low + high);
-        ((*placed_)(m) < r.at ? low : high) = m;
-      }
-      r.at = 0.5 * (low + high);
-    }
+  for (Rough& r : places) r.at = ownParameter(r.at);
   std::sort(places.begin(), places.end(), [](const Rough& a, const Rough& b) { return a.at < b.at; });
   std::vector<double> out;
   for (double b : breaks)

@@ -1,23 +1,10 @@
 #pragma once
 #include "nurbs/fit/monotone.h"
+#include "nurbs/loft/carried.h"
 #include "nurbs/loft/loft_across.h"
 #include "nurbs/loft/loft_strips.h"
 
 namespace lumsk::nurbs {
-
-/// Where a carried section stands: an affine map from its own coordinates, whose first two axes lie across the way and
-/// whose third one lies along it.
-struct Carried {
-  Vec3 origin = Vec3::Zero();
-  Eigen::Matrix3d axes = Eigen::Matrix3d::Identity(); ///< columns
-  Vec3 along = Vec3::UnitZ();   ///< unit: square to the plane of the first two axes, forwards
-
-  static Carried from(const Frame& f);
-  Vec3 at(const Vec3& local) const { return origin + axes * local; }
-  Vec3 local(const Vec3& world) const; ///< nought where the axes have shrunk to a point
-  bool shrunk() const;
-  Frame frame() const; ///< the first axis square to `along`, of length 1
-};
 
 /// What carries the sections of a loft from one to the next: what lies between them is blended as its frames see it.
 class Carrier {
@@ -28,6 +15,7 @@ public:
   /// Has the sections at other parameters from here on.
   Expected<void> place(const std::vector<double>& sections, bool around);
   Carried at(double v) const { return on(placed_ ? (*placed_)(v) : v); }
+  CarriedWay leaving(int end) const; ///< 0: at the start
 
   /// Rows across a loft, blended in the frames from one row a section; `blend` gets these rows as the frames see them.
   /// Exactly through the sections, or where the blend has them. Fails with LM-L033 where planes across the way cross
@@ -55,6 +43,7 @@ protected:
   std::vector<double> at_;
 
 private:
+  double ownParameter(double v) const; ///< of the loft, from that of the way
   std::vector<double> breaksWithRough(const std::vector<double>& breaks, int degree) const;
   Expected<void> checkFolds(const AcrossRows& blend, const std::vector<LoftStrip>& strips, bool constant) const;
   std::optional<MonotoneMap> placed_; ///< from parameters of the loft

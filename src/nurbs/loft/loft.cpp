@@ -24,19 +24,8 @@ constexpr double kGuidePart = 0.75,
                  kGuidePartStep = 0.6; ///< of `fit`: what following the guides may use at first, then
 constexpr int kGuideTries = 3;
 constexpr int kEvenSpans = 4; ///< of what is added at an end of a loft along a line
-
-/// Knots of a space that holds two others of one degree.
-Knots inBoth(const Knots& a, const Knots& b) {
-  Knots out = a;
-  for (size_t i = 0; i < b.size();) {
-    const size_t n = size_t(multiplicity(b, b[i]));
-    const int there = multiplicity(a, b[i]);
-    for (int k = there; k < int(n); ++k) out.push_back(b[i]);
-    i += n;
-  }
-  std::sort(out.begin(), out.end());
-  return out;
-}
+constexpr double kReachOfWay = 0.5, kReachBySize = 2; ///< how far it reaches with a pull of 1, at most
+constexpr double kLeastReach = 1e-3;                  ///< of the way to the next section
 
 /// Ellipses are followed most lightly by their angle, as long as nobody counts by their length.
 bool ellipsesAlone(const std::vector<Section>& sections, const LoftOptions& o) {
@@ -69,9 +58,9 @@ public:
     mirrors_ = mirrors;
     out_.mirror = mirrors.plane;
     LUMSK_CHECK(readyGuides());
+    if (carrier_) LUMSK_CHECK(readyCarrier());
     for (int e : {0, 1}) LUMSK_CHECK(leaving_.prepare(e));
     if (!guides_.empty()) LUMSK_CHECK(leaving_.follow(spread_, run_->ends({o_.start.pull, o_.end.pull})));
-    if (carrier_) LUMSK_CHECK(readyCarrier());
     LUMSK_CHECK(fitSections());
     if (o_.way == LoftWay::Ruled) return ruled();
     if (!across_) across_.emplace(out_.parameters, o_.degree, mirrors_.ends, o_.around);
@@ -198,9 +187,8 @@ private:
     const Rows rows = sideBySide([&](size_t k) { return strips_[k].rows; });
     const Rows start = sideBySide([&](size_t k) { return derivatives[0][k]; });
     const Rows finish = sideBySide([&](size_t k) { return derivatives[1][k]; });
-    LUMSK_TRY(made, carrier_ ? carried(rows) : fromRows({rows, start, finish}));
+    LUMSK_TRY(made, carrier_ ? carried({rows, start, finish}) : fromRows({rows, start, finish}));
     out_.degree = made.degree;
-    if (o_.carrier) asFastAsCarried(derivatives, made);
     Eigen::Index at = 0;
     for (size_t k = 0; k < strips_.size(); ++k) {
       const Eigen::Index width = strips_[k].rows.cols();
@@ -216,37 +204,6 @@ private:
     return {};
   }
 
-  /// Ends of what is carried are left as fast as it comes, times the pull, and go on getting faster as it does: the way to
-  /// the next section says nothing of it. Another parameter v + a v^2 / 2 + b v^3 / 6 changes no form.
-  void asFastAsCarried(std::array<std::vector<Rows>, 2>& derivatives, const AcrossRows& made) const {
-    for (int e : {0, 1}) {
-      std::vector<Rows>& wanted = derivatives[size_t(e)];
-      const Eigen::Index orders = wanted.front().rows();
-      if (orders == 0) continue;
-      Rows own(orders, made.controls.cols());
-      for (Eigen::Index q = 0; q < orders; ++q) own.row(q) = valueOf(made.degree, made.knots, made.controls, e, int(q) + 1);
-      const Rows asked = [&] {
-        Rows all(orders, own.cols());
-        Eigen::Index at = 0;
-        for (const Rows& r : wanted) all.middleCols(at, r.cols()) = r, at += r.cols();
-        return all;
-      }();
-      if (!(asked.row(0).norm() > 0)) continue;
-      const double faster = end(e).pull * own.row(0).norm() / asked.row(0).norm();
-      Rows to = asked;
-      for (Eigen::Index q = 0; q < orders; ++q) to.row(q) *= std::pow(faster, double(q) + 1);
-      const double along = to.row(0).squaredNorm();
-      const double a = orders > 1 ? (own.row(1) - to.row(1)).dot(to.row(0)) / along : 0.0;
-      if (orders > 2) {
-        to.row(2) += 3 * a * to.row(1);
-        to.row(2) += (own.row(2) - to.row(2)).dot(to.row(0)) / along * to.row(0);
-      }
-      if (orders > 1) to.row(1) += a * to.row(0);
-      Eigen::Index at = 0;
-      for (Rows& r : wanted) r = Rows(to.middleCols(at, r.cols())), at += r.cols();
-    }
-  }
-
   Expected<AcrossRows> fromRows(const AcrossGoal& goal, std::vector<Frame> frames = {}) {
     if (o_.way != LoftWay::Relaxed) return across_->through(goal.rows, goal.start, goal.finish);
     LUMSK_TRY(made, relaxedRows(*across_, goal, {places_, strips_, std::move(frames), o_.relaxed, o_.relaxedTurn}));
@@ -255,12 +212,18 @@ private:
     return std::move(made.rows);
   }
 
-  Expected<AcrossRows> carried(const Rows& rows) {
+  Expected<AcrossRows> carried(const AcrossGoal& goal) {
     std::vector<Frame> frames;
     for (int i = 0; i < n_; ++i) frames.push_back(carrier_->at(out_.parameters[size_t(i)]).frame());
-    const Rows none(0, rows.cols());
-    const auto blend = [&](const Rows& local) { return fromRows({local, none, none}, frames); };
-    return carrier_->along(rows, strips_, *across_, blend, cx_.tolerances.fit);
+    const Rows none(0, goal.rows.cols());
+    const auto blend = [&](const Rows& local) -> Expected<AcrossRows> {
+      LUMSK_TRY(made, fromRows({local, none, none}, frames));
+      for (int e : {0, 1})
+        if (const Rows& wanted = e ? goal.finish : goal.start; o_.carrier && wanted.rows() > 0)
+          made = leavingAs(std::move(made), wanted, carrier_->leaving(e), e, reachOf(e, goal.rows));
+      return made;
+    };
+    return carrier_->along(goal.rows, strips_, *across_, blend, cx_.tolerances.fit);
   }
 
   /// Straight from section to section.
@@ -287,7 +250,33 @@ private:
 
   Expected<void> readyCarrier() {
     if (out_.parameters.empty()) out_.parameters = carrier_->parameters();
-    return carrier_->place(out_.parameters, o_.around);
+    LUMSK_CHECK(carrier_->place(out_.parameters, o_.around));
+    for (int e : {0, 1})
+      if (o_.carrier && !o_.around) {
+        const std::vector<double>& v = out_.parameters;
+        const double here = e ? 1 : 0, beside = v[e ? v.size() - 2 : 1];
+        leaving_.carriedBy(e, {carrier_->leaving(e), carrier_->at(here), carrier_->at(beside), std::abs(beside - here)});
+      }
+    return {};
+  }
+
+  /// How far from an end that leaves as it has to what is carried comes back to its own way: in parameters, one a column.
+  std::vector<double> reachOf(int e, const Rows& rows) const {
+    const Eigen::Map<const Points> places(rows.row(e ? n_ - 1 : 0).data(), rows.cols() / 3, 3);
+    const double size = (places.colwise().maxCoeff() - places.colwise().minCoeff()).norm();
+    const std::vector<double>& v = out_.parameters;
+    const double whole = e ? 1 - v[v.size() - 2] : v[1], speed = carrier_->leaving(e).origin[1].norm();
+    const double reach = end(e).pull * std::min(kReachOfWay * whole, kReachBySize * size / speed);
+    std::vector<double> out;
+    for (size_t k = 0; k < strips_.size(); ++k) {
+      const LoftStrip& strip = strips_[k];
+      for (const double g : greville(strip.fit.knots, strip.fit.degree)) {
+        const double t = std::clamp(g * strip.whole() - strip.before, 0.0, 1.0);
+        const double factor = end(e).along ? end(e).along(places_.fraction(e ? n_ - 1 : 0, int(k), t)) : 1.0;
+        out.push_back(std::clamp(reach * factor, kLeastReach * whole, whole));
+      }
+    }
+    return out;
   }
 
   /// A skin whose end is made to leave as its derivative rows say; sections stay.
@@ -302,7 +291,7 @@ private:
     const int across = int(even.size()) - s.degreeV() - 1;
     const Surface change = addedAtSide(Surface::trusted(s.degreeU(), s.degreeV(), s.knotsU(), even, Points::Zero(s.sizeU() * across, 3), s.closedU()),
                                        side, add, out_.parameters, EndShape::Smooth);
-    const Knots both = inBoth(s.knotsV(), change.knotsV());
+    const Knots both = knotsOfBoth(s.knotsV(), change.knotsV());
     Surface sum = withSpaceV(s, s.degreeV(), both);
     const Surface more = withSpaceV(change, s.degreeV(), both);
     for (int i = 0; i < sum.sizeU(); ++i)

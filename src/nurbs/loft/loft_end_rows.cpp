@@ -1,5 +1,9 @@
 #include "nurbs/loft/loft_end_rows.h"
 
+#include "nurbs/fit/spaces.h"
+#include "nurbs/joins/side_conditions.h"
+
+#include <algorithm>
 #include <cmath>
 
 namespace lumsk::nurbs {
@@ -40,14 +44,67 @@ void arcSums(const Rows& s, int i, int j, const Vec3& normal, bool inPlane, doub
   }
 }
 
+constexpr int kLeavingSpans = 6, kLeavingDegree = 5;
+
+/// Control values, one column an order, of functions with one derivative at an end that are nought beyond a reach.
+AcrossRows leavingFunctions(int degree, int orders, int e, double reach) {
+  constexpr double kWhole = 1 - 1e-6;
+  std::vector<double> breaks{0.0, 1.0};
+  for (int i = 1; i <= kLeavingSpans; ++i)
+    if (const double x = reach * i / kLeavingSpans; x < kWhole) breaks.push_back(e ? 1 - x : x);
+  std::sort(breaks.begin(), breaks.end());
+  AcrossRows out{degree, clampedKnots(degree, breaks), {}};
+  EndFunctionOptions smooth;
+  smooth.most = orders;
+  smooth.reach = std::min(reach, 1.0);
+  out.controls = endFunctions(degree, out.knots, e == 0, smooth)->transpose();
+  return out;
+}
+
 } // namespace
+
+AcrossRows leavingAs(const AcrossRows& rows, const Rows& wanted, const CarriedWay& way, int e,
+                     const std::vector<double>& reach) {
+  const int orders = int(wanted.rows()), degree = std::max({rows.degree, kLeavingDegree, orders + 3});
+  const double v = e ? 1.0 : 0.0;
+  std::vector<Eigen::RowVectorXd> own;
+  for (int q = 0; q <= orders; ++q) own.push_back(valueOf(rows.degree, rows.knots, rows.controls, v, q));
+  Rows add = Rows::Zero(orders + 1, wanted.cols());
+  for (Eigen::Index c = 0; c < wanted.cols(); c += 3) {
+    std::array<Vec3, 4> local;
+    std::array<Vec3, 3> moves;
+    local[0] = own[0].segment<3>(c).transpose();
+    for (int q = 1; q <= orders; ++q) moves[size_t(q - 1)] = wanted.row(q - 1).segment<3>(c).transpose();
+    way.solve(local, moves, orders);
+    for (int q = 1; q <= orders; ++q)
+      add.row(q).segment<3>(c) = local[size_t(q)].transpose() - own[size_t(q)].segment<3>(c);
+  }
+  AcrossRows out{degree, raisedKnots(rows.knots, rows.degree, degree), {}};
+  out.controls = rowsIn(rows.degree, rows.knots, rows.controls, degree, out.knots);
+  // Reaches between two are made of both: every mixture has the derivatives.
+  const auto [least, most] = std::minmax_element(reach.begin(), reach.end());
+  for (const bool far : {false, true}) {
+    if (far && !(*most > *least)) break;
+    Rows part = add;
+    for (Eigen::Index c = 0; c < part.cols(); ++c) {
+      const double share = *most > *least ? (reach[size_t(c / 3)] - *least) / (*most - *least) : 0.0;
+      part.col(c) *= far ? share : 1 - share;
+    }
+    const AcrossRows more = leavingFunctions(degree, orders, e, far ? *most : *least);
+    const Knots both = knotsOfBoth(out.knots, more.knots);
+    out.controls = rowsIn(degree, out.knots, out.controls, degree, both) +
+                   rowsIn(degree, more.knots, more.controls * part, degree, both);
+    out.knots = both;
+  }
+  return out;
+}
 
 Expected<Rows> endRows(const LeavingLoft& l, size_t k, int e) {
   const LoftEndOptions& end = e ? l.options.end : l.options.start;
   const int n = l.places.count();
   const Rows& strip = l.strips[k].rows;
   const Meets kind = end.kind;
-  const double pull = end.pull;
+  const double pull = l.options.carrier ? 1.0 : end.pull; // of what is carried it says how far it reaches
   const int i = e ? n - 1 : 0, j = e ? n - 2 : 1;
   const double dv = std::abs(l.parameters[j] - l.parameters[i]);
   const double sign = e ? -1.0 : 1.0;

@@ -21,4 +21,9 @@ struct LeavingLoft {
 /// LM-L005, LM-L026 (a guide does not leave a point in its tangent plane).
 Expected<Rows> endRows(const LeavingLoft& loft, size_t k, int e);
 
+/// Rows that are carried, in own coordinates, so changed that the skin leaves an end with the wanted derivatives: the
+/// more the nearer to the end, nothing beyond its reach (in parameters; one a column of control points).
+AcrossRows leavingAs(const AcrossRows& rows, const Rows& wanted, const CarriedWay& way, int e,
+                     const std::vector<double>& reach);
+
 } // namespace lumsk::nurbs

@@ -71,7 +71,7 @@ double arcOver(const Vec3& chord, const Vec3& direction) {
 Meets LoftEnds::kind(int e) const {
   // Guides make it differ along the section how the skin leaves squarely.
   const Meets k = end(e).kind;
-  const bool varies = !o_.guides.empty() && places_.sections[size_t(section(e))].path();
+  const bool varies = (!o_.guides.empty() || o_.carrier) && places_.sections[size_t(section(e))].path();
   return k == Meets::Perpendicular && varies ? Meets::Angle : k;
 }
 
@@ -265,7 +265,105 @@ Expected<void> LoftEnds::alone(int e, int k, double t, std::array<Vec3, 3>& out)
   return {};
 }
 
+/// The plane in which a skin has to leave a place, and how it has to bend out of it.
+struct LoftEnds::Leaving {
+  Vec3 normal;
+  std::optional<SurfaceDerivatives> d; ///< of the neighbour
+
+  double height(int order, const std::array<Vec3, 3>& moves) const {
+    if (order == 1 || !d) return 0;
+    const auto h = heightsAlong(*d, normal, moves[0], order > 2 ? within(moves[1], normal) : Vec3(Vec3::Zero()));
+    return h[size_t(order - 2)];
+  }
+};
+
+Expected<LoftEnds::Leaving> LoftEnds::leavingAt(int e, int k, double t) const {
+  if (kind(e) == Meets::Angle) {
+    const Vec3 along = places_.tangent(section(e), k, t);
+    return Leaving{along.cross(leaning(e, along)).normalized(), {}};
+  }
+  LUMSK_TRY(beside, neighbour(e, places_.at(section(e), k, t)));
+  return Leaving{beside.normal, beside.d};
+}
+
+/// How what is carried moves at a place of an end, order by order, by a unit of the way to the neighbouring section.
+struct LoftEnds::CarriedPlace {
+  const CarriedEnd& end;
+  Leaving leaving;
+  double scale;               ///< of parameters; below nought at the last end
+  std::array<Vec3, 4> local;  ///< and what was found out about its changes
+  Vec3 towards, side;         ///< within the plane across: to the leaving plane, and in it
+
+  Vec3 carried(int order) const { return std::pow(scale, order) * end.way.at(order, local); }
+  /// Brought to where it has to leave.
+  Vec3 brought(int order, const Vec3& move, const std::array<Vec3, 3>& before) const {
+    const Vec3& n = leaving.normal;
+    return move + (leaving.height(order, before) - move.dot(n)) / towards.dot(n) * towards;
+  }
+  void take(int order, std::array<Vec3, 3> moves) {
+    for (int q = 0; q < order; ++q) moves[size_t(q)] /= std::pow(scale, q + 1);
+    end.way.solve(local, moves, order);
+  }
+};
+
+Expected<LoftEnds::CarriedPlace> LoftEnds::carriedPlace(int e, int k, double t) const {
+  const CarriedEnd& c = *carried_[size_t(e)];
+  LUMSK_TRY(leaving, leavingAt(e, k, t));
+  const Vec3 at = places_.at(section(e), k, t), &n = leaving.normal, &a = c.way.along;
+  CarriedPlace out{c, leaving, e ? -c.dv : c.dv, {}, within(n, a), a.cross(n)};
+  if (out.towards.dot(n) < kSquareToSkin)
+    return fail(problem("LM-L014", "the way to the next section stands square on the skin to flow into")
+                    .at(at)
+                    .tryThis("move the sections, or leave this end free"));
+  out.local.fill(Vec3::Zero());
+  out.local[0] = c.here.local(at);
+  if (!c.beside.shrunk()) out.local[1] = (c.beside.local(places_.at(beside(e), k, t)) - out.local[0]) / out.scale;
+  return out;
+}
+
+/// Where leaving planes of both sides of a corner meet, what both add is the same: how far it lies beside that of the
+/// strip alone.
+Expected<std::array<double, 3>> LoftEnds::cornerTurns(int e, int k, bool last) const {
+  constexpr double kOnePlane = 1e-3;
+  const auto [it, fresh] = corners_.try_emplace({e, k, last}, std::array<double, 3>{});
+  if (!fresh) return it->second;
+  const int strips = places_.alignment.strips, other = (k + (last ? 1 : strips - 1)) % strips;
+  if (!places_.alignment.closed && k == (last ? strips - 1 : 0)) return it->second;
+  LUMSK_TRY(place, carriedPlace(e, k, last ? 1.0 : 0.0));
+  LUMSK_TRY(beyond, leavingAt(e, other, last ? 0.0 : 1.0));
+  const double across = place.side.dot(beyond.normal);
+  if (std::abs(across) < kOnePlane) return it->second;
+  std::array<Vec3, 3> moves{Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
+  for (int q = 1; q <= order(e); ++q) {
+    const Vec3 alone = place.brought(q, place.carried(q), moves);
+    it->second[size_t(q - 1)] = (beyond.height(q, moves) - alone.dot(beyond.normal)) / across;
+    moves[size_t(q - 1)] = alone + it->second[size_t(q - 1)] * place.side;
+    place.take(q, moves);
+  }
+  return it->second;
+}
+
+Expected<void> LoftEnds::asCarried(int e, int k, double t, std::array<Vec3, 3>& out) const {
+  LUMSK_TRY(place, carriedPlace(e, k, t));
+  LUMSK_TRY(first, cornerTurns(e, k, false));
+  LUMSK_TRY(last, cornerTurns(e, k, true));
+  out.fill(Vec3::Zero());
+  for (int q = 1; q <= order(e); ++q) {
+    const size_t i = size_t(q - 1);
+    const Vec3 carried = place.carried(q);
+    out[i] = place.brought(q, carried, out) + ((1 - t) * first[i] + t * last[i]) * place.side;
+    if (kind(e) == Meets::Angle) {
+      const Lean& lean = leans_[size_t(e)];
+      const Vec3 along = places_.tangent(section(e), k, t), outwards = lean.outwards * along.cross(lean.normal);
+      out[i] += (out[i] - carried).dot(outwards) * turning(e, k, t) * along;
+    }
+    place.take(q, out);
+  }
+  return {};
+}
+
 Expected<void> LoftEnds::across(int e, int k, double t, std::array<Vec3, 3>& out) const {
+  if (carried_[size_t(e)]) return asCarried(e, k, t, out);
   LUMSK_CHECK(alone(e, k, t, out));
   if (!spread_ || miss_[size_t(e)].empty()) return {};
   // What the guides ask for more is added within the plane in which the skin has to leave; how far it bends out of that

@@ -1,4 +1,5 @@
 #pragma once
+#include "nurbs/loft/carried.h"
 #include "nurbs/loft/loft.h"
 #include "nurbs/loft/loft_guides.h"
 
@@ -47,6 +48,15 @@ public:
 
   /// Derivatives that vary along the section at an end; 0 for ends that have none or the same everywhere.
   int order(int e) const;
+  /// What the sections are carried by says how the skin leaves an end: only within planes across the way something is
+  /// added to that.
+  struct CarriedEnd {
+    CarriedWay way;
+    Carried here, beside; ///< at the end and at the neighbouring section
+    double dv = 1;        ///< parameters between them
+  };
+  void carriedBy(int e, CarriedEnd end) { carried_[size_t(e)] = std::move(end); }
+
   /// Checks an end and finds what its directions need. Fails as `loft` does.
   Expected<void> prepare(int e);
 
@@ -81,6 +91,12 @@ private:
   std::vector<double> findKinks(int e, int k) const;
   std::map<std::pair<int, int>, std::vector<double>> kinks_;
   Expected<void> alone(int e, int k, double t, std::array<Vec3, 3>& out) const;
+  Expected<void> asCarried(int e, int k, double t, std::array<Vec3, 3>& out) const;
+  struct Leaving;
+  struct CarriedPlace;
+  Expected<Leaving> leavingAt(int e, int k, double t) const;
+  Expected<CarriedPlace> carriedPlace(int e, int k, double t) const;
+  Expected<std::array<double, 3>> cornerTurns(int e, int k, bool last) const;
 
   /// Of an end that leans: its section's plane, and how far the curves turn along the section at ends of strips.
   struct Lean {
@@ -98,10 +114,12 @@ private:
   double turning(int e, int k, double t) const;
   Vec3 leaning(int e, const Vec3& along) const;
 
+  mutable std::map<std::tuple<int, int, bool>, std::array<double, 3>> corners_;
   const LoftPlaces& places_;
   const LoftOptions& o_;
   const Context& cx_;
   std::array<Lean, 2> leans_;
+  std::array<std::optional<CarriedEnd>, 2> carried_;
   std::map<std::tuple<int, int, double>, std::array<Vec3, 3>> known_;
   double flat_ = 1e-3; ///< 1/mm: curvatures are compared with this floor
   const GuideSpread* spread_ = nullptr;

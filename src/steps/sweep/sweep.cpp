@@ -119,8 +119,10 @@ Schema placeFields() {
 Schema endFields() {
   Schema s;
   const std::vector<std::string> ends{"free", "g1", "g2", "g3"};
-  addSkinEnd(s, "start", "Start", "the rail's start: free, or flowing into the neighbouring skin.", ends, "the profile.");
-  addSkinEnd(s, "end", "End", "the rail's end: free, or flowing into the neighbouring skin.", ends, "the profile.");
+  const std::string pull = "How far from there the skin comes back to where the profile is carried: 1 is twice the profile's "
+                           "size, or half of the way.";
+  addSkinEnd(s, "start", "Start", "the rail's start: free, or flowing into the neighbouring skin.", ends, "the profile.", pull);
+  addSkinEnd(s, "end", "End", "the rail's end: free, or flowing into the neighbouring skin.", ends, "the profile.", pull);
   for (Field& f : s) f.seldom = true;
   const auto side = [](const std::string& which) {
     return "the rail, or the line, where open profiles " + which +
