@@ -286,6 +286,7 @@ private:
     Rows add = Rows::Zero(wanted.rows() + 1, wanted.cols());
     for (Eigen::Index q = 0; q < wanted.rows(); ++q)
       add.row(q + 1) = wanted.row(q) - valueOf(s.degreeV(), s.knotsV(), rows, side == FirstV ? 0.0 : 1.0, int(q) + 1);
+    if (o_.carrier) return addedAtSide(s, side, add, out_.parameters, EndShape::Local); // what its fit has left over
     // In a space without the line's jumps: functions that may bend abruptly there would.
     const Knots even = uniformKnots(s.degreeV(), kEvenSpans);
     const int across = int(even.size()) - s.degreeV() - 1;
