@@ -9,10 +9,8 @@
 
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
-#include <BRepAdaptor_Surface.hxx>
 #include <BRepBndLib.hxx>
 #include <Bnd_Box.hxx>
-#include <gp_Pln.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopTools_ListOfShape.hxx>
 
@@ -44,14 +42,6 @@ Problem nearlyTouching(const Body& target, const Body& tool, const std::optional
   return p.tryThis("make one of them a hundredth larger or smaller, or move it a little");
 }
 
-/// The plane of a flat face, its normal outwards; nothing for others.
-std::optional<Frame> planeOf(const TopoDS_Face& f) {
-  const BRepAdaptor_Surface s(f);
-  if (s.GetType() != GeomAbs_Plane) return {};
-  const Vec3 n = toVec(gp_Vec(s.Plane().Axis().Direction())) * (s.Plane().Direct() ? 1.0 : -1.0);
-  return Frame::fromNormal(toVec(s.Plane().Location()), f.Orientation() == TopAbs_REVERSED ? Vec3(-n) : n);
-}
-
 /// How far a shape reaches below and above a plane.
 std::pair<double, double> reach(const TopoDS_Shape& shape, const Frame& plane) {
   gp_Trsf onto;
@@ -69,7 +59,7 @@ BodyPtr stacked(const Body& target, const Body& tool, const Context& cx) {
   const std::vector<NamedFace> below = namedFaces(target), above = namedFaces(tool);
   for (size_t i = 0; i < below.size(); ++i)
     for (size_t j = 0; j < above.size(); ++j) {
-      const auto p = planeOf(below[i].face), q = planeOf(above[j].face);
+      const auto p = planeOf(target, int(i), cx.tolerances.point), q = planeOf(tool, int(j), cx.tolerances.point);
       if (!p || !q || p->normal().dot(q->normal()) > -1 + 1e-12 || std::abs(p->local(q->origin).z()) > near) continue;
       const auto one = outlineOf(target, int(i), cx.tolerances.point), other = outlineOf(tool, int(j), cx.tolerances.point);
       if (!one || !other || nurbs::deviationFrom(*one, *other).mm > near || nurbs::deviationFrom(*other, *one).mm > near)

@@ -4,12 +4,15 @@
 #include "brep/guard.h"
 #include "brep/rings.h"
 
+#include <BRepAdaptor_Surface.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Tool.hxx>
+#include <Geom_BSplineSurface.hxx>
 #include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Wire.hxx>
+#include <gp_Pln.hxx>
 
 #include <algorithm>
 #include <optional>
@@ -125,13 +128,55 @@ Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point
   });
 }
 
+namespace {
+
+Expected<nurbs::Path> borderAlong(const TopoDS_Wire& w, LengthTolerance point) {
+  const auto p = toPath(w, point);
+  if (!p)
+    return fail(problem("LM-G005", "the border of this face cannot be read as a curve").tryThis("pick its edges"));
+  return *p;
+}
+
+} // namespace
+
 Expected<nurbs::Path> outlineOf(const Body& b, int face, LengthTolerance point) {
-  return guarded("reading an edge", [&]() -> Expected<nurbs::Path> {
-    const auto p = toPath(BRepTools::OuterWire(faces(b)[size_t(face)]), point);
-    if (!p)
-      return fail(problem("LM-G005", "the border of this face cannot be read as a curve").tryThis("pick its edges"));
-    return *p;
+  return guarded("reading an edge", [&] { return borderAlong(BRepTools::OuterWire(faces(b)[size_t(face)]), point); });
+}
+
+Expected<std::vector<nurbs::Path>> holesOf(const Body& b, int face, LengthTolerance point) {
+  return guarded("reading an edge", [&]() -> Expected<std::vector<nurbs::Path>> {
+    const TopoDS_Face f = faces(b)[size_t(face)];
+    const TopoDS_Wire outer = BRepTools::OuterWire(f);
+    std::vector<nurbs::Path> out;
+    for (TopExp_Explorer w(f, TopAbs_WIRE); w.More(); w.Next()) {
+      if (w.Current().IsSame(outer)) continue;
+      LUMSK_TRY(path, borderAlong(TopoDS::Wire(w.Current()), point));
+      out.push_back(std::move(path));
+    }
+    return out;
   });
+}
+
+std::optional<Frame> planeOf(const Body& b, int face, LengthTolerance point) {
+  const TopoDS_Face f = faces(b)[size_t(face)];
+  const bool inwards = f.Orientation() == TopAbs_REVERSED;
+  const BRepAdaptor_Surface s(f);
+  if (s.GetType() == GeomAbs_Plane) {
+    const Vec3 n = toVec(gp_Vec(s.Plane().Axis().Direction())) * (s.Plane().Direct() ? 1.0 : -1.0);
+    return Frame::fromNormal(toVec(s.Plane().Location()), inwards ? Vec3(-n) : n);
+  }
+  if (s.GetType() != GeomAbs_BSplineSurface) return {};
+  const Handle(Geom_BSplineSurface) spline = s.BSpline();
+  Points poles(spline->NbUPoles() * spline->NbVPoles(), 3);
+  for (int i = 1; i <= spline->NbUPoles(); ++i)
+    for (int j = 1; j <= spline->NbVPoles(); ++j) poles.row((i - 1) * spline->NbVPoles() + j - 1) = toVec(spline->Pole(i, j)).transpose();
+  const nurbs::PlaneOfPoints plane = nurbs::fitPlane(poles);
+  if (!plane.unique || plane.deviationMm > point.mm) return {};
+  gp_Pnt at;
+  gp_Vec du, dv;
+  s.D1(0.5 * (s.FirstUParameter() + s.LastUParameter()), 0.5 * (s.FirstVParameter() + s.LastVParameter()), at, du, dv);
+  const Vec3 n = toVec(du.Crossed(dv)) * (inwards ? -1.0 : 1.0);
+  return Frame::fromNormal(toVec(at), plane.frame.normal().dot(n) < 0 ? Vec3(-plane.frame.normal()) : plane.frame.normal());
 }
 
 } // namespace lumsk::brep

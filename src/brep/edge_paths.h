@@ -13,5 +13,10 @@ Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corne
 Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point);
 /// The outer border of a face.
 Expected<nurbs::Path> outlineOf(const Body& b, int face, LengthTolerance point);
+/// The borders of a face's openings.
+Expected<std::vector<nurbs::Path>> holesOf(const Body& b, int face, LengthTolerance point);
+
+/// The plane of a flat face, its normal outwards; nothing for others. Splines are flat within `point`.
+std::optional<Frame> planeOf(const Body& b, int face, LengthTolerance point);
 
 } // namespace lumsk::brep

@@ -30,10 +30,24 @@ const brep::Ring& ringBeside(const std::vector<brep::Ring>& rings, const brep::R
   return *best;
 }
 
+/// Closed skins within a closed one are hollows of its solid.
+Expected<brep::BodyPtr> hollowed(const std::vector<MadeSkin>& skins, size_t number, const Context& cx) {
+  const auto filled = [&](const brep::Body& skin) { return brep::knitFaces(brep::namedFaces(skin), {10 * cx.tolerances.point.mm}, cx); };
+  LUMSK_TRY(outer, filled(*skins[number].skin));
+  brep::BodyPtr left = outer.body;
+  for (int h : skins[number].holes) {
+    LUMSK_TRY(hollow, filled(*skins[size_t(h)].skin));
+    LUMSK_TRY(pieces, brep::combined(*left, *hollow.body, brep::Combine::Cut, cx));
+    left = pieces.front();
+  }
+  return left;
+}
+
 Expected<brep::BodyPtr> solidOf(const Inputs& in, const std::vector<MadeSkin>& skins, size_t number, const Context& cx) {
   const MadeSkin& made = skins[number];
-  const auto rings = brep::openRings(made.skin->shape);
+  const auto rings = made.covers.empty() ? brep::openRings(made.skin->shape) : made.covers;
   if (!made.closed && !rings.empty()) return cannotCover(startOf(rings.front()));
+  if (rings.empty() && !made.holes.empty()) return hollowed(skins, number, cx);
   std::vector<brep::NamedFace> faces = brep::namedFaces(*made.skin);
   std::vector<std::vector<brep::Ring>> within;
   for (int h : made.holes) {

@@ -1,4 +1,5 @@
 #pragma once
+#include "brep/rings.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {
@@ -12,6 +13,8 @@ void addSolid(recipe::Schema& s, const std::string& help);
 struct MadeSkin {
   brep::BodyPtr skin;
   bool closed = true;    ///< it can be covered
+  /// Rings besides its openings that its solid is covered along, where these do not say it.
+  std::vector<brep::Ring> covers = {};
   std::vector<int> holes = {}; ///< numbers of others that lie within it and make openings through its solid
   bool within = false;   ///< it is such a one
 };

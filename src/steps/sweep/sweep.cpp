@@ -6,6 +6,7 @@
 #include "nurbs/curves/regions.h"
 #include "nurbs/measure/wrinkles.h"
 #include "steps/curves.h"
+#include "steps/directions.h"
 #include "steps/graphs.h"
 #include "steps/neighbours.h"
 #include "steps/section_marks.h"
@@ -152,19 +153,6 @@ Schema schema() {
   return s;
 }
 
-/// The direction that a pick gives: a plane's normal, a straight line's.
-Expected<std::pair<Vec3, Vec3>> lineOf(const Inputs& in, const std::string& key, const Tolerances& tol) {
-  const auto& picked = in.picked(key);
-  if (picked.empty()) return std::pair(Vec3(Vec3::Zero()), Vec3(Vec3::UnitZ()));
-  if (const auto* plane = std::get_if<PlaneObject>(&picked.front().object))
-    return std::pair(plane->frame.origin, plane->frame.normal());
-  const nurbs::Path& p = *curveOf(picked.front());
-  const Vec3 d = p.end() - p.start();
-  if (!(d.norm() > tol.point.mm))
-    return fail(problem("LM-Y010", "a closed curve gives no direction").at(p.start()).inField(key).tryThis("pick a straight one"));
-  return std::pair(p.start(), Vec3(d.normalized()));
-}
-
 /// What goes along what.
 struct Along {
   std::vector<PickedSection> picked; ///< profiles, in order
@@ -266,7 +254,7 @@ Expected<void> frameOf(nurbs::RailFrameOptions& f, const Inputs& in, const std::
   if (kind == "upright") {
     f.kind = RailFrame::Upright;
     LUMSK_TRY(line, lineOf(in, "up", tol));
-    f.up = line.second;
+    f.up = line.direction;
     f.leanDeg = in.number("lean");
   }
   if (kind == "skin") {
@@ -283,8 +271,8 @@ Expected<void> frameOf(nurbs::RailFrameOptions& f, const Inputs& in, const std::
   if (kind == "axis") {
     f.kind = RailFrame::AboutAxis;
     LUMSK_TRY(line, lineOf(in, "axis", tol));
-    f.axisAt = line.first;
-    f.axis = line.second;
+    f.axisAt = line.at;
+    f.axis = line.direction;
   }
   return {};
 }

@@ -1,0 +1,106 @@
+#include "nurbs/sweep/revolve.h"
+
+#include "steps/directions.h"
+#include "steps/plain_skins.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+constexpr double kWholeDeg = 360;
+
+Schema schema() {
+  Schema s{
+      plainProfilesField("What is turned about the axis; where it ends on the axis the skin closes."),
+      picks("axis", "Axis", "A straight line, a circle whose axis, or a plane on whose normal it is; without one, the upright axis.",
+            Kind::Plane | Kind::Curve | Kind::Edge)
+          .optional()
+          .atMost(1),
+      choice("ways", "Ways", "To one side; half of the angle to either side; or to both, each its own angle.",
+             {{"one", "one way"}, {"even", "evenly both ways"}, {"both", "both ways"}}),
+      angle("angle", "Angle", "About the axis; below nought the other way round.", "360").within(-kWholeDeg, kWholeDeg),
+      angle("back", "Angle back", "The other way round.", "90").within(0, kWholeDeg).when("ways", {"both"}),
+      plainFacesField()};
+  addSolid(s, "Covers what is open, which makes solids of closed profiles, of those that end on the axis, and of all that go "
+              "all around; profiles within others are openings.");
+  return s;
+}
+
+Expected<nurbs::RevolveOptions> optionsOf(const Inputs& in, const PlainProfiles& p, const Tolerances& tol) {
+  nurbs::RevolveOptions o;
+  LUMSK_TRY(axis, lineOf(in, "axis", tol));
+  o.at = axis.at, o.axis = axis.direction;
+  const std::string ways = in.text("ways");
+  const double angle = in.number("angle");
+  if (ways == "one") o.fromDeg = std::min(0.0, angle), o.toDeg = std::max(0.0, angle);
+  if (ways == "even") o.fromDeg = -0.5 * std::abs(angle), o.toDeg = 0.5 * std::abs(angle);
+  if (ways == "both") o.fromDeg = -in.number("back"), o.toDeg = angle;
+  if (o.toDeg - o.fromDeg > kWholeDeg || o.toDeg < o.fromDeg)
+    return fail(problem("LM-X001", "both angles together are more than a whole turn, or less than none")
+                    .measure(degrees(o.toDeg - o.fromDeg))
+                    .want(degrees(kWholeDeg))
+                    .at(p.paths.front().start())
+                    .inField(ways == "both" ? "back" : "angle"));
+  o.merged = in.text("faces") == "all";
+  return o;
+}
+
+/// Whether the faces' normals, around x along the profile, point inwards.
+bool inwards(const nurbs::RevolvedSkin& r, const nurbs::RevolveOptions& o) {
+  const Points at = nurbs::polyline(r.profile, 16);
+  double side = 0;
+  if (r.profile.closed()) {
+    const Vec3 p = at.colwise().mean().transpose() - o.at;
+    return nurbs::outwardsOf(r.profile, o.axis.cross(p).normalized()) > 0;
+  }
+  for (const auto& f : r.skin.faces)
+    for (int j = 0; j < 8; ++j) {
+      const nurbs::Surface& s = f.surface;
+      const double v = s.firstV() + (s.lastV() - s.firstV()) * (j + 0.5) / 8;
+      const Vec3 p = s.at(s.firstU(), v) - o.at;
+      side += s.normal(s.firstU(), v).dot((p - p.dot(o.axis) * o.axis).normalized());
+    }
+  return side < 0;
+}
+
+/// Both ends of a skin that closes on the axis on both sides, as rings with the axis between.
+std::vector<brep::Ring> wedgeRings(const nurbs::RevolvedSkin& r, const nurbs::RevolveOptions& o) {
+  if (r.whole || !r.onAxis[0] || !r.onAxis[1]) return {};
+  std::vector<brep::Ring> out;
+  for (const double angle : {o.fromDeg, o.toDeg}) {
+    const Eigen::Isometry3d turn = Eigen::Translation3d(o.at) * Eigen::AngleAxisd(radFromDeg(angle), o.axis) * Eigen::Translation3d(-o.at);
+    const nurbs::Path side = nurbs::transformed(r.profile, turn);
+    brep::Ring ring{brep::edgesAlong(side), true};
+    const auto axis = nurbs::Path::make({nurbs::LineSegment{side.end(), side.start()}}, {1e-9});
+    if (axis) ring.edges.push_back(brep::edgesAlong(*axis).front());
+    out.push_back(std::move(ring));
+  }
+  return out;
+}
+
+Expected<Outcome> compute(const Inputs& in, const Context& cx) {
+  LUMSK_TRY(profiles, plainProfilesIn(in, cx.tolerances));
+  LUMSK_TRY(o, optionsOf(in, profiles, cx.tolerances));
+  std::vector<nurbs::PlainSkin> skins;
+  std::vector<MadeSkin> made;
+  for (size_t k = 0; k < profiles.paths.size(); ++k) {
+    auto r = nurbs::revolve(profiles.paths[k], o, cx);
+    if (!r) return fail(ofProfile(r.error(), profiles, k));
+    LUMSK_TRY(body, plainBody(in, r->skin, profiles, k, inwards(*r, o), cx));
+    const bool closes = r->whole || r->profile.closed() || (r->onAxis[0] && r->onAxis[1]);
+    made.push_back({body, closes, wedgeRings(*r, o), profiles.nest.holes[k], profiles.nest.opening[k]});
+    skins.push_back(std::move(r->skin));
+  }
+  Outcome out;
+  out.summary = o.toDeg - o.fromDeg < kWholeDeg ? format(degrees(o.toDeg - o.fromDeg), 6) : "all around";
+  LUMSK_CHECK(putPlain(out, in, made, skins, cx));
+  return out;
+}
+
+} // namespace
+
+Step revolve() { return {"revolve", 1, "Revolve", Stage::Surfaces, schema, compute}; }
+
+} // namespace lumsk::steps
