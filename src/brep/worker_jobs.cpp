@@ -3,6 +3,7 @@
 #include "brep/foreign.h"
 #include "brep/foreign_mesh.h"
 #include "brep/guard.h"
+#include "brep/merge.h"
 #include "brep/pack.h"
 #include "brep/trim.h"
 #include "brep/worker.h"
@@ -85,6 +86,18 @@ Expected<json> combine(const json& a, const Context& cx) {
   return out;
 }
 
+Expected<json> merge(const json& a, const Context& cx) {
+  std::vector<BodyPtr> solids;
+  for (const json& b : a.at("solids")) {
+    solids.push_back(bodyFrom(b));
+    if (!solids.back()) return fail(notHandedOver("the bodies"));
+  }
+  LUMSK_TRY(made, mergedHere(solids, cx));
+  json out{{"solids", json::array()}, {"first", made.first}, {"volume", made.volumeMm3}};
+  for (const auto& p : made.solids) out["solids"].push_back(brep::toJson(*p));
+  return out;
+}
+
 /// Takes memory until it is refused.
 [[noreturn]] void eat() {
   std::vector<std::vector<char>> eaten;
@@ -98,6 +111,7 @@ Expected<json> workerJob(const std::string& job, const json& a, const Context& c
   if (job == "mesh") return mesh(a, cx);
   if (job == "cut") return cut(a, cx);
   if (job == "combine") return combine(a, cx);
+  if (job == "merge") return merge(a, cx);
   if (job == "crash") std::abort();
   if (job == "hang")
     for (;;) ::pause();
@@ -206,6 +220,22 @@ Expected<std::vector<BodyPtr>> combined(const Body& target, const Body& tool, Co
     for (const json& p : answer.at("pieces")) {
       out.push_back(bodyFrom(p));
       if (!out.back()) return fail(notHandedOver("the bodies"));
+    }
+    return out;
+  });
+}
+
+Expected<Merged> merged(const std::vector<BodyPtr>& solids, const Context& cx) {
+  json all = json::array();
+  for (const BodyPtr& b : solids) all.push_back(toJson(*b));
+  LUMSK_TRY(answer, runInWorker("merge", {{"solids", std::move(all)}}, "merging bodies", {}, cx));
+  return guarded("taking over bodies", [&]() -> Expected<Merged> {
+    Merged out;
+    out.first = answer.at("first").get<std::vector<int>>();
+    out.volumeMm3 = answer.at("volume").get<double>();
+    for (const json& p : answer.at("solids")) {
+      out.solids.push_back(bodyFrom(p));
+      if (!out.solids.back()) return fail(notHandedOver("the bodies"));
     }
     return out;
   });

@@ -75,45 +75,53 @@ Expected<brep::BodyPtr> solidOf(const Inputs& in, const std::vector<MadeSkin>& s
 
 void addSolid(Schema& s, const std::string& help) {
   s.push_back(toggle("solid", "Solid", help, false));
-  s.push_back(picks("target", "Target", "A solid that this one is added to or cut out of.", Kind::Solid)
-                  .optional()
-                  .atMost(1)
-                  .when("solid", {"true"}));
-  s.push_back(choice("combine", "With the target", "Added to it, or cut out of it.", {{"add", "add"}, {"cut", "cut"}})
-                  .when("target", {"picked"})
-                  .when("solid", {"true"}));
+  addTarget(s, {"solid", {"true"}, false});
 }
 
-Expected<void> putOut(Outcome& out, const Inputs& in, const std::vector<MadeSkin>& skins, const Context& cx) {
-  const auto put = [&](brep::BodyPtr body, const std::string& target) {
-    const size_t k = out.outputs.size();
-    out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), std::move(body), k == 0 ? target : ""});
-  };
-  if (!in.on("solid")) {
-    for (const MadeSkin& s : skins) put(s.skin, "");
-    return {};
-  }
-  const bool targeted = in.has("target") && !in.picked("target").empty();
-  std::vector<brep::BodyPtr> solids;
+void addTarget(Schema& s, const Condition& when) {
+  Field target = picks("target", "Target", "A solid that this one is added to or cut out of.", Kind::Solid).optional().atMost(1);
+  Field combine = choice("combine", "With the target", "Added to it, or cut out of it.", {{"add", "add"}, {"cut", "cut"}})
+                      .when("target", {"picked"});
+  for (Field* f : {&target, &combine}) f->conditions.push_back(when);
+  s.push_back(std::move(target));
+  s.push_back(std::move(combine));
+}
+
+Expected<std::vector<brep::BodyPtr>> solidsOf(const Inputs& in, const std::vector<MadeSkin>& skins, const Context& cx) {
+  std::vector<brep::BodyPtr> out;
   for (size_t k = 0; k < skins.size(); ++k) {
     if (skins[k].within) continue;
     LUMSK_TRY(solid, solidOf(in, skins, k, cx));
-    solids.push_back(solid);
+    out.push_back(solid);
   }
-  if (!targeted) {
-    for (auto& s : solids) put(std::move(s), "");
-    return {};
+  return out;
+}
+
+Expected<void> putSolids(Outcome& out, const Inputs& in, std::vector<brep::BodyPtr> solids, const Context& cx) {
+  const bool targeted = in.has("target") && !in.picked("target").empty();
+  const std::string target = targeted ? in.picked("target").front().objectId() : "";
+  if (targeted) {
+    const auto how = in.text("combine") == "cut" ? brep::Combine::Cut : brep::Combine::Add;
+    std::vector<brep::BodyPtr> pieces{std::get<brep::BodyPtr>(in.picked("target").front().object)};
+    for (const auto& s : solids) {
+      LUMSK_TRY(next, brep::combined(*pieces.front(), *s, how, cx));
+      next.insert(next.end(), pieces.begin() + 1, pieces.end());
+      pieces = std::move(next);
+    }
+    solids = std::move(pieces);
+    out.usedUp.push_back(target);
   }
-  const auto how = in.text("combine") == "cut" ? brep::Combine::Cut : brep::Combine::Add;
-  const Picked& picked = in.picked("target").front();
-  std::vector<brep::BodyPtr> pieces{std::get<brep::BodyPtr>(picked.object)};
-  for (const auto& s : solids) {
-    LUMSK_TRY(next, brep::combined(*pieces.front(), *s, how, cx));
-    next.insert(next.end(), pieces.begin() + 1, pieces.end());
-    pieces = std::move(next);
+  for (size_t k = 0; k < solids.size(); ++k)
+    out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), std::move(solids[k]), k == 0 ? target : ""});
+  return {};
+}
+
+Expected<void> putOut(Outcome& out, const Inputs& in, const std::vector<MadeSkin>& skins, const Context& cx) {
+  if (in.on("solid")) {
+    LUMSK_TRY(solids, solidsOf(in, skins, cx));
+    return putSolids(out, in, std::move(solids), cx);
   }
-  for (auto& p : pieces) put(std::move(p), picked.objectId());
-  out.usedUp.push_back(picked.objectId());
+  for (size_t k = 0; k < skins.size(); ++k) out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), skins[k].skin, ""});
   return {};
 }
 

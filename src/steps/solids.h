@@ -8,6 +8,8 @@ namespace lumsk::steps {
 
 /// The fields "solid", "target" and "combine".
 void addSolid(recipe::Schema& s, const std::string& help);
+/// The latter two, while a field has a value, or has not.
+void addTarget(recipe::Schema& s, const recipe::Condition& when);
 
 /// A skin that a step made.
 struct MadeSkin {
@@ -19,9 +21,13 @@ struct MadeSkin {
   bool within = false;   ///< it is such a one
 };
 
-/// The skins as they are; with `solid` covered, skins within others as openings through them, and with a target added
-/// to it or cut out of it, one after the other. Fails with LM-L034 where one cannot be covered, and as covering, knitting
-/// and combining do.
+/// The skins covered, those within others as openings through them. Fails with LM-L034 where one cannot be covered, and as
+/// covering and knitting do.
+Expected<std::vector<brep::BodyPtr>> solidsOf(const recipe::Inputs& in, const std::vector<MadeSkin>& skins, const Context& cx);
+/// Solids as they are, or added to a picked target or cut out of it, one after the other.
+Expected<void> putSolids(recipe::Outcome& out, const recipe::Inputs& in, std::vector<brep::BodyPtr> solids, const Context& cx);
+
+/// The skins as they are; with `solid` both of these.
 Expected<void> putOut(recipe::Outcome& out, const recipe::Inputs& in, const std::vector<MadeSkin>& skins,
                       const Context& cx);
 
