@@ -2,6 +2,7 @@
 
 #include "nurbs/curves/chains.h"
 #include "nurbs/curves/shapes.h"
+#include "nurbs/measure/arc_length.h"
 #include "nurbs/on_skin/planar.h"
 #include "nurbs/sweep/revolve.h"
 
@@ -92,25 +93,40 @@ public:
   }
 
 private:
+  /// The section stands at the start; of closed curves that begin in a corner within the first stretch, where it is square
+  /// to the curve.
   Expected<SweepResult> carried(const Path& section, const std::function<double(double)>& size) {
-    const Frame start = Frame::fromNormal(along_.start(), directionAt(along_, 0));
-    Eigen::Isometry3d to = Eigen::Isometry3d::Identity();
-    to.linear() << start.x, start.y, start.normal();
-    to.translation() = start.origin;
+    const auto corners = along_.corners(cx_.tolerances.corner);
+    double station = 0;
+    Frame stand = Frame::fromNormal(along_.start(), directionAt(along_, 0));
+    if (along_.closed() && !corners.empty()) {
+      const double t = 0.5 * (corners.front() + (corners.size() > 1 ? corners[1] : corners.front() + along_.last()));
+      CurveDerivatives d;
+      along_.derivatives(std::fmod(t, along_.last()), 1, d);
+      stand = Frame::fromNormal(d[0], d[1]);
+      station = ArcLength(along_).fractionAt(std::fmod(t, along_.last()));
+    }
+    const double turn = o_.turnDeg ? radFromDeg(o_.turnDeg(station)) : 0.0, larger = size ? size(station) : 1.0;
+    if (!(larger > 0)) return fail(problem("LM-Y007", "the pipe shrinks to nothing").measure(ratio(larger)).at(stand.origin).inField("sizeAlong"));
+    Eigen::Affine3d to = Eigen::Affine3d::Identity();
+    to.linear() << stand.x, stand.y, stand.normal();
+    to.linear() = to.linear() * Eigen::AngleAxisd(turn, Vec3::UnitZ()) * larger;
+    to.translation() = stand.origin;
+    LUMSK_TRY(placed, mapped(section, to, cx_.tolerances.point));
     SweepOptions s;
     s.frame.turnDeg = o_.turnDeg;
     s.frame.turns = o_.turns;
     s.frame.size = size;
     s.corners = o_.corners;
     s.cornerRadiusMm = o_.cornerRadiusMm;
-    return sweep({{transformed(section, to)}}, {along_}, s, cx_);
+    return sweep({{placed}}, {along_}, s, cx_);
   }
 
   /// The wall stays as thick while the pipe grows and shrinks.
   Expected<std::function<double(double)>> innerSize() const {
     if (!o_.size || o_.profile) return o_.size;
-    const double one = o_.size(0), across = o_.acrossMm, wall = 2 * o_.wallMm;
-    auto inner = [size = o_.size, one, across, wall](double f) { return (across * size(f) / one - wall) / (across - wall); };
+    const double across = o_.acrossMm, wall = 2 * o_.wallMm;
+    auto inner = [size = o_.size, across, wall](double f) { return (across * size(f) - wall) / (across - wall); };
     for (int i = 0; i <= kLooks; ++i)
       if (!(inner(double(i) / kLooks) > 0))
         return fail(problem("LM-Z002", "the wall leaves no room in the pipe where it is thinnest")

@@ -150,9 +150,9 @@ Problem explained(Problem p, const Inputs& in, const Runs& r, size_t run) {
   const PickedSection& first = r.of(run);
   if (p.code == "LM-Y003") {
     p.what = "the curve bends more tightly here than the pipe is thick";
+    p.tryThis("make it thinner, or let the curve bend less");
     if (p.measured && p.required && !r.ownSize[run] && in.text("section") != "own") {
       const std::string fits = formatNumber(kFitsPart * in.number("size") * p.measured->value / p.required->value, 3);
-      p.remedies.clear();
       p.inField("size").offer({"make it " + fits + " mm", "size", fits});
     }
   }
