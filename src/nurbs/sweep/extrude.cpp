@@ -50,6 +50,18 @@ std::vector<double> roughBreaks(const Path& p, int less) {
   return out;
 }
 
+/// First derivatives at both ends of an open family, so that smooth joints stay smooth.
+void keepDirections(LeanOptions& lean, const CurveFamily& family) {
+  constexpr double kStep = 1e-4;
+  if (family.closed) return;
+  const Eigen::Index n = 3 * family.curves;
+  for (const int e : {0, 1}) {
+    Rows at(3, n);
+    for (int k = 0; k < 3; ++k) family.sample(e ? 1 - k * kStep : k * kStep, at.row(k).data());
+    lean.endDerivatives[size_t(e)] = (e ? -1.0 : 1.0) * (4 * at.row(1) - 3 * at.row(0) - at.row(2)) / (2 * kStep);
+  }
+}
+
 /// Both rows on one knot vector.
 Surface ruled(const Spline& from, const Points& to) {
   const int n = from.size();
@@ -227,6 +239,7 @@ private:
         lean.fit = {kFitPart * cx_.tolerances.fit.mm};
         lean.firstBreaks = roughBreaks(p.path, 1);
         lean.removeKnots = true;
+        keepDirections(lean, family);
         LUMSK_TRY(fit, fitLean(family, lean));
         out_.deviationMm = std::max(out_.deviationMm, fit.deviationMm);
         face.surface = ruled(fit.curve(0), fit.curve(1).points());
@@ -286,6 +299,7 @@ Expected<Spline> pieceAsSpline(const Path& piece, const Context& cx, double& dev
   lean.fit = {kFitPart * cx.tolerances.fit.mm};
   lean.firstBreaks = roughBreaks(piece, 0);
   lean.removeKnots = true;
+  keepDirections(lean, family);
   LUMSK_TRY(fit, fitLean(family, lean));
   deviationMm = std::max(deviationMm, fit.deviationMm);
   return fit.curve(0);
