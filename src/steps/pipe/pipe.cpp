@@ -25,7 +25,9 @@ Schema schema() {
       picks("paths", "Curves", "Curves and edges to run along, any number of them; those that meet end to end run on in one another.",
             Kind::Curve | Kind::Edge)
           .atLeast(1)
-          .eachWith({length("own", "Own size", "Of this one, instead of that of all; nought: that of all.", "0").within(0, 1e5), extentField()}),
+          .eachWith({extentField(),
+                     choice("sized", "Size", "As thick as all, or of a size of its own.", {{"all", "as all"}, {"own", "own size"}}),
+                     length("own", "Size", "Of this one.", "3").within(0.001, 1e5).when("sized", {"own"}).withHandle(Handle::Distance)}),
       choice("section", "Section", "What the pipes are like across.",
              {{"round", "round"}, {"square", "square"}, {"triangle", "triangular"}, {"polygon", "polygon"}, {"own", "a curve"}}),
       countField("sides", "Sides", "Of the polygon.", "6").within(3, 64).when("section", {"polygon"}),
@@ -60,6 +62,12 @@ struct Runs {
   const PickedSection& of(size_t run) const { return picked[size_t(*std::min_element(runs[run].curves.begin(), runs[run].curves.end()))]; }
 };
 
+/// Of a pick that has one, else nought.
+double ownSize(const Inputs& in, const PickedSection& p) {
+  const size_t k = p.places.front();
+  return in.itemText("paths", k, "sized") == "own" ? in.itemNumber("paths", k, "own").value_or(0.0) : 0.0;
+}
+
 Expected<Runs> taken(const Inputs& in, const Tolerances& tol) {
   Runs out;
   LUMSK_TRY(picked, sectionsIn(in, "paths", tol, "curve"));
@@ -71,9 +79,12 @@ Expected<Runs> taken(const Inputs& in, const Tolerances& tol) {
   std::vector<nurbs::Path> curves;
   std::vector<double> across;
   for (const PickedSection& p : out.picked) {
-    const double mine = in.itemNumber("paths", p.places.front(), "own").value_or(0.0);
-    if (mine > 0 && own)
-      return fail(problem("LM-Z001", "a section of its own has its own size").at(p.curve->start()).inField("paths").tryThis("take the size of that curve away"));
+    const double mine = ownSize(in, p);
+    if (mine > 0 && own) {
+      Problem refused = problem("LM-Z001", "a section of its own is as large as it is drawn").at(p.curve->start()).inField("paths").tryThis("let that curve be as all");
+      refused.item = p.item;
+      return fail(std::move(refused));
+    }
     const double size = own ? 0.0 : factor * (mine > 0 ? mine : in.number("size"));
     auto same = std::find(sizes.begin(), sizes.end(), size);
     kinds.push_back(int(same - sizes.begin()));
@@ -86,7 +97,7 @@ Expected<Runs> taken(const Inputs& in, const Tolerances& tol) {
   for (const auto& r : out.runs) {
     const size_t first = size_t(r.curves.front());
     out.acrossMm.push_back(across[first]);
-    out.ownSize.push_back(in.itemNumber("paths", out.picked[first].places.front(), "own").value_or(0.0) > 0);
+    out.ownSize.push_back(ownSize(in, out.picked[first]) > 0);
   }
   return out;
 }
@@ -248,11 +259,18 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     if (!solids) return fail(solids.error());
     LUMSK_CHECK(putSolids(out, in, std::move(*solids), cx));
   }
-  const nurbs::Path& first = r.runs.front().path;
-  if (in.text("section") != "own") {
+  const double perMm = in.text("section") != "own" && in.text("by") == "radius" ? 1.0 : 0.5;
+  bool shown = in.text("section") == "own";
+  for (size_t k = 0; k < r.runs.size(); ++k) {
+    if (shown && !r.ownSize[k]) continue;
     nurbs::CurveDerivatives d;
-    first.derivatives(0, 1, d);
-    out.marks.add(HandlePlace{"size", d[0], Frame::fromNormal(d[0], d[1]).y, in.text("by") == "radius" ? 1.0 : 0.5});
+    r.runs[k].path.derivatives(0, 1, d);
+    HandlePlace handle{"size", d[0], Frame::fromNormal(d[0], d[1]).y, perMm};
+    if (r.ownSize[k])
+      handle.field = "paths", handle.item = r.picked[size_t(r.runs[k].curves.front())].item, handle.key = "own";
+    else
+      shown = true;
+    out.marks.add(std::move(handle));
   }
   const size_t n = r.runs.size();
   out.summary = (n == 1 ? std::string("1 pipe") : std::to_string(n) + " pipes") +

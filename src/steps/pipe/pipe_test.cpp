@@ -104,8 +104,8 @@ private slots:
     b.add("measure", {{"what", "radius"}, {"of", picks({pick(ring)})}, {"name", "ring_r"}});
     const auto one = spline(b, {{0, 0, 0}, {20, 5, 10}, {40, 0, 0}}), other = spline(b, {{0, 40, 0}, {20, 45, 10}, {40, 40, 0}});
     json mine = pick(other);
-    mine["own"] = 3;
-    const auto made = b.add("pipe", {{"paths", picks({pick(one), mine})}, {"size", "ring_r"}, {"by", "diameter"}});
+    mine["sized"] = "own", mine["own"] = 3;
+    const auto made = b.add("pipe", {{"paths", picks({pick(one), mine})}, {"size", "ring_r"}});
     b.run();
     VERIFY_STEP(b, made);
     const auto& outputs = b.result(made).outcome->outputs;
