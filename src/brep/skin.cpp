@@ -114,6 +114,16 @@ std::optional<NaturalFace> naturalOf(const TopoDS_Face& f) {
       std::make_shared<const nurbs::Surface>(std::move(*surface)), f.Orientation() == TopAbs_REVERSED, {}};
 }
 
+std::array<Vec3, 8> boxCorners(const TopoDS_Shape& s) {
+  Bnd_Box box;
+  BRepBndLib::Add(s, box, false);
+  std::array<Vec3, 8> out;
+  if (box.IsVoid()) return out.fill(Vec3::Zero()), out;
+  const Vec3 low = toVec(box.CornerMin()), high = toVec(box.CornerMax());
+  for (size_t k = 0; k < 8; ++k) out[k] = {(k & 1 ? high : low).x(), (k & 2 ? high : low).y(), (k & 4 ? high : low).z()};
+  return out;
+}
+
 Mass massOf(const TopoDS_Shape& s) {
   constexpr int kNodes = 4;
   constexpr double kRelative = 1e-4;

@@ -28,6 +28,9 @@ TopoDS_Face naturalFace(const nurbs::Surface& s, bool reversed, LengthTolerance 
 /// trimmed, rational and other faces, and for those that are closed across v.
 std::optional<NaturalFace> naturalOf(const TopoDS_Face& f);
 
+/// The corners of the box around a shape.
+std::array<Vec3, 8> boxCorners(const TopoDS_Shape& s);
+
 /// Volume by the faces' orientations, and area: about to a thousandth, wherever the shape lies.
 struct Mass {
   double volumeMm3 = 0.0, areaMm2 = 0.0;

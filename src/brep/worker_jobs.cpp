@@ -1,5 +1,6 @@
 #include "brep/combine.h"
 #include "brep/convert.h"
+#include "brep/ended.h"
 #include "brep/foreign.h"
 #include "brep/foreign_mesh.h"
 #include "brep/guard.h"
@@ -98,6 +99,24 @@ Expected<json> merge(const json& a, const Context& cx) {
   return out;
 }
 
+json toJson(const std::vector<Vec3>& places) {
+  json out = json::array();
+  for (const Vec3& p : places) out.push_back(brep::toJson(p));
+  return out;
+}
+std::vector<Vec3> placesFrom(const json& j) {
+  std::vector<Vec3> out;
+  for (const json& p : j) out.push_back(vecFrom(p));
+  return out;
+}
+
+Expected<json> end(const json& a, const Context& cx) {
+  const BodyPtr body = bodyFrom(a.at("body")), by = bodyFrom(a.at("by"));
+  if (!body || !by) return fail(notHandedOver("the bodies"));
+  LUMSK_TRY(made, endedAtHere(*body, *by, {a.at("face").get<int>(), placesFrom(a.at("from")), placesFrom(a.at("beyond")), a.at("name").get<std::string>()}, cx));
+  return brep::toJson(*made);
+}
+
 /// Takes memory until it is refused.
 [[noreturn]] void eat() {
   std::vector<std::vector<char>> eaten;
@@ -112,6 +131,7 @@ Expected<json> workerJob(const std::string& job, const json& a, const Context& c
   if (job == "cut") return cut(a, cx);
   if (job == "combine") return combine(a, cx);
   if (job == "merge") return merge(a, cx);
+  if (job == "end") return end(a, cx);
   if (job == "crash") std::abort();
   if (job == "hang")
     for (;;) ::pause();
@@ -237,6 +257,17 @@ Expected<Merged> merged(const std::vector<BodyPtr>& solids, const Context& cx) {
       out.solids.push_back(bodyFrom(p));
       if (!out.solids.back()) return fail(notHandedOver("the bodies"));
     }
+    return out;
+  });
+}
+
+Expected<BodyPtr> endedAt(const Body& b, const Body& by, const Ending& e, const Context& cx) {
+  LUMSK_TRY(answer, runInWorker("end",
+                                {{"body", toJson(b)}, {"by", toJson(by)}, {"face", e.face}, {"from", toJson(e.from)}, {"beyond", toJson(e.beyond)}, {"name", e.name}},
+                                "ending a body", {}, cx));
+  return guarded("taking over bodies", [&]() -> Expected<BodyPtr> {
+    const BodyPtr out = bodyFrom(answer);
+    if (!out) return fail(notHandedOver("the body"));
     return out;
   });
 }

@@ -99,7 +99,33 @@ Recipe withRailPlace(const Recipe& r, const ItemRef& ref, double fraction) {
   return withList(r, ref, [&](json& rows) { rows = withRailPlace(std::move(rows), ref.item, fraction); });
 }
 
-Recipe withNewRailRow(const Recipe& r, const ItemRef& rail, double fraction) {
+namespace {
+
+/// What a graph says at a place between two rows, as straight as it goes; nothing of rows that are expressions.
+double valueBetween(const json& rows, double at, double otherwise) {
+  const json *before = nullptr, *after = nullptr;
+  const auto place = [](const json& row) { return row["at"].get<double>(); };
+  for (const json& row : rows) {
+    if (!row.value("at", json()).is_number() || !row.value("value", json()).is_number()) continue;
+    if (place(row) <= at && (!before || place(row) > place(*before))) before = &row;
+    if (place(row) > at && (!after || place(row) < place(*after))) after = &row;
+  }
+  if (!before && !after) return otherwise;
+  if (!before || !after) return (*(before ? before : after))["value"].get<double>();
+  const double t = (at - place(*before)) / (place(*after) - place(*before));
+  return (1 - t) * (*before)["value"].get<double>() + t * (*after)["value"].get<double>();
+}
+
+} // namespace
+
+Recipe withNewRailRow(const Recipe& r, const ItemRef& rail, double fraction, const Registry& registry) {
+  const Field* f = fieldOf({rail.step, rail.field}, r, registry);
+  if (f && f->kind == FieldKind::Graph)
+    return withList(r, rail, [&](json& rows) {
+      const double at = std::round(fraction * 1e4) / 1e4;
+      const double value = valueBetween(rows, at, std::stod(f->each.front().fallback));
+      rows.push_back({{"id", freeItemId(rows, "q")}, {"at", at}, {"value", std::round(value * 1e4) / 1e4}});
+    });
   return withList(r, rail, [&](json& rows) {
     const std::string id = newRailRow(rows, rail.item);
     rows = withRailPlace(std::move(rows), id, fraction);

@@ -34,7 +34,7 @@ Recipe withMove(const Recipe& r, const ItemRef& row, const Vec3& byMm, double pe
 /// Rows of places on rails (see recipe/rails.h).
 Recipe withRailPlace(const Recipe& r, const ItemRef& row, double fraction);
 /// The first place of a new line, on the rail of the pick `rail.item`.
-Recipe withNewRailRow(const Recipe& r, const ItemRef& rail, double fraction);
+Recipe withNewRailRow(const Recipe& r, const ItemRef& rail, double fraction, const Registry& registry);
 
 /// Does what a problem offers; of picks, its value is their order by ids.
 Recipe withRemedy(const Recipe& r, const std::string& step, const Remedy& offer, const Registry& registry);

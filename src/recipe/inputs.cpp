@@ -262,8 +262,14 @@ std::optional<double> Inputs::itemNumber(const std::string& key, size_t index, c
 }
 
 std::vector<std::pair<double, double>> Inputs::graph(const std::string& key) const {
+  std::vector<std::pair<double, double>> out;
+  for (const GraphRow& r : graphRows(key)) out.emplace_back(r.at, r.value);
+  return out;
+}
+
+std::vector<Inputs::GraphRow> Inputs::graphRows(const std::string& key) const {
   const auto it = graphs_.find(key);
-  return it == graphs_.end() ? std::vector<std::pair<double, double>>{} : it->second;
+  return it == graphs_.end() ? std::vector<GraphRow>() : it->second;
 }
 
 std::vector<double> Inputs::column(const std::string& key, const std::string& columnKey) const {
@@ -449,10 +455,10 @@ private:
     for (const json& row : stored) {
       LUMSK_TRY(at, numberOf(row["at"], place, names_));
       LUMSK_TRY(v, numberOf(row["value"], f, names_));
-      rows.emplace_back(at, v);
+      rows.push_back({row.value("id", ""), at, v});
       numbers.push_back({at, v});
     }
-    std::sort(rows.begin(), rows.end());
+    std::sort(rows.begin(), rows.end(), [](const auto& a, const auto& b) { return std::pair(a.at, a.value) < std::pair(b.at, b.value); });
     values_[f.key] = stored;
     print_[f.key] = numbers;
     return {};

@@ -35,6 +35,11 @@ public:
   const std::vector<Picked>& picked(const std::string& key) const;
   /// Sub-values of a pick's item, e.g. its start and flip; nothing and false when they are not set.
   std::optional<double> itemNumber(const std::string& key, size_t index, const std::string& subKey) const;
+  struct GraphRow {
+    std::string id;
+    double at = 0, value = 0;
+  };
+  std::vector<GraphRow> graphRows(const std::string& key) const; ///< by place
   /// Rows of a graph field as (place, value), by place.
   std::vector<std::pair<double, double>> graph(const std::string& key) const;
   /// Numbers of one column of a table field, row by row.
@@ -64,7 +69,7 @@ private:
   std::shared_ptr<const nlohmann::json> values_; ///< behind a pointer: steps need not read the JSON library
   std::map<std::string, std::vector<Picked>> picked_;
   std::map<std::string, Points> points_;
-  std::map<std::string, std::vector<std::pair<double, double>>> graphs_;
+  std::map<std::string, std::vector<GraphRow>> graphs_;
   std::map<std::string, std::shared_ptr<const std::string>> files_;
   Names names_;
 };

@@ -178,6 +178,7 @@ Field table(std::string key, std::string label, std::string help, std::vector<Fi
 Field graph(std::string key, std::string label, std::string help, Dimension d) {
   Field f = make(FieldKind::Graph, std::move(key), std::move(label), std::move(help));
   f.dimension = d;
+  f.each = {quantity("value", f.label, f.help, d, d == Dimension::Ratio ? "1" : "0")};
   return f;
 }
 Field points(std::string key, std::string label, std::string help) {

@@ -1,6 +1,7 @@
 #include "steps/graphs.h"
 
 #include "nurbs/fit/interpolate.h"
+#include "nurbs/measure/arc_length.h"
 
 #include <algorithm>
 
@@ -30,6 +31,18 @@ Expected<std::function<double(double)>> graphOf(const recipe::Inputs& in, const 
   const double first = rows[0].first, last = rows.back().first;
   return std::function<double(double)>(
       [curve, first, last](double f) { return curve.at(std::clamp((f - first) / (last - first), 0.0, 1.0)).x(); });
+}
+
+void showGraph(recipe::Outcome& out, const recipe::Inputs& in, const std::string& key, const nurbs::Path& rail,
+               const std::function<Vec3(double)>& across, double mmPerUnit) {
+  const auto curve = std::make_shared<const nurbs::Path>(rail);
+  const nurbs::ArcLength length(rail);
+  out.marks.add(recipe::Rail{key, "", curve});
+  for (const auto& row : in.graphRows(key)) {
+    const Vec3 at = rail.at(length.parameterAtFraction(row.at));
+    out.marks.add(recipe::Grip{key, row.id, at, Vec3::Zero(), true, curve});
+    out.marks.add(recipe::HandlePlace{key, at, across(row.at), mmPerUnit, row.id, "value"});
+  }
 }
 
 } // namespace lumsk::steps

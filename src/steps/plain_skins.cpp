@@ -60,9 +60,7 @@ Expected<brep::BodyPtr> plainBody(const Inputs& in, const nurbs::PlainSkin& skin
   return brep::skinFromSurfaces(faces, cx);
 }
 
-Expected<void> putPlain(Outcome& out, const Inputs& in, const std::vector<MadeSkin>& made, const std::vector<nurbs::PlainSkin>& skins,
-                        const Context& cx) {
-  LUMSK_CHECK(putOut(out, in, made, cx));
+void sayPlain(Outcome& out, const std::vector<nurbs::PlainSkin>& skins) {
   int controls = 0, faces = 0;
   double off = 0;
   for (const auto& s : skins) {
@@ -72,7 +70,6 @@ Expected<void> putPlain(Outcome& out, const Inputs& in, const std::vector<MadeSk
   }
   out.summary += " - " + std::to_string(faces) + (faces == 1 ? " face - " : " faces - ") + std::to_string(controls) + " points" +
                  (off > 0 ? " - " + format(millimetres(off), 1) : "");
-  return {};
 }
 
 Problem ofProfile(Problem p, const PlainProfiles& profiles, size_t number) {

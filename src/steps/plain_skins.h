@@ -23,9 +23,8 @@ Expected<PlainProfiles> plainProfilesIn(const recipe::Inputs& in, const Toleranc
 Expected<brep::BodyPtr> plainBody(const recipe::Inputs& in, const nurbs::PlainSkin& skin, const PlainProfiles& profiles,
                                   size_t number, bool reversed, const Context& cx);
 
-/// Puts all out and says what there is: " - 4 faces - 32 points - 0.0002 mm".
-Expected<void> putPlain(recipe::Outcome& out, const recipe::Inputs& in, const std::vector<MadeSkin>& made,
-                        const std::vector<nurbs::PlainSkin>& skins, const Context& cx);
+/// Adds to the summary what there is: " - 4 faces - 32 points - 0.0002 mm".
+void sayPlain(recipe::Outcome& out, const std::vector<nurbs::PlainSkin>& skins);
 
 /// A problem with one of several profiles names it.
 Problem ofProfile(Problem p, const PlainProfiles& profiles, size_t number);

@@ -364,6 +364,86 @@ private slots:
     }
   }
 
+  void outerProfilesGoOnToTheRailsEnds() {
+    const Path rail = curveThrough({{0, 0, 0}, {40, 0, 12}, {90, 20, 0}, {140, 20, 0}});
+    const auto ring = [&](double t, double d) {
+      CurveDerivatives at;
+      rail.derivatives(t * rail.last(), 1, at);
+      return Section{*circle(Frame::fromNormal(at[0], at[1]), d)};
+    };
+    SweepOptions o;
+    o.whole = true;
+    const auto r = sweep({ring(0.3, 10), ring(0.6, 16)}, {rail}, o, {});
+    VERIFY_OK(r);
+    QCOMPARE(r->alignment.sections.size(), size_t(2));
+    const Surface& s = r->faces.front().surface;
+    for (int i = 0; i < 24; ++i) {
+      const double u = s.firstU() + (s.lastU() - s.firstU()) * i / 24;
+      VERIFY_AT_MOST(std::abs((s.at(u, 0) - rail.start()).norm() - 5), 0.001);
+      VERIFY_AT_MOST(std::abs((s.at(u, 1) - rail.end()).norm() - 8), 0.001);
+    }
+    // Two rails: the same.
+    const Path other = transformed(rail, Eigen::Isometry3d(Eigen::Translation3d(0, 30, 0)));
+    const auto bow = [&](double t, double rise) {
+      const Vec3 a = rail.at(t * rail.last()), b = other.at(t * other.last());
+      return Section{curveThrough({a, 0.5 * (a + b) + Vec3(0, 0, rise), b})};
+    };
+    const auto both = sweep({bow(0.3, 8), bow(0.7, 14)}, {rail, other}, o, {});
+    VERIFY_OK(both);
+    const Surface& w = both->faces.front().surface;
+    for (const double v : {0.0, 1.0}) {
+      VERIFY_AT_MOST((w.at(w.firstU(), v) - (v < 0.5 ? rail.start() : rail.end())).norm(), 0.001);
+      VERIFY_AT_MOST((w.at(w.lastU(), v) - (v < 0.5 ? other.start() : other.end())).norm(), 0.001);
+    }
+  }
+
+  /// Half way between a square profile and one that leans by 40 degrees the plane leans by 20.
+  void theProfilesPlanesLead() {
+    const Path rail = *line({0, 0, 0}, {0, 0, 100}, {1e-3});
+    const double a = radFromDeg(40);
+    const Frame leaning{{0, 0, 100}, Vec3::UnitX(), Vec3(0, std::cos(a), std::sin(a))};
+    SweepOptions o;
+    o.planes = true;
+    const auto r = sweep({{*circle(levelAt(0), 20)}, {*circle(leaning, 20)}}, {rail}, o, {});
+    VERIFY_OK(r);
+    const Surface& s = r->faces.front().surface;
+    for (const auto& [v, lean] : {std::pair(0.0, 0.0), std::pair(0.5, 20.0), std::pair(1.0, 40.0)}) {
+      const PlaneOfPoints plane = fitPlane([&] {
+        Points p(48, 3);
+        for (int i = 0; i < 48; ++i) p.row(i) = s.at(s.firstU() + (s.lastU() - s.firstU()) * i / 48, v).transpose();
+        return p;
+      }());
+      VERIFY_AT_MOST(plane.deviationMm, 0.001);
+      VERIFY_AT_MOST(std::abs(degFromRad(std::acos(std::abs(plane.frame.normal().z()))) - lean), 0.05);
+      for (int i = 0; i < 48; ++i) // and stays a circle
+        VERIFY_AT_MOST(std::abs((s.at(s.firstU() + (s.lastU() - s.firstU()) * i / 48, v) - Vec3(0, 0, 100 * v)).norm() - 10), 0.002);
+    }
+  }
+
+  void twoProfilesDoOnAClosedRail() {
+    const Path rail = *circle(levelAt(0), 100);
+    const auto square = [](double x, double width) {
+      return Section{*circle(Frame{{x, 0, 0}, Vec3::UnitX(), Vec3::UnitZ()}, width)};
+    };
+    const auto r = sweep({square(50, 10), square(-50, 20)}, {rail}, {}, {});
+    VERIFY_OK(r);
+    QVERIFY(r->closedRail);
+    QCOMPARE(r->alignment.sections.size(), size_t(2));
+    const auto widthAt = [&](double deg) { // of the skin from the rail
+      const Vec3 c(50 * std::cos(radFromDeg(deg)), 50 * std::sin(radFromDeg(deg)), 0);
+      double most = 0;
+      for (int k = 0; k < 16; ++k) {
+        const double t = 2 * kPi * k / 16;
+        most = std::max(most, closestPoint(r->faces[0].surface, c + 7.5 * (std::cos(t) * c.normalized() + std::sin(t) * Vec3::UnitZ())).distanceMm);
+      }
+      return most;
+    };
+    VERIFY_AT_MOST(widthAt(90), 0.2);
+    VERIFY_AT_MOST(widthAt(270), 0.2);
+    VERIFY_AT_MOST(std::abs(widthAt(0) - 2.5), 0.01);
+    VERIFY_AT_MOST(std::abs(widthAt(180) - 2.5), 0.01);
+  }
+
   /// Beyond its reach, which the pull says, the skin is where the profile is carried.
   void whatFlowsOnComesBackToItsWay() {
     const auto tube = loft({{*circle(levelAt(-40), 20)}, {*circle(levelAt(-20), 24)}, {*circle(levelAt(0), 20)}}, {}, {});

@@ -1,5 +1,8 @@
 #include "nurbs/sweep/rail_frames.h"
 
+#include "nurbs/fit/interpolate.h"
+#include "nurbs/fit/spaces.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -167,8 +170,23 @@ OneRail::OneRail(RailFrames frames, const std::vector<double>& stations) : frame
 
 void OneRail::mitre(int end, const Vec3& normal) { lean_[size_t(end)] = normal; }
 
+Expected<void> OneRail::tilt(const std::vector<double>& at, const std::vector<Vec3>& by) {
+  const int n = int(at.size());
+  Rows rows(n, 3);
+  for (int i = 0; i < n; ++i) rows.row(i) = by[size_t(i)].transpose();
+  const int degree = std::min(3, n - 1);
+  LUMSK_TRY(made, interpolateRows(at, rows, degree, Rows(0, 3), Rows(0, 3)));
+  tilt_ = AcrossRows{degree, made.knots, made.controls};
+  return {};
+}
+
 Carried OneRail::on(double v) const {
   Carried c = frames_.atRun(from_ + v * (to_ - from_));
+  if (tilt_) {
+    const Vec3 by = valueOf(tilt_->degree, tilt_->knots, tilt_->controls, v).transpose();
+    if (by.norm() > 0) c.axes = c.axes * Eigen::AngleAxisd(by.norm(), by.normalized());
+    c.along = c.axes.col(2).normalized();
+  }
   const bool straight = frames_.rail().path().segments().size() == 1 &&
                         std::holds_alternative<LineSegment>(frames_.rail().path().segments().front());
   for (const int end : {0, 1}) {
@@ -196,6 +214,9 @@ std::vector<Carrier::Rough> OneRail::rough() const {
     if (frames_.closed()) at -= std::floor(at);
     if (at > 0 && at < 1) out.push_back({at, frames_.options().kind == RailFrame::Parallel ? r.smooth + 1 : r.smooth});
   }
+  if (tilt_)
+    for (double b : breakpoints(tilt_->knots, tilt_->degree))
+      if (b > 0 && b < 1) out.push_back({b, tilt_->degree - 1});
   return out;
 }
 

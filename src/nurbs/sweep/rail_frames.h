@@ -77,6 +77,9 @@ public:
 
   /// At an end (0: the start) the profile's plane leans until it is that with a normal, along the rail: a mitre.
   void mitre(int end, const Vec3& normal);
+  /// At places (the carrier's parameters) planes across the way are turned, by rotation vectors in its own coordinates
+  /// without a third component; in between evenly.
+  Expected<void> tilt(const std::vector<double>& at, const std::vector<Vec3>& by);
   /// Where it does not lean: there the profile stands as it was drawn. Of straight rails it makes no difference.
   void keepSquareAt(double v) { square_ = v; }
 
@@ -90,6 +93,7 @@ private:
   double from_ = 0, to_ = 1;
   std::array<Vec3, 2> lean_{Vec3::Zero(), Vec3::Zero()}; ///< of both ends: normals, or nought
   std::optional<double> square_;
+  std::optional<AcrossRows> tilt_;
 };
 
 /// Carries profiles along two or three rails: the first axis goes from the first to the second one. All run the same way.

@@ -449,10 +449,89 @@ private:
     for (int i : out_.order) stations.push_back(out_.stations[size_t(i)][0].fraction);
     LoftOptions o = loftOptions();
     o.around = out_.closedRail;
+    addPairs(o);
+    std::vector<Section> sections = out_.sections;
+    std::vector<size_t> extra; // numbers of sections that nobody gave
+    const auto there = [&](double f) { return affineOf(s.frames->at(f)); };
+    if (o.around && sections.size() == 2) {
+      LUMSK_CHECK(addBetween(sections, stations, there));
+      extra = {1, 3};
+      for (PairLine& p : o.pairs) p = {p[0], std::nullopt, p[1], std::nullopt};
+    } else if (!o.around && o_.whole) {
+      LUMSK_TRY(added, addOuter(sections, stations, o, [&](double f, size_t) { return there(f); }));
+      extra = added;
+    }
     if (o.around) stations.push_back(stations.front() + 1);
     auto carrier = std::make_shared<OneRail>(*s.frames, stations);
-    addPairs(o);
-    return make(out_.sections, std::move(o), carrier, 0, s.path, &*s.frames);
+    if (o_.planes) LUMSK_CHECK(tiltToPlanes(*carrier, *s.frames, sections, stations));
+    LUMSK_CHECK(make(sections, std::move(o), carrier, 0, s.path, &*s.frames));
+    forget(extra);
+    return {};
+  }
+
+  /// Between two profiles on a closed rail, on both ways from one to the other, what lies half way.
+  template <class At> Expected<void> addBetween(std::vector<Section>& sections, std::vector<double>& stations, const At& there) {
+    if (!sections[0].path() || !sections[1].path())
+      return fail(problem("LM-Y001", "around a closed rail points cannot follow curves").at(rails_[0].start()).inField("sections").tryThis("take curves"));
+    LUMSK_TRY(one, mapped(*sections[0].path(), there(stations[0]).inverse(), point()));
+    LUMSK_TRY(other, mapped(*sections[1].path(), there(stations[1]).inverse(), point()));
+    LUMSK_TRY(half, curveBetween(one, other, 0.5, cx_));
+    const std::array<double, 2> at{0.5 * (stations[0] + stations[1]), 0.5 * (stations[1] + stations[0] + 1)};
+    std::array<Section, 2> between;
+    for (size_t k : {0, 1}) {
+      LUMSK_TRY(path, mapped(half, there(at[k]), point()));
+      between[k].shape = std::move(path);
+    }
+    sections = {sections[0], between[0], sections[1], between[1]};
+    stations = {stations[0], at[0], stations[1], at[1]};
+    return {};
+  }
+
+  /// The outer profiles once more at the rail's ends, as they are carried there. `there`: how something stands at a fraction
+  /// of the rails, at an end (0: the first). Gives the numbers of what was added.
+  Expected<std::vector<size_t>> addOuter(std::vector<Section>& sections, std::vector<double>& stations, LoftOptions& o,
+                                         const std::function<Eigen::Affine3d(double, size_t)>& there) {
+    std::vector<size_t> out;
+    for (const size_t e : {size_t(0), size_t(1)}) {
+      const double end = e ? 1.0 : 0.0, at = e ? stations.back() : stations.front();
+      if (std::abs(end - at) < kSameStation) continue;
+      LUMSK_TRY(copy, mappedSection(e ? sections.back() : sections.front(), there(end, e) * there(at, e).inverse(), point()));
+      sections.insert(e ? sections.end() : sections.begin(), std::move(copy));
+      stations.insert(e ? stations.end() : stations.begin(), end);
+      for (PairLine& p : o.pairs) p.insert(e ? p.end() : p.begin(), e ? p.back() : p.front());
+      out.push_back(e ? sections.size() - 1 : 0);
+    }
+    return out;
+  }
+
+  /// Leaves sections out of the alignment that nobody gave.
+  void forget(std::vector<size_t> extra) {
+    std::sort(extra.rbegin(), extra.rend());
+    for (size_t k : extra) out_.alignment.sections.erase(out_.alignment.sections.begin() + std::ptrdiff_t(k));
+  }
+
+  Expected<void> tiltToPlanes(OneRail& carrier, const RailFrames& frames, const std::vector<Section>& sections, const std::vector<double>& stations) {
+    constexpr double kSteepest = 0.05; // cosine: a profile that lies along the rail has no plane across it
+    if (out_.closedRail)
+      return fail(problem("LM-Y010", "around a closed rail the profiles' planes cannot say how the frame turns")
+                      .at(rails_[0].start())
+                      .inField("frame")
+                      .tryThis("take least twist")
+                      .offer({"least twist", "frame", "least"}));
+    std::vector<Vec3> by;
+    for (size_t i = 0; i < sections.size(); ++i) {
+      const Frame f = frames.at(stations[i]).frame();
+      Vec3 turn = Vec3::Zero();
+      if (const Path* p = sections[i].path())
+        if (const PlaneOfPoints plane = fitPlane(polyline(*p, 24)); plane.unique) {
+          const Vec3 n = plane.frame.normal() * (plane.frame.normal().dot(f.normal()) < 0 ? -1.0 : 1.0);
+          const Vec3 local(n.dot(f.x), n.dot(f.y), n.dot(f.normal()));
+          const Eigen::AngleAxisd r(turning(Vec3::UnitZ(), local));
+          if (local.z() > kSteepest) turn = r.angle() * r.axis();
+        }
+      by.push_back(turn);
+    }
+    return carrier.tilt(carrier.parameters(), by);
   }
 
   // Along two or three
@@ -473,11 +552,20 @@ private:
                           .at(out_.stations[size_t(out_.order[i])][k].onRail)
                           .inField("rails")
                           .tryThis("take rails that run beside one another"));
+    const bool single = out_.sections.size() == 1;
+    std::array<bool, 2> beyond{}; // the outer profiles are carried on
+    for (const size_t e : {size_t(0), size_t(1)}) {
+      beyond[e] = !single && o_.whole &&
+                  std::all_of(stations.begin(), stations.end(), [&](const std::vector<double>& s) { return std::abs((e ? 1 - s.back() : s.front())) > kSameStation; });
+      if (beyond[e])
+        for (auto& s : stations) s.insert(e ? s.end() : s.begin(), e ? 1.0 : 0.0);
+    }
     double stand = 0;
     LUMSK_TRY(carrier, ManyRails::along(rails_, stations, o_.widthOnly, &stand));
     LoftOptions o = loftOptions();
     std::vector<Section> sections = out_.sections;
-    if (sections.size() == 1) {
+    std::vector<size_t> extra;
+    if (single) {
       const Carried there = carrier->at(stand);
       if (there.shrunk())
         return fail(problem("LM-Y001", "the profile stands where the rails meet")
@@ -498,8 +586,23 @@ private:
       }
     } else {
       addPairs(o);
+      const auto& at = carrier->parameters();
+      for (const size_t e : {size_t(0), size_t(1)}) {
+        if (!beyond[e]) continue;
+        const Carried end = carrier->at(e ? 1.0 : 0.0), here = carrier->at(e ? at[at.size() - 2] : at[1]);
+        Section copy{end.origin};
+        if (!end.shrunk()) {
+          LUMSK_TRY(carried, mappedSection(e ? sections.back() : sections.front(), affineOf(end) * affineOf(here).inverse(), point()));
+          copy = std::move(carried);
+        }
+        sections.insert(e ? sections.end() : sections.begin(), std::move(copy));
+        for (PairLine& p : o.pairs) p.insert(e ? p.end() : p.begin(), end.shrunk() ? std::nullopt : e ? p.back() : p.front());
+        extra.push_back(e ? sections.size() - 1 : 0);
+      }
     }
-    return make(sections, std::move(o), carrier, 0, rails_[0]);
+    LUMSK_CHECK(make(sections, std::move(o), carrier, 0, rails_[0]));
+    forget(extra);
+    return {};
   }
 
   // All
@@ -547,10 +650,6 @@ private:
       if (p.where.empty()) p.at(rail.start());
       if (p.code == "LM-G101" && rail.closed() && (o_.frame.turnDeg || o_.frame.size))
         p.tryThis("let turn and size change smoothly where the closed rail begins, too");
-      if (p.code == "LM-L027") {
-        p.what = "on a closed rail two profiles leave it open how the skin runs";
-        p.tryThis("add a profile, or take a part of the rail");
-      }
       if (p.code == "LM-L037") {
         p.code = "LM-Y004";
         p.what = "the skin folds over itself here";
@@ -569,7 +668,7 @@ private:
       const double x = double(i) / kCrosses;
       out_.crosses.push_back((frames ? frames->at(x) : carrier->at(x)).frame());
     }
-    const bool whole = out_.sections.size() == 1;
+    const bool whole = out_.sections.size() == 1 || (o_.whole && !out_.closedRail);
     const double from = whole ? 0.0 : out_.stations[size_t(out_.order.front())][0].fraction;
     const double to = whole || out_.closedRail ? from + 1 : out_.stations[size_t(out_.order.back())][0].fraction;
     addFaces(out_, r, sections.front(), number, rail, o_.faces, cx_.tolerances.corner, from, to);

@@ -25,6 +25,8 @@ struct SweepOptions {
   RailCorners corners = RailCorners::Mitre;
   double cornerRadiusMm = 1.0;
   SweepFaces faces = SweepFaces::All;
+  bool planes = false; ///< along one open rail, several profiles: planes across the way turn from one's plane to the next one's
+  bool whole = false;  ///< of several profiles: the outer ones are carried on to the rail's ends
   bool widthOnly = false;           ///< of two rails: heights stay as they are
   LengthTolerance largestGap{0.01}; ///< profiles that miss a rail by at most this are pulled onto it
   int degree = 3;                   ///< across several profiles

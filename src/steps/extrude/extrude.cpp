@@ -1,6 +1,9 @@
 #include "nurbs/sweep/extrude.h"
 
 #include "brep/edge_paths.h"
+#include "brep/ended.h"
+#include "brep/skin.h"
+#include "brep/names.h"
 #include "steps/directions.h"
 #include "steps/plain_skins.h"
 
@@ -13,7 +16,7 @@ namespace {
 constexpr double kFlatTolerances = 10; ///< out of a plane by at most so many point tolerances
 
 Field endField(const std::string& key, const std::string& label, const std::string& help) {
-  return picks(key, label, help, Kind::Plane | Kind::Face).optional().atMost(1);
+  return picks(key, label, help, Kind::Plane | Kind::Face | Kind::Skin | Kind::Solid).prefer(Kind::Face | Kind::Plane).optional().atMost(1);
 }
 
 Schema schema() {
@@ -27,9 +30,9 @@ Schema schema() {
       choice("ways", "Ways", "To one side; half of the length to either side; or to both, each its own length.",
              {{"one", "one way"}, {"even", "evenly both ways"}, {"both", "both ways"}}),
       length("length", "Length", "Along the direction; below nought against it.", "20").withHandle(Handle::Distance),
-      endField("upTo", "Up to", "A plane or a flat face to end at, instead of after the length.").unless("ways", {"even"}),
+      endField("upTo", "Up to", "A plane, face, skin or solid to end at, instead of after the length.").unless("ways", {"even"}),
       length("back", "Length back", "Against the direction.", "10").within(0, 1e6).when("ways", {"both"}).withHandle(Handle::Distance),
-      endField("backTo", "Back to", "A plane or a flat face to end at on that side.").when("ways", {"both"}),
+      endField("backTo", "Back to", "A plane, face, skin or solid to end at on that side.").when("ways", {"both"}),
       angle("lean", "Lean", "How far the walls lean outwards as they go on: a draft. Below nought inwards; openings the other way.", "0")
           .within(-85, 85),
       plainFacesField()};
@@ -66,46 +69,128 @@ Expected<Vec3> directionOf(const Inputs& in, const PlainProfiles& p, const Toler
   return along.normalized().cross(Vec3::UnitZ()).norm() < 0.01 ? Vec3(Vec3::UnitX()) : Vec3(Vec3::UnitZ());
 }
 
-Expected<std::optional<Frame>> endOf(const Inputs& in, const std::string& key, const Tolerances& tol) {
-  if (!in.has(key) || in.picked(key).empty()) return std::optional<Frame>();
+/// What a side is to end at: a plane, exactly; or something else, which it is cut off at.
+struct EndPick {
+  std::optional<Frame> plane;
+  const Picked* other = nullptr;
+};
+
+EndPick endOf(const Inputs& in, const std::string& key, const Tolerances& tol) {
+  if (!in.has(key) || in.picked(key).empty()) return {};
   const Picked& p = in.picked(key).front();
-  if (const auto* plane = std::get_if<PlaneObject>(&p.object)) return std::optional<Frame>(plane->frame);
-  const auto flat = brep::planeOf(*p.body, p.index, tol.point);
-  if (!flat) return fail(problem("LM-X004", "this face is not flat").at(placeOf(p)).inField(key).tryThis("take a flat one, or a plane"));
-  return flat;
+  if (const auto* plane = std::get_if<PlaneObject>(&p.object)) return {plane->frame};
+  if (p.kind == Kind::Face)
+    if (const auto flat = brep::planeOf(*p.body, p.index, tol.point)) return {flat};
+  return {{}, &p};
 }
 
-Expected<nurbs::ExtrudeOptions> optionsOf(const Inputs& in, const PlainProfiles& p, const Tolerances& tol) {
-  nurbs::ExtrudeOptions o;
+const brep::Body& bodyOf(const Picked& p) { return p.body ? *p.body : *std::get<brep::BodyPtr>(p.object); }
+
+/// How far something reaches along a direction from a place, nearest and farthest.
+std::pair<double, double> reachOf(const Picked& p, const Vec3& from, const Vec3& along) {
+  double nearest = 1e300, farthest = -1e300;
+  for (const Vec3& corner : brep::boxCorners(bodyOf(p).shape)) {
+    const double d = (corner - from).dot(along);
+    nearest = std::min(nearest, d), farthest = std::max(farthest, d);
+  }
+  return {nearest, farthest};
+}
+
+struct Extent {
+  nurbs::ExtrudeOptions options;
+  std::array<EndPick, 2> ends;
+};
+
+Expected<Extent> extentOf(const Inputs& in, const PlainProfiles& p, const Tolerances& tol) {
+  Extent out;
+  nurbs::ExtrudeOptions& o = out.options;
   LUMSK_TRY(direction, directionOf(in, p, tol));
   o.direction = direction;
   const std::string ways = in.text("ways");
   const double length = in.number("length");
+  const Vec3 from = p.paths.front().start();
   o.reachMm = {0, length};
   if (ways == "even") o.reachMm = {0.5 * std::abs(length), 0.5 * std::abs(length)};
   if (ways == "both") o.reachMm[0] = in.number("back");
-  LUMSK_TRY(upTo, endOf(in, "upTo", tol));
-  LUMSK_TRY(backTo, endOf(in, "backTo", tol));
-  o.until = {backTo, upTo};
-  if (ways == "one" && upTo) { // to the side on which it lies
-    const double away = (upTo->origin - p.paths.front().start()).dot(upTo->normal()) / direction.dot(upTo->normal());
+  out.ends = {endOf(in, "backTo", tol), endOf(in, "upTo", tol)};
+  o.until = {out.ends[0].plane, out.ends[1].plane};
+  if (ways == "one" && o.until[1]) { // to the side on which it lies
+    const double away = (o.until[1]->origin - from).dot(o.until[1]->normal()) / direction.dot(o.until[1]->normal());
     if (away < 0) o.direction = -o.direction;
+  } else if (ways == "one" && out.ends[1].other) {
+    const auto [near, far] = reachOf(*out.ends[1].other, from, direction);
+    if (near + far < 0) o.direction = -o.direction;
   } else if (ways == "one" && length < 0) {
     o.direction = -o.direction;
     o.reachMm[1] = -length;
-  } else if (length < 0) {
-    return fail(problem("LM-X001", "both ways need a length above nought").measure(millimetres(length)).inField("length").at(p.paths.front().start()));
+  } else if (length < 0 && !o.until[1] && !out.ends[1].other) {
+    return fail(problem("LM-X001", "both ways need a length above nought").measure(millimetres(length)).inField("length").at(from));
   }
+  // Past what it is cut off at.
+  constexpr double kPast = 1.2, kPastMm = 1;
+  for (const int e : {0, 1})
+    if (const Picked* other = out.ends[size_t(e)].other) {
+      double most = 0;
+      for (const nurbs::Path& path : p.paths) most = std::max(most, reachOf(*other, path.start(), (e ? 1.0 : -1.0) * o.direction).second);
+      if (!(most > tol.point.mm))
+        return fail(problem("LM-X004", "what the skin is to end at lies behind the profile").measure(millimetres(most)).at(from).inField(e ? "upTo" : "backTo").tryThis("take something else, or give a length"));
+      o.reachMm[size_t(e)] = kPast * most + kPastMm;
+    }
   o.leanDeg = in.number("lean");
   o.merged = in.text("faces") == "all";
-  return o;
+  return out;
+}
+
+/// The bodies of a profile cut off where they are to end.
+Expected<brep::BodyPtr> cutOff(const Inputs& in, brep::BodyPtr body, const Extent& x, const nurbs::Path& profile, const nurbs::PlainSkin& skin, const std::string& which, const Context& cx) {
+  constexpr int kPlaces = 8;
+  for (const int e : {0, 1}) {
+    const Picked* other = x.ends[size_t(e)].other;
+    if (!other) continue;
+    brep::Ending end;
+    end.face = other->kind == Kind::Face ? other->index : -1;
+    end.name = brep::faceName(in.stepId(), e ? "end" : "back", which);
+    for (int i = 0; i < kPlaces; ++i) end.from.push_back(profile.at(profile.last() * i / kPlaces));
+    for (const auto& f : skin.faces)
+      if (!f.back == (e == 1) || x.options.leanDeg == 0)
+        for (int i = 0; i < kPlaces; ++i) {
+          const double u = f.surface.firstU() + (f.surface.lastU() - f.surface.firstU()) * (i + 0.5) / kPlaces;
+          end.beyond.push_back(f.surface.at(u, e || f.back ? 1.0 : 0.0));
+        }
+    auto made = brep::endedAt(*body, bodyOf(*other), end, cx);
+    if (!made) return fail(made.error().inField(e ? "upTo" : "backTo"));
+    body = *made;
+  }
+  return body;
+}
+
+/// Solids first, then cut off: the faces they end at close them.
+Expected<void> putCutOff(Outcome& out, const Inputs& in, std::vector<MadeSkin>& made, const Extent& x, const PlainProfiles& p,
+                         const std::vector<nurbs::PlainSkin>& skins, const Context& cx) {
+  if (!in.on("solid")) {
+    for (size_t k = 0; k < made.size(); ++k) {
+      LUMSK_TRY(cut, cutOff(in, made[k].skin, x, p.paths[k], skins[k], p.names[k], cx));
+      made[k].skin = cut;
+    }
+    return putOut(out, in, made, cx);
+  }
+  LUMSK_TRY(solids, solidsOf(in, made, cx));
+  size_t k = 0;
+  for (brep::BodyPtr& s : solids) {
+    while (made[k].within) ++k;
+    LUMSK_TRY(cut, cutOff(in, s, x, p.paths[k], skins[k], p.names[k], cx));
+    s = cut;
+    ++k;
+  }
+  return putSolids(out, in, std::move(solids), cx);
 }
 
 Vec3 middleOf(const nurbs::Path& p) { return nurbs::polyline(p, 16).colwise().mean().transpose(); }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(profiles, plainProfilesIn(in, cx.tolerances));
-  LUMSK_TRY(o, optionsOf(in, profiles, cx.tolerances));
+  LUMSK_TRY(x, extentOf(in, profiles, cx.tolerances));
+  nurbs::ExtrudeOptions& o = x.options;
   std::vector<nurbs::PlainSkin> skins;
   std::vector<MadeSkin> made;
   double leanOff = 0;
@@ -122,13 +207,19 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   Outcome out;
   const Vec3 at = middleOf(profiles.paths.front());
-  const bool even = in.text("ways") == "even", turned = in.text("ways") == "one" && in.number("length") < 0 && !o.until[1];
-  if (!o.until[1]) out.marks.add(HandlePlace{"length", at, turned ? Vec3(-o.direction) : o.direction, even ? 0.5 : 1.0});
-  if (in.text("ways") == "both" && !o.until[0]) out.marks.add(HandlePlace{"back", at, -o.direction, 1.0});
-  out.summary = o.until[1] ? "up to a plane" : format(millimetres(o.reachMm[1] + (o.until[0] ? 0.0 : o.reachMm[0])), 6) + " long";
+  const auto open = [&](size_t e) { return !x.ends[e].plane && !x.ends[e].other; };
+  const bool even = in.text("ways") == "even", turned = in.text("ways") == "one" && in.number("length") < 0;
+  if (open(1)) out.marks.add(HandlePlace{"length", at, turned ? Vec3(-o.direction) : o.direction, even ? 0.5 : 1.0});
+  if (in.text("ways") == "both" && open(0)) out.marks.add(HandlePlace{"back", at, -o.direction, 1.0});
+  out.summary = x.ends[1].plane ? "up to a plane" : x.ends[1].other ? "up to a body" : format(millimetres(o.reachMm[1] + (open(0) ? o.reachMm[0] : 0.0)), 6) + " long";
   if (o.leanDeg != 0 && leanOff > cx.tolerances.angle.deg)
     out.notes.push_back(problem("LM-X101", "walls lean otherwise beside corners of the profile, by up to").measure(degrees(leanOff)).at(at));
-  LUMSK_CHECK(putPlain(out, in, made, skins, cx));
+  if (x.ends[0].other || x.ends[1].other) {
+    LUMSK_CHECK(putCutOff(out, in, made, x, profiles, skins, cx));
+  } else {
+    LUMSK_CHECK(putOut(out, in, made, cx));
+  }
+  sayPlain(out, skins);
   return out;
 }
 

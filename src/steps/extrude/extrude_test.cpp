@@ -124,6 +124,40 @@ private slots:
     QVERIFY(volume(b.body(made)) > kPi * 25 * 26);
   }
 
+  void itEndsAtBodiesInItsWay() {
+    Bench b;
+    const auto low = b.add("ring", {{"width", 40}, {"height", -30}}), high = b.add("ring", {{"width", 40}, {"height", 30}});
+    const auto rod = b.add("loft", {{"sections", picks({pick(low), pick(high)})}, {"solid", true}});
+    const auto plane = b.add("plane", {{"base", picks({pick("world", "plane", "front")})}, {"distance", 50}});
+    const auto ring = b.add("ring", {{"width", 10}, {"plane", picks({pick(plane, "plane")})}});
+    const auto made = b.add("extrude", {{"sections", picks({pick(ring)})}, {"upTo", picks({pick(rod, "solid")})}, {"solid", true}});
+    b.run();
+    VERIFY_STEP(b, made);
+    // From the plane, 50 mm from the axis, to the cylinder of radius 20: the integral over the bore's disc.
+    double expected = 0;
+    constexpr int kParts = 400;
+    for (int i = 0; i < kParts; ++i)
+      for (int j = 0; j < kParts; ++j) {
+        const double x = -5 + 10 * (i + 0.5) / kParts, y = -5 + 10 * (j + 0.5) / kParts;
+        if (x * x + y * y < 25) expected += (50 - std::sqrt(400 - x * x)) * 100.0 / (kParts * kParts);
+      }
+    VERIFY_AT_MOST(std::abs(volume(b.body(made)) / expected - 1), 1e-3);
+    // As a skin, and as one with what it ends at.
+    b.set(made, "solid", false);
+    b.run();
+    VERIFY_STEP(b, made);
+    QVERIFY(!b.body(made)->solid());
+    b.set(made, "solid", true);
+    b.set(made, "target", picks({pick(rod, "solid")}));
+    b.run();
+    VERIFY_STEP(b, made);
+    VERIFY_AT_MOST(std::abs(volume(b.body(made)) / (expected + kPi * 400 * 60) - 1), 1e-3);
+    b.set(ring, "width", 50);
+    b.run();
+    QCOMPARE(b.code(made), std::string("LM-X008"));
+    QVERIFY(!b.result(made).problem->where.empty());
+  }
+
   void whatCannotBeIsToldWithItsPlace() {
     Bench b;
     const auto flat = rectangle(b, 10, 4, 0);

@@ -4,6 +4,7 @@
 #include "brep/merge.h"
 #include "brep/names.h"
 #include "brep/skin.h"
+#include "nurbs/measure/arc_length.h"
 #include "steps/graphs.h"
 #include "steps/sections.h"
 #include "steps/skins.h"
@@ -272,6 +273,19 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
       shown = true;
     out.marks.add(std::move(handle));
   }
+  // Graphs are the same for all: they are shown along the first.
+  const nurbs::Path& first = r.runs.front().path;
+  const double reach = r.acrossMm.front() > 0 ? 0.5 * r.acrossMm.front() : 0.05 * nurbs::ArcLength(first).total();
+  const auto across = [&](bool level) {
+    return [&first, level, length = nurbs::ArcLength(first)](double f) {
+      nurbs::CurveDerivatives d;
+      first.derivatives(std::min(length.parameterAtFraction(f), first.last() - 1e-9), 1, d);
+      const Frame frame = Frame::fromNormal(d[0], d[1]);
+      return level ? frame.x : frame.y;
+    };
+  };
+  showGraph(out, in, "sizeAlong", first, across(false), reach);
+  showGraph(out, in, "twistAlong", first, across(true), reach / 90);
   const size_t n = r.runs.size();
   out.summary = (n == 1 ? std::string("1 pipe") : std::to_string(n) + " pipes") +
                 (open ? "" : n > 1 && merge && out.outputs.size() < n ? " - merged to " + std::to_string(out.outputs.size()) : "") + " - " +

@@ -95,7 +95,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   Outcome out;
   out.summary = o.toDeg - o.fromDeg < kWholeDeg ? format(degrees(o.toDeg - o.fromDeg), 6) : "all around";
-  LUMSK_CHECK(putPlain(out, in, made, skins, cx));
+  LUMSK_CHECK(putOut(out, in, made, cx));
+  sayPlain(out, skins);
   return out;
 }
 

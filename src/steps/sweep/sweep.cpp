@@ -48,6 +48,9 @@ Schema profileFields() {
       choice("many", "Several profiles",
              "As they stand: in one place each makes a skin of its own, along the rail they follow one another.",
              {{"auto", "as they stand"}, {"along", "one after the other"}, {"own", "each by itself"}})
+          .seldomSet(),
+      toggle("whole", "Beyond the profiles", "The outer ones of profiles that follow one another are carried on to the rail's ends.", false)
+          .unless("many", {"own"})
           .seldomSet()};
 }
 
@@ -55,12 +58,13 @@ Schema frameFields() {
   return {
       choice("frame", "Turns with",
              "How the profile is turned along one rail: about it no more than it must; not at all; its height upright; its "
-             "height square to a skin; its height away from an axis.",
+             "height square to a skin; its height away from an axis; or its plane from that of one profile to that of the next.",
              {{"least", "least twist"},
               {"parallel", "nothing"},
               {"upright", "a direction"},
               {"skin", "a skin"},
-              {"axis", "an axis"}}),
+              {"axis", "an axis"},
+              {"planes", "the profiles' planes"}}),
       picks("up", "Direction", "A plane whose normal, or a straight line whose direction is kept; without one, up.",
             Kind::Plane | Kind::Curve | Kind::Edge)
           .optional()
@@ -328,6 +332,8 @@ Expected<nurbs::SweepOptions> optionsOf(const Inputs& in, const Along& a, const 
             : faces == "along" ? nurbs::SweepFaces::Along
                                : nurbs::SweepFaces::All;
   o.widthOnly = in.text("widths") == "width";
+  o.planes = in.text("frame") == "planes";
+  o.whole = in.has("whole") && in.on("whole");
   o.largestGap = {in.number("gap")};
   o.degree = in.integer("degree");
   o.mirror = mirrorPlane(in);
@@ -404,6 +410,15 @@ void showCrosses(Outcome& out, const std::vector<Frame>& crosses, double reach) 
     out.marks.add(NetLine{{f.at(-0.5 * arm, 0), f.at(arm, 0)}});
     out.marks.add(NetLine{{f.at(0, -0.5 * arm), f.at(0, arm)}});
   }
+}
+
+/// Sizes stand along the crosses' first axis, as far out as the profile reaches; turns along the second one.
+void showGraphs(Outcome& out, const Inputs& in, const Along& a, const std::vector<Frame>& crosses) {
+  constexpr double kTurnsShown = 90; ///< degrees that stand as far out as the profile reaches
+  const double reach = a.reachMm();
+  const auto cross = [&](double f) { return crosses[size_t(std::lround(f * double(crosses.size() - 1)))]; };
+  showGraph(out, in, "sizeAlong", a.rails[0], [&](double f) { return cross(f).x; }, reach);
+  showGraph(out, in, "twistAlong", a.rails[0], [&](double f) { return cross(f).y; }, reach / kTurnsShown);
 }
 
 /// `alone`: one profile along one rail, which has a size of its own.
@@ -537,6 +552,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     noteAlignment(out, r.alignment);
   }
   showCrosses(out, r.crosses, a.reachMm());
+  if (a.rails.size() == 1 && !r.crosses.empty()) showGraphs(out, in, a, r.crosses);
   tell(out, a, off, pulled, cx.tolerances);
   noteEnds(out, "LM-Y105", join, cx.tolerances);
   const nurbs::Surface &first = r.faces.front().surface, &last = r.faces.back().surface;

@@ -119,7 +119,7 @@ private:
       if (std::hypot(d.x(), d.y()) < nearest) nearest = std::hypot(d.x(), d.y()), fraction = f, best = &r;
     }
     if (!best) return;
-    work().session().edit(recipe::withNewRailRow(work().recipe(), {work().focus().open(), best->field, best->item, ""}, fraction),
+    work().session().edit(recipe::withNewRailRow(work().recipe(), {work().focus().open(), best->field, best->item, ""}, fraction, work().registry()),
                 ViewWidget::tr("add to %1").arg(said(work().focus().activeField()->label).toLower()));
   }
 
