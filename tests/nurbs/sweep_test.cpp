@@ -382,6 +382,11 @@ private slots:
       VERIFY_AT_MOST(std::abs((s.at(u, 0) - rail.start()).norm() - 5), 0.001);
       VERIFY_AT_MOST(std::abs((s.at(u, 1) - rail.end()).norm() - 8), 0.001);
     }
+    for (int j = 0; j < 100; ++j) { // nowhere thinner or thicker than those that were given, and level outside
+      const Vec3 one = s.at(s.firstU(), j / 100.0), opposite = s.at(0.5 * (s.firstU() + s.lastU()), j / 100.0);
+      const double d = (one - opposite).norm();
+      QVERIFY(d > 9.99 && d < 16.01);
+    }
     // Two rails: the same.
     const Path other = transformed(rail, Eigen::Isometry3d(Eigen::Translation3d(0, 30, 0)));
     const auto bow = [&](double t, double rise) {

@@ -212,12 +212,38 @@ private:
     return std::move(made.rows);
   }
 
+  /// Between the sections that were given, which are left and reached level to second order; beyond them as they are.
+  Expected<AcrossRows> levelOutside(const Rows& local) const {
+    constexpr int kLevel = 2;
+    const std::vector<double>& v = out_.parameters;
+    const int first = o_.carriedOn[0] ? 1 : 0, last = n_ - 1 - (o_.carriedOn[1] ? 1 : 0);
+    const double from = v[size_t(first)], way = v[size_t(last)] - from;
+    std::vector<double> own;
+    for (int i = first; i <= last; ++i) own.push_back((v[size_t(i)] - from) / way);
+    own.back() = 1;
+    const auto level = [&](bool on) { return Rows(Rows::Zero(on ? kLevel : 0, local.cols())); };
+    LUMSK_TRY(made, LoftAcross(own, o_.degree, {}, false).through(local.middleRows(first, last - first + 1), level(o_.carriedOn[0]), level(o_.carriedOn[1])));
+    const int p = made.degree;
+    std::vector<double> breaks{0.0};
+    if (first > 0) breaks.insert(breaks.end(), size_t(p - kLevel), from);
+    for (size_t k = size_t(p) + 1; k + size_t(p) + 1 < made.knots.size(); ++k) breaks.push_back(from + way * made.knots[k]);
+    if (last < n_ - 1) breaks.insert(breaks.end(), size_t(p - kLevel), from + way);
+    breaks.push_back(1.0);
+    AcrossRows out{p, clampedKnots(p, breaks), {}};
+    const std::vector<double> places = greville(out.knots, p);
+    Rows values(Eigen::Index(places.size()), local.cols());
+    for (size_t k = 0; k < places.size(); ++k)
+      values.row(Eigen::Index(k)) = valueOf(p, made.knots, made.controls, std::clamp((places[k] - from) / way, 0.0, 1.0));
+    out.controls = rowsThrough(p, out.knots, std::move(values));
+    return out;
+  }
+
   Expected<AcrossRows> carried(const AcrossGoal& goal) {
     std::vector<Frame> frames;
     for (int i = 0; i < n_; ++i) frames.push_back(carrier_->at(out_.parameters[size_t(i)]).frame());
     const Rows none(0, goal.rows.cols());
     const auto blend = [&](const Rows& local) -> Expected<AcrossRows> {
-      LUMSK_TRY(made, fromRows({local, none, none}, frames));
+      LUMSK_TRY(made, o_.carriedOn[0] || o_.carriedOn[1] ? levelOutside(local) : fromRows({local, none, none}, frames));
       for (int e : {0, 1})
         if (const Rows& wanted = e ? goal.finish : goal.start; o_.carrier && wanted.rows() > 0)
           made = leavingAs(std::move(made), wanted, carrier_->leaving(e), e, reachOf(e, goal.rows));

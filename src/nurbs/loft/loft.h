@@ -40,6 +40,8 @@ struct LoftOptions {
   std::optional<AngleTolerance> relaxedTurn; ///< and by how much its direction along them may differ
   enum class Centre { None, Computed, Given } centre = Centre::None;
   std::optional<Path> centreLine; ///< of `Given`; else it runs through the middles of the sections
+  /// Carried: the first section is only the second one, carried on, and likewise at the end; the skin is level there.
+  std::array<bool, 2> carriedOn{};
   std::shared_ptr<Carrier> carrier; ///< instead: what the sections are placed on; each is used for one loft
   /// All sections are copies of one profile: how each comes from it (of points, with nothing left of it). It is fitted
   /// once, and counts by its own lengths.

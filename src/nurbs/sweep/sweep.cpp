@@ -499,6 +499,7 @@ private:
       sections.insert(e ? sections.end() : sections.begin(), std::move(copy));
       stations.insert(e ? stations.end() : stations.begin(), end);
       for (PairLine& p : o.pairs) p.insert(e ? p.end() : p.begin(), e ? p.back() : p.front());
+      o.carriedOn[e] = true;
       out.push_back(e ? sections.size() - 1 : 0);
     }
     return out;
@@ -597,6 +598,7 @@ private:
         }
         sections.insert(e ? sections.end() : sections.begin(), std::move(copy));
         for (PairLine& p : o.pairs) p.insert(e ? p.end() : p.begin(), end.shrunk() ? std::nullopt : e ? p.back() : p.front());
+        o.carriedOn[e] = true;
         extra.push_back(e ? sections.size() - 1 : 0);
       }
     }
