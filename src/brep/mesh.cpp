@@ -19,7 +19,9 @@
 #include <TopoDS.hxx>
 
 #include <algorithm>
+#include <atomic>
 #include <chrono>
+#include <thread>
 
 namespace lumsk::brep {
 
@@ -97,7 +99,8 @@ FaceMesh gridMesh(const NaturalFace& face, std::vector<double> us, std::vector<d
 }
 
 constexpr double kFinest = 1.0 / 20000; ///< of a face's size: nobody sees less, and a damaged face may be 300 m large
-constexpr double kPatienceSeconds = 2;  ///< before a face is meshed coarsely
+constexpr double kPatienceSeconds = 1;  ///< before a face is meshed more coarsely
+constexpr int kFewTrimmed = 6;          ///< of more trimmed faces of one body each is drawn half as finely
 
 /// Lets the kernel go on for so long.
 class Patience : public Message_ProgressIndicator {
@@ -126,9 +129,10 @@ FaceMesh kernelMesh(const TopoDS_Face& original, const MeshLimits& limits) {
   Bnd_Box box;
   BRepBndLib::Add(f, box, false);
   const double size = box.IsVoid() ? 0 : std::sqrt(box.SquareExtent());
-  if (!triangulate(f, std::max(limits.chordMm, kFinest * size), limits.angleDeg)) {
-    f = TopoDS::Face(copyOf(original));
-    triangulate(f, std::max(100 * limits.chordMm, 100 * kFinest * size), 45);
+  const double chord = std::max(limits.chordMm, kFinest * size);
+  for (const auto& [coarser, angle] : {std::pair(1.0, limits.angleDeg), std::pair(4.0, 3 * limits.angleDeg), std::pair(100.0, 45.0)}) {
+    if (coarser > 1) f = TopoDS::Face(copyOf(original));
+    if (triangulate(f, coarser * chord, std::min(angle, 45.0))) break;
   }
   TopLoc_Location where;
   FaceMesh m;
@@ -204,17 +208,34 @@ double DisplayMesher::wanted() const {
 
 std::vector<FaceMesh> DisplayMesher::mesh(double share) const {
   std::vector<FaceMesh> out;
+  std::vector<TopoDS_Face> copies;
   const auto all = faces(body_);
+  MeshLimits trimmed = limits_;
+  if (std::count_if(grids_.begin(), grids_.end(), [](const Grid& g) { return g.us.empty(); }) > kFewTrimmed)
+    trimmed = {2 * limits_.chordMm, 2 * limits_.angleDeg};
+  out.resize(all.size());
+  std::vector<size_t> slow; // the kernel's, side by side
   for (size_t i = 0; i < all.size(); ++i) {
     const Grid& g = grids_[i];
-    if (!g.us.empty()) {
-      out.push_back(gridMesh(body_.natural.at(body_.faceNames[i]), g.us, g.vs, share));
-    } else {
-      const auto made = guarded("meshing", [&]() -> Expected<FaceMesh> { return kernelMesh(all[i], limits_); });
-      out.push_back(made ? *made : FaceMesh{});
-    }
-    out.back().face = body_.faceNames[i];
+    if (g.us.empty())
+      slow.push_back(i);
+    else
+      out[i] = gridMesh(body_.natural.at(body_.faceNames[i]), g.us, g.vs, share);
   }
+  std::atomic<size_t> next{0};
+  const auto work = [&] {
+    for (size_t k = next++; k < slow.size(); k = next++) {
+      const auto made = guarded("meshing", [&]() -> Expected<FaceMesh> { return kernelMesh(copies[k], trimmed); });
+      if (made) out[slow[k]] = *made;
+    }
+  };
+  for (size_t i : slow) copies.push_back(TopoDS::Face(copyOf(all[i]))); // before anybody works on one
+  const size_t helpers = std::min<size_t>(slow.size(), std::max(1u, std::thread::hardware_concurrency())) - (slow.empty() ? 0 : 1);
+  std::vector<std::thread> threads;
+  for (size_t t = 0; t < helpers; ++t) threads.emplace_back(work);
+  work();
+  for (std::thread& t : threads) t.join();
+  for (size_t i = 0; i < all.size(); ++i) out[i].face = body_.faceNames[i];
   return out;
 }
 
