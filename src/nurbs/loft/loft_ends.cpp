@@ -11,6 +11,7 @@ constexpr int kLooks = 32;               ///< places of a strip where an end is 
 constexpr double kMostArcTurn = 2.0;     ///< rad: arcs that turn more are as long as those
 constexpr double kStraightRad = 1e-6;
 constexpr double kSpansSeen = 40;      ///< about so many spans a section
+constexpr double kFlattest = 0.2; ///< sine between a carried plane and the skin to flow into: flatter ones it would leave in a fold
 constexpr double kSquareToSkin = 1e-3; ///< a way that leans on the neighbour by less has no clear direction in it
 
 Vec3 within(const Vec3& v, const Vec3& normal) { return v - v.dot(normal) * normal; }
@@ -311,10 +312,12 @@ Expected<LoftEnds::CarriedPlace> LoftEnds::carriedPlace(int e, int k, double t) 
   LUMSK_TRY(leaving, leavingAt(e, k, t));
   const Vec3 at = places_.at(section(e), k, t), &n = leaving.normal, &a = c.way.along;
   CarriedPlace out{c, leaving, e ? -c.dv : c.dv, {}, within(n, a), a.cross(n)};
-  if (out.towards.dot(n) < kSquareToSkin)
-    return fail(problem("LM-L014", "the way to the next section stands square on the skin to flow into")
+  if (out.towards.dot(n) < kFlattest * kFlattest)
+    return fail(problem("LM-L014", "the profile is carried too squarely away from the skin that it is to flow into")
+                    .measure(degrees(degFromRad(std::asin(std::clamp(out.towards.norm(), 0.0, 1.0)))))
+                    .want(degrees(degFromRad(std::asin(kFlattest))))
                     .at(at)
-                    .tryThis("move the sections, or leave this end free"));
+                    .tryThis("let the rail lean towards the skin, or leave this end free"));
   out.local.fill(Vec3::Zero());
   out.local[0] = c.here.local(at);
   if (!c.beside.shrunk()) out.local[1] = (c.beside.local(places_.at(beside(e), k, t)) - out.local[0]) / out.scale;
