@@ -260,8 +260,10 @@ private:
     const Corner &p = corners_[size_t(a)], &q = corners_[size_t(b)];
     const Vec3 side = at(b) - at(a);
     const double length = side.norm();
+    // From one side of a seam to the other it goes all around, though it ends where it began.
+    if (p.point == q.point) return !p.freeU && !p.freeV && std::hypot(p.u - q.u, p.v - q.v) > 0;
     // Shorter than the chord nothing is too far away, nor is a kink inside a face to be followed for ever.
-    if (p.point == q.point || length < chord_) return false;
+    if (length < chord_) return false;
     if (turned(p.normal, q.normal)) return true;
     if (const Segment* s = segmentOf(a, b)) {
       const Vec3 m = toVec(edgePoints_[size_t(s->edge)].curve->Value(0.5 * (s->first + s->last)));
