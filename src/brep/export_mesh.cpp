@@ -27,6 +27,7 @@ constexpr size_t kMostTriangles = 8'000'000;
 constexpr int kMostRounds = 100;
 constexpr double kAim = 0.9;      ///< of the limits: between the places that are tested the error is a little larger
 constexpr double kFlat = 1e-9;    ///< of the tangents' size: below it they span no plane
+constexpr double kBesideSeam = 0.25; ///< of a side's length in parameters
 constexpr double kSideways = 0.1; ///< of a side's length
 constexpr int kTurnRounds = 10;   ///< after which slivers may keep their direction: halving moves them about only
 constexpr double kRoughAngleDeg = 30; ///< between the edges, where halving follows
@@ -237,9 +238,19 @@ private:
     const auto it = segments_.find(pairKey(corners_[size_t(a)].point, corners_[size_t(b)].point));
     if (it == segments_.end()) return nullptr;
     const auto& sides = faces_[size_t(corners_[size_t(a)].face)].sides;
-    const bool ours =
-        std::any_of(sides.begin(), sides.end(), [&](const FaceSide& s) { return s.edge == it->second.edge; });
-    return ours ? &it->second : nullptr;
+    const auto along = [&](const FaceSide& s) { return s.edge == it->second.edge; };
+    const auto times = std::count_if(sides.begin(), sides.end(), along);
+    if (times == 0) return nullptr;
+    if (times == 1) return &it->second;
+    // From one side of a seam to the other a side of a triangle goes all around between the same two points.
+    const Corner &p = corners_[size_t(a)], &q = corners_[size_t(b)];
+    const gp_XY about = middle({a, b});
+    for (const FaceSide& s : sides)
+      if (along(s)) {
+        const gp_XY own = s.curve->Value(0.5 * (it->second.first + it->second.last)).XY();
+        if ((own - about).Modulus() <= kBesideSeam * std::hypot(p.u - q.u, p.v - q.v)) return &it->second;
+      }
+    return nullptr;
   }
 
   /// Parameters of the middle of some corners; what is free at a pole follows the others.

@@ -1,3 +1,4 @@
+#include "brep/mesh.h"
 #include "brep/skin.h"
 #include "nurbs/measure/closest.h"
 #include "support/recipes.h"
@@ -115,6 +116,19 @@ private slots:
     b.set(ring, "width", 10);
     b.run();
     VERIFY_AT_MOST(std::abs(volume(std::get<brep::BodyPtr>(b.result(made).outcome->outputs[0].object)) / thick(1) / (25.0 / 9) - 1), 1e-3);
+  }
+
+  /// The seam of a bent pipe is bent: triangles reach from one side of it to the other.
+  void bentPipesAreMeshedClosed() {
+    Bench b;
+    const auto path = spline(b, {{0, 0, 0}, {10, 0, 40}, {0, 0, 80}});
+    const auto made = b.add("pipe", {{"paths", picks({pick(path)})}, {"size", 8}});
+    b.run();
+    VERIFY_STEP(b, made);
+    const auto mesh = brep::exportMesh(*b.body(made), {0.05, 10}, {});
+    VERIFY_OK(mesh);
+    QCOMPARE(mesh->openEdges(), 0);
+    VERIFY_AT_MOST(std::abs(mesh->volumeMm3() / volume(b.body(made)) - 1), 0.01);
   }
 
   void whatCannotBeIsToldWithItsPlace() {
