@@ -151,7 +151,7 @@ private slots:
     keys(Qt::Key_Escape);
     QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 20000));
     QCOMPARE(QFileInfo(file).size(), size);
-    QCOMPARE(w().recipe().steps.size(), size_t(30));
+    QCOMPARE(w().recipe().steps.size(), size_t(43));
   }
 
   void aProjectOpenElsewhereIsAnnounced() {
