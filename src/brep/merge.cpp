@@ -140,7 +140,6 @@ Expected<Merged> run(const std::vector<BodyPtr>& solids, const Context& cx) {
       }
     }
     for (auto& m : made) {
-      out.volumeMm3 += massOf(m->shape).volumeMm3;
       out.first.push_back(group.front());
       out.solids.push_back(std::move(m));
     }

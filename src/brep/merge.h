@@ -6,12 +6,11 @@ namespace lumsk::brep {
 
 /// Solids that touch or cross made into one each (boolean operations of the kernel, in the child process); those that
 /// touch no other stay as they are. In the order of the first of each. Where the kernel fails on all at once they are
-/// added one after the other, and what differs by next to nothing is told apart. Faces keep their names. Fails with
-/// LM-Z003 (two that cannot be merged: their numbers in `pair`), LM-K00x, and as `runInWorker` does.
+/// added one after the other. Faces keep their names. Fails with
+/// LM-Z003 (two that cannot be merged, by their numbers), LM-K00x, and as `runInWorker` does.
 struct Merged {
   std::vector<BodyPtr> solids;
   std::vector<int> first; ///< of each: the number of the first that it was made from
-  double volumeMm3 = 0.0; ///< of all
 };
 Expected<Merged> merged(const std::vector<BodyPtr>& solids, const Context& cx);
 /// The same within this process.

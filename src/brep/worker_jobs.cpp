@@ -94,7 +94,7 @@ Expected<json> merge(const json& a, const Context& cx) {
     if (!solids.back()) return fail(notHandedOver("the bodies"));
   }
   LUMSK_TRY(made, mergedHere(solids, cx));
-  json out{{"solids", json::array()}, {"first", made.first}, {"volume", made.volumeMm3}};
+  json out{{"solids", json::array()}, {"first", made.first}};
   for (const auto& p : made.solids) out["solids"].push_back(brep::toJson(*p));
   return out;
 }
@@ -252,7 +252,6 @@ Expected<Merged> merged(const std::vector<BodyPtr>& solids, const Context& cx) {
   return guarded("taking over bodies", [&]() -> Expected<Merged> {
     Merged out;
     out.first = answer.at("first").get<std::vector<int>>();
-    out.volumeMm3 = answer.at("volume").get<double>();
     for (const json& p : answer.at("solids")) {
       out.solids.push_back(bodyFrom(p));
       if (!out.solids.back()) return fail(notHandedOver("the bodies"));

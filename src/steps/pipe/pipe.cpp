@@ -258,6 +258,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   } else {
     auto solids = merge ? (made.inner.empty() ? mergedSolids(in, r, made.outer, cx) : mergedHollow(in, r, made, cx)) : apartSolids(in, made, cx);
     if (!solids) return fail(solids.error());
+    if (merge && o.wallMm > 0 && o.ends == nurbs::PipeEnds::Round && solids->size() < r.runs.size())
+      return fail(problem("LM-Z001", "hollow pipes that meet have flat ends: round ones would close them inside one another")
+                      .at(r.runs.front().path.end())
+                      .inField("ends")
+                      .tryThis("take flat ends, or keep the pipes apart")
+                      .offer({"flat ends", "ends", "flat"}));
     LUMSK_CHECK(putSolids(out, in, std::move(*solids), cx));
   }
   const double perMm = in.text("section") != "own" && in.text("by") == "radius" ? 1.0 : 0.5;

@@ -96,6 +96,11 @@ private slots:
     b.run();
     VERIFY_STEP(b, made);
     QCOMPARE(int(b.result(made).outcome->outputs.size()), 1);
+    b.set(made, "ends", "round");
+    b.run();
+    QCOMPARE(b.code(made), std::string("LM-Z001"));
+    b.set(made, "ends", "flat");
+    b.run();
     QVERIFY(!within(b.body(made), {15, 0, 0}) && !within(b.body(made), {8, 0, 0.5}) && within(b.body(made), {15, 10, 1.75}));
   }
 
