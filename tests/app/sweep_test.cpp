@@ -30,6 +30,12 @@ class SweepWindowTest : public WindowTestBase {
     QVERIFY(settled());
   }
 
+  /// A place of a curve, by the fraction of its parameter.
+  Vec3 curve(const std::string& step, double f) {
+    const auto& c = *std::get<recipe::CurvePtr>(result(step)->outcome->outputs[0].object);
+    return c.at(f * c.last());
+  }
+
 private slots:
   void aTwistedShaftIsTwoClicksAndANumber() {
     add("ring", {{"shape", "rectangle"}, {"width", 14}, {"depth", 14}, {"radius", 2}, {"height", 0}});
@@ -113,10 +119,7 @@ private slots:
     QVERIFY(table);
     QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, {40, 12});
     QVERIFY(settled());
-    const auto rail = [&](double f) {
-      const auto& c = *std::get<recipe::CurvePtr>(result("s2")->outcome->outputs[0].object);
-      return c.at(f * c.last());
-    };
+    const auto rail = [&](double f) { return curve("s2", f); };
     for (const double f : {0.1, 0.5, 0.9}) pickAt(rail(f));
     QCOMPARE(inputs("s3")["sizeAlong"].size(), size_t(3));
     QCOMPARE(inputs("s3")["sections"].size(), size_t(1));
@@ -168,10 +171,6 @@ private slots:
     press("stage-surfaces");
     press("tool-sweep");
     const std::string id = w().session().draft();
-    const auto curve = [&](const std::string& step, double f) {
-      const auto& c = *std::get<recipe::CurvePtr>(result(step)->outcome->outputs[0].object);
-      return c.at(f * c.last());
-    };
     press("pick-sections");
     pickAt(curve("s7", 0.37));
     press("pick-sections");
@@ -264,10 +263,6 @@ private slots:
     press("stage-surfaces");
     press("tool-sweep");
     const std::string id = w().session().draft();
-    const auto curve = [&](const std::string& step, double f) {
-      const auto& c = *std::get<recipe::CurvePtr>(result(step)->outcome->outputs[0].object);
-      return c.at(f * c.last());
-    };
     press("pick-sections");
     pickAt(curve("s4", 0.3));
     press("pick-sections");
