@@ -11,6 +11,7 @@ namespace {
 
 constexpr int kLooks = 128;        ///< places of a piece that are looked at
 constexpr double kAround = 0.005;  ///< sine to the circle about the axis: a profile that runs closer along it has no skin there
+constexpr double kTouching = 1e-4; ///< of how far a profile reaches from the axis
 constexpr double kFitPart = 0.5;   ///< of `fit`
 constexpr double kWholeDeg = 360, kSameDeg = 1e-9;
 
@@ -62,6 +63,9 @@ Expected<void> check(const Path& p, const RevolveOptions& o, const std::array<bo
   const auto away = [&](double t) { return radial(p.at(t), o).norm(); };
   const int looks = kLooks * int(p.segments().size());
   const double step = last / looks;
+  double farthest = 0;
+  for (int i = 0; i <= looks; ++i) farthest = std::max(farthest, away(step * i));
+  const double touching = std::min(tol.point.mm, kTouching * farthest); // small things come near without touching
   for (int i = 0; i <= looks; ++i) {
     const double t = step * i;
     const bool atEnd = (i == 0 && ends[0]) || (i == looks && ends[1]);
@@ -73,7 +77,7 @@ Expected<void> check(const Path& p, const RevolveOptions& o, const std::array<bo
       const double m = a + (b - a) / 3, n = b - (b - a) / 3;
       (away(m) < away(n) ? b : a) = away(m) < away(n) ? n : m;
     }
-    if (const double at = 0.5 * (a + b); away(at) < tol.point.mm)
+    if (const double at = 0.5 * (a + b); away(at) < touching)
       return fail(problem("LM-X005", "the profile crosses the axis, or touches it on its way")
                       .at(p.at(at))
                       .inField("axis")

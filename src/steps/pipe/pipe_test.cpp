@@ -39,6 +39,9 @@ private slots:
     QVERIFY(is(kPi * 5 * 40 + 2 * (0.5 * kPi * 0.25) * 2 * kPi * 2.5));
     b.set(made, "wall", 0);
     QVERIFY(is(kPi * 9 * 40 + 4 * kPi * 27 / 3));
+    b.set(made, "size", 0.06); // a hair with round ends
+    QVERIFY(is(kPi * 0.0009 * 40 + 4 * kPi * 0.000027 / 3));
+    b.set(made, "size", 6);
     b.set(made, "ends", "flat");
     b.set(made, "by", "radius");
     QVERIFY(is(kPi * 36 * 40));
