@@ -41,11 +41,17 @@ struct Piece {
 /// Breaks of a fit of curves that follow the path's direction `less` orders below its own places.
 std::vector<double> roughBreaks(const Path& p, int less) {
   std::vector<double> out;
-  for (const RoughPlace& r : roughPlaces(p))
-    if (r.fraction > 0 && r.fraction < 1) out.insert(out.end(), size_t(std::clamp(kDegree - r.smooth + less, 1, kDegree)), r.fraction);
+  size_t atSeam = 1; // of closed paths
+  for (const RoughPlace& r : roughPlaces(p)) {
+    const size_t times = size_t(std::clamp(kDegree - r.smooth + less, 1, kDegree));
+    if (r.fraction > 0 && r.fraction < 1)
+      out.insert(out.end(), times, r.fraction);
+    else if (p.closed())
+      atSeam = std::max(atSeam, times);
+  }
   if (out.empty()) return out;
   std::sort(out.begin(), out.end());
-  out.insert(out.begin(), 0.0);
+  out.insert(out.begin(), atSeam, 0.0);
   out.push_back(1.0);
   return out;
 }

@@ -77,6 +77,9 @@ public:
   Expected<PipeSkins> run() {
     if (!o_.profile && !(o_.acrossMm > 10 * cx_.tolerances.point.mm))
       return fail(problem("LM-Z001", "a pipe needs a thickness").measure(millimetres(o_.acrossMm)).at(along_.start()).inField("size"));
+    constexpr double kThinnest = 20; ///< point tolerances: edges of thinner walls would be taken for one
+    if (const double least = kThinnest * cx_.tolerances.point.mm; o_.wallMm > 0 && o_.wallMm < least)
+      return fail(problem("LM-Z002", "the wall is thinner than what counts as one point").measure(millimetres(o_.wallMm)).want(millimetres(least)).at(along_.start()).inField("wall"));
     LUMSK_TRY(section, sectionOf(o_, cx_.tolerances));
     LUMSK_TRY(outer, carried(section, o_.size));
     out_.outer = std::move(outer);
