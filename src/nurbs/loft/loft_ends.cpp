@@ -328,22 +328,22 @@ Expected<LoftEnds::CarriedPlace> LoftEnds::carriedPlace(int e, int k, double t) 
 /// strip alone.
 Expected<std::array<double, 3>> LoftEnds::cornerTurns(int e, int k, bool last) const {
   constexpr double kOnePlane = 1e-3;
-  const auto [it, fresh] = corners_.try_emplace({e, k, last}, std::array<double, 3>{});
-  if (!fresh) return it->second;
+  const auto known = corners_.find({e, k, last});
+  if (known != corners_.end()) return known->second;
+  std::array<double, 3> turns{};
   const int strips = places_.alignment.strips, other = (k + (last ? 1 : strips - 1)) % strips;
-  if (!places_.alignment.closed && k == (last ? strips - 1 : 0)) return it->second;
+  if (!places_.alignment.closed && k == (last ? strips - 1 : 0)) return turns;
   LUMSK_TRY(place, carriedPlace(e, k, last ? 1.0 : 0.0));
   LUMSK_TRY(beyond, leavingAt(e, other, last ? 0.0 : 1.0));
   const double across = place.side.dot(beyond.normal);
-  if (std::abs(across) < kOnePlane) return it->second;
   std::array<Vec3, 3> moves{Vec3::Zero(), Vec3::Zero(), Vec3::Zero()};
-  for (int q = 1; q <= order(e); ++q) {
+  for (int q = 1; q <= order(e) && std::abs(across) > kOnePlane; ++q) {
     const Vec3 alone = place.brought(q, place.carried(q), moves);
-    it->second[size_t(q - 1)] = (beyond.height(q, moves) - alone.dot(beyond.normal)) / across;
-    moves[size_t(q - 1)] = alone + it->second[size_t(q - 1)] * place.side;
+    turns[size_t(q - 1)] = (beyond.height(q, moves) - alone.dot(beyond.normal)) / across;
+    moves[size_t(q - 1)] = alone + turns[size_t(q - 1)] * place.side;
     place.take(q, moves);
   }
-  return it->second;
+  return corners_[{e, k, last}] = turns;
 }
 
 Expected<void> LoftEnds::asCarried(int e, int k, double t, std::array<Vec3, 3>& out) const {

@@ -83,7 +83,7 @@ public:
   Expected<PlainSkin> run() {
     for (int e : {0, 1})
       if (!o_.until[size_t(e)] && !(o_.reachMm[0] + o_.reachMm[1] > 10 * cx_.tolerances.point.mm) && !o_.until[size_t(1 - e)])
-        return fail(problem("LM-X001", "the skin has next to no length").measure(millimetres(o_.reachMm[0] + o_.reachMm[1])).at(profile_.start()).inField("length"));
+        return fail(problem("LM-X001", "the skin has next to no length").measure(millimetres(o_.reachMm[0] + o_.reachMm[1])).at(profile_.start()).inField("length").tryThis("give a length"));
     LUMSK_TRY(paths, piecesOf(profile_, o_.merged, cx_.tolerances));
     for (Path& p : paths) pieces_.emplace_back(std::move(p));
     out_.pieces = int(pieces_.size());
@@ -227,11 +227,13 @@ private:
     for (int e : {0, 1}) {
       if (!ends(e)) continue;
       PlainSkin::Face face{{}, int(k), e == 0 && ends(1)};
+      Spline line, far; // along the direction the one that is farther back comes first
       if (p.straight()) {
-        Points two(2, 3), far(2, 3);
+        Points two(2, 3);
         two << p.at(0).transpose(), p.at(1).transpose();
-        far << farPlace(p, 0, e, slope()).transpose(), farPlace(p, 1, e, slope()).transpose();
-        face.surface = ruled(Spline::trusted(1, uniformKnots(1, 1), two), far);
+        line = Spline::trusted(1, uniformKnots(1, 1), two);
+        two << farPlace(p, 0, e, slope()).transpose(), farPlace(p, 1, e, slope()).transpose();
+        far = Spline::trusted(1, uniformKnots(1, 1), two);
       } else {
         CurveFamily family;
         family.curves = 2;
@@ -248,8 +250,9 @@ private:
         keepDirections(lean, family);
         LUMSK_TRY(fit, fitLean(family, lean));
         out_.deviationMm = std::max(out_.deviationMm, fit.deviationMm);
-        face.surface = ruled(fit.curve(0), fit.curve(1).points());
+        line = fit.curve(0), far = fit.curve(1);
       }
+      face.surface = e ? ruled(line, far.points()) : ruled(far, line.points());
       measureLean(face.surface);
       out_.faces.push_back(std::move(face));
     }

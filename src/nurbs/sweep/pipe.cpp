@@ -44,20 +44,20 @@ Expected<Path> sectionOf(const PipeOptions& o, const Tolerances& tol) {
 }
 
 /// What is left of a section inside a wall.
-Expected<Path> within(const Path& section, const PipeOptions& o, const Context& cx) {
+Expected<Path> within(const Path& section, const PipeOptions& o, const Vec3& at, const Context& cx) {
   const auto refused = [&] {
-    return fail(problem("LM-Z002", "the wall leaves no room in the pipe").measure(millimetres(o.wallMm)).inField("wall").tryThis("make it thinner, or the pipe thicker"));
+    return fail(problem("LM-Z002", "the wall leaves no room in the pipe").measure(millimetres(o.wallMm)).at(at).inField("wall").tryThis("make it thinner, or the pipe thicker"));
   };
   if (!o.profile) {
     if (!(o.acrossMm - 2 * o.wallMm > 10 * cx.tolerances.point.mm)) return refused();
     return regular(o.sides, o.acrossMm - 2 * o.wallMm, cx.tolerances.point);
   }
   const auto area = [](const Path& p) { // signed, about z
-    const Points at = polyline(p, 24);
+    const Points pts = polyline(p, 24);
     double sum = 0;
-    for (Eigen::Index i = 0; i < at.rows(); ++i) {
-      const Eigen::Index j = (i + 1) % at.rows();
-      sum += 0.5 * (at(i, 0) * at(j, 1) - at(j, 0) * at(i, 1));
+    for (Eigen::Index i = 0; i < pts.rows(); ++i) {
+      const Eigen::Index j = (i + 1) % pts.rows();
+      sum += 0.5 * (pts(i, 0) * pts(j, 1) - pts(j, 0) * pts(i, 1));
     }
     return sum;
   };
@@ -76,16 +76,16 @@ public:
 
   Expected<PipeSkins> run() {
     if (!o_.profile && !(o_.acrossMm > 10 * cx_.tolerances.point.mm))
-      return fail(problem("LM-Z001", "a pipe needs a thickness").measure(millimetres(o_.acrossMm)).at(along_.start()).inField("size"));
+      return fail(problem("LM-Z001", "a pipe needs a thickness").measure(millimetres(o_.acrossMm)).want(millimetres(10 * cx_.tolerances.point.mm)).at(along_.start()).inField("size").tryThis("make it thicker"));
     constexpr double kThinnest = 20; ///< point tolerances: edges of thinner walls would be taken for one
     if (const double least = kThinnest * cx_.tolerances.point.mm; o_.wallMm > 0 && o_.wallMm < least)
-      return fail(problem("LM-Z002", "the wall is thinner than what counts as one point").measure(millimetres(o_.wallMm)).want(millimetres(least)).at(along_.start()).inField("wall"));
+      return fail(problem("LM-Z002", "the wall is thinner than what counts as one point").measure(millimetres(o_.wallMm)).want(millimetres(least)).at(along_.start()).inField("wall").tryThis("make it thicker, or nought"));
     LUMSK_TRY(section, sectionOf(o_, cx_.tolerances));
     LUMSK_TRY(outer, carried(section, o_.size));
     out_.outer = std::move(outer);
     out_.closed = along_.closed();
     if (o_.wallMm > 0) {
-      LUMSK_TRY(inside, within(section, o_, cx_));
+      LUMSK_TRY(inside, within(section, o_, along_.start(), cx_));
       LUMSK_TRY(factor, innerSize());
       LUMSK_TRY(inner, carried(inside, factor));
       out_.inner = std::move(inner);
@@ -110,7 +110,7 @@ private:
       station = ArcLength(along_).fractionAt(std::fmod(t, along_.last()));
     }
     const double turn = o_.turnDeg ? radFromDeg(o_.turnDeg(station)) : 0.0, larger = size ? size(station) : 1.0;
-    if (!(larger > 0)) return fail(problem("LM-Y007", "the pipe shrinks to nothing").measure(ratio(larger)).at(stand.origin).inField("sizeAlong"));
+    if (!(larger > 0)) return fail(problem("LM-Y007", "the pipe shrinks to nothing").measure(ratio(larger)).at(stand.origin).inField("sizeAlong").tryThis("keep the size above nought"));
     Eigen::Affine3d to = Eigen::Affine3d::Identity();
     to.linear() << stand.x, stand.y, stand.normal();
     to.linear() = to.linear() * Eigen::AngleAxisd(turn, Vec3::UnitZ()) * larger;

@@ -100,7 +100,7 @@ Expected<RevolvedSkin> revolve(const Path& profile, const RevolveOptions& o, con
   const Tolerances& tol = cx.tolerances;
   const double turn = o.toDeg - o.fromDeg;
   if (!(turn > 0.01))
-    return fail(problem("LM-X001", "the skin has next to no angle").measure(degrees(turn)).at(profile.start()).inField("angle"));
+    return fail(problem("LM-X001", "the skin has next to no angle").measure(degrees(turn)).at(profile.start()).inField("angle").tryThis("give an angle"));
   RevolvedSkin out;
   out.whole = turn > kWholeDeg - kSameDeg;
   LUMSK_TRY(kept, besideAxis(profile, o, tol));

@@ -124,7 +124,7 @@ Expected<Extent> extentOf(const Inputs& in, const PlainProfiles& p, const Tolera
     o.direction = -o.direction;
     o.reachMm[1] = -length;
   } else if (length < 0 && !o.until[1] && !out.ends[1].other) {
-    return fail(problem("LM-X001", "both ways need a length above nought").measure(millimetres(length)).inField("length").at(from));
+    return fail(problem("LM-X001", "both ways need a length above nought").measure(millimetres(length)).inField("length").at(from).tryThis("give a length above nought, or go one way"));
   }
   // Past what it is cut off at.
   constexpr double kPast = 1.2, kPastMm = 1;
@@ -151,11 +151,12 @@ Expected<brep::BodyPtr> cutOff(const Inputs& in, brep::BodyPtr body, const Exten
     end.face = other->kind == Kind::Face ? other->index : -1;
     end.name = brep::faceName(in.stepId(), e ? "end" : "back", which);
     for (int i = 0; i < kPlaces; ++i) end.from.push_back(profile.at(profile.last() * i / kPlaces));
+    const bool twoSided = std::any_of(skin.faces.begin(), skin.faces.end(), [](const auto& f) { return f.back; });
     for (const auto& f : skin.faces)
-      if (!f.back == (e == 1) || x.options.leanDeg == 0)
+      if (!twoSided || f.back == (e == 0))
         for (int i = 0; i < kPlaces; ++i) {
           const double u = f.surface.firstU() + (f.surface.lastU() - f.surface.firstU()) * (i + 0.5) / kPlaces;
-          end.beyond.push_back(f.surface.at(u, e || f.back ? 1.0 : 0.0));
+          end.beyond.push_back(f.surface.at(u, double(e)));
         }
     auto made = brep::endedAt(*body, bodyOf(*other), end, cx);
     if (!made) return fail(made.error().inField(e ? "upTo" : "backTo"));

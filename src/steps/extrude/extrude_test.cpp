@@ -83,6 +83,20 @@ private slots:
     VERIFY_AT_MOST(std::abs(volume(b.body(made)) / (2 * 7.5 * (800 + 16 * (20 - h / 2) * (10 - h / 2) + 4 * (20 - h) * (10 - h)) / 6) - 1), 1e-6);
   }
 
+  void frontsOfWallsThatLeanBothWaysAreOutside() {
+    Bench b;
+    const auto box = rectangle(b, 20, 10, 0);
+    const auto made = b.add("extrude", {{"sections", picks({pick(box)})}, {"length", 15}, {"lean", -10}, {"ways", "even"}});
+    b.run();
+    VERIFY_STEP(b, made);
+    QCOMPARE(b.body(made)->natural.size(), size_t(8));
+    for (const auto& [name, face] : b.body(made)->natural) {
+      const nurbs::Surface& s = *face.surface;
+      const Vec3 at = s.at(0.5 * (s.firstU() + s.lastU()), 0.5);
+      QVERIFY((face.reversed ? -1 : 1) * s.normal(0.5 * (s.firstU() + s.lastU()), 0.5).dot(Vec3(at.x(), at.y(), 0)) > 0);
+    }
+  }
+
   void openingsOfFacesAndLettersStayOpen() {
     Bench b;
     const auto outer = b.add("ring", {{"width", 40}, {"height", 0}}), inner = b.add("ring", {{"width", 20}, {"height", 0}});

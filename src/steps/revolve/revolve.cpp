@@ -42,7 +42,8 @@ Expected<nurbs::RevolveOptions> optionsOf(const Inputs& in, const PlainProfiles&
                     .measure(degrees(o.toDeg - o.fromDeg))
                     .want(degrees(kWholeDeg))
                     .at(p.paths.front().start())
-                    .inField(ways == "both" ? "back" : "angle"));
+                    .inField(ways == "both" ? "back" : "angle")
+                    .tryThis("take smaller angles"));
   o.merged = in.text("faces") == "all";
   return o;
 }
