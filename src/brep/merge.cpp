@@ -72,10 +72,10 @@ std::optional<std::vector<BodyPtr>> addedSomehow(const std::vector<BodyPtr>& sol
   return {};
 }
 
-Unexpected cannot(const Body& a, const Body& b, int i, int j) {
+Unexpected cannot(const Body& a, const Body& b, const std::string& one, const std::string& other) {
   const Bnd_Box p = boxOf(a), q = boxOf(b);
   const Vec3 low = toVec(p.CornerMin()).cwiseMax(toVec(q.CornerMin())), high = toVec(p.CornerMax()).cwiseMin(toVec(q.CornerMax()));
-  return fail(problem("LM-Z003", "numbers " + std::to_string(i + 1) + " and " + std::to_string(j + 1) + " cannot be merged: their faces touch where they cross, or nearly so")
+  return fail(problem("LM-Z003", one + " and " + other + " cannot be merged: their faces touch where they cross, or nearly so")
                   .at(0.5 * (low + high))
                   .tryThis("make one of them a hundredth thicker, move it a little, or keep them apart"));
 }
@@ -100,7 +100,8 @@ std::vector<std::vector<int>> groupsOf(const std::vector<BodyPtr>& solids) {
 }
 
 /// One after the other, which tells who cannot be merged with whom.
-Expected<std::vector<BodyPtr>> oneByOne(const std::vector<BodyPtr>& solids, const std::vector<int>& group, const Context& cx) {
+Expected<std::vector<BodyPtr>> oneByOne(const std::vector<BodyPtr>& solids, const std::vector<std::string>& names,
+                                        const std::vector<int>& group, const Context& cx) {
   std::vector<BodyPtr> done{solids[size_t(group.front())]};
   for (size_t k = 1; k < group.size(); ++k) {
     const BodyPtr& next = solids[size_t(group[k])];
@@ -112,8 +113,8 @@ Expected<std::vector<BodyPtr>> oneByOne(const std::vector<BodyPtr>& solids, cons
       if (!made) {
         for (size_t j = 0; j < k; ++j)
           if (!boxOf(*solids[size_t(group[j])]).IsOut(boxOf(*next)) && !addedSomehow({solids[size_t(group[j])], next}, cx))
-            return cannot(*solids[size_t(group[j])], *next, group[j], group[k]);
-        return cannot(*touching[1], *next, group[k - 1], group[k]);
+            return cannot(*solids[size_t(group[j])], *next, names[size_t(group[j])], names[size_t(group[k])]);
+        return cannot(*touching[1], *next, "what is merged so far", names[size_t(group[k])]);
       }
       touching = std::move(*made);
     }
@@ -123,8 +124,8 @@ Expected<std::vector<BodyPtr>> oneByOne(const std::vector<BodyPtr>& solids, cons
   return done;
 }
 
-Expected<Merged> run(const std::vector<BodyPtr>& solids, const Context& cx) {
-  Merged out;
+Expected<std::vector<BodyPtr>> run(const std::vector<BodyPtr>& solids, const std::vector<std::string>& names, const Context& cx) {
+  std::vector<BodyPtr> out;
   for (const auto& group : groupsOf(solids)) {
     std::vector<BodyPtr> members;
     for (int i : group) members.push_back(solids[size_t(i)]);
@@ -135,22 +136,19 @@ Expected<Merged> run(const std::vector<BodyPtr>& solids, const Context& cx) {
       if (all) {
         made = std::move(*all);
       } else {
-        LUMSK_TRY(slowly, oneByOne(solids, group, cx));
+        LUMSK_TRY(slowly, oneByOne(solids, names, group, cx));
         made = std::move(slowly);
       }
     }
-    for (auto& m : made) {
-      out.first.push_back(group.front());
-      out.solids.push_back(std::move(m));
-    }
+    for (auto& m : made) out.push_back(std::move(m));
   }
   return out;
 }
 
 } // namespace
 
-Expected<Merged> mergedHere(const std::vector<BodyPtr>& solids, const Context& cx) {
-  return guarded("merging bodies", [&] { return run(solids, cx); });
+Expected<std::vector<BodyPtr>> mergedHere(const std::vector<BodyPtr>& solids, const std::vector<std::string>& names, const Context& cx) {
+  return guarded("merging bodies", [&] { return run(solids, names, cx); });
 }
 
 } // namespace lumsk::brep

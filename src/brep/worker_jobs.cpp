@@ -93,9 +93,9 @@ Expected<json> merge(const json& a, const Context& cx) {
     solids.push_back(bodyFrom(b));
     if (!solids.back()) return fail(notHandedOver("the bodies"));
   }
-  LUMSK_TRY(made, mergedHere(solids, cx));
-  json out{{"solids", json::array()}, {"first", made.first}};
-  for (const auto& p : made.solids) out["solids"].push_back(brep::toJson(*p));
+  LUMSK_TRY(made, mergedHere(solids, a.at("names").get<std::vector<std::string>>(), cx));
+  json out = json::array();
+  for (const auto& p : made) out.push_back(brep::toJson(*p));
   return out;
 }
 
@@ -231,13 +231,12 @@ Expected<Trimmed> trimByPlane(const Body& b, const Frame& plane, bool above, con
   });
 }
 
-Expected<std::vector<BodyPtr>> combined(const Body& target, const Body& tool, Combine how, const Context& cx) {
-  LUMSK_TRY(answer,
-            runInWorker("combine", {{"target", toJson(target)}, {"tool", toJson(tool)}, {"add", how == Combine::Add}},
-                        "combining bodies", {}, cx));
+namespace {
+
+Expected<std::vector<BodyPtr>> bodiesFrom(const json& list) {
   return guarded("taking over bodies", [&]() -> Expected<std::vector<BodyPtr>> {
     std::vector<BodyPtr> out;
-    for (const json& p : answer.at("pieces")) {
+    for (const json& p : list) {
       out.push_back(bodyFrom(p));
       if (!out.back()) return fail(notHandedOver("the bodies"));
     }
@@ -245,30 +244,28 @@ Expected<std::vector<BodyPtr>> combined(const Body& target, const Body& tool, Co
   });
 }
 
-Expected<Merged> merged(const std::vector<BodyPtr>& solids, const Context& cx) {
+} // namespace
+
+Expected<std::vector<BodyPtr>> combined(const Body& target, const Body& tool, Combine how, const Context& cx) {
+  LUMSK_TRY(answer,
+            runInWorker("combine", {{"target", toJson(target)}, {"tool", toJson(tool)}, {"add", how == Combine::Add}},
+                        "combining bodies", {}, cx));
+  return bodiesFrom(answer.at("pieces"));
+}
+
+Expected<std::vector<BodyPtr>> merged(const std::vector<BodyPtr>& solids, const std::vector<std::string>& names, const Context& cx) {
   json all = json::array();
   for (const BodyPtr& b : solids) all.push_back(toJson(*b));
-  LUMSK_TRY(answer, runInWorker("merge", {{"solids", std::move(all)}}, "merging bodies", {}, cx));
-  return guarded("taking over bodies", [&]() -> Expected<Merged> {
-    Merged out;
-    out.first = answer.at("first").get<std::vector<int>>();
-    for (const json& p : answer.at("solids")) {
-      out.solids.push_back(bodyFrom(p));
-      if (!out.solids.back()) return fail(notHandedOver("the bodies"));
-    }
-    return out;
-  });
+  LUMSK_TRY(answer, runInWorker("merge", {{"solids", std::move(all)}, {"names", names}}, "merging bodies", {}, cx));
+  return bodiesFrom(answer);
 }
 
 Expected<BodyPtr> endedAt(const Body& b, const Body& by, const Ending& e, const Context& cx) {
   LUMSK_TRY(answer, runInWorker("end",
                                 {{"body", toJson(b)}, {"by", toJson(by)}, {"face", e.face}, {"from", toJson(e.from)}, {"beyond", toJson(e.beyond)}, {"name", e.name}},
                                 "ending a body", {}, cx));
-  return guarded("taking over bodies", [&]() -> Expected<BodyPtr> {
-    const BodyPtr out = bodyFrom(answer);
-    if (!out) return fail(notHandedOver("the body"));
-    return out;
-  });
+  LUMSK_TRY(bodies, bodiesFrom(json::array({std::move(answer)})));
+  return bodies.front();
 }
 
 } // namespace lumsk::brep

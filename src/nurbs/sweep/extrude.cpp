@@ -325,4 +325,23 @@ double outwardsOf(const Path& profile, const Vec3& direction) {
   return side < 0 ? -1.0 : 1.0;
 }
 
+Vec3 squareTo(const std::vector<Path>& profiles, LengthTolerance point) {
+  constexpr double kFlatTolerances = 10, kLevel = 1e-6, kUpright = 0.01; ///< the latter: sine
+  std::vector<Points> all;
+  Eigen::Index rows = 0;
+  for (const Path& p : profiles) all.push_back(polyline(p, 16)), rows += all.back().rows();
+  Points places(rows, 3);
+  rows = 0;
+  for (const Points& one : all) places.middleRows(rows, one.rows()) = one, rows += one.rows();
+  for (const Points* these : {&places, &all.front()}) {
+    const PlaneOfPoints plane = fitPlane(*these);
+    if (!plane.unique || plane.deviationMm > kFlatTolerances * point.mm) continue;
+    const Vec3 n = plane.frame.normal();
+    const double most = std::abs(n.z()) > kLevel ? n.z() : std::abs(n.y()) > kLevel ? n.y() : n.x();
+    return most < 0 ? Vec3(-n) : n;
+  }
+  const Vec3 along = profiles.front().end() - profiles.front().start();
+  return along.normalized().cross(Vec3::UnitZ()).norm() < kUpright ? Vec3(Vec3::UnitX()) : Vec3(Vec3::UnitZ());
+}
+
 } // namespace lumsk::nurbs

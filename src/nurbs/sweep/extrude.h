@@ -40,6 +40,10 @@ Expected<PlainSkin> extrude(const Path& profile, const ExtrudeOptions& options, 
 /// encloses, of an open one away from its chord.
 double outwardsOf(const Path& profile, const Vec3& direction);
 
+/// Unit direction square to profiles, upwards: to the plane that all lie in, or the first one; where that has none, up,
+/// or along x where it stands upright.
+Vec3 squareTo(const std::vector<Path>& profiles, LengthTolerance point);
+
 /// Pieces of a path for plain skins: each segment, or each stretch between corners.
 Expected<std::vector<Path>> piecesOf(const Path& path, bool merged, const Tolerances& tol);
 /// A piece as one spline within `fit`; its largest distance is taken into `deviationMm`. Lines and splines stay what they

@@ -94,6 +94,37 @@ Expected<void> check(const Path& p, const RevolveOptions& o, const std::array<bo
   return {};
 }
 
+/// Around x along the profile.
+bool facesInwards(const RevolvedSkin& r, const RevolveOptions& o) {
+  constexpr int kPlaces = 8;
+  if (r.profile.closed()) {
+    const Vec3 p = polyline(r.profile, 16).colwise().mean().transpose() - o.at;
+    return outwardsOf(r.profile, o.axis.cross(p).normalized()) > 0;
+  }
+  double side = 0;
+  for (const auto& f : r.skin.faces)
+    for (int j = 0; j < kPlaces; ++j) {
+      const Surface& s = f.surface;
+      const double v = s.firstV() + (s.lastV() - s.firstV()) * (j + 0.5) / kPlaces;
+      side += s.normal(s.firstU(), v).dot(radial(s.at(s.firstU(), v), o).normalized());
+    }
+  return side < 0;
+}
+
+Expected<std::vector<Path>> wedgeOf(const RevolvedSkin& r, const RevolveOptions& o, LengthTolerance point) {
+  std::vector<Path> out;
+  if (r.whole || !r.onAxis[0] || !r.onAxis[1]) return out;
+  for (const double angle : {o.fromDeg, o.toDeg}) {
+    const Eigen::Isometry3d turn = Eigen::Translation3d(o.at) * Eigen::AngleAxisd(radFromDeg(angle), o.axis) * Eigen::Translation3d(-o.at);
+    const Path side = transformed(r.profile, turn);
+    std::vector<Segment> all = side.segments();
+    all.push_back(LineSegment{side.end(), side.start()});
+    LUMSK_TRY(closed, Path::make(std::move(all), point));
+    out.push_back(std::move(closed));
+  }
+  return out;
+}
+
 } // namespace
 
 Expected<RevolvedSkin> revolve(const Path& profile, const RevolveOptions& o, const Context& cx) {
@@ -135,6 +166,9 @@ Expected<RevolvedSkin> revolve(const Path& profile, const RevolveOptions& o, con
       }
     out.skin.faces.push_back({Surface::trusted(circle.degree, c.degree(), circle.knots, c.knots(), std::move(grid), out.whole), int(k)});
   }
+  out.inwards = facesInwards(out, o);
+  LUMSK_TRY(wedge, wedgeOf(out, o, tol.point));
+  out.wedge = std::move(wedge);
   return out;
 }
 

@@ -14,6 +14,8 @@ struct RevolvedSkin {
   Path profile;                        ///< what was turned: without pieces that lie on the axis, beginning beside one
   bool whole = false;                  ///< all around
   std::array<bool, 2> onAxis{};        ///< the profile's ends, where the skin closes
+  bool inwards = false;                ///< the faces' normals point to the inside: of what a closed profile holds, or the axis
+  std::vector<Path> wedge;             ///< of a part of a turn with both ends on the axis: its sides, closed along the axis
 };
 
 /// Skin that a profile leaves while it is turned about an axis: of its points exactly, of their circles within `fit`. It

@@ -13,8 +13,6 @@ using namespace recipe;
 
 namespace {
 
-constexpr double kFlatTolerances = 10; ///< out of a plane by at most so many point tolerances
-
 Field endField(const std::string& key, const std::string& label, const std::string& help) {
   return picks(key, label, help, Kind::Plane | Kind::Face | Kind::Skin | Kind::Solid).prefer(Kind::Face | Kind::Plane).optional().atMost(1);
 }
@@ -40,13 +38,6 @@ Schema schema() {
   return s;
 }
 
-/// The way up, of a direction that has no way of its own.
-Vec3 upwards(const Vec3& n) {
-  constexpr double kLevel = 1e-6;
-  const double most = std::abs(n.z()) > kLevel ? n.z() : std::abs(n.y()) > kLevel ? n.y() : n.x();
-  return most < 0 ? Vec3(-n) : n;
-}
-
 Expected<Vec3> directionOf(const Inputs& in, const PlainProfiles& p, const Tolerances& tol) {
   if (!in.picked("direction").empty()) {
     LUMSK_TRY(line, lineOf(in, "direction", tol));
@@ -55,18 +46,7 @@ Expected<Vec3> directionOf(const Inputs& in, const PlainProfiles& p, const Toler
   const Picked& first = p.picked.front().pick;
   if (first.kind == Kind::Face)
     if (const auto plane = brep::planeOf(*first.body, first.index, tol.point)) return plane->normal();
-  std::vector<Points> all;
-  Eigen::Index rows = 0;
-  for (const nurbs::Path& path : p.paths) all.push_back(nurbs::polyline(path, 16)), rows += all.back().rows();
-  Points places(rows, 3);
-  rows = 0;
-  for (const Points& one : all) places.middleRows(rows, one.rows()) = one, rows += one.rows();
-  for (const Points& these : {places, all.front()}) {
-    const nurbs::PlaneOfPoints plane = nurbs::fitPlane(these);
-    if (plane.unique && plane.deviationMm <= kFlatTolerances * tol.point.mm) return upwards(plane.frame.normal());
-  }
-  const Vec3 along = p.paths.front().end() - p.paths.front().start();
-  return along.normalized().cross(Vec3::UnitZ()).norm() < 0.01 ? Vec3(Vec3::UnitX()) : Vec3(Vec3::UnitZ());
+  return nurbs::squareTo(p.paths, tol.point);
 }
 
 /// What a side is to end at: a plane, exactly; or something else, which it is cut off at.

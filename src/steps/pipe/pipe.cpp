@@ -201,18 +201,14 @@ Expected<MadePipes> madePipes(const Inputs& in, const Runs& r, nurbs::PipeOption
   return out;
 }
 
-/// Who could not be merged, by the picks.
-Problem byName(Problem p, const Runs& r) {
-  if (p.code == "LM-Z003") p.inField("paths");
-  return r.runs.size() > 1 ? p.inField("paths") : p;
-}
-
 Expected<std::vector<brep::BodyPtr>> mergedSolids(const Inputs& in, const Runs& r, const std::vector<MadeSkin>& skins, const Context& cx) {
   LUMSK_TRY(solids, solidsOf(in, skins, cx));
   if (solids.size() < 2) return solids;
-  auto all = brep::merged(solids, cx);
-  if (!all) return fail(byName(all.error(), r));
-  return std::move(all->solids);
+  std::vector<std::string> names;
+  for (const auto& run : r.runs) names.push_back("the pipe of curve " + std::to_string(*std::min_element(run.curves.begin(), run.curves.end()) + 1));
+  auto all = brep::merged(solids, names, cx);
+  if (!all) return fail(all.error().inField("paths"));
+  return all;
 }
 
 /// One solid each, openings through the hollow ones.

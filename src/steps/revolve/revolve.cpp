@@ -48,39 +48,6 @@ Expected<nurbs::RevolveOptions> optionsOf(const Inputs& in, const PlainProfiles&
   return o;
 }
 
-/// Whether the faces' normals, around x along the profile, point inwards.
-bool inwards(const nurbs::RevolvedSkin& r, const nurbs::RevolveOptions& o) {
-  const Points at = nurbs::polyline(r.profile, 16);
-  double side = 0;
-  if (r.profile.closed()) {
-    const Vec3 p = at.colwise().mean().transpose() - o.at;
-    return nurbs::outwardsOf(r.profile, o.axis.cross(p).normalized()) > 0;
-  }
-  for (const auto& f : r.skin.faces)
-    for (int j = 0; j < 8; ++j) {
-      const nurbs::Surface& s = f.surface;
-      const double v = s.firstV() + (s.lastV() - s.firstV()) * (j + 0.5) / 8;
-      const Vec3 p = s.at(s.firstU(), v) - o.at;
-      side += s.normal(s.firstU(), v).dot((p - p.dot(o.axis) * o.axis).normalized());
-    }
-  return side < 0;
-}
-
-/// Both ends of a skin that closes on the axis on both sides, as rings with the axis between.
-std::vector<brep::Ring> wedgeRings(const nurbs::RevolvedSkin& r, const nurbs::RevolveOptions& o) {
-  if (r.whole || !r.onAxis[0] || !r.onAxis[1]) return {};
-  std::vector<brep::Ring> out;
-  for (const double angle : {o.fromDeg, o.toDeg}) {
-    const Eigen::Isometry3d turn = Eigen::Translation3d(o.at) * Eigen::AngleAxisd(radFromDeg(angle), o.axis) * Eigen::Translation3d(-o.at);
-    const nurbs::Path side = nurbs::transformed(r.profile, turn);
-    brep::Ring ring{brep::edgesAlong(side), true};
-    const auto axis = nurbs::Path::make({nurbs::LineSegment{side.end(), side.start()}}, {1e-9});
-    if (axis) ring.edges.push_back(brep::edgesAlong(*axis).front());
-    out.push_back(std::move(ring));
-  }
-  return out;
-}
-
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(profiles, plainProfilesIn(in, cx.tolerances));
   LUMSK_TRY(o, optionsOf(in, profiles, cx.tolerances));
@@ -89,9 +56,11 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   for (size_t k = 0; k < profiles.paths.size(); ++k) {
     auto r = nurbs::revolve(profiles.paths[k], o, cx);
     if (!r) return fail(ofProfile(r.error(), profiles, k));
-    LUMSK_TRY(body, plainBody(in, r->skin, profiles, k, inwards(*r, o), cx));
+    LUMSK_TRY(body, plainBody(in, r->skin, profiles, k, r->inwards, cx));
     const bool closes = r->whole || r->profile.closed() || (r->onAxis[0] && r->onAxis[1]);
-    made.push_back({body, closes, wedgeRings(*r, o), profiles.nest.holes[k], profiles.nest.opening[k]});
+    std::vector<brep::Ring> sides;
+    for (const nurbs::Path& side : r->wedge) sides.push_back({brep::edgesAlong(side), true});
+    made.push_back({body, closes, std::move(sides), profiles.nest.holes[k], profiles.nest.opening[k]});
     skins.push_back(std::move(r->skin));
   }
   Outcome out;
