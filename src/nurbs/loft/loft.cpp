@@ -23,9 +23,6 @@ constexpr double kLeastRelaxedShare = 0.002, kRelaxedShareStep = 0.3;
 constexpr double kGuidePart = 0.75,
                  kGuidePartStep = 0.6; ///< of `fit`: what following the guides may use at first, then
 constexpr int kGuideTries = 3;
-constexpr int kEvenSpans = 4; ///< of what is added at an end of a loft along a line
-constexpr double kReachOfWay = 0.5, kReachBySize = 2; ///< how far it reaches with a pull of 1, at most
-constexpr double kLeastReach = 1e-3;                  ///< of the way to the next section
 
 /// Ellipses are followed most lightly by their angle, as long as nobody counts by their length.
 bool ellipsesAlone(const std::vector<Section>& sections, const LoftOptions& o) {
@@ -176,9 +173,13 @@ private:
     return out;
   }
 
+  LeavingLoft leavingLoft() const {
+    return {places_, o_, strips_, out_.parameters, leaving_, spread_, run_ ? &*run_ : nullptr, cx_.tolerances};
+  }
+
   Expected<void> skinAcross() {
     std::array<std::vector<Rows>, 2> derivatives;
-    const LeavingLoft leaving{places_, o_, strips_, out_.parameters, leaving_, spread_, run_ ? &*run_ : nullptr, cx_.tolerances};
+    const LeavingLoft leaving = leavingLoft();
     for (size_t k = 0; k < strips_.size(); ++k)
       for (int e : {0, 1}) {
         LUMSK_TRY(rows, endRows(leaving, k, e));
@@ -194,8 +195,8 @@ private:
       const Eigen::Index width = strips_[k].rows.cols();
       Surface s = strips_[k].surface(made.degree, made.knots, made.controls.middleCols(at, width));
       if (carrier_) {
-        s = withEnd(s, FirstV, derivatives[0][k]);
-        s = withEnd(s, LastV, derivatives[1][k]);
+        s = withEnd(s, FirstV, derivatives[0][k], out_.parameters, bool(o_.carrier));
+        s = withEnd(s, LastV, derivatives[1][k], out_.parameters, bool(o_.carrier));
       }
       if (strips_[k].whole() > 1) s = portion(s, strips_[k].parameter(0), strips_[k].parameter(1), 0, 1);
       out_.strips.push_back(meetingPlanes(std::move(s), int(k), EndShape::Local));
@@ -212,41 +213,15 @@ private:
     return std::move(made.rows);
   }
 
-  /// Between the sections that were given, which are left and reached level to second order; beyond them as they are.
-  Expected<AcrossRows> levelOutside(const Rows& local) const {
-    constexpr int kLevel = 2;
-    const std::vector<double>& v = out_.parameters;
-    const int first = o_.carriedOn[0] ? 1 : 0, last = n_ - 1 - (o_.carriedOn[1] ? 1 : 0);
-    const double from = v[size_t(first)], way = v[size_t(last)] - from;
-    std::vector<double> own;
-    for (int i = first; i <= last; ++i) own.push_back((v[size_t(i)] - from) / way);
-    own.back() = 1;
-    const auto level = [&](bool on) { return Rows(Rows::Zero(on ? kLevel : 0, local.cols())); };
-    LUMSK_TRY(made, LoftAcross(own, o_.degree, {}, false).through(local.middleRows(first, last - first + 1), level(o_.carriedOn[0]), level(o_.carriedOn[1])));
-    const int p = made.degree;
-    std::vector<double> breaks{0.0};
-    if (first > 0) breaks.insert(breaks.end(), size_t(p - kLevel), from);
-    for (size_t k = size_t(p) + 1; k + size_t(p) + 1 < made.knots.size(); ++k) breaks.push_back(from + way * made.knots[k]);
-    if (last < n_ - 1) breaks.insert(breaks.end(), size_t(p - kLevel), from + way);
-    breaks.push_back(1.0);
-    AcrossRows out{p, clampedKnots(p, breaks), {}};
-    const std::vector<double> places = greville(out.knots, p);
-    Rows values(Eigen::Index(places.size()), local.cols());
-    for (size_t k = 0; k < places.size(); ++k)
-      values.row(Eigen::Index(k)) = valueOf(p, made.knots, made.controls, std::clamp((places[k] - from) / way, 0.0, 1.0));
-    out.controls = rowsThrough(p, out.knots, std::move(values));
-    return out;
-  }
-
   Expected<AcrossRows> carried(const AcrossGoal& goal) {
     std::vector<Frame> frames;
     for (int i = 0; i < n_; ++i) frames.push_back(carrier_->at(out_.parameters[size_t(i)]).frame());
     const Rows none(0, goal.rows.cols());
     const auto blend = [&](const Rows& local) -> Expected<AcrossRows> {
-      LUMSK_TRY(made, o_.carriedOn[0] || o_.carriedOn[1] ? levelOutside(local) : fromRows({local, none, none}, frames));
+      LUMSK_TRY(made, o_.carriedOn[0] || o_.carriedOn[1] ? levelOutside(local, out_.parameters, o_.carriedOn, o_.degree) : fromRows({local, none, none}, frames));
       for (int e : {0, 1})
         if (const Rows& wanted = e ? goal.finish : goal.start; o_.carrier && wanted.rows() > 0)
-          made = leavingAs(std::move(made), wanted, carrier_->leaving(e), e, reachOf(e, goal.rows));
+          made = leavingAs(std::move(made), wanted, carrier_->leaving(e), e, carriedReach(leavingLoft(), e, goal.rows, carrier_->leaving(e).origin[1].norm()));
       return made;
     };
     return carrier_->along(goal.rows, strips_, *across_, blend, cx_.tolerances.fit);
@@ -284,46 +259,6 @@ private:
         leaving_.carriedBy(e, {carrier_->leaving(e), carrier_->at(here), carrier_->at(beside), std::abs(beside - here)});
       }
     return {};
-  }
-
-  /// How far from an end that leaves as it has to what is carried comes back to its own way: in parameters, one a column.
-  std::vector<double> reachOf(int e, const Rows& rows) const {
-    const Eigen::Map<const Points> places(rows.row(e ? n_ - 1 : 0).data(), rows.cols() / 3, 3);
-    const double size = (places.colwise().maxCoeff() - places.colwise().minCoeff()).norm();
-    const std::vector<double>& v = out_.parameters;
-    const double whole = e ? 1 - v[v.size() - 2] : v[1], speed = carrier_->leaving(e).origin[1].norm();
-    const double reach = end(e).pull * std::min(kReachOfWay * whole, kReachBySize * size / speed);
-    std::vector<double> out;
-    for (size_t k = 0; k < strips_.size(); ++k) {
-      const LoftStrip& strip = strips_[k];
-      for (const double g : greville(strip.fit.knots, strip.fit.degree)) {
-        const double t = std::clamp(g * strip.whole() - strip.before, 0.0, 1.0);
-        const double factor = end(e).along ? end(e).along(places_.fraction(e ? n_ - 1 : 0, int(k), t)) : 1.0;
-        out.push_back(std::clamp(reach * factor, kLeastReach * whole, whole));
-      }
-    }
-    return out;
-  }
-
-  /// A skin whose end is made to leave as its derivative rows say; sections stay.
-  Surface withEnd(const Surface& s, Side side, const Rows& wanted) const {
-    if (wanted.rows() == 0) return s;
-    const Rows rows = rowsAcross(s);
-    Rows add = Rows::Zero(wanted.rows() + 1, wanted.cols());
-    for (Eigen::Index q = 0; q < wanted.rows(); ++q)
-      add.row(q + 1) = wanted.row(q) - valueOf(s.degreeV(), s.knotsV(), rows, side == FirstV ? 0.0 : 1.0, int(q) + 1);
-    if (o_.carrier) return addedAtSide(s, side, add, out_.parameters, EndShape::Local); // what its fit has left over
-    // In a space without the line's jumps: functions that may bend abruptly there would.
-    const Knots even = uniformKnots(s.degreeV(), kEvenSpans);
-    const int across = int(even.size()) - s.degreeV() - 1;
-    const Surface change = addedAtSide(Surface::trusted(s.degreeU(), s.degreeV(), s.knotsU(), even, Points::Zero(s.sizeU() * across, 3), s.closedU()),
-                                       side, add, out_.parameters, EndShape::Smooth);
-    const Knots both = knotsOfBoth(s.knotsV(), change.knotsV());
-    Surface sum = withSpaceV(s, s.degreeV(), both);
-    const Surface more = withSpaceV(change, s.degreeV(), both);
-    for (int i = 0; i < sum.sizeU(); ++i)
-      for (int j = 0; j < sum.sizeV(); ++j) sum.point(i, j) += more.point(i, j);
-    return sum;
   }
 
   /// Removes what rounding, fitting and guides leave over at mirror planes.

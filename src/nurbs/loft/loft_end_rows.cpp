@@ -44,6 +44,9 @@ void arcSums(const Rows& s, int i, int j, const Vec3& normal, bool inPlane, doub
   }
 }
 
+constexpr int kEvenSpans = 4; ///< of what is added at an end of a loft along a line
+constexpr double kReachOfWay = 0.5, kReachBySize = 2; ///< how far it reaches with a pull of 1, at most
+constexpr double kLeastReach = 1e-3;                  ///< of the way to the next section
 constexpr int kLeavingSpans = 6, kLeavingDegree = 5;
 
 /// Control values, one column an order, of functions with one derivative at an end that are nought beyond a reach.
@@ -97,6 +100,70 @@ AcrossRows leavingAs(const AcrossRows& rows, const Rows& wanted, const CarriedWa
     out.knots = both;
   }
   return out;
+}
+
+Expected<AcrossRows> levelOutside(const Rows& local, const std::vector<double>& v, const std::array<bool, 2>& carriedOn, int degree) {
+  constexpr int kLevel = 2;
+  const int n = int(v.size());
+  const int first = carriedOn[0] ? 1 : 0, last = n - 1 - (carriedOn[1] ? 1 : 0);
+  const double from = v[size_t(first)], way = v[size_t(last)] - from;
+  std::vector<double> own;
+  for (int i = first; i <= last; ++i) own.push_back((v[size_t(i)] - from) / way);
+  own.back() = 1;
+  const auto level = [&](bool on) { return Rows(Rows::Zero(on ? kLevel : 0, local.cols())); };
+  LUMSK_TRY(made, LoftAcross(own, degree, {}, false).through(local.middleRows(first, last - first + 1), level(carriedOn[0]), level(carriedOn[1])));
+  const int p = made.degree;
+  std::vector<double> breaks{0.0};
+  if (first > 0) breaks.insert(breaks.end(), size_t(p - kLevel), from);
+  for (size_t k = size_t(p) + 1; k + size_t(p) + 1 < made.knots.size(); ++k) breaks.push_back(from + way * made.knots[k]);
+  if (last < n - 1) breaks.insert(breaks.end(), size_t(p - kLevel), from + way);
+  breaks.push_back(1.0);
+  AcrossRows out{p, clampedKnots(p, breaks), {}};
+  const std::vector<double> places = greville(out.knots, p);
+  Rows values(Eigen::Index(places.size()), local.cols());
+  for (size_t k = 0; k < places.size(); ++k)
+    values.row(Eigen::Index(k)) = valueOf(p, made.knots, made.controls, std::clamp((places[k] - from) / way, 0.0, 1.0));
+  out.controls = rowsThrough(p, out.knots, std::move(values));
+  return out;
+}
+
+std::vector<double> carriedReach(const LeavingLoft& l, int e, const Rows& rows, double speed) {
+  const LoftEndOptions& end = e ? l.options.end : l.options.start;
+  const Eigen::Map<const Points> places(rows.row(e ? l.places.count() - 1 : 0).data(), rows.cols() / 3, 3);
+  const double size = (places.colwise().maxCoeff() - places.colwise().minCoeff()).norm();
+  const std::vector<double>& v = l.parameters;
+  const double whole = e ? 1 - v[v.size() - 2] : v[1];
+  const double reach = end.pull * std::min(kReachOfWay * whole, kReachBySize * size / speed);
+  std::vector<double> out;
+  for (size_t k = 0; k < l.strips.size(); ++k) {
+    const LoftStrip& strip = l.strips[k];
+    for (const double g : greville(strip.fit.knots, strip.fit.degree)) {
+      const double t = std::clamp(g * strip.whole() - strip.before, 0.0, 1.0);
+      const double factor = end.along ? end.along(l.places.fraction(e ? l.places.count() - 1 : 0, int(k), t)) : 1.0;
+      out.push_back(std::clamp(reach * factor, kLeastReach * whole, whole));
+    }
+  }
+  return out;
+}
+
+Surface withEnd(const Surface& s, Side side, const Rows& wanted, const std::vector<double>& keep, bool carried) {
+  if (wanted.rows() == 0) return s;
+  const Rows rows = rowsAcross(s);
+  Rows add = Rows::Zero(wanted.rows() + 1, wanted.cols());
+  for (Eigen::Index q = 0; q < wanted.rows(); ++q)
+    add.row(q + 1) = wanted.row(q) - valueOf(s.degreeV(), s.knotsV(), rows, side == FirstV ? 0.0 : 1.0, int(q) + 1);
+  if (carried) return addedAtSide(s, side, add, keep, EndShape::Local); // what its fit has left over
+  // In a space without the line's jumps: functions that may bend abruptly there would.
+  const Knots even = uniformKnots(s.degreeV(), kEvenSpans);
+  const int across = int(even.size()) - s.degreeV() - 1;
+  const Surface change = addedAtSide(Surface::trusted(s.degreeU(), s.degreeV(), s.knotsU(), even, Points::Zero(s.sizeU() * across, 3), s.closedU()),
+                                     side, add, keep, EndShape::Smooth);
+  const Knots both = knotsOfBoth(s.knotsV(), change.knotsV());
+  Surface sum = withSpaceV(s, s.degreeV(), both);
+  const Surface more = withSpaceV(change, s.degreeV(), both);
+  for (int i = 0; i < sum.sizeU(); ++i)
+    for (int j = 0; j < sum.sizeV(); ++j) sum.point(i, j) += more.point(i, j);
+  return sum;
 }
 
 Expected<Rows> endRows(const LeavingLoft& l, size_t k, int e) {
