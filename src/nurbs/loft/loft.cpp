@@ -383,20 +383,9 @@ private:
       LUMSK_TRY(made, flowingOver(s, flow, *across_, cx_, out_.join));
       s = std::move(made);
     }
-    if (flowsOverSides()) measureSections();
+    if (flowsOverSides()) // what is put right there may move sections
+      out_.sectionDeviationMm = std::max(out_.sectionDeviationMm, offSections(places_, out_.strips, out_.parameters));
     return {};
-  }
-
-  /// What is put right at sides may move sections.
-  void measureSections() {
-    constexpr int kPlaces = 48;
-    for (int k = 0; k < out_.alignment.strips; ++k)
-      for (int i = 0; i < n_; ++i)
-        for (int p = 0; p <= kPlaces; ++p) {
-          const double t = double(p) / kPlaces;
-          const Vec3 off = out_.strips[size_t(k)].at(t, out_.parameters[size_t(i)]) - places_.at(i, k, t);
-          out_.sectionDeviationMm = std::max(out_.sectionDeviationMm, off.norm());
-        }
   }
 
   void measureGuides() {

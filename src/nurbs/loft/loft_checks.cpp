@@ -166,4 +166,16 @@ Expected<LoftMirrors> findMirrors(const LoftPlaces& places, const LoftOptions& o
   return MirrorFinder(places, o, cx).run();
 }
 
+double offSections(const LoftPlaces& places, const std::vector<Surface>& strips, const std::vector<double>& parameters) {
+  constexpr int kPlaces = 48;
+  double worst = 0;
+  for (int k = 0; k < int(strips.size()); ++k)
+    for (int i = 0; i < places.count(); ++i)
+      for (int p = 0; p <= kPlaces; ++p) {
+        const double t = double(p) / kPlaces;
+        worst = std::max(worst, (strips[size_t(k)].at(t, parameters[size_t(i)]) - places.at(i, k, t)).norm());
+      }
+  return worst;
+}
+
 } // namespace lumsk::nurbs

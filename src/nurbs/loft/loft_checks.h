@@ -20,4 +20,7 @@ struct LoftMirrors {
 /// Fails with LM-L009 (no such plane), LM-L008 (a section does not meet it as asked).
 Expected<LoftMirrors> findMirrors(const LoftPlaces& places, const LoftOptions& options, const Context& cx);
 
+/// Largest distance of a loft's strips from its sections, at their parameters across.
+double offSections(const LoftPlaces& places, const std::vector<Surface>& strips, const std::vector<double>& parameters);
+
 } // namespace lumsk::nurbs
