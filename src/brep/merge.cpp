@@ -7,9 +7,11 @@
 
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBndLib.hxx>
-#include <BRepClass3d_SolidClassifier.hxx>
+#include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
+#include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
 #include <TopTools_ListOfShape.hxx>
 #include <TopoDS.hxx>
 
@@ -25,6 +27,15 @@ Bnd_Box boxOf(const Body& b) {
   Bnd_Box box;
   BRepBndLib::Add(b.shape, box, false);
   return box;
+}
+
+/// Whether bodies only touch along some edge: what lies around it is no inside and outside any more.
+bool touchesAlongEdges(const TopoDS_Shape& s) {
+  TopTools_IndexedDataMapOfShapeListOfShape owners;
+  TopExp::MapShapesAndAncestors(s, TopAbs_EDGE, TopAbs_FACE, owners);
+  for (int i = 1; i <= owners.Extent(); ++i)
+    if (owners(i).Extent() > 2 && !BRep_Tool::Degenerated(TopoDS::Edge(owners.FindKey(i)))) return true;
+  return false;
 }
 
 /// One try: everything added at once. Nothing where the kernel's result is not right.
@@ -53,7 +64,7 @@ std::optional<std::vector<BodyPtr>> added(const std::vector<BodyPtr>& solids, do
   for (TopExp_Explorer e(fuse.Shape(), TopAbs_SOLID); e.More(); e.Next()) {
     auto piece = std::make_shared<Body>();
     auto solid = checkedSolid(e.Current());
-    if (!solid) return {};
+    if (!solid || touchesAlongEdges(*solid)) return {};
     piece->shape = *solid;
     history.finish(*piece);
     const Mass m = massOf(piece->shape);

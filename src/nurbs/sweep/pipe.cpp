@@ -8,12 +8,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 namespace lumsk::nurbs {
 
 namespace {
 
 constexpr int kLooks = 64;
+constexpr double kSharpestDeg = 150; ///< curves that turn by more do not run on in one another
 constexpr double kFlatTolerances = 10; ///< out of a plane by at most so many point tolerances
 
 Vec3 directionAt(const Path& p, int end) {
@@ -171,6 +173,28 @@ private:
   PipeSkins out_;
 };
 
+/// Chains divided where one curve would turn back into the next: no mitre is as long as that.
+std::vector<std::vector<ChainLink>> withoutTurningBack(const std::vector<Chain>& chains, const std::function<Vec3(int, bool)>& leaving) {
+  const double cosine = std::cos(radFromDeg(kSharpestDeg));
+  const auto turnsBack = [&](const ChainLink& a, const ChainLink& b) { return -leaving(a.arc, !a.forward).dot(leaving(b.arc, b.forward)) < cosine; };
+  std::vector<std::vector<ChainLink>> out;
+  for (const Chain& chain : chains) {
+    std::vector<ChainLink> links = chain.links;
+    // A closed one is cut open where it turns back first.
+    for (size_t i = 0; chain.closed && links.size() > 1 && i < links.size(); ++i)
+      if (turnsBack(links[i], links[(i + 1) % links.size()])) {
+        std::rotate(links.begin(), links.begin() + std::ptrdiff_t((i + 1) % links.size()), links.end());
+        break;
+      }
+    out.push_back({});
+    for (size_t i = 0; i < links.size(); ++i) {
+      if (i > 0 && turnsBack(links[i - 1], links[i])) out.push_back({});
+      out.back().push_back(links[i]);
+    }
+  }
+  return out;
+}
+
 } // namespace
 
 double PipeSkins::deviationMm() const { return std::max(outer.deviationMm, inner ? inner->deviationMm : 0.0); }
@@ -201,10 +225,10 @@ Expected<std::vector<PipeRun>> runsOf(const std::vector<Path>& curves, const std
     const Path& p = curves[size_t(open[size_t(arc)])];
     return first ? directionAt(p, 0) : Vec3(-directionAt(p, 1));
   };
-  for (const Chain& chain : chainsOf(nodes, leaving)) {
+  for (const auto& links : withoutTurningBack(chainsOf(nodes, leaving), leaving)) {
     PipeRun run;
     std::vector<Segment> segments;
-    for (const ChainLink& link : chain.links) {
+    for (const ChainLink& link : links) {
       const int curve = open[size_t(link.arc)];
       const Path p = link.forward ? curves[size_t(curve)] : reversed(curves[size_t(curve)]);
       segments.insert(segments.end(), p.segments().begin(), p.segments().end());
@@ -212,7 +236,7 @@ Expected<std::vector<PipeRun>> runsOf(const std::vector<Path>& curves, const std
     }
     LUMSK_TRY(path, Path::make(std::move(segments), {2 * point.mm}));
     // As the first of its curves runs.
-    const auto first = std::min_element(chain.links.begin(), chain.links.end(), [](const ChainLink& a, const ChainLink& b) { return a.arc < b.arc; });
+    const auto first = std::min_element(links.begin(), links.end(), [](const ChainLink& a, const ChainLink& b) { return a.arc < b.arc; });
     run.path = first->forward ? path : reversed(path);
     if (!first->forward) std::reverse(run.curves.begin(), run.curves.end());
     out.push_back(std::move(run));

@@ -35,7 +35,7 @@ struct PipeSkins {
 Expected<PipeSkins> pipe(const Path& along, const PipeOptions& options, const Context& cx);
 
 /// Curves put end to end where ends lie within `point` of one another: at a place where more than two meet those that
-/// go on with the least turning. Each of a path's curves has its number.
+/// go on with the least turning; not where one would turn back. Each of a path's curves has its number.
 struct PipeRun {
   Path path;
   std::vector<int> curves;

@@ -2,8 +2,8 @@
 
 #include "brep/edge_paths.h"
 #include "brep/ended.h"
-#include "brep/skin.h"
 #include "brep/names.h"
+#include "brep/skin.h"
 #include "steps/directions.h"
 #include "steps/plain_skins.h"
 
@@ -66,14 +66,18 @@ EndPick endOf(const Inputs& in, const std::string& key, const Tolerances& tol) {
 
 const brep::Body& bodyOf(const Picked& p) { return p.body ? *p.body : *std::get<brep::BodyPtr>(p.object); }
 
-/// How far something reaches along a direction from a place, nearest and farthest.
-std::pair<double, double> reachOf(const Picked& p, const Vec3& from, const Vec3& along) {
-  double nearest = 1e300, farthest = -1e300;
-  for (const Vec3& corner : brep::boxCorners(bodyOf(p).shape)) {
-    const double d = (corner - from).dot(along);
-    nearest = std::min(nearest, d), farthest = std::max(farthest, d);
-  }
-  return {nearest, farthest};
+Vec3 middleOf(const Picked& p) {
+  if (p.kind == Kind::Face) return brep::signatureOf(*p.body, brep::PartKind::Face, p.index).middle;
+  Vec3 sum = Vec3::Zero();
+  for (const Vec3& corner : brep::boxCorners(bodyOf(p).shape)) sum += corner / 8;
+  return sum;
+}
+
+/// How far something reaches at most along a direction from a place.
+double reachOf(const Picked& p, const Vec3& from, const Vec3& along) {
+  double farthest = -1e300;
+  for (const Vec3& corner : brep::boxCorners(bodyOf(p).shape)) farthest = std::max(farthest, (corner - from).dot(along));
+  return farthest;
 }
 
 struct Extent {
@@ -98,8 +102,7 @@ Expected<Extent> extentOf(const Inputs& in, const PlainProfiles& p, const Tolera
     const double away = (o.until[1]->origin - from).dot(o.until[1]->normal()) / direction.dot(o.until[1]->normal());
     if (away < 0) o.direction = -o.direction;
   } else if (ways == "one" && out.ends[1].other) {
-    const auto [near, far] = reachOf(*out.ends[1].other, from, direction);
-    if (near + far < 0) o.direction = -o.direction;
+    if ((middleOf(*out.ends[1].other) - from).dot(direction) < 0) o.direction = -o.direction;
   } else if (ways == "one" && length < 0) {
     o.direction = -o.direction;
     o.reachMm[1] = -length;
@@ -111,7 +114,7 @@ Expected<Extent> extentOf(const Inputs& in, const PlainProfiles& p, const Tolera
   for (const int e : {0, 1})
     if (const Picked* other = out.ends[size_t(e)].other) {
       double most = 0;
-      for (const nurbs::Path& path : p.paths) most = std::max(most, reachOf(*other, path.start(), (e ? 1.0 : -1.0) * o.direction).second);
+      for (const nurbs::Path& path : p.paths) most = std::max(most, reachOf(*other, path.start(), (e ? 1.0 : -1.0) * o.direction));
       if (!(most > tol.point.mm))
         return fail(problem("LM-X004", "what the skin is to end at lies behind the profile").measure(millimetres(most)).at(from).inField(e ? "upTo" : "backTo").tryThis("take something else, or give a length"));
       o.reachMm[size_t(e)] = kPast * most + kPastMm;

@@ -126,6 +126,26 @@ private slots:
     VERIFY_AT_MOST(std::abs(volume(std::get<brep::BodyPtr>(b.result(made).outcome->outputs[0].object)) / thick(1) / (25.0 / 9) - 1), 1e-3);
   }
 
+  /// Bars that touch along an edge have no inside there; they are named. Others that turn back are not run on in.
+  void whatCannotBeMergedIsNamed() {
+    Bench b;
+    const auto one = polyline(b, {{0, 0, 0}, {30, 0, 0}}), third = polyline(b, {{20, 0, 0}, {20, 4, 4}}), other = polyline(b, {{0, 4, 4}, {30, 4, 4}});
+    const auto made = b.add("pipe", {{"paths", picks({pick(one), pick(third), pick(other)})}, {"size", 4}, {"section", "square"}});
+    const auto back = polyline(b, {{30, 0, 0}, {0, 6, 0}});
+    const auto sharp = b.add("pipe", {{"paths", picks({pick(one), pick(back)})}, {"size", 2}});
+    b.run();
+    QCOMPARE(b.code(made), std::string("LM-Z003"));
+    const Problem& p = *b.result(made).problem;
+    QVERIFY2(p.what.find("curve 3") != std::string::npos, p.what.c_str());
+    QVERIFY(!p.where.empty());
+    b.set(made, "merge", false);
+    b.run();
+    VERIFY_STEP(b, made);
+    VERIFY_STEP(b, sharp);
+    QCOMPARE(b.result(sharp).outcome->outputs.size(), size_t(1));
+    QVERIFY(b.body(sharp)->solid() && within(b.body(sharp), {29, 0.1, 0}) && within(b.body(sharp), {1, 0, 0}) && within(b.body(sharp), {1, 5.8, 0}));
+  }
+
   /// The seam of a bent pipe is bent: triangles reach from one side of it to the other.
   void bentPipesAreMeshedClosed() {
     Bench b;
