@@ -58,6 +58,7 @@ struct Case {
   std::string kind, last;
   std::vector<std::string> curves; ///< that the last skin has to pass through
   std::vector<std::string> beside; ///< that it runs along somewhere
+  double grows = 0.6; ///< beyond its curves by at most so many times their size
   bool solid = false, flows = false; ///< `flows`: joins that were asked for are to be as asked
 };
 
@@ -301,7 +302,7 @@ std::string fault(Case& c, const brep::Body& body, bool told) {
   if (!c.curves.empty()) {
     const double size = (high - low).norm();
     const Vec3 a = brep::toVec(box.CornerMin()), b = brep::toVec(box.CornerMax());
-    if ((low - a).maxCoeff() > 0.6 * size || (b - high).maxCoeff() > 0.6 * size) return "far larger than its curves";
+    if ((low - a).maxCoeff() > c.grows * size || (b - high).maxCoeff() > c.grows * size) return "far larger than its curves";
   }
   for (TopExp_Explorer e(body.shape, TopAbs_FACE); e.More(); e.Next()) {
     const BRepAdaptor_Surface s(TopoDS::Face(e.Current()), false);
@@ -393,6 +394,46 @@ Case sweepCase(Rng& r) {
   return c;
 }
 
+/// Walls, turned forms and pipes.
+Case plainCase(Rng& r) {
+  Case c;
+  const Place at(r);
+  const int how = whole(r, 0, 2), n = whole(r, 4, 7);
+  c.grows = 1.5;
+  std::vector<Vec3> pts;
+  if (how == 0) { // a wall, around or not
+    const bool closed = r() % 2;
+    for (int i = 0; i < n; ++i) {
+      const double w = closed ? 2 * kPi * i / n : kPi * i / (n - 1), rho = 0.4 * (1 + 0.15 * std::cos(2 * w));
+      pts.emplace_back(rho * std::cos(w), rho * std::sin(w), 0.0);
+    }
+    c.kind = "extrude";
+    c.curves.push_back(spline(c, at, pts, whole(r, 2, 5), closed));
+    c.solid = closed && r() % 2;
+    c.last = c.b.add("extrude", {{"sections", picks({pick(c.curves.back())})}, {"length", uniform(r, -0.8, 0.8) * at.size}, {"lean", std::round(uniform(r, -2, 2)) * 4}, {"solid", c.solid}});
+  } else if (how == 1) {
+    const bool onAxis = r() % 2;
+    for (int i = 0; i < n; ++i) pts.emplace_back(onAxis && i == 0 ? 0.0 : uniform(r, 0.2, 0.4), 0.0, double(i) / (n - 1));
+    c.kind = "revolve";
+    c.curves.push_back(spline(c, at, pts, whole(r, 2, 4)));
+    const auto axis = c.b.add("line", {{"points", pointList({at({0, 0, 0}), at({0, 0, 1})})}});
+    c.solid = r() % 2;
+    c.last = c.b.add("revolve", {{"sections", picks({pick(c.curves.back())})}, {"axis", picks({pick(axis)})}, {"angle", c.solid || r() % 2 ? 360.0 : uniform(r, 20, 340)}, {"solid", c.solid}});
+  } else {
+    for (int i = 0; i < n; ++i) pts.emplace_back(double(i) / (n - 1), uniform(r, -0.08, 0.08), uniform(r, -0.08, 0.08));
+    c.kind = "pipe";
+    c.beside.push_back(spline(c, at, pts, whole(r, 3, 5)));
+    const char* const sections[] = {"round", "square", "triangle", "polygon"};
+    json in{{"paths", picks({pick(c.beside.back())})}, {"size", uniform(r, 0.02, 0.08) * at.size}, {"section", sections[r() % 4]}};
+    if (r() % 2) in["wall"] = 0.005 * at.size;
+    if (in["section"] == "round" && r() % 2) in["ends"] = "round";
+    if (r() % 2) in["twist"] = uniform(r, -200, 200);
+    c.solid = true;
+    c.last = c.b.add("pipe", in);
+  }
+  return c;
+}
+
 struct Count {
   int ok = 0, refused = 0, wrong = 0;
   std::map<std::string, int> reasons; ///< of refusals: kind and code
@@ -401,8 +442,8 @@ struct Count {
 void judge(unsigned long seed, Count& n, bool tell) {
   Rng r(seed * 7919 + 17);
   Case (*const kinds[])(Rng&) = {loftCase, networkCase, boundaryCase, wallCase, guidesCase, flowCase, ribbonCase};
-  constexpr unsigned long kEverySweep = 5; // other seeds stay what they were before there were sweeps
-  Case c = seed % kEverySweep == 0 ? sweepCase(r) : kinds[r() % std::size(kinds)](r);
+  constexpr unsigned long kEverySweep = 5, kEveryPlain = 10, kPlain = 3; // other seeds stay what they were before there were these
+  Case c = seed % kEverySweep == 0 ? sweepCase(r) : seed % kEveryPlain == kPlain ? plainCase(r) : kinds[r() % std::size(kinds)](r);
   const auto start = std::chrono::steady_clock::now();
   c.b.run();
   const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();

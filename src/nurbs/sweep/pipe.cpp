@@ -77,11 +77,12 @@ public:
   Piper(const Path& along, const PipeOptions& o, const Context& cx) : along_(along), o_(o), cx_(cx) {}
 
   Expected<PipeSkins> run() {
-    if (!o_.profile && !(o_.acrossMm > 10 * cx_.tolerances.point.mm))
-      return fail(problem("LM-Z001", "a pipe needs a thickness").measure(millimetres(o_.acrossMm)).want(millimetres(10 * cx_.tolerances.point.mm)).at(along_.start()).inField("size").tryThis("make it thicker"));
     constexpr double kThinnest = 20; ///< point tolerances: edges of thinner walls would be taken for one
     if (const double least = kThinnest * cx_.tolerances.point.mm; o_.wallMm > 0 && o_.wallMm < least)
       return fail(problem("LM-Z002", "the wall is thinner than what counts as one point").measure(millimetres(o_.wallMm)).want(millimetres(least)).at(along_.start()).inField("wall").tryThis("make it thicker, or nought"));
+    constexpr double kThinnestPipe = 50; ///< point tolerances, likewise
+    if (const double least = kThinnestPipe * cx_.tolerances.point.mm; !o_.profile && !(o_.acrossMm >= least))
+      return fail(problem("LM-Z001", "a pipe needs a thickness").measure(millimetres(o_.acrossMm)).want(millimetres(least)).at(along_.start()).inField("size").tryThis("make it thicker"));
     LUMSK_TRY(section, sectionOf(o_, cx_.tolerances));
     LUMSK_TRY(outer, carried(section, o_.size));
     out_.outer = std::move(outer);
