@@ -19,6 +19,14 @@ class SweepWindowTest : public WindowTestBase {
     QTest::mouseClick(b, Qt::LeftButton);
     QVERIFY(settled());
   }
+  /// Seen from a corner, as somebody begins.
+  void startTool(const QString& name) {
+    view().lookFrom(scene::ViewFrom::Corner);
+    view().fitAll();
+    QVERIFY(settled());
+    press("stage-surfaces");
+    press(name);
+  }
   void add(const std::string& kind, const json& values) {
     recipe::StepEntry e;
     e.kind = kind;
@@ -40,11 +48,7 @@ private slots:
   void aTwistedShaftIsTwoClicksAndANumber() {
     add("ring", {{"shape", "rectangle"}, {"width", 14}, {"depth", 14}, {"radius", 2}, {"height", 0}});
     add("line", {{"points", pointList({{0, 0, 0}, {0, 0, 100}})}});
-    view().lookFrom(scene::ViewFrom::Corner);
-    view().fitAll();
-    QVERIFY(settled());
-    press("stage-surfaces");
-    press("tool-sweep");
+    startTool("tool-sweep");
     pickAt({7, 0, 0});
     QCOMPARE(QString::fromStdString(w().focus().field()), QString("rails")); // the next click is the rail
     pickAt({0, 0, 60});
@@ -166,10 +170,7 @@ private slots:
     add("point", {{"y", 90}, {"z", 30}});
     add("ring", {{"shape", "superellipse"}, {"width", 48}, {"depth", 36}, {"plane", picks({pick("s3", "plane")})}});
     add("move", {{"what", picks({pick("s6", "curve")})}, {"z", 30}});
-    view().lookFrom(scene::ViewFrom::Corner);
-    view().fitAll();
-    press("stage-surfaces");
-    press("tool-sweep");
+    startTool("tool-sweep");
     const std::string id = w().session().draft();
     press("pick-sections");
     pickAt(curve("s7", 0.37));
@@ -218,11 +219,7 @@ private slots:
       add("ring", {{"width", d}, {"height", z}});
       wires.push_back("s" + std::to_string(3 + wires.size()));
     }
-    view().lookFrom(scene::ViewFrom::Corner);
-    view().fitAll();
-    QVERIFY(settled());
-    press("stage-surfaces");
-    press("tool-pipe");
+    startTool("tool-pipe");
     const std::string id = w().session().draft();
     for (size_t k = 0; k < wires.size(); ++k) {
       const auto& c = *std::get<recipe::CurvePtr>(result(wires[k])->outcome->outputs[0].object);
@@ -257,11 +254,7 @@ private slots:
       add("plane", {{"base", picks({pick("world", "plane", "front")})}, {"distance", -y}});
       add("arc", {{"radius", radius}, {"from", 200}, {"to", 340}, {"plane", picks({pick(plane, "plane")})}});
     }
-    view().lookFrom(scene::ViewFrom::Corner);
-    view().fitAll();
-    QVERIFY(settled());
-    press("stage-surfaces");
-    press("tool-sweep");
+    startTool("tool-sweep");
     const std::string id = w().session().draft();
     press("pick-sections");
     pickAt(curve("s4", 0.3));
@@ -295,10 +288,7 @@ private slots:
     add("ring", {{"shape", "rectangle"}, {"width", 60}, {"depth", 40}, {"radius", 6}});
     add("line", {{"points", pointList({{80, 0, 0}, {95, 0, 0}, {95, 0, 30}})}});
     add("line", {{"points", pointList({{80, 0, -10}, {80, 0, 40}})}});
-    view().lookFrom(scene::ViewFrom::Corner);
-    view().fitAll();
-    press("stage-surfaces");
-    press("tool-extrude");
+    startTool("tool-extrude");
     pickAt({10, -20, 0});
     const std::string wall = w().session().draft();
     QVERIFY(result(wall)->status == recipe::Status::Ok);

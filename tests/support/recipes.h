@@ -1,4 +1,5 @@
 #pragma once
+#include "brep/skin.h"
 #include "inspect/state.h"
 #include "recipe/evaluator.h"
 #include "steps/registry.h"
@@ -69,6 +70,11 @@ inline json pointList(const std::vector<std::array<double, 3>>& pts) {
 }
 
 /// Point, three rings, loft with a rounded bottom, wall: ids s1..s6.
+/// Steps that draw through points: straight from one to the next, or a spline.
+inline std::string polyline(Bench& b, const std::vector<std::array<double, 3>>& pts) { return b.add("line", {{"points", pointList(pts)}}); }
+inline std::string spline(Bench& b, const std::vector<std::array<double, 3>>& pts) { return b.add("spline", {{"points", pointList(pts)}}); }
+inline double volume(const brep::BodyPtr& body) { return brep::massOf(body->shape).volumeMm3; }
+
 inline Bench tumbler() {
   Bench b;
   b.add("point", {});

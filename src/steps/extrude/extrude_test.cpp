@@ -10,10 +10,6 @@ using namespace lumsk::test;
 class ExtrudeStepTest : public QObject {
   Q_OBJECT
 
-  static double volume(const brep::BodyPtr& body) { return brep::massOf(body->shape).volumeMm3; }
-  static std::string polyline(Bench& b, const std::vector<std::array<double, 3>>& pts) {
-    return b.add("line", {{"points", pointList(pts)}});
-  }
   static std::string rectangle(Bench& b, double x, double y, double z) {
     return polyline(b, {{-x, -y, z}, {x, -y, z}, {x, y, z}, {-x, y, z}, {-x, -y, z}});
   }

@@ -12,13 +12,6 @@ using namespace lumsk::test;
 class PipeStepTest : public QObject {
   Q_OBJECT
 
-  static double volume(const brep::BodyPtr& body) { return brep::massOf(body->shape).volumeMm3; }
-  static std::string polyline(Bench& b, const std::vector<std::array<double, 3>>& pts) {
-    return b.add("line", {{"points", pointList(pts)}});
-  }
-  static std::string spline(Bench& b, const std::vector<std::array<double, 3>>& pts) {
-    return b.add("spline", {{"points", pointList(pts)}});
-  }
   static bool within(const brep::BodyPtr& body, const Vec3& p) {
     return BRepClass3d_SolidClassifier(body->shape, gp_Pnt(p.x(), p.y(), p.z()), 1e-6).State() == TopAbs_IN;
   }

@@ -8,11 +8,6 @@ using namespace lumsk::test;
 class RevolveStepTest : public QObject {
   Q_OBJECT
 
-  static double volume(const brep::BodyPtr& body) { return brep::massOf(body->shape).volumeMm3; }
-  static std::string polyline(Bench& b, const std::vector<std::array<double, 3>>& pts) {
-    return b.add("line", {{"points", pointList(pts)}});
-  }
-
 private slots:
   void profilesOfAllKindsCloseToSolids() {
     Bench b;

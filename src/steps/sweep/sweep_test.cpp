@@ -9,11 +9,6 @@ using namespace lumsk::test;
 class SweepStepTest : public QObject {
   Q_OBJECT
 
-  static std::string spline(Bench& b, const std::vector<std::array<double, 3>>& pts) {
-    return b.add("spline", {{"points", pointList(pts)}});
-  }
-  static double volume(const brep::BodyPtr& body) { return brep::massOf(body->shape).volumeMm3; }
-
   /// Of a step in a recipe that was run anew; null when it failed.
   static recipe::OutcomePtr outcomeOf(Bench& b, const std::string& id) {
     b.run();
