@@ -2,8 +2,10 @@
 #include "base/tolerances.h"
 
 #include <atomic>
+#include <chrono>
 #include <functional>
 #include <memory>
+#include <optional>
 #include <string>
 
 namespace lumsk {
@@ -26,8 +28,10 @@ struct Context {
   Tolerances tolerances;
   CancelToken cancel;
   ProgressSink progress;
+  std::optional<std::chrono::steady_clock::time_point> until = {}; ///< when it is given up
 
-  bool stopped() const { return cancel.cancelled(); }
+  bool stopped() const { return cancel.cancelled() || late(); }
+  bool late() const { return until && std::chrono::steady_clock::now() > *until; }
   void report(double fraction, const std::string& words) const {
     if (progress) progress(fraction, words);
   }

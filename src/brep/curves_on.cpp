@@ -1,19 +1,14 @@
 #include "brep/curves_on.h"
 
-#include "brep/convert.h"
+#include "brep/face_spline.h"
 #include "brep/guard.h"
 #include "brep/skin.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/curves/curve_ends.h"
 #include "nurbs/fit/fit.h"
-#include "nurbs/fit/surface_fit.h"
 #include "nurbs/measure/surface_measure.h"
 #include "nurbs/fit/traced.h"
-
-#include <BRepTools.hxx>
-#include <BRepTopAdaptor_FClass2d.hxx>
-#include <BRep_Tool.hxx>
 
 #include <Eigen/LU>
 #include <algorithm>
@@ -28,30 +23,6 @@ constexpr double kSameBend = 0.05;        ///< relative difference of curvatures
 constexpr double kFlatPerMm = 1e-5;       ///< curvature that is none
 constexpr double kJoinedFit = 0.3;        ///< of the fit tolerance: what joining pieces may add to it
 constexpr double kJoinTolerances = 3;     ///< pieces of neighbouring faces meet within so many point tolerances
-
-/// A trimmed face's surface over its own box of parameters, made [0, 1]^2.
-Expected<nurbs::Surface> splineOf(const TopoDS_Face& f, Vec2& low, Vec2& high, const Context& cx) {
-  BRepTools::UVBounds(f, low.x(), high.x(), low.y(), high.y());
-  const Handle(Geom_Surface) g = BRep_Tool::Surface(f);
-  if (auto s = toSurface(g, false)) {
-    low = low.cwiseMax(Vec2(s->firstU(), s->firstV()));
-    high = high.cwiseMin(Vec2(s->lastU(), s->lastV()));
-    return nurbs::portion(*s, low.x(), high.x(), low.y(), high.y());
-  }
-  nurbs::SurfaceFitOptions o;
-  o.fit = {0.5 * cx.tolerances.fit.mm};
-  auto fit = nurbs::fitSurface(
-      [&](double u, double v) {
-        return toVec(g->Value(low.x() + u * (high.x() - low.x()), low.y() + v * (high.y() - low.y())));
-      },
-      o, cx);
-  if (!fit) return fail(fit.error());
-  return fit->surface;
-}
-
-} // namespace
-
-namespace {
 
 /// Along a seam, or an edge that lies in the curve, both sides find it: one is kept.
 void dropTwins(std::vector<nurbs::Path>& pieces, double mm) {
@@ -99,31 +70,27 @@ nurbs::Path withoutJoints(nurbs::Path p, double& deviationMm, const Context& cx)
 } // namespace
 
 struct BodyFaces::Face {
-  TopoDS_Face shape;
+  explicit Face(FaceSpline s) : spline(std::move(s)), surface(spline.surface()) {
+    if (surface) box = nurbs::enclosingBox(*surface);
+  }
+  FaceSpline spline;
   std::shared_ptr<const nurbs::Surface> surface;
-  bool reversed = false;
-  std::unique_ptr<BRepTopAdaptor_FClass2d> border; ///< of trimmed faces
-  Vec2 low = Vec2::Zero(), high = Vec2::Ones();    ///< the shape's parameters of the spline's domain
   nurbs::Extent box;
 
-  bool inside(const Vec2& uv) const {
-    if (!border) return true;
-    const Vec2 p = low + uv.cwiseProduct(high - low);
-    return border->Perform(gp_Pnt2d(p.x(), p.y())) != TopAbs_OUT;
+  bool inside(const Vec2& uv) const { return spline.inside(uv); }
+  bool near(const nurbs::Extent& o, double mm) const {
+    return ((box.low.array() - mm) <= o.high.array()).all() && ((o.low.array() - mm) <= box.high.array()).all();
   }
   /// Made when first asked for: not all curves need it.
   const std::shared_ptr<const nurbs::NearestOnSurface>& feet() const {
     if (!feet_) feet_ = std::make_shared<const nurbs::NearestOnSurface>(*surface);
     return feet_;
   }
-  bool near(const Face& o, double mm) const {
-    return ((box.low.array() - mm) <= o.box.high.array()).all() && ((o.box.low.array() - mm) <= box.high.array()).all();
-  }
   /// Nothing where the foot is beyond the border.
   std::optional<PlaceOnBody> place(const Vec3& p, int index) const {
     const auto f = feet()->foot(p);
     if (!inside(f.uv)) return {};
-    return PlaceOnBody{index, f.uv, f.point, reversed ? Vec3(-f.normal) : f.normal, f.distanceMm};
+    return PlaceOnBody{index, f.uv, f.point, spline.reversed() ? Vec3(-f.normal) : f.normal, f.distanceMm};
   }
 
 private:
@@ -141,18 +108,9 @@ Expected<BodyFaces> BodyFaces::of(const Body& b, int only, const Context& cx) {
     for (int i = 0; i < int(all.size()); ++i) {
       if (only >= 0 && i != only) continue;
       if (cx.stopped()) return fail(cancelled());
-      auto f = std::make_unique<Face>();
-      f->shape = all[size_t(i)];
-      if (const auto natural = b.natural.find(b.faceNames[size_t(i)]); natural != b.natural.end()) {
-        f->surface = natural->second.surface;
-        f->reversed = natural->second.reversed;
-      } else {
-        LUMSK_TRY(s, splineOf(f->shape, f->low, f->high, cx));
-        f->surface = std::make_shared<const nurbs::Surface>(std::move(s));
-        f->reversed = f->shape.Orientation() == TopAbs_REVERSED;
-        f->border = std::make_unique<BRepTopAdaptor_FClass2d>(f->shape, 1e-9);
-      }
-      f->box = nurbs::enclosingBox(*f->surface);
+      const auto natural = b.natural.find(b.faceNames[size_t(i)]);
+      LUMSK_TRY(spline, FaceSpline::of(all[size_t(i)], natural == b.natural.end() ? nullptr : &natural->second, cx));
+      auto f = std::make_unique<Face>(std::move(spline));
       out.faces_.push_back(std::move(f));
     }
     return out;
@@ -195,7 +153,7 @@ std::optional<nurbs::NeighbourPlace> BodyFaces::beside(const Vec3& p) const {
     if (foot.normal.norm() < 0.5) continue;
     best.emplace();
     f->surface->derivatives(foot.uv.x(), foot.uv.y(), 3, best->d);
-    best->normal = f->reversed ? Vec3(-foot.normal) : foot.normal;
+    best->normal = f->spline.reversed() ? Vec3(-foot.normal) : foot.normal;
     best->distanceMm = foot.distanceMm;
     best->cell = (f->surface->cellAt(foot.uv.x(), foot.uv.y()) << 8) + size_t(&f - faces_.data());
     best->smooth = f->surface->smoothness();
@@ -265,7 +223,7 @@ Expected<FoundCurves> BodyFaces::meeting(const BodyFaces& other, const Context& 
   std::vector<nurbs::CurvesOnSurface> pieces;
   for (const auto& a : faces_)
     for (const auto& b : other.faces_) {
-      if (a->shape.IsSame(b->shape) || !a->near(*b, cx.tolerances.fit.mm)) continue;
+      if (a->spline.shape().IsSame(b->spline.shape()) || !a->near(b->box, cx.tolerances.fit.mm)) continue;
       const nurbs::Field field = nurbs::surfaceField(*a->surface, b->feet());
       const auto inside = [&](const Vec2& uv) {
         if (!a->inside(uv)) return false;
@@ -315,9 +273,7 @@ Expected<FoundCurves> BodyFaces::projected(const nurbs::Path& path, const Vec3& 
     const nurbs::Surface curtain = nurbs::extrudedSurface(c, from * d, to * d);
     const nurbs::Extent box = nurbs::enclosingBox(curtain);
     for (const auto& f : faces_) {
-      Face probe;
-      probe.box = box;
-      if (!f->near(probe, cx.tolerances.fit.mm)) continue;
+      if (!f->near(box, cx.tolerances.fit.mm)) continue;
       const nurbs::Field field = nurbs::surfaceField(curtain, f->feet());
       const auto inside = [&](const Vec2& uv) {
         const auto foot = f->feet()->foot(curtain.at(uv.x(), uv.y()));

@@ -41,7 +41,7 @@ TopoDS_Face FaceHistory::take(BRepBuilderAPI_Sewing& op, const NamedFace& face) 
 void FaceHistory::finish(Body& body) const {
   // What was asked for at the sides of a face is read off its spline while edges are named.
   body.natural = natural_;
-  nameBody(body, names_);
+  nameBody(body, names_, labels_);
   body.natural.clear();
   const auto all = faces(body);
   for (size_t i = 0; i < all.size(); ++i) {

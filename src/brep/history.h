@@ -29,6 +29,8 @@ public:
   void takeNew(BRepBuilderAPI_MakeShape& op, const TopoDS_Shape& from, const std::string& name);
   /// Sewing joins faces along their edges and leaves them whole. Gives the face that it has become.
   TopoDS_Face take(BRepBuilderAPI_Sewing& op, const NamedFace& face);
+  /// What the name of an open edge says besides its face.
+  void label(const TopoDS_Shape& edge, const std::string& words) { labels_.Bind(edge, words); }
   /// A face that is as it was.
   void keep(const NamedFace& face);
 
@@ -38,6 +40,7 @@ public:
 
 private:
   FaceNames names_;
+  EdgeLabels labels_;
   std::map<std::string, NaturalFace> natural_;
 };
 

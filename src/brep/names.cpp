@@ -107,7 +107,7 @@ void numberTies(std::vector<std::string>& names, const std::vector<Vec2>& places
 
 } // namespace
 
-void nameBody(Body& body, const FaceNames& given) {
+void nameBody(Body& body, const FaceNames& given, const EdgeLabels& labels) {
   body.faceNames.clear();
   std::vector<Vec2> places;
   const auto allFaces = faces(body);
@@ -142,7 +142,7 @@ void nameBody(Body& body, const FaceNames& given) {
     if (BRep_Tool::Degenerated(e))
       name = owners.front() + "|pole-" + sideOf(e, first, whole);
     else if (owners.size() == 1)
-      name = owners.front() + "|" + sideOf(e, first, whole);
+      name = owners.front() + "|" + (labels.IsBound(e) ? labels(e) : sideOf(e, first, whole));
     else
       for (const auto& o : owners) name += (name.empty() ? "" : "|") + o;
     body.edgeNames.push_back(name);

@@ -11,9 +11,12 @@ namespace lumsk::brep {
 /// Names of faces by the face itself (orientation does not count).
 using FaceNames = NCollection_DataMap<TopoDS_Shape, std::string, TopTools_ShapeMapHasher>;
 
+/// What names of open edges say besides their face, by the edge, where it is not the side of a domain.
+using EdgeLabels = NCollection_DataMap<TopoDS_Shape, std::string, TopTools_ShapeMapHasher>;
+
 /// Fills the name lists of a body whose shape is final. Edges are named by their faces, or by their face and the side
 /// of it they lie on; ties are numbered along the first face's parameters. Vertices are named by their edges.
-void nameBody(Body& body, const FaceNames& faceNames);
+void nameBody(Body& body, const FaceNames& faceNames, const EdgeLabels& labels = {});
 
 /// A face's name from its step, its role there and what it was made from.
 std::string faceName(const std::string& step, const std::string& role, const std::string& source);

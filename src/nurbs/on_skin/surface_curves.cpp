@@ -2,7 +2,7 @@
 
 #include "nurbs/curves/chains.h"
 #include "nurbs/measure/closest.h"
-#include "nurbs/fit/interpolate.h"
+#include "nurbs/on_skin/section.h"
 #include "nurbs/measure/surface_measure.h"
 #include "nurbs/fit/traced.h"
 
@@ -17,9 +17,7 @@ namespace {
 constexpr int kBlock = 8;
 constexpr double kNoughtMm2 = 1e-22;  ///< a squared distance that is rounding
 constexpr double kFootMoves = 1e-11;  ///< of the domain: smaller steps of Newton's are below rounding
-constexpr double kBeyond = 1e-3;      ///< of the domain: how far beyond it a surface is carried on
 constexpr double kPlainNormal = 1e-4; ///< sine between the parameter lines from which their product is the normal
-constexpr double kDomainShare = 0.2;  ///< of the surface's size: how much a way across the domain counts
 
 std::vector<double> sampleParameters(const Knots& U, int degree, bool many) {
   std::vector<double> out;
@@ -185,65 +183,6 @@ double followStep(const Surface& s) {
   return (e.high - e.low).norm() / 40;
 }
 
-namespace {
-
-/// A followed curve as a smooth function: the domain's places by a cubic over their chords, brought onto the zero set.
-class Follower {
-public:
-  Follower(const Surface& s, const Field& f, const ZeroCurve& c) : s_(s), f_(f), contact_(c.contact) {
-    std::vector<Vec2> uv = c.uv;
-    if (c.closed) uv.push_back(uv.front());
-    // By the chords in space and in the domain: where the surface's own lines turn back, the former alone nearly stop.
-    const Vec2 domain(s.lastU() - s.firstU(), s.lastV() - s.firstV());
-    const double size = kDomainShare * 40 * followStep(s);
-    double length = 0;
-    Vec3 before = s.at(uv[0].x(), uv[0].y());
-    std::vector<Vec2> kept;
-    for (const Vec2& p : uv) {
-      const Vec3 at = s.at(p.x(), p.y());
-      const double step = (at - before).norm();
-      if (!kept.empty() && step < 1e-9) continue;
-      length += step;
-      if (!kept.empty()) {
-        Vec2 move = p - kept.back();
-        if (s.closedU()) move.x() = std::remainder(move.x(), domain.x());
-        length += size * move.cwiseQuotient(domain).norm();
-      }
-      t_.push_back(length);
-      kept.push_back(p);
-      before = at;
-    }
-    for (double& t : t_) t /= length;
-    Rows rows(Eigen::Index(kept.size()), 3);
-    rows.setZero();
-    for (size_t i = 0; i < kept.size(); ++i) rows.row(Eigen::Index(i)).head<2>() = kept[i].transpose();
-    const Rows none(0, 3);
-    if (kept.size() > 1)
-      if (auto r = interpolateRows(t_, rows, std::min(3, int(kept.size()) - 1), none, none))
-        uv_ = Spline::trusted(std::min(3, int(kept.size()) - 1), r->knots, r->controls);
-  }
-  bool usable() const { return t_.size() > 1; }
-  const std::vector<double>& places() const { return t_; }
-  Vec2 uv(double w) const {
-    const Vec2 p = ontoZero(s_, f_, Vec2(uv_.at(std::clamp(w, 0.0, 1.0)).head<2>()), contact_);
-    // At a pole a step may lead far away.
-    const Vec2 low(s_.firstU(), s_.firstV()), high(s_.lastU(), s_.lastV()), slack = kBeyond * (high - low);
-    return p.cwiseMax(low - slack).cwiseMin(high + slack);
-  }
-  Vec3 at(double w) const {
-    const Vec2 p = uv(w);
-    return s_.at(p.x(), p.y());
-  }
-
-private:
-  const Surface& s_;
-  const Field& f_;
-  bool contact_;
-  std::vector<double> t_;
-  Spline uv_;
-};
-
-/// Stretches between places in order on which a condition holds, ends found by halving.
 std::vector<std::pair<double, double>> stretchesWhere(const std::vector<double>& w,
                                                       const std::function<bool(double)>& holds) {
   const auto border = [&](double in, double out) {
@@ -265,8 +204,6 @@ std::vector<std::pair<double, double>> stretchesWhere(const std::vector<double>&
   return found;
 }
 
-} // namespace
-
 Expected<CurvesOnSurface> zeroCurves(const Surface& s, const Field& f, double touch,
                                      const std::function<bool(const Vec2&)>& inside, const Context& cx) {
   ZeroOptions o;
@@ -278,7 +215,7 @@ Expected<CurvesOnSurface> zeroCurves(const Surface& s, const Field& f, double to
     if (inside(t)) out.touches.push_back(s.at(t.x(), t.y()));
   for (const ZeroCurve& c : set.curves) {
     if (cx.stopped()) return fail(cancelled());
-    const Follower follower(s, f, c);
+    const FollowedZero follower(s, f, c);
     if (!follower.usable()) continue;
     std::vector<double> w;
     for (size_t i = 0; i + 1 < follower.places().size(); ++i) {

@@ -64,7 +64,10 @@ Expected<CurvesOnSurface> zeroCurves(const Surface& s, const Field& f, double to
 /// Smooth joints stay joints.
 std::vector<Path> assembled(const std::vector<Path>& pieces, double gapMm, const Tolerances& tol);
 
-/// Stretches of an interval on which a condition holds at `samples` places, their ends found by halving.
+/// Stretches between places in order on which a condition holds, their ends found by halving.
+std::vector<std::pair<double, double>> stretchesWhere(const std::vector<double>& places,
+                                                      const std::function<bool(double)>& holds);
+/// Stretches of an interval on which a condition holds at `samples` places, likewise.
 std::vector<std::pair<double, double>> stretchesWhere(double first, double last, int samples,
                                                       const std::function<bool(double)>& holds);
 

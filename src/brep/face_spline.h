@@ -1,0 +1,39 @@
+#pragma once
+#include "base/context.h"
+#include "brep/body.h"
+
+class BRepTopAdaptor_FClass2d;
+
+namespace lumsk::brep {
+
+/// A face as a spline over the part of its domain that it fills, with its border: what curves on it are found with. For
+/// use by one thread.
+class FaceSpline {
+public:
+  /// Untrimmed faces and polynomial splines are taken as they are, others within half of `fit`.
+  static Expected<FaceSpline> of(const TopoDS_Face& f, const NaturalFace* natural, const Context& cx);
+  FaceSpline(FaceSpline&&) noexcept;
+  FaceSpline& operator=(FaceSpline&&) noexcept;
+  ~FaceSpline();
+
+  const TopoDS_Face& shape() const { return shape_; }
+  const std::shared_ptr<const nurbs::Surface>& surface() const { return surface_; }
+  bool reversed() const { return reversed_; } ///< the face's outside is against S_u x S_v
+  bool untrimmed() const { return !border_; }
+  /// The kernel's parameters of a place of the spline's domain, and how much they are of one of its own.
+  Vec2 kernelPlace(const Vec2& uv) const;
+  Vec2 kernelScale() const { return scale_; }
+  Vec2 place(const Vec2& kernelPlace) const;
+  /// Whether a place of the domain lies within the face's border.
+  bool inside(const Vec2& uv) const;
+
+private:
+  FaceSpline();
+  TopoDS_Face shape_;
+  std::shared_ptr<const nurbs::Surface> surface_;
+  bool reversed_ = false;
+  std::unique_ptr<BRepTopAdaptor_FClass2d> border_;
+  Vec2 low_ = Vec2::Zero(), scale_ = Vec2::Ones();
+};
+
+} // namespace lumsk::brep
