@@ -85,6 +85,7 @@ int main(int argc, char** argv) {
     const bool named = refused && division.has_value() == false && !division.error().where.empty();
     if (refused && c.mayRefuse && named) {
       ++t.refused, ++all.refused;
+      if (!only.empty()) std::printf("%-14s refused, rightly: %s\n", c.name.c_str(), what.c_str());
     } else if (!refused && what.empty()) {
       ++t.good, ++all.good;
       for (const auto& p : pieces) points += controlPoints(*p);

@@ -24,7 +24,7 @@ struct CutCase {
 std::vector<CutCase> cutCases(int perKind, unsigned seed);
 
 /// Pieces that signed distances tell on a raster of a form in one face; nothing for others.
-std::optional<int> piecesByRaster(const CutCase& c);
+std::optional<int> piecesByRaster(const CutCase& c, int cells);
 
 /// What is wrong with pieces, empty if nothing: their number, areas, validity, sides; edges off the target's own
 /// surfaces or off the dividers; roughness. By the geometry kernel's measures, not by the code that made them.

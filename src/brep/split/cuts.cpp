@@ -106,6 +106,8 @@ public:
     o.stepMm = a.stepMm;
     o.touch = cx_.tolerances.fit.mm;
     LUMSK_TRY(set, nurbs::zeroSet(*a.surface, field, o, cx_));
+    for (const Vec2& t : set.touches)
+      if (const Vec3 p = a.surface->at(t.x(), t.y()); a.spline.inside(t) && b.covers(b.foot(p).point)) net_.touches.push_back(p);
     for (const nurbs::ZeroCurve& z : set.curves) LUMSK_CHECK(take(field, z));
     return {};
   }

@@ -287,6 +287,14 @@ Expected<void> Division::State::lookForNothing() const {
       p.code = "LM-C003";
       return fail(std::move(p));
     }
+  if (!net.cuts.empty())
+    return fail(problem("LM-C001", "the cutter runs along the border of the body: there is nothing on its other side")
+                    .at(net.cuts.front().section.curve.at(0.5))
+                    .tryThis("move the cutter into the body"));
+  if (!net.touches.empty())
+    return fail(problem("LM-C001", "the cutter touches the body and does not cross it")
+                    .at(net.touches.front())
+                    .tryThis("move the cutter into the body"));
   // How far away the cutters are: from places of the targets to their feet.
   double nearest = 1e300;
   Vec3 at = parts.empty() ? Vec3(Vec3::Zero()) : parts.front().at;

@@ -16,27 +16,35 @@ constexpr double kBeyondMm = 1e-6;     ///< feet on a border: further off sidewa
 constexpr int kLeastSamples = 64;      ///< of a spline, for its nearest place
 constexpr int kNewtonSteps = 12;
 
-/// The nearest place of a curve over [first, last]: samples, then Newton's steps.
+/// The nearest place of a curve over [first, last]: samples, then Newton's steps from all that may lie beside it.
 template <class At, class Derivatives>
 OnSpline nearest(double first, double last, int samples, const Vec3& p, At at, Derivatives derivatives) {
+  std::vector<double> away;
+  for (int i = 0; i <= samples; ++i) away.push_back((at(first + (last - first) * i / samples) - p).norm());
   OnSpline best{first, 1e300};
+  const double least = *std::min_element(away.begin(), away.end());
+  const auto polish = [&](double t) {
+    for (int it = 0; it < kNewtonSteps; ++it) {
+      Vec3 c, d1, d2;
+      derivatives(t, c, d1, d2);
+      const Vec3 r = c - p;
+      const double slope = r.dot(d1), bend = d1.squaredNorm() + r.dot(d2);
+      if (!(bend > 0)) break;
+      const double next = std::clamp(t - slope / bend, first, last);
+      if (std::abs(next - t) < 1e-15 * (last - first)) break;
+      t = next;
+    }
+    return t;
+  };
   for (int i = 0; i <= samples; ++i) {
-    const double t = first + (last - first) * i / samples;
-    if (const double d = (at(t) - p).norm(); d < best.distanceMm) best = {t, d};
+    const double a = away[size_t(i)];
+    const double before = away[size_t(std::max(i - 1, 0))], after = away[size_t(std::min(i + 1, samples))];
+    if (a > before || a > after || a > least + std::max(before, after) - a) continue;
+    const double t0 = first + (last - first) * i / samples, t = polish(t0), d = (at(t) - p).norm();
+    if (a < best.distanceMm) best = {t0, a};
+    if (d < best.distanceMm) best = {t, d};
   }
-  double t = best.t;
-  for (int it = 0; it < kNewtonSteps; ++it) {
-    Vec3 c, d1, d2;
-    derivatives(t, c, d1, d2);
-    const Vec3 r = c - p;
-    const double slope = r.dot(d1), bend = d1.squaredNorm() + r.dot(d2);
-    if (!(bend > 0)) break;
-    const double next = std::clamp(t - slope / bend, first, last);
-    if (std::abs(next - t) < 1e-15 * (last - first)) break;
-    t = next;
-  }
-  const double d = (at(t) - p).norm();
-  return d < best.distanceMm ? OnSpline{t, d} : best;
+  return best;
 }
 
 } // namespace

@@ -132,6 +132,7 @@ struct Net {
   std::vector<OldEdge> edges;
   std::vector<Vertex> vertices;
   std::vector<Cut> cuts;
+  std::vector<Vec3> touches; ///< lone places at which cutters touch
   TopTools_IndexedMapOfShape edgeMap, vertexMap; ///< of old ones, in the order of the lists
 
   int vertexAt(const Vec3& p, double mm); ///< an old or a new one

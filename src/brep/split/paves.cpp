@@ -13,7 +13,7 @@ namespace {
 constexpr int kAlongPlaces = 12;       ///< at which a cut is compared with an edge
 constexpr double kFromEnds = 0.01;     ///< of a cut: the ends say nothing of where it runs
 constexpr int kClearSteps = 40;        ///< halvings for where a cut is clear of an edge
-constexpr double kMostTangent = 0.25;  ///< of a cut that may run beside an edge before it leaves it
+constexpr double kMostTangent = 0.9;   ///< of a cut that may run beside an edge before it leaves it
 constexpr double kSamePave = 1e-9;
 constexpr int kCrossingSteps = 20;
 constexpr double kCrossedMm = 1e-7;
@@ -36,6 +36,7 @@ public:
       c.dropped = edge >= 0 || alongOther(i);
       if (!c.dropped || edge >= 0) endsOf(c);
     }
+    clearTangentEnds();
     for (Sheet& s : net_.sheets) crossingsOn(s);
     for (Cut& c : net_.cuts)
       if (!c.dropped) verticesOn(c);
@@ -90,14 +91,13 @@ private:
       c.paves = {{0, v}, {1, v}};
       return;
     }
-    double first = 0, last = 1;
-    const int a = endAt(c, false, first), b = endAt(c, true, last);
-    c.paves = {{first, a}, {last, b}};
+    const int a = endAt(c, false), b = endAt(c, true);
+    c.paves = {{0, a}, {1, b}};
   }
 
   /// The vertex of a cut's end: an old one, or one on an edge, or a new one of its own.
-  int endAt(const Cut& c, bool atEnd, double& t) {
-    const Vec3 p = c.section.curve.at(t);
+  int endAt(const Cut& c, bool atEnd) {
+    const Vec3 p = c.section.curve.at(atEnd ? 1 : 0);
     const std::vector<int> edges = net_.edgesAround(c);
     double nearest = kSnapMm;
     int vertex = -1;
@@ -116,10 +116,6 @@ private:
     }
     if (on < 0) return net_.vertexAt(p, kSnapMm);
     OldEdge& e = net_.edges[size_t(on)];
-    if (const double clear = clearOf(c, e, atEnd); clear > 0) {
-      t = atEnd ? 1 - clear : clear;
-      place = nearestOn(e, c.section.curve.at(t));
-    }
     const int v = net_.vertexAt(toVec(e.curve->Value(place.t)), kSnapMm);
     for (const Pave& q : e.paves)
       if (q.vertex == v) return v;
@@ -146,6 +142,37 @@ private:
       }
     }
     return vertex;
+  }
+
+  /// Cuts that leave an edge tangentially, and do not go on beyond it, end where they are clear of it.
+  void clearTangentEnds() {
+    std::vector<int> ends(net_.vertices.size(), 0);
+    for (const Cut& c : net_.cuts)
+      if (!c.dropped)
+        for (const Pave& p : c.paves) ++ends[size_t(p.vertex)];
+    for (Cut& c : net_.cuts) {
+      if (c.dropped || c.section.closed) continue;
+      for (bool atEnd : {false, true}) {
+        Pave& pave = atEnd ? c.paves.back() : c.paves.front();
+        if (ends[size_t(pave.vertex)] > 1) continue;
+        for (int k : net_.edgesAround(c)) {
+          OldEdge& e = net_.edges[size_t(k)];
+          if (e.pole) continue;
+          const auto here = std::find_if(e.paves.begin(), e.paves.end(),
+                                         [&](const Pave& p) { return p.vertex == pave.vertex; });
+          if (here == e.paves.end()) continue;
+          const double clear = clearOf(c, e, atEnd);
+          if (!(clear > 0)) continue;
+          pave.t = atEnd ? 1 - clear : clear;
+          const OnSpline place = nearestOn(e, c.section.curve.at(pave.t));
+          pave.vertex = net_.vertexAt(toVec(e.curve->Value(place.t)), kSnapMm);
+          if (here - e.paves.begin() >= 2) e.paves.erase(here); // its own ends stay
+          if (std::none_of(e.paves.begin(), e.paves.end(), [&](const Pave& p) { return p.vertex == pave.vertex; }))
+            e.paves.push_back({place.t, pave.vertex});
+          break;
+        }
+      }
+    }
   }
 
   /// How much of a cut runs beside the edge it ends on before it is clear of it; nought where it leaves at once.

@@ -7,16 +7,17 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr double kChordShare = 0.3;  ///< of the shortest arc at a vertex: the chords that tell directions
+constexpr double kChordShare = 0.3;  ///< of how far the shortest arc at a vertex gets: the chords that tell directions
 constexpr double kSameTurn = 1e-12;  ///< rad
 constexpr int kScanLines = 12;       ///< for a place inside
 constexpr double kOffGrid = 0.0137;  ///< scan lines miss places that are round numbers
 constexpr double kNoArea = 1e-9;     ///< of the largest loop's
 
-double lengthOf(const std::vector<Vec2>& line) {
-  double l = 0;
-  for (size_t i = 1; i < line.size(); ++i) l += (line[i] - line[i - 1]).norm();
-  return l;
+/// How far a line gets from both of its ends.
+double reachOf(const std::vector<Vec2>& line) {
+  double first = 0, last = 0;
+  for (const Vec2& p : line) first = std::max(first, (p - line.front()).norm()), last = std::max(last, (p - line.back()).norm());
+  return std::min(first, last);
 }
 
 double areaOf(const std::vector<Vec2>& line) {
@@ -58,7 +59,7 @@ private:
     int from = -1, to = -1; ///< nodes
     int twin = -1, next = -1, loop = -1;
     bool dead = false;
-    double length = 0;
+    double reach = 0;
     std::vector<Vec2> line;
   };
   struct Node { ///< a vertex at one of its places
@@ -72,7 +73,7 @@ private:
     const PlaneArc& a = arcs_[size_t(arc)];
     Half h{arc, forward};
     for (int i = 0; i <= a.samples; ++i) h.line.push_back(placeOn(h, double(i) / a.samples));
-    h.length = lengthOf(h.line);
+    h.reach = reachOf(h.line);
     h.from = node(forward ? a.from : a.to, h.line.front());
     h.to = node(forward ? a.to : a.from, h.line.back());
     halves_.push_back(std::move(h));
@@ -138,7 +139,7 @@ private:
       h.loop = h.next = -1;
       if (h.dead) continue;
       nodes_[size_t(h.from)].leaving.push_back(int(i));
-      for (int k : {h.from, h.to}) nodes_[size_t(k)].chord = std::min(nodes_[size_t(k)].chord, kChordShare * h.length);
+      for (int k : {h.from, h.to}) nodes_[size_t(k)].chord = std::min(nodes_[size_t(k)].chord, kChordShare * h.reach);
     }
     for (Half& h : halves_) {
       if (h.dead) continue;

@@ -17,6 +17,7 @@ constexpr double kLongestLook = 1.5;    ///< steps: looks further apart are divi
 constexpr size_t kMostLooks = 3000;
 constexpr size_t kLeastLooks = 9;
 constexpr double kNoLengthMm = 1e-7;
+constexpr double kSmallCount = 0.05;
 constexpr int kChecks = 100;            ///< places at which the images are compared with the curve
 
 } // namespace
@@ -96,6 +97,10 @@ public:
     double fit = aim.mm;
     for (;;) {
       auto made = fitted(fit);
+      if (!made && count_ == 1) { // beside a pole an image turns fast where it hardly counts in space
+        count_ = kSmallCount;
+        made = fitted(fit);
+      }
       if (!made) return fail(made.error());
       if (made->deviationMm <= most.mm) return made;
       // What a domain's image is off by may be more in space, where the surface is stretched.
@@ -194,7 +199,7 @@ private:
       const SectionTrace::Place p = t_.at(rough(t));
       Eigen::Map<Vec3>{out} = p.point;
       for (size_t k = 0; k < scale_.size(); ++k) {
-        const Vec2 q = scale_[k].cwiseProduct(p.at[k]);
+        const Vec2 q = count_ * scale_[k].cwiseProduct(p.at[k]);
         out[3 + 3 * k] = q.x(), out[4 + 3 * k] = q.y(), out[5 + 3 * k] = 0;
       }
     };
@@ -211,7 +216,7 @@ private:
       const Spline c = fit.curve(int(k) + 1);
       Points q = c.points();
       for (Eigen::Index i = 0; i < q.rows(); ++i)
-        q.row(i).head<2>() = q.row(i).head<2>().cwiseQuotient(scale_[k].transpose()).eval();
+        q.row(i).head<2>() = q.row(i).head<2>().cwiseQuotient(count_ * scale_[k].transpose()).eval();
       out.images[k] = Spline::trusted(c.degree(), c.knots(), std::move(q), c.closed());
     }
     measure(out);
@@ -235,6 +240,7 @@ private:
   const std::vector<const Surface*>& surfaces_;
   double step_;
   std::vector<Vec2> scale_;
+  double count_ = 1; ///< of what an image is off by
   Spline roughBy_;
   Vec3 worst_ = Vec3::Zero();
 };

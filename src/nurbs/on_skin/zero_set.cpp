@@ -13,8 +13,10 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr double kMostTurnRad = 0.2;
+constexpr double kMostOfDomain = 0.03; ///< each way, of one step
 constexpr int kDeepest = 4;           ///< halvings below the step where the function may have an extreme
 constexpr double kExact = 1e-11;      ///< a value that counts as nought for the corrector
+constexpr double kOnCurve = 1e-7;     ///< a place with a larger one is not on a followed curve
 constexpr size_t kMostPlaces = 50000; ///< of one curve
 constexpr double kLeastStep = 1e-5;   ///< of the largest step
 constexpr double kCrossing = 1e-3;    ///< of a touch: branches that come nearer than this cross
@@ -22,7 +24,7 @@ constexpr double kSaddle = 1e-8;      ///< squared slope below which a place is 
 constexpr double kRealSlope = 1e-3;   ///< a zero with less of a slope may be a mere touch
 constexpr double kFlatValley = 0.02;  ///< of the second derivative across it
 constexpr double kContact = 0.5;      ///< of a touch: how high the bottom of a valley may be
-constexpr double kPole = 0.05;        ///< of the step: a parameter line so short is a pole
+constexpr double kPole = 0.002;       ///< of the step: a parameter line so short is a pole
 constexpr double kSameBranch = 0.05;  ///< of the step: a start that near to a followed curve lies on it
 
 struct Cell {
@@ -266,6 +268,8 @@ private:
         const double l2 = (y - x).squaredNorm(), g = l2 > 0 ? std::clamp((at - x).dot(y - x) / l2, 0.0, 1.0) : 0.0;
         if ((x + g * (y - x) - at).norm() > 0.2 * o_.stepMm) continue;
         const Vec2 q = ontoZero(s_, f_, box_.held(a + g * (b - a)), c.contact);
+        const bool leapt = (s_.at(q.x(), q.y()) - x - g * (y - x)).norm() > 0.2 * o_.stepMm; // beside a pole
+        if (leapt && (x + g * (y - x) - at).norm() < kSameBranch * o_.stepMm) return true;
         if ((s_.at(q.x(), q.y()) - at).norm() < kSameBranch * o_.stepMm && besides(p, q, 0.1 * o_.stepMm)) return true;
       }
     }
@@ -337,15 +341,19 @@ private:
     double step = 0.25 * o_.stepMm, gone = 0;
     while (out.size() < kMostPlaces && !cx_.stopped()) {
       const Vec3 t = inSpace(p, d);
+      // Beside a pole a short way in space is a long one in the domain.
+      step = std::min(step, kMostOfDomain / std::max(d.cwiseQuotient(box_.size()).cwiseAbs().maxCoeff(), 1e-300));
       Vec2 q = p + step * d;
       if (!box_.inside(q)) {
-        if (leave(p, q, out)) return out;
+        if (leave(p, q, t, out)) return out;
         step *= 0.5;
         if (step < 1e-6 * o_.stepMm) return out;
         continue;
       }
       q = ontoZero(s_, f_, q, false);
-      if (!box_.inside(q)) q = box_.held(q);
+      // Beside a pole a step may lead far away.
+      const bool off = !box_.inside(q) && std::abs(f_(box_.held(q).x(), box_.held(q).y()).value) > kOnCurve;
+      q = box_.held(q);
       auto e = direction(q);
       // Beyond a crossing of branches the gradient points the other way; so it does when a step went from one branch to
       // another that is near it.
@@ -353,7 +361,7 @@ private:
       if (against) *e = -*e;
       const double moved = (s_.at(q.x(), q.y()) - s_.at(p.x(), p.y())).norm();
       const double turn = e ? angleBetweenRad(inSpace(q, *e), t) : 0.0;
-      const bool fine = turn < kMostTurnRad && moved > 0.3 * step && moved < 2 * step && !(flipped && !crosses(p, q));
+      const bool fine = !off && turn < kMostTurnRad && moved > 0.3 * step && moved < 2 * step && !(flipped && !crosses(p, q));
       if (!fine && step > kLeastStep * o_.stepMm) {
         step *= 0.5;
         continue;
@@ -386,7 +394,7 @@ private:
   }
 
   /// The last place of a curve, on the domain's border; false when it is not found from so far away.
-  bool leave(const Vec2& p, const Vec2& q, std::vector<Vec2>& out) const {
+  bool leave(const Vec2& p, const Vec2& q, const Vec3& ahead, std::vector<Vec2>& out) const {
     int axis = -1;
     double at = 0;
     const double f = box_.leaving(p, q, axis, at);
@@ -403,9 +411,11 @@ private:
       e = box_.held(e);
       if ((e - before).cwiseQuotient(box_.size()).norm() < 1e-15) break;
     }
-    const double wide = (s_.at(e.x(), e.y()) - s_.at(p.x(), p.y())).norm();
+    const Vec3 way = s_.at(e.x(), e.y()) - s_.at(p.x(), p.y());
+    const double wide = way.norm();
     const double meant = (s_.at(box_.held(q).x(), box_.held(q).y()) - s_.at(p.x(), p.y())).norm();
-    if (std::abs(f_(e.x(), e.y()).value) > 1e-7 || wide > 3 * meant + 1e-9) return false;
+    if (std::abs(f_(e.x(), e.y()).value) > kOnCurve || wide > 3 * meant + 1e-9) return false;
+    if (wide > 1e-6 && way.dot(ahead) < 0) return false; // across a seam, beside a pole
     if (wide > 1e-9) out.push_back(e);
     return true;
   }
