@@ -1,4 +1,4 @@
-// Made-up trims and splits of all kinds, judged by code that did not make them: `division_bench [PER_KIND] [SEED] [KIND]`.
+// Made-up trims and splits of all kinds, judged by code that did not make them: `division_bench [PER_KIND] [SEED] [KIND]`, or `division_bench N SEED solids`.
 // Prints what is good, refused and wrong by kind, times and control points of edges, beside the geometry kernel's splitter.
 #include "shapes/cut_cases.h"
 
@@ -59,8 +59,9 @@ int main(int argc, char** argv) {
   std::map<std::string, Tally> kinds;
   Tally all;
   int points = 0;
-  for (const test::CutCase& c : test::cutCases(perKind, seed)) {
-    if (!only.empty() && c.kind != only) continue;
+  const bool solids = only == "solids";
+  for (const test::CutCase& c : solids ? test::solidCases(perKind, seed) : test::cutCases(perKind, seed)) {
+    if (!only.empty() && !solids && c.kind != only) continue;
     Tally& t = kinds[c.kind];
     brep::DivisionOptions o;
     o.reachMm = c.reachMm;

@@ -10,8 +10,11 @@
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_Transform.hxx>
+#include <BRepClass3d_SolidClassifier.hxx>
 #include <BRepClass_FaceClassifier.hxx>
 #include <BRepLib.hxx>
+#include <BRepPrimAPI_MakeBox.hxx>
+#include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
@@ -480,7 +483,85 @@ private:
   std::vector<CutCase> out_;
 };
 
+/// A solid of sewn faces.
+brep::BodyPtr solidOf(const std::vector<TopoDS_Face>& all, const std::string& name) {
+  std::vector<brep::NamedFace> named;
+  for (const TopoDS_Face& f : all) named.push_back({f, name + std::to_string(named.size()), brep::naturalOf(f)});
+  return brep::knitFaces(named, {1e-3}, {})->body;
+}
+
+TopoDS_Face lid(const Surface& s, bool atLast) {
+  const nurbs::Spline c = s.isoV(atLast ? s.lastV() : s.firstV());
+  const TopoDS_Wire w = brep::toWire(*nurbs::Path::make({c}, {1e-3}));
+  return BRepBuilderAPI_MakeFace(gp_Pln(brep::toPnt(c.at(c.first())), gp_Dir(0, 0, 1)), w).Face();
+}
+
+brep::BodyPtr pebble(Random& r, double radius, double height, const Eigen::Isometry3d& t) {
+  const Surface s = nurbs::transformed(tube(r, 8 + r.upTo(6), 7 + r.upTo(3), radius, height, 0.06, true), t);
+  gp_Trsf g;
+  const auto& m = t.matrix();
+  g.SetValues(m(0, 0), m(0, 1), m(0, 2), m(0, 3), m(1, 0), m(1, 1), m(1, 2), m(1, 3), m(2, 0), m(2, 1), m(2, 2), m(2, 3));
+  const TopoDS_Shape bottom = BRepBuilderAPI_Transform(lid(nurbs::transformed(s, t.inverse()), false), g, true).Shape();
+  return solidOf({brep::naturalFace(s, false, {0.001}), TopoDS::Face(bottom)}, "pebble");
+}
+
+brep::BodyPtr bottle(Random& r, double radius, double height, const Eigen::Isometry3d& t) {
+  const Surface s = tube(r, 8 + r.upTo(6), 6 + r.upTo(4), radius, height, 0.06, false);
+  const auto b = solidOf({brep::naturalFace(s, false, {0.001}), lid(s, false), lid(s, true)}, "bottle");
+  return *brep::moved(*b, t);
+}
+
+brep::BodyPtr kernelSolid(const TopoDS_Shape& s) { return std::make_shared<brep::Body>(kernelBody(s)); }
+
 } // namespace
+
+std::vector<CutCase> solidCases(int many, unsigned seed) {
+  std::vector<CutCase> out;
+  for (int i = 0; i < many; ++i) {
+    Random r(seed * 6151u + unsigned(i) * 92821u);
+    CutCase c;
+    const bool hard = i % 10 >= 7;
+    c.kind = hard ? "hard" : "solid";
+    c.name = fmt::format("{} {}", c.kind, i);
+    const Eigen::Isometry3d none = Eigen::Isometry3d::Identity();
+    const auto box = [&](const Vec3& low, const Vec3& size, const Vec3& axis) {
+      return kernelSolid(BRepPrimAPI_MakeBox(gp_Ax2(brep::toPnt(low), gp_Dir(axis.x(), axis.y(), axis.z())), size.x(), size.y(), size.z()).Shape());
+    };
+    const auto drill = [&](const Vec3& at, const Vec3& axis, double radius, double length) {
+      return kernelSolid(BRepPrimAPI_MakeCylinder(gp_Ax2(brep::toPnt(at), gp_Dir(axis.x(), axis.y(), axis.z())), radius, length).Shape());
+    };
+    brep::Divider d, e;
+    d.id = "c0", e.id = "c1";
+    c.target = i % 2 ? bottle(r, 18, 80, none) : pebble(r, 40, 30, none);
+    if (!hard) switch (i % 10) {
+      case 0: d.body = drill({r(-15, 15), r(-15, 15), -10}, {r(-0.2, 0.2), r(-0.2, 0.2), 1}, r(4, 10), 80); break;
+      case 1: d.body = box({r(2, 5), -30, r(15, 25)}, {60, 60, 25}, {r(-0.1, 0.1), 0.1, 1}); break;
+      case 2: d.body = bottle(r, 18, 80, turned(r(-0.5, 0.5), r(-0.5, 0.5), 0, {r(-10, 10), r(-10, 10), -30})); break;
+      case 3: d.plane = Frame::fromNormal({0, 0, r(20, 60)}, {r(-0.4, 0.4), r(-0.4, 0.4), 1}); break;
+      case 4: d.body = pebble(r, 30, 40, turned(r(-0.5, 0.5), r(1, 2), 0, {r(5, 20), r(-10, 10), r(2, 9)})); break;
+      case 5:
+        d.plane = Frame::fromNormal({r(-5, 5), r(-5, 5), 40}, {1, r(-0.4, 0.4), r(-0.3, 0.3)});
+        e.plane = Frame::fromNormal({0, 0, r(30, 50)}, {r(-0.4, 0.4), r(-0.4, 0.4), 1});
+        break;
+      default: d.body = freeSkin(r, r.upTo(8), 60, 60, turned(r(0.3, 0.8), r(-0.3, 0.3), r(-1, 1), {r(-5, 5), r(-5, 5), 12})).divider.body;
+      }
+    const double eps = std::pow(10, r(-3.3, -1));
+    Eigen::Isometry3d t = none;
+    if (hard) switch (r.upTo(6)) {
+      case 0: t.translate(Vec3(eps, 0, 0)), d.body = *brep::moved(*c.target, t); break;
+      case 1: t.translate(Vec3(0, 0, eps)), d.body = *brep::moved(*c.target, t); break;
+      case 2: t.rotate(Eigen::AngleAxisd(eps, Vec3::UnitZ())), d.body = *brep::moved(*c.target, t); break;
+      case 3: d.body = box({r(-12, -8), -12, 0}, {24, 72, 12}, {0, 0, 1}); break; // flush
+      case 4: d.body = drill({r(-3, 3), r(-3, 3), i % 2 ? 60.0 : 10.0}, {0, 0, 1}, 9, 20); break; // flush, or within
+      default: d.plane = Frame::fromNormal({0, 0, i % 2 ? 80 - eps : 30 - eps}, {0, 0, 1}); // just below the top
+      }
+    c.mayRefuse = hard;
+    c.dividers = {d};
+    if (e.plane) c.dividers.push_back(e);
+    out.push_back(std::move(c));
+  }
+  return out;
+}
 
 std::vector<CutCase> cutCases(int perKind, unsigned seed) { return Maker(perKind, seed).run(); }
 
@@ -579,6 +660,44 @@ std::string offEdges(const CutCase& c, const brep::Body& piece) {
 
 } // namespace
 
+namespace {
+
+/// Pieces of a solid: closed, together as large as it, and none on both sides of the first divider.
+std::string wrongVolumes(const CutCase& c, const std::vector<brep::BodyPtr>& pieces) {
+  double sum = 0;
+  for (const auto& p : pieces) {
+    if (!p->solid()) return "a piece is no solid";
+    const double v = brep::massOf(p->shape).volumeMm3;
+    if (!(v > 0)) return "a piece is inside out";
+    sum += v;
+  }
+  const double all = brep::massOf(c.target->shape).volumeMm3;
+  if (std::abs(sum / all - 1) > 2e-5) return fmt::format("volumes sum up to {:.6f} of the whole", sum / all);
+  if (pieces.size() < 2) return "it is not divided";
+  const brep::Divider& d = c.dividers.front();
+  if (!d.body || !d.body->solid()) return {};
+  BRepClass3d_SolidClassifier in(d.body->shape);
+  for (const auto& p : pieces) { // places of the outer skin
+    int sides = 0;
+    for (const TopoDS_Face& f : brep::faces(*p)) {
+      double u0, u1, v0, v1;
+      BRepTools::UVBounds(f, u0, u1, v0, v1);
+      for (int i = 1; i < 8; ++i)
+        for (int j = 1; j < 8; ++j) {
+          const gp_Pnt2d uv(u0 + (u1 - u0) * i / 8, v0 + (v1 - v0) * j / 8);
+          if (BRepClass_FaceClassifier(f, uv, 1e-7).State() != TopAbs_IN) continue;
+          in.Perform(BRep_Tool::Surface(f)->Value(uv.X(), uv.Y()), 0.003);
+          if (in.State() == TopAbs_IN) sides |= 1;
+          if (in.State() == TopAbs_OUT) sides |= 2;
+        }
+    }
+    if (sides == 3) return "a piece lies on both sides of the tool";
+  }
+  return {};
+}
+
+} // namespace
+
 std::string wrongWith(const CutCase& c, const std::vector<brep::BodyPtr>& pieces) {
   int wanted = c.pieces;
   for (int cells : {160, 640, 1600}) // small pieces need a fine one
@@ -592,6 +711,7 @@ std::string wrongWith(const CutCase& c, const std::vector<brep::BodyPtr>& pieces
     if (std::string s = offSides(c, *p); !s.empty()) return s;
     if (std::string s = offEdges(c, *p); !s.empty()) return s;
   }
+  if (c.target->solid()) return wrongVolumes(c, pieces);
   const double all = areaOf(*c.target);
   if (std::abs(area / all - 1) > 2e-5) return fmt::format("areas sum up to {:.6f} of the whole", area / all);
   return {};

@@ -23,6 +23,9 @@ struct CutCase {
 /// foreign, coincident.
 std::vector<CutCase> cutCases(int perKind, unsigned seed);
 
+/// Solids divided by solids, planes and skins, three of ten of them hard: nearly the same form, flush faces, slivers.
+std::vector<CutCase> solidCases(int many, unsigned seed);
+
 /// Pieces that signed distances tell on a raster of a form in one face; nothing for others.
 std::optional<int> piecesByRaster(const CutCase& c, int cells);
 

@@ -82,14 +82,12 @@ Expected<bool> fit(Net& net, Cut& c) {
   return true;
 }
 
-void orient(Net& net, Cut& c, const std::function<Vec3(const Vec3&)>& cutterOutside) {
-  const Sheet& a = net.sheets[size_t(c.sheet)];
+void orient(const Net& net, Cut& c) {
+  const Sheet &a = net.sheets[size_t(c.sheet)], &b = net.sheets[size_t(c.by)];
   nurbs::CurveDerivatives d;
   c.section.curve.derivatives(0.5, 1, d);
-  const nurbs::Spline& image = c.section.images[0];
-  const Vec3 uv = image.at(0.5), n = a.outside(a.surface->normal(uv.x(), uv.y()));
-  const Vec3 there = cutterOutside(d[0]);
-  c.frontLeft = {n.cross(d[1]).dot(there) > 0, there.cross(d[1]).dot(n) > 0};
+  const Vec3 uv = c.section.images[0].at(0.5), n = a.surface->normal(uv.x(), uv.y()), m = b.foot(d[0]).normal;
+  c.frontLeft = {n.cross(d[1]).dot(b.outside(m)) > 0, m.cross(d[1]).dot(a.outside(n)) > 0};
 }
 
 /// A sheet met by one of a cutter's.
@@ -239,8 +237,7 @@ private:
     c.trace = std::make_shared<CutTrace>(std::move(t));
     LUMSK_TRY(made, fit(net_, c));
     if (!made) return {};
-    const Sheet& b = sheetB();
-    orient(net_, c, [&](const Vec3& p) { return b.outside(b.foot(p).normal); });
+    orient(net_, c);
     net_.cuts.push_back(std::move(c));
     net_.sheets[size_t(a_)].cuts.push_back(int(net_.cuts.size()) - 1);
     if (both_) net_.sheets[size_t(b_)].cuts.push_back(int(net_.cuts.size()) - 1);
@@ -365,7 +362,8 @@ Expected<void> imprint(Net& net, const std::vector<int>& targets, const nurbs::P
         LUMSK_TRY(made, fit(net, c));
         if (!made) continue;
         const Vec3 uv = c.section.images[0].at(0.5);
-        c.frontLeft[0] = insideLeft(given, sheet.outside(sheet.surface->normal(uv.x(), uv.y())));
+        const bool left = insideLeft(given, sheet.outside(sheet.surface->normal(uv.x(), uv.y())));
+        c.frontLeft[0] = left != (sheet.orientation == TopAbs_REVERSED);
         net.cuts.push_back(std::move(c));
         net.sheets[size_t(a)].cuts.push_back(int(net.cuts.size()) - 1);
       }

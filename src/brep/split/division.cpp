@@ -1,25 +1,17 @@
-#include "brep/split/division.h"
+#include "brep/split/division_state.h"
 
 #include "brep/convert.h"
 #include "brep/guard.h"
-#include "brep/history.h"
-#include "brep/skin.h"
 #include "brep/split/cuts.h"
 #include "brep/split/dividers.h"
 #include "brep/split/parts.h"
 #include "brep/split/paves.h"
 #include "brep/split/read.h"
 
-#include <BRep_Builder.hxx>
+#include <BRepClass3d_SolidClassifier.hxx>
 #include <BRep_Tool.hxx>
-#include <NCollection_DataMap.hxx>
-#include <TopExp_Explorer.hxx>
-#include <TopTools_ShapeMapHasher.hxx>
-#include <TopoDS.hxx>
-#include <TopoDS_Shell.hxx>
 
 #include <algorithm>
-#include <numeric>
 
 namespace lumsk::brep {
 
@@ -31,53 +23,14 @@ constexpr double kSecondsAtMost = 10;  ///< of finding cuts: a case that needs m
 constexpr double kAreaAgrees = 1e-3;   ///< of a face: its parts' areas must sum up to its own
 constexpr int kRounds = 2;             ///< of carrying cutters on
 
-/// Sets that grow together.
-class Groups {
-public:
-  explicit Groups(size_t n) : up_(n) { std::iota(up_.begin(), up_.end(), 0); }
-  int of(int i) {
-    while (up_[size_t(i)] != i) i = up_[size_t(i)] = up_[size_t(up_[size_t(i)])];
-    return i;
-  }
-  void join(int a, int b) { up_[size_t(of(a))] = of(b); }
-
-private:
-  std::vector<int> up_;
-};
-
 SideOf both(SideOf a, SideOf b) { return a == SideOf::None || a == b ? b : SideOf::Both; }
 
 } // namespace
 
-struct Division::State {
-  std::vector<BodyPtr> targets;
-  std::vector<Divider> dividers;
-  split::Net net;
-  std::vector<std::vector<int>> sheetsOf; ///< by target
-  std::vector<FacePart> parts;
-  std::vector<Piece> pieces;
-  std::vector<CarriedOn> carried;
-  std::vector<Problem> notes;
-  std::vector<double> reach; ///< of the dividers
-  nurbs::Extent box;
-
-  Expected<void> run(const DivisionOptions& options, const Context& cx);
-  Expected<void> cut(const DivisionOptions& options, const Context& cx);
-  Expected<void> carryOnLooseEnds();
-  Expected<void> divide();
-  int dividerAt(const Cut& c, int sheet) const;
-  const Cut* cutAlong(int edge, const TopoDS_Edge& stretch) const;
-  double heightBeside(const FacePart& p, const TopoDS_Edge& stretch, const Cut& c) const;
-  void gatherPieces();
-  void noteUseless(const std::vector<int>& dangling);
-  Expected<void> lookForNothing() const;
-  Expected<std::vector<FacePart>> keptParts(const std::vector<char>& kept, bool keepCuts) const;
-  Expected<BodyPtr> assembled(int target, const std::vector<const FacePart*>& parts) const;
-};
-
 Expected<void> Division::State::run(const DivisionOptions& options, const Context& cx) {
   for (size_t i = 0; i < targets.size(); ++i) {
     LUMSK_TRY(sheets, read(net, *targets[i], int(i), -1, cx));
+    solid.push_back(targets[i]->solid());
     for (int s : sheets) {
       box.low = box.low.cwiseMin(net.sheets[size_t(s)].box.low);
       box.high = box.high.cwiseMax(net.sheets[size_t(s)].box.high);
@@ -88,7 +41,7 @@ Expected<void> Division::State::run(const DivisionOptions& options, const Contex
   pave(net);
   LUMSK_CHECK(carryOnLooseEnds());
   makeEdges(net);
-  return divide();
+  return divide(cx);
 }
 
 Expected<void> Division::State::cut(const DivisionOptions& options, const Context& cx) {
@@ -97,8 +50,10 @@ Expected<void> Division::State::cut(const DivisionOptions& options, const Contex
   for (size_t k = 0; k < dividers.size(); ++k) {
     LUMSK_TRY(r, ready(net, dividers[k], int(k), targets, sheetsOf, box, options.reachMm, cx));
     reach.push_back(r.sheets.reachMm);
+    cutterSheets.push_back(r.sheets.sheets);
     all.push_back(std::move(r));
   }
+  const bool anySolid = std::find(solid.begin(), solid.end(), char(1)) != solid.end();
   for (const ReadyDivider& r : all) {
     const Divider& d = dividers[size_t(r.sheets.number)];
     for (size_t t = 0; t < targets.size(); ++t) {
@@ -112,9 +67,14 @@ Expected<void> Division::State::cut(const DivisionOptions& options, const Contex
                             return o.target == int(t);
                           });
       if (mutual && int(t) > r.target) continue;
-      LUMSK_CHECK(findCuts(net, sheetsOf[t], r.sheets, mutual, cx));
+      LUMSK_CHECK(findCuts(net, sheetsOf[t], r.sheets, mutual || anySolid, cx));
     }
   }
+  // What closes solids is cut, too.
+  for (size_t k = 0; anySolid && k < all.size(); ++k)
+    for (size_t l = k + 1; l < all.size(); ++l)
+      if (all[k].target < 0 && all[l].target < 0)
+        LUMSK_CHECK(findCuts(net, all[k].sheets.sheets, all[l].sheets, true, cx));
   return {};
 }
 
@@ -134,7 +94,7 @@ Expected<void> Division::State::carryOnLooseEnds() {
   return {};
 }
 
-Expected<void> Division::State::divide() {
+Expected<void> Division::State::divide(const Context& cx) {
   std::vector<int> dangling;
   const auto all = [](int, int) { return true; };
   for (const auto& sheets : sheetsOf)
@@ -151,18 +111,53 @@ Expected<void> Division::State::divide() {
                         .tryThis("move one of the cutters a little"));
       for (FacePart& p : made) parts.push_back(std::move(p));
     }
+  LUMSK_CHECK(findCaps(cx));
   gatherPieces();
   noteUseless(dangling);
   return lookForNothing();
 }
 
-/// The divider that cuts a sheet along a cut; of two targets that cut each other it is the other one.
 int Division::State::dividerAt(const Cut& c, int sheet) const {
   if (c.other != sheet) return c.cutter;
-  const int target = net.sheets[size_t(c.sheet)].body;
+  const int body = net.sheets[size_t(c.sheet)].body;
+  if (body < 0) return -1 - body;
   for (size_t k = 0; k < dividers.size(); ++k)
-    if (target >= 0 && dividers[k].body == targets[size_t(target)]) return int(k);
+    if (dividers[k].body == targets[size_t(body)]) return int(k);
   return -1;
+}
+
+/// Parts of the cutters' faces that lie in solids.
+Expected<void> Division::State::findCaps(const Context& cx) {
+  for (size_t t = 0; t < targets.size(); ++t) {
+    if (!solid[t]) continue;
+    BRepClass3d_SolidClassifier in(targets[t]->shape);
+    const auto state = [&](const Vec3& p) {
+      in.Perform(toPnt(p), kSnapMm);
+      return in.State();
+    };
+    for (size_t k = 0; k < dividers.size(); ++k) {
+      if (dividers[k].body == targets[t]) continue;
+      for (int s : cutterSheets[k]) {
+        if (cx.stopped()) return fail(cancelled());
+        LUMSK_TRY(made, partsOf(net, s, [](int, int) { return true; }));
+        for (FacePart& p : made) {
+          if (state(p.at) != TopAbs_IN) continue;
+          for (size_t i = 0; i < p.edges.size(); ++i) {
+            const OldEdge& e = net.edges[size_t(p.edges[i])];
+            double a, b;
+            BRep_Tool::Range(p.oldStretches[i], a, b);
+            if (e.pole || e.faces > 1) continue;
+            if (const Vec3 m = toVec(e.curve->Value(0.5 * (a + b))); state(m) == TopAbs_IN)
+              return fail(problem("LM-C003", "a cutter ends within the solid: it divides nothing")
+                              .at(m)
+                              .tryThis("make the cutter larger, so that it reaches through"));
+          }
+          caps.push_back({std::move(p), int(t)});
+        }
+      }
+    }
+  }
+  return {};
 }
 
 /// A cut that runs along an inner edge where one of its stretches lies.
@@ -192,30 +187,24 @@ double Division::State::heightBeside(const FacePart& p, const TopoDS_Edge& stret
 }
 
 void Division::State::gatherPieces() {
-  Groups groups(parts.size());
   std::vector<std::map<std::string, SideOf>> atEdges(parts.size());
-  NCollection_DataMap<TopoDS_Shape, int, TopTools_ShapeMapHasher> seen;
-  for (size_t i = 0; i < parts.size(); ++i)
-    for (size_t j = 0; j < parts[i].oldStretches.size(); ++j) {
-      const TopoDS_Edge& e = parts[i].oldStretches[j];
-      if (BRep_Tool::Degenerated(e)) continue;
-      if (const Cut* c = cutAlong(parts[i].edges[j], e)) {
-        const double height = heightBeside(parts[i], e, *c);
-        SideOf& of = atEdges[i].try_emplace(dividers[size_t(c->cutter)].id, SideOf::None).first->second;
-        of = both(of, height > 0 ? SideOf::Front : SideOf::Back);
-        continue;
-      }
-      if (seen.IsBound(e))
-        groups.join(int(i), seen(e));
-      else
-        seen.Bind(e, int(i));
-    }
-  std::map<int, int> numbers;
-  std::vector<double> largest;
+  const auto separates = [&](size_t i, size_t k) {
+    const TopoDS_Edge& e = parts[i].oldStretches[k];
+    const Cut* c = cutAlong(parts[i].edges[k], e);
+    if (!c) return false;
+    SideOf& of = atEdges[i].try_emplace(dividers[size_t(c->cutter)].id, SideOf::None).first->second;
+    of = both(of, heightBeside(parts[i], e, *c) > 0 ? SideOf::Front : SideOf::Back);
+    return true;
+  };
+  pieces.resize(size_t(numberPieces(net, parts, caps, separates, solid)));
+  std::vector<double> largest(pieces.size(), 0.0);
+  const auto bound = [&](Piece& piece, int divider, SideOf side) {
+    if (divider < 0) return;
+    SideOf& of = piece.sides.try_emplace(dividers[size_t(divider)].id, SideOf::None).first->second;
+    of = both(of, side);
+  };
   for (size_t i = 0; i < parts.size(); ++i) {
-    const auto [it, fresh] = numbers.try_emplace(groups.of(int(i)), int(pieces.size()));
-    if (fresh) pieces.emplace_back(), largest.push_back(0);
-    const int number = parts[i].piece = it->second;
+    const int number = parts[i].piece;
     const FacePart& p = parts[i];
     const Sheet& s = net.sheets[size_t(p.sheet)];
     Piece& piece = pieces[size_t(number)];
@@ -229,16 +218,23 @@ void Division::State::gatherPieces() {
     }
     for (const CutSide& side : p.sides) {
       const Cut& c = net.cuts[size_t(side.cut)];
-      const int k = dividerAt(c, p.sheet);
-      if (k < 0) continue;
-      SideOf& of = piece.sides.try_emplace(dividers[size_t(k)].id, SideOf::None).first->second;
-      of = both(of, side.left == c.frontLeft[c.other == p.sheet] ? SideOf::Front : SideOf::Back);
+      bound(piece, dividerAt(c, p.sheet), side.left == c.frontLeft[c.other == p.sheet] ? SideOf::Front : SideOf::Back);
     }
     for (const auto& [id, side] : atEdges[i]) {
       SideOf& of = piece.sides.try_emplace(id, SideOf::None).first->second;
       of = both(of, side);
     }
   }
+  // Of solids what counts is the volume; a tool wholly within divides without a cut.
+  for (const Cap& c : caps)
+    for (bool front : {true, false}) {
+      Piece& piece = pieces[size_t(front ? c.front : c.back)];
+      piece.target = c.target;
+      for (size_t k = 0; k < dividers.size(); ++k)
+        if (std::find(cutterSheets[k].begin(), cutterSheets[k].end(), c.part.sheet) != cutterSheets[k].end())
+          bound(piece, int(k), front ? SideOf::Front : SideOf::Back);
+      if (piece.faces.empty()) piece.at = c.part.at;
+    }
 }
 
 /// Dividers that divide nothing, how far others were carried on, and contact.
@@ -321,85 +317,6 @@ Expected<void> Division::State::lookForNothing() const {
   return fail(std::move(p));
 }
 
-/// The parts that are kept, with cuts between kept pieces taken away.
-Expected<std::vector<FacePart>> Division::State::keptParts(const std::vector<char>& kept, bool keepCuts) const {
-  struct Sides {
-    int left = -1, right = -1;
-  };
-  std::map<std::array<int, 3>, Sides> at; // by sheet, cut and stretch
-  for (size_t i = 0; i < parts.size(); ++i)
-    for (const CutSide& c : parts[i].sides) {
-      Sides& s = at[{parts[i].sheet, c.cut, c.stretch}];
-      (c.left ? s.left : s.right) = parts[i].piece;
-    }
-  const auto isKept = [&](int piece) { return piece >= 0 && kept[size_t(piece)]; };
-  std::vector<FacePart> out;
-  for (const auto& sheets : sheetsOf)
-    for (int sheet : sheets) {
-      bool same = true;
-      const std::function<bool(int, int)> counts = [&](int cut, int stretch) {
-        const auto s = at.find({sheet, cut, stretch});
-        return s != at.end() && (keepCuts || isKept(s->second.left) != isKept(s->second.right));
-      };
-      for (const auto& [key, sides] : at)
-        if (key[0] == sheet && !counts(key[1], key[2]) && isKept(sides.left)) same = false;
-      if (same) {
-        for (size_t i = 0; i < parts.size(); ++i)
-          if (parts[i].sheet == sheet && isKept(parts[i].piece)) out.push_back(parts[i]);
-        continue;
-      }
-      LUMSK_TRY(made, partsOf(net, sheet, counts));
-      for (FacePart& p : made) {
-        if (p.sides.empty()) {
-          for (size_t i = 0; i < parts.size() && p.piece < 0; ++i)
-            if (parts[i].sheet == sheet && isKept(parts[i].piece)) p.piece = parts[i].piece;
-        } else {
-          const CutSide& c = p.sides.front();
-          const Sides& s = at.at({sheet, c.cut, c.stretch});
-          p.piece = c.left ? s.left : s.right;
-        }
-        if (isKept(p.piece)) out.push_back(std::move(p));
-      }
-    }
-  return out;
-}
-
-Expected<BodyPtr> Division::State::assembled(int target, const std::vector<const FacePart*>& kept) const {
-  const Body& from = *targets[size_t(target)];
-  TopoDS_Shell shell;
-  BRep_Builder builder;
-  builder.MakeShell(shell);
-  FaceHistory history;
-  NCollection_DataMap<TopoDS_Shape, int, TopTools_ShapeMapHasher> old;
-  for (const FacePart* p : kept) {
-    builder.Add(shell, p->face);
-    const Sheet& s = net.sheets[size_t(p->sheet)];
-    const std::string& name = from.faceNames[size_t(s.face)];
-    const auto natural = from.natural.find(name);
-    const bool untrimmed = natural != from.natural.end() && p->sides.empty();
-    history.keep({p->face, name, untrimmed ? std::optional<NaturalFace>(natural->second) : std::nullopt});
-    for (size_t i = 0; i < p->edges.size(); ++i) {
-      old.Bind(p->oldStretches[i], p->edges[i]);
-      const std::string& label = net.edges[size_t(p->edges[i])].label;
-      if (!untrimmed && !label.empty()) history.label(p->oldStretches[i], label);
-    }
-    for (const CutSide& c : p->sides) {
-      const Cut& cut = net.cuts[size_t(c.cut)];
-      if (const int k = dividerAt(cut, p->sheet); k >= 0)
-        history.label(cut.stretches[size_t(c.stretch)].edge, "cut:" + dividers[size_t(k)].id);
-    }
-  }
-  LUMSK_CHECK(checkValid(shell));
-  auto body = std::make_shared<Body>();
-  body->shape = shell;
-  history.finish(*body);
-  const auto all = edges(*body);
-  for (size_t i = 0; i < all.size(); ++i)
-    if (old.IsBound(all[i]) && net.edges[size_t(old(all[i]))].asked != Meets::Free)
-      body->asked[body->edgeNames[i]] = net.edges[size_t(old(all[i]))].asked;
-  return body;
-}
-
 Division::Division() : s_(std::make_unique<State>()) {}
 Division::~Division() = default;
 
@@ -410,6 +327,7 @@ Expected<std::unique_ptr<Division>> Division::of(const std::vector<BodyPtr>& tar
     std::unique_ptr<Division> out(new Division);
     out->s_->targets = targets;
     out->s_->dividers = dividers;
+    out->s_->step = options.step;
     Context cx = given;
     const auto until =
         std::chrono::steady_clock::now() + std::chrono::milliseconds(int(1000 * kSecondsAtMost));
@@ -428,63 +346,5 @@ Expected<std::unique_ptr<Division>> Division::of(const std::vector<BodyPtr>& tar
 const std::vector<Piece>& Division::pieces() const { return s_->pieces; }
 const std::vector<CarriedOn>& Division::carriedOn() const { return s_->carried; }
 const std::vector<Problem>& Division::notes() const { return s_->notes; }
-
-Expected<std::vector<Divided>> Division::bodies(const std::vector<char>& kept, bool keepCuts, bool apart,
-                                                const Context& cx) const {
-  return guarded("assembling pieces", [&]() -> Expected<std::vector<Divided>> {
-    if (std::find(kept.begin(), kept.end(), char(1)) == kept.end())
-      return fail(problem("LM-C004", "nothing would be left")
-                      .at(s_->pieces.empty() ? Vec3(Vec3::Zero()) : s_->pieces.front().at)
-                      .tryThis("keep at least one of the pieces"));
-    LUMSK_TRY(parts, s_->keptParts(kept, keepCuts || apart));
-    Groups groups(parts.size());
-    NCollection_DataMap<TopoDS_Shape, int, TopTools_ShapeMapHasher> seen;
-    for (size_t i = 0; i < parts.size(); ++i) {
-      const int target = s_->net.sheets[size_t(parts[i].sheet)].body;
-      const auto join = [&](const TopoDS_Edge& e) {
-        if (BRep_Tool::Degenerated(e)) return;
-        if (!seen.IsBound(e))
-          seen.Bind(e, int(i));
-        else if (const FacePart& o = parts[size_t(seen(e))];
-                 apart ? o.piece == parts[i].piece : s_->net.sheets[size_t(o.sheet)].body == target)
-          groups.join(int(i), seen(e));
-      };
-      for (const TopoDS_Edge& e : parts[i].oldStretches) join(e);
-      if (!apart)
-        for (const CutSide& c : parts[i].sides)
-          join(s_->net.cuts[size_t(c.cut)].stretches[size_t(c.stretch)].edge);
-    }
-    std::map<int, std::vector<const FacePart*>> together;
-    for (size_t i = 0; i < parts.size(); ++i) together[groups.of(int(i))].push_back(&parts[i]);
-    struct Made {
-      double area;
-      Divided body;
-    };
-    std::vector<Made> made;
-    for (const auto& [root, members] : together) {
-      if (cx.stopped()) return fail(cancelled());
-      const int target = s_->net.sheets[size_t(members.front()->sheet)].body;
-      LUMSK_TRY(body, s_->assembled(target, members));
-      double area = 0;
-      for (const FacePart* p : members) area += p->areaMm2;
-      made.push_back({area, {target, body}});
-    }
-    std::stable_sort(made.begin(), made.end(), [](const Made& a, const Made& b) {
-      return a.body.target != b.body.target ? a.body.target < b.body.target : a.area > b.area;
-    });
-    std::vector<Divided> out;
-    for (Made& m : made) out.push_back(std::move(m.body));
-    return out;
-  });
-}
-
-Expected<BodyPtr> Division::body(int piece, const Context&) const {
-  return guarded("assembling a piece", [&]() -> Expected<BodyPtr> {
-    std::vector<const FacePart*> members;
-    for (size_t i = 0; i < s_->parts.size(); ++i)
-      if (s_->parts[i].piece == piece) members.push_back(&s_->parts[i]);
-    return s_->assembled(s_->pieces[size_t(piece)].target, members);
-  });
-}
 
 } // namespace lumsk::brep

@@ -39,7 +39,8 @@ struct CarriedOn {
 };
 
 struct DivisionOptions {
-  double reachMm = -1; ///< so far dividers may be carried on, straight; negative: an eighth of their size
+  double reachMm = -1;   ///< so far dividers may be carried on, straight; negative: an eighth of their size
+  std::string step = {}; ///< that faces which close solids are named by: "STEP.cut(divider)"
 };
 
 /// A body that is left of one.
@@ -50,7 +51,8 @@ struct Divided {
 
 /// Bodies divided by others, by planes and by curves: pieces first, bodies of those that are kept afterwards. Faces are
 /// cut by curves that lie on both sides within 0.001 mm and are shared by all that meets there, so nothing is sewn
-/// (see docs/architecture.md). Names of faces stay; new edges are named "face|cut:divider".
+/// (see docs/architecture.md). Solids are closed again by the cutters' faces. Names of faces stay; new edges are named
+/// "face|cut:divider".
 class Division {
 public:
   /// Fails with LM-C001 (nothing is cut: nearest distance and place), LM-C002 (a divider lies on a face over an area),
@@ -70,8 +72,8 @@ public:
   /// LM-K002.
   Expected<std::vector<Divided>> bodies(const std::vector<char>& kept, bool keepCuts, bool apart,
                                         const Context& cx) const;
-  /// One piece as a body, for show.
-  Expected<BodyPtr> body(int piece, const Context& cx) const;
+  /// The faces around one piece, for show.
+  Expected<BodyPtr> skinOf(int piece) const;
 
 private:
   Division();

@@ -114,7 +114,7 @@ struct Cut {
   int cutter = -1;            ///< number of the cutting body
   int by = -1;                ///< the cutter's sheet, if it has any
   bool contact = false;       ///< the surfaces touch along it and do not cross
-  /// To its left on the sheet, seen from outside, lies the cutter's front; and on the other one that of the first.
+  /// To its left in the sheet's domain lies the cutter's front; and in the other one's that of the first.
   std::array<bool, 2> frontLeft{};
   std::shared_ptr<CutTrace> trace;
   double extendedMm = 0.0; ///< so much of it is the cutter carried on
