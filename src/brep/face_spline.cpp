@@ -37,7 +37,8 @@ nurbs::Surface flat(const Geom_Plane& g, const Vec2& low, const Vec2& high) {
 }
 
 /// A surface over a box of parameters, made [0, 1]^2.
-Expected<nurbs::Surface> over(const Handle(Geom_Surface) & g, Vec2& low, Vec2& high, const Context& cx) {
+Expected<nurbs::Surface> over(const Handle(Geom_Surface) & g, Vec2& low, Vec2& high, double& deviationMm,
+                              const Context& cx) {
   if (const auto* plane = dynamic_cast<const Geom_Plane*>(g.get())) return flat(*plane, low, high);
   const bool closed = closedAcrossU(g, low, high);
   if (auto s = toSurface(g, closed); s && !g->IsUPeriodic()) {
@@ -56,6 +57,7 @@ Expected<nurbs::Surface> over(const Handle(Geom_Surface) & g, Vec2& low, Vec2& h
                            g->Value(low.x() + u * (high.x() - low.x()), low.y() + v * (high.y() - low.y())));
                      },
                      o, cx));
+  deviationMm = fit.deviationMm;
   return fit.surface;
 }
 
@@ -76,7 +78,7 @@ Expected<FaceSpline> FaceSpline::of(const TopoDS_Face& f, const NaturalFace* nat
   }
   Vec2 low, high;
   BRepTools::UVBounds(f, low.x(), high.x(), low.y(), high.y());
-  LUMSK_TRY(s, over(BRep_Tool::Surface(f), low, high, cx));
+  LUMSK_TRY(s, over(BRep_Tool::Surface(f), low, high, out.deviationMm_, cx));
   out.surface_ = std::make_shared<const nurbs::Surface>(std::move(s));
   out.reversed_ = f.Orientation() == TopAbs_REVERSED;
   out.border_ = std::make_unique<BRepTopAdaptor_FClass2d>(f, kOnBorder);

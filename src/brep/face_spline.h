@@ -20,6 +20,7 @@ public:
   const std::shared_ptr<const nurbs::Surface>& surface() const { return surface_; }
   bool reversed() const { return reversed_; } ///< the face's outside is against S_u x S_v
   bool untrimmed() const { return !border_; }
+  double deviationMm() const { return deviationMm_; } ///< from the face
   /// The kernel's parameters of a place of the spline's domain, and how much they are of one of its own.
   Vec2 kernelPlace(const Vec2& uv) const;
   Vec2 kernelScale() const { return scale_; }
@@ -32,6 +33,7 @@ private:
   TopoDS_Face shape_;
   std::shared_ptr<const nurbs::Surface> surface_;
   bool reversed_ = false;
+  double deviationMm_ = 0.0;
   std::unique_ptr<BRepTopAdaptor_FClass2d> border_;
   Vec2 low_ = Vec2::Zero(), scale_ = Vec2::Ones();
 };

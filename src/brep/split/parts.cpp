@@ -103,7 +103,9 @@ void makeEdgesOf(Net& net, Cut& c) {
   c.curve = toCurve(c.section.curve);
   for (int k = 0; k < c.section.surfaces; ++k)
     c.images[size_t(k)] = kernelImage(net.sheets[size_t(k == 0 ? c.sheet : c.other)], c.section.images[size_t(k)]);
-  const double tolerance = std::max(2 * c.section.deviationMm, 1e-5); // more than is found at places between
+  double tolerance = std::max(2 * c.section.deviationMm, 1e-5); // more than is found at places between
+  for (int s : {c.sheet, c.other})
+    if (s >= 0) tolerance += net.sheets[size_t(s)].spline.deviationMm();
   for (size_t i = 0; i + 1 < c.paves.size(); ++i) {
     const Pave &a = c.paves[i], &b = c.paves[i + 1];
     const Vec3 p = c.section.curve.at(a.t), m = c.section.curve.at(0.5 * (a.t + b.t)), q = c.section.curve.at(b.t);

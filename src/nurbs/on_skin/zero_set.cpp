@@ -23,6 +23,7 @@ constexpr double kCrossing = 1e-3;    ///< of a touch: branches that come nearer
 constexpr double kSaddle = 1e-8;      ///< squared slope below which a place is not brought onto the zero set any more
 constexpr double kRealSlope = 1e-3;   ///< a zero with less of a slope may be a mere touch
 constexpr double kFlatValley = 0.02;  ///< of the second derivative across it
+constexpr double kSteep = 0.05;        ///< more of a slope is no bottom of a valley
 constexpr double kContact = 0.5;      ///< of a touch: how high the bottom of a valley may be
 constexpr double kPole = 0.002;       ///< of the step: a parameter line so short is a pole
 constexpr double kSameBranch = 0.05;  ///< of the step: a start that near to a followed curve lies on it
@@ -325,6 +326,8 @@ private:
       const Vec3 at = s_.at(e.x(), e.y());
       if ((at - s_.at(p.x(), p.y())).norm() > 0.5 * o_.stepMm || std::abs(f_(e.x(), e.y()).value) > kContact * o_.touch)
         return {};
+      // A bottom has no slope; across a cylinder the function is bent along its circles only.
+      if (slope(e, f_(e.x(), e.y())) > kSteep) return {};
       const Bent b = bentAt(s_, shapeAt(s_, f_, e), e);
       if (std::abs(b.weakValue) > kFlatValley * std::abs(b.strongValue)) return {};
       // The valley must be deeper beside its bottom than rounding of the bottom.
