@@ -358,6 +358,24 @@ void RowsEditor::fitHeight() {
                          rows * table_->verticalHeader()->defaultSectionSize());
 }
 
+// Clicks
+
+ClicksEditor::ClicksEditor(Field f) : FieldEditor(std::move(f)), count_(new QLabel), none_(new QPushButton(tr("None"))) {
+  auto* l = flat(this);
+  l->addWidget(count_);
+  l->addStretch();
+  l->addWidget(none_);
+  none_->setObjectName("none");
+  none_->setAccessibleName(tr("%1: none").arg(said(field_.label)));
+  connect(none_, &QPushButton::clicked, this, [this] { emit changed(json::array()); });
+  setValue(json::array());
+}
+
+void ClicksEditor::setValue(const json& v) {
+  count_->setText(v.empty() ? tr("click them in the view") : tr("%n clicked in the view", nullptr, int(v.size())));
+  none_->setEnabled(!v.empty());
+}
+
 // Plain
 
 PlainEditor::PlainEditor(Field f) : FieldEditor(std::move(f)), edit_(new QLineEdit) {
@@ -382,7 +400,9 @@ FieldEditor* makeEditor(const Field& f, Workspace& w, ViewWidget& view) {
   case FieldKind::Picks: return new PicksEditor(f, w, view);
   case FieldKind::Points:
   case FieldKind::Graph:
-  case FieldKind::Table: return new RowsEditor(f);
+  case FieldKind::Table:
+    if (f.byClick) return new ClicksEditor(f);
+    return new RowsEditor(f);
   case FieldKind::Drawing: return new PlainEditor(f);
   }
   return new PlainEditor(f);

@@ -114,6 +114,18 @@ private:
   bool filling_ = false;
 };
 
+/// Rows that come and go by clicks in the view: how many there are, and a button that takes them all out.
+class ClicksEditor : public FieldEditor {
+  Q_OBJECT
+public:
+  explicit ClicksEditor(recipe::Field f);
+  void setValue(const json& v) override;
+
+private:
+  QLabel* count_;
+  QPushButton* none_;
+};
+
 /// What has no editor of its own yet: its text, to be seen and changed.
 class PlainEditor : public FieldEditor {
   Q_OBJECT

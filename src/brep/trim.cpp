@@ -32,10 +32,10 @@ public:
 
   Expected<Trimmed> run() {
     LUMSK_CHECK(findExtent());
-    if (!body_.solid())
-      if (auto whole = wholeFaces()) return std::move(*whole);
+    if (auto whole = straight()) return std::move(*whole);
     return byKernel();
   }
+  std::optional<Trimmed> straight() { return body_.solid() ? std::nullopt : wholeFaces(); }
 
 private:
   double height(const Vec3& p) const { return plane_.local(p).z() * (above_ ? 1.0 : -1.0); }
@@ -174,6 +174,14 @@ bool cutIsDoubtful(const Body& b) {
 Expected<Trimmed> trimByPlaneHere(const Body& b, const Frame& plane, bool above, const std::string& step,
                                   const Context& cx) {
   return guarded("trimming", [&] { return Trimmer(b, plane, above, step, cx).run(); });
+}
+
+std::optional<Trimmed> trimStraight(const Body& b, const Frame& plane, bool above, const std::string& step,
+                                    const Context& cx) {
+  const auto made = guarded("trimming", [&]() -> Expected<std::optional<Trimmed>> {
+    return Trimmer(b, plane, above, step, cx).straight();
+  });
+  return made ? *made : std::nullopt;
 }
 
 } // namespace lumsk::brep

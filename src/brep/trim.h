@@ -18,6 +18,9 @@ Expected<Trimmed> trimByPlane(const Body& b, const Frame& plane, bool above, con
 /// The same within this process.
 Expected<Trimmed> trimByPlaneHere(const Body& b, const Frame& plane, bool above, const std::string& step,
                                   const Context& cx);
+/// Of a skin whose faces the plane cuts straight across, or not at all: all faces stay whole. Nothing for others.
+std::optional<Trimmed> trimStraight(const Body& b, const Frame& plane, bool above, const std::string& step,
+                                    const Context& cx);
 /// Bodies with freeform faces that are trimmed already, or not ours: the kernel may fail on them without an end.
 bool cutIsDoubtful(const Body& b);
 

@@ -132,6 +132,33 @@ Recipe withNewRailRow(const Recipe& r, const ItemRef& rail, double fraction, con
   });
 }
 
+Recipe withPieceTurned(const Recipe& r, const std::string& step, const std::vector<Region>& pieces, size_t clicked) {
+  const StepEntry* entry = r.find(step);
+  if (!entry || clicked >= pieces.size()) return r;
+  const Region& piece = pieces[clicked];
+  const std::string now = entry->inputs->value(piece.choice, std::string());
+  const bool chosen = now == piece.these || now == piece.others;
+  const auto add = [](json& rows, const Region& p) {
+    const auto round = [](double x) { return std::round(x * 1e4) / 1e4; };
+    rows.push_back({{"id", freeItemId(rows, "q")}, {"piece", p.piece}, {"x", round(p.at.x())}, {"y", round(p.at.y())}, {"z", round(p.at.z())}});
+  };
+  const ItemRef list{step, piece.field};
+  if (chosen)
+    return withList(r, list, [&](json& rows) {
+      const auto row = piece.row.empty() ? rows.end() : itemOf(rows, piece.row);
+      if (row != rows.end())
+        rows.erase(row);
+      else
+        add(rows, piece);
+    });
+  const Recipe next = withList(r, list, [&](json& rows) {
+    rows = json::array();
+    for (size_t i = 0; i < pieces.size(); ++i)
+      if (pieces[i].kept != (i == clicked)) add(rows, pieces[i]);
+  });
+  return withValue(next, {step, piece.choice}, piece.these);
+}
+
 Recipe withRemedy(const Recipe& r, const std::string& step, const Remedy& offer, const Registry& registry) {
   const ItemRef ref{step, offer.field};
   const Field* f = fieldOf(ref, r, registry);

@@ -36,6 +36,10 @@ Recipe withRailPlace(const Recipe& r, const ItemRef& row, double fraction);
 /// The first place of a new line, on the rail of the pick `rail.item`.
 Recipe withNewRailRow(const Recipe& r, const ItemRef& rail, double fraction, const Registry& registry);
 
+/// A click on one of the pieces of a step: its row comes or goes. Where no pieces have been clicked so far, those that
+/// are kept now become rows first.
+Recipe withPieceTurned(const Recipe& r, const std::string& step, const std::vector<Region>& pieces, size_t clicked);
+
 /// Does what a problem offers; of picks, its value is their order by ids.
 Recipe withRemedy(const Recipe& r, const std::string& step, const Remedy& offer, const Registry& registry);
 /// A click on a flag or on a chip's button: the named sub-field of an item, or its first switch or choice; without an

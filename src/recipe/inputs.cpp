@@ -279,6 +279,12 @@ std::vector<double> Inputs::column(const std::string& key, const std::string& co
   return out;
 }
 
+std::vector<std::string> Inputs::texts(const std::string& key, const std::string& columnKey) const {
+  std::vector<std::string> out;
+  for (const json& row : values_->at(key)) out.push_back(row.contains(columnKey) && row[columnKey].is_string() ? row[columnKey].get<std::string>() : "");
+  return out;
+}
+
 std::vector<std::string> Inputs::rowIds(const std::string& key) const {
   std::vector<std::string> out;
   for (const json& row : values_->at(key)) out.push_back(row.value("id", ""));

@@ -44,6 +44,7 @@ public:
   std::vector<std::pair<double, double>> graph(const std::string& key) const;
   /// Numbers of one column of a table field, row by row.
   std::vector<double> column(const std::string& key, const std::string& columnKey) const;
+  std::vector<std::string> texts(const std::string& key, const std::string& columnKey) const; ///< likewise
   std::vector<std::string> rowIds(const std::string& key) const;
   bool itemOn(const std::string& key, size_t index, const std::string& subKey) const;
   std::string itemText(const std::string& key, size_t index, const std::string& subKey) const;

@@ -98,7 +98,25 @@ template <class Way> void members(Way& way, NetLine& x) {
   way("line", line);
 }
 
-using Mark = std::variant<Flag, PointsPlace, HandlePlace, Rail, Grip, NetLine>;
+/// A piece of what is cut: a click keeps it or takes it away. The field's rows are the pieces that were clicked; which of
+/// them stay is said by a choice.
+struct Region {
+  static constexpr const char* kName = "region";
+  std::string field, row;     ///< a table, and its row of this piece; empty: it has none
+  std::string choice, these;  ///< key of the choice, and its value for "the clicked ones are kept"
+  std::string others;         ///< and for "all but the clicked ones"
+  std::string piece;          ///< what it is known by; a row holds it, and its place
+  Vec3 at = Vec3::Zero();
+  bool kept = false;
+  std::vector<Vec3> triangles; ///< three points each
+};
+template <class Way> void members(Way& way, Region& x) {
+  auto& [field, row, choice, these, others, piece, at, kept, triangles] = x;
+  way("field", field), way("row", row), way("choice", choice), way("these", these), way("others", others);
+  way("piece", piece), way("at", at), way("kept", kept), way("triangles", triangles);
+}
+
+using Mark = std::variant<Flag, PointsPlace, HandlePlace, Rail, Grip, NetLine, Region>;
 
 class Marks {
 public:

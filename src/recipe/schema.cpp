@@ -32,6 +32,10 @@ const char* fieldKindName(FieldKind k) {
   return names[int(k)];
 }
 
+Field& Field::clicked() {
+  byClick = true;
+  return *this;
+}
 Field& Field::seldomSet() {
   seldom = true;
   return *this;

@@ -45,6 +45,7 @@ struct Field {
   std::string key, label, help;
   std::vector<Condition> conditions; ///< all must hold
   bool seldom = false;               ///< folded away in forms until it is set
+  bool byClick = false;              ///< of tables: rows come and go by clicks in the view; they are no reading for people
 
   // Quantity
   Dimension dimension = Dimension::Length;
@@ -79,6 +80,7 @@ struct Field {
   std::string filter; ///< "Tables (*.txt *.csv *.xyz)"
 
   Field& seldomSet(); ///< forms fold it away
+  Field& clicked();   ///< of tables: by clicks in the view
   Field& when(std::string key, std::vector<std::string> values);
   Field& unless(std::string key, std::vector<std::string> values);
   Field& within(double lo, double hi);

@@ -50,6 +50,12 @@ struct Mark {
   size_t index = 0; ///< among its tool's own
 };
 
+/// A part of a surface, tinted.
+struct Tint {
+  std::vector<Vec3> triangles; ///< three points each
+  QColor colour;
+};
+
 /// Moves marks that yield aside, until all that can be grabbed can be hit.
 void makeRoom(std::vector<Mark>& marks);
 

@@ -48,6 +48,12 @@ void Overlay::setNets(std::vector<std::vector<Vec3>> nets) {
   update();
 }
 
+void Overlay::setTints(std::vector<Tint> tints) {
+  if (tints.empty() && tints_.empty()) return;
+  tints_ = std::move(tints);
+  update();
+}
+
 void Overlay::setHover(const QString& label, QPointF at) {
   if (hover_ == label && (label.isEmpty() || hoverAt_ == at)) return;
   hover_ = label;
@@ -73,6 +79,7 @@ const Mark* Overlay::markAt(QPointF p) const {
 
 void Overlay::paintEvent(QPaintEvent*) {
   QPainter p(this);
+  paintTints(p);
   p.setRenderHint(QPainter::Antialiasing);
   paintLit(p);
   QFont small = font();
@@ -83,6 +90,30 @@ void Overlay::paintEvent(QPaintEvent*) {
   paintMarks(p);
   paintBox(p);
   paintAxes(p);
+}
+
+/// One area on the screen each, so that triangles that lie behind one another do not add up.
+void Overlay::paintTints(QPainter& p) const {
+  p.setPen(Qt::NoPen);
+  for (const Tint& t : tints_) {
+    QImage area(size(), QImage::Format_ARGB32_Premultiplied);
+    area.fill(Qt::transparent);
+    QPainter on(&area);
+    on.setPen(Qt::NoPen);
+    QColor opaque = t.colour;
+    opaque.setAlpha(255);
+    on.setBrush(opaque);
+    for (size_t k = 0; k + 2 < t.triangles.size(); k += 3) {
+      QPolygonF corners;
+      for (size_t i = k; i < k + 3; ++i)
+        if ((t.triangles[i] - camera_.eye).dot(camera_.direction) > 0) corners << pixelOf(camera_, t.triangles[i]);
+      if (corners.size() == 3) on.drawPolygon(corners);
+    }
+    on.end();
+    p.setOpacity(t.colour.alphaF());
+    p.drawImage(0, 0, area);
+  }
+  p.setOpacity(1);
 }
 
 void Overlay::paintNets(QPainter& p) const {

@@ -32,6 +32,7 @@ public:
   void setBox(const QRectF& box); ///< what is being drawn to pick in; empty: none
   void setHover(const QString& label, QPointF at);
   void setNets(std::vector<std::vector<Vec3>> nets); ///< lines of the open step, drawn faintly
+  void setTints(std::vector<Tint> tints);            ///< and parts of surfaces
   void setSnap(const std::optional<Vec3>& at);       ///< the place that the next point would take
   void setScale(double stepMm) { scaleMm_ = stepMm; } ///< of the floor's lines; 0: it is not seen
   const std::vector<Mark>& marks() const { return marks_; }
@@ -56,7 +57,9 @@ private:
   QString hover_;
   QPointF hoverAt_;
   QRectF box_;
+  void paintTints(QPainter& p) const;
   std::vector<std::vector<Vec3>> nets_;
+  std::vector<Tint> tints_;
   std::optional<Vec3> snap_;
   double scaleMm_ = 0;
 };

@@ -21,10 +21,11 @@ struct Pointer {
   Qt::KeyboardModifiers keys = {};
 };
 
-/// What is seen of a tool: marks, and lines drawn faintly.
+/// What is seen of a tool: marks, lines drawn faintly, and parts of surfaces.
 struct Offer {
   std::vector<Mark> marks;
   std::vector<std::vector<Vec3>> lines;
+  std::vector<Tint> tints;
 };
 
 /// What is said of the place under the pointer; the first tool that has something to say does.

@@ -96,6 +96,7 @@ void ViewWidget::showMarks() {
   makeRoom(offer.marks);
   overlay_->set(std::move(offer.marks), camera());
   overlay_->setNets(std::move(offer.lines));
+  overlay_->setTints(std::move(offer.tints));
 }
 
 void ViewWidget::refresh() {

@@ -1,6 +1,9 @@
+#include "brep/mesh.h"
+#include "brep/skin.h"
 #include "brep/trim.h"
+#include "steps/cutting.h"
 
-#include "steps/common.h"
+#include <algorithm>
 
 namespace lumsk::steps {
 
@@ -9,31 +12,90 @@ using namespace recipe;
 namespace {
 
 Schema schema() {
-  return {picks("body", "Body", "The skin or solid to cut.", Kind::Skin | Kind::Solid).atMost(1),
-          picks("by", "By", "The plane that cuts.", Kind::Plane).atMost(1),
-          choice("keep", "Keep", "The side of the plane that is kept: where its normal points, or the other.",
-                 {{"front", "in front of the plane"}, {"back", "behind the plane"}})};
+  Schema s;
+  addCutters(s, "The skins and solids to cut.");
+  s.push_back(choice("keep", "Keep",
+                     "Which pieces are kept. In front of a plane or a skin is where its normals point, of a solid its "
+                     "outside, of a ring its inside.",
+                     {{"front", "in front of what cuts"},
+                      {"back", "behind what cuts"},
+                      {"these", "the pieces that are clicked"},
+                      {"others", "all but the pieces that are clicked"}}));
+  s.push_back(piecesField("pieces").when("keep", {"these", "others"}));
+  return s;
+}
+
+/// By the sides that pieces lie on: what no cutter bounds, or one on both sides, stays.
+std::vector<char> keptBySide(const std::vector<brep::Piece>& pieces, brep::SideOf wanted) {
+  std::vector<char> kept;
+  for (const brep::Piece& p : pieces)
+    kept.push_back(std::all_of(p.sides.begin(), p.sides.end(), [&](const auto& s) {
+      return s.second == wanted || s.second == brep::SideOf::Both;
+    }));
+  return kept;
+}
+
+std::vector<Vec3> trianglesOf(const brep::Body& skin) {
+  constexpr int kMost = 240;
+  std::vector<Vec3> out;
+  const Vec3 low = brep::boxCorners(skin.shape)[0], high = brep::boxCorners(skin.shape)[7];
+  for (const brep::FaceMesh& m : brep::displayMesh(skin, {(high - low).norm() / 100, 20}, kMost))
+    for (const auto& t : m.triangles)
+      for (int i : t) out.push_back(m.points[size_t(i)]);
+  return out;
+}
+
+void addRegions(Outcome& out, const brep::Division& d, const std::vector<char>& kept, const FoundPieces& found) {
+  for (size_t i = 0; i < d.pieces().size(); ++i) {
+    Region r{"pieces", found.row[i], "keep", "these", "others", wordsOf(d.pieces()[i]), d.pieces()[i].at, bool(kept[i])};
+    if (const auto skin = d.skinOf(int(i))) r.triangles = trianglesOf(**skin);
+    out.marks.add(std::move(r));
+  }
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
-  const Picked& pick = in.picked("body").front();
-  const Frame plane = in.plane("by", {});
-  auto made =
-      brep::trimByPlane(*std::get<brep::BodyPtr>(pick.object), plane, in.text("keep") == "front", in.stepId(), cx);
-  if (!made) return fail(made.error().inField("by"));
+  const std::string keep = in.text("keep");
+  const auto& bodies = in.picked("body");
+  LUMSK_TRY(cut, cutOf(in, cx));
+  const auto& pieces = cut.division->pieces();
+  FoundPieces found;
+  std::vector<char> kept;
+  if (keep == "these" || keep == "others") {
+    found = chosenPieces(in, "pieces", pieces);
+    for (char c : found.chosen) kept.push_back(c == (keep == "these"));
+  } else {
+    found.row.resize(pieces.size());
+    kept = keptBySide(pieces, keep == "front" ? brep::SideOf::Front : brep::SideOf::Back);
+  }
   Outcome out;
-  for (size_t i = 0; i < made->pieces.size(); ++i)
-    out.outputs.push_back({i == 0 ? "" : std::to_string(i + 1), made->pieces[i], i == 0 ? pick.objectId() : ""});
-  out.usedUp.push_back(pick.objectId());
-  out.marks.add(Flag{"keep", "", made->keptAt, Vec3::Zero(), false, "kept", 1});
-  out.marks.add(Flag{"keep", "", made->droppedAt, Vec3::Zero(), false, "cut off", 2});
-  if (made->pieces.size() > 1)
-    out.notes.push_back(problem("LM-C101", "the kept side falls into parts: each is a body")
-                            .measure(count(double(made->pieces.size())))
-                            .at(made->keptAt)
+  // Faces that a plane cuts straight across stay whole.
+  std::optional<brep::Trimmed> straight;
+  if (bodies.size() == 1 && cut.dividers.size() == 1 && cut.dividers[0].plane && (keep == "front" || keep == "back"))
+    straight = brep::trimStraight(*cut.targets[0], *cut.dividers[0].plane, keep == "front", in.stepId(), cx);
+  std::vector<brep::Divided> made;
+  if (straight) {
+    for (const auto& p : straight->pieces) made.push_back({0, p});
+  } else {
+    auto all = cut.division->bodies(kept, false, false, cx);
+    if (!all) return fail(all.error().inField(all.error().code == "LM-C004" ? "keep" : "by"));
+    made = std::move(*all);
+  }
+  const size_t count = made.size();
+  const Vec3 at = pieces.front().at;
+  putPieces(out, in, cut, std::move(made));
+  addRegions(out, *cut.division, kept, found);
+  if (count > bodies.size())
+    out.notes.push_back(problem("LM-C101", "what is kept falls into parts: each is a body")
+                            .measure(lumsk::count(double(count)))
+                            .at(at)
                             .tryThis("hide or remove the parts that are not wanted"));
-  out.summary = made->pieces.size() == 1 ? "one piece" : std::to_string(made->pieces.size()) + " pieces";
-  if (made->refittedMm > 0) out.summary += " - whole faces - " + format(millimetres(made->refittedMm), 1);
+  for (const std::string& row : found.doubtful) {
+    Problem note = problem("LM-C105", "a piece was found again by its place only").at(at).tryThis("look whether it is the one that was meant, and click it anew");
+    note.field = "pieces", note.item = row;
+    out.notes.push_back(std::move(note));
+  }
+  out.summary = std::to_string(std::count(kept.begin(), kept.end(), char(1))) + " of " + std::to_string(pieces.size()) + " pieces";
+  if (straight) out.summary += " - whole faces - " + format(millimetres(straight->refittedMm), 1);
   return out;
 }
 

@@ -1,0 +1,37 @@
+#pragma once
+#include "brep/split/division.h"
+#include "steps/common.h"
+
+namespace lumsk::steps {
+
+// What the steps that cut bodies share: what is cut, what cuts, and the pieces.
+
+/// The fields "body", "by", "mutual", "curves", "direction", "extend" and "reach".
+void addCutters(recipe::Schema& s, const std::string& bodyHelp);
+
+struct Cut {
+  std::vector<brep::BodyPtr> targets;
+  std::vector<brep::Divider> dividers;
+  std::unique_ptr<brep::Division> division;
+};
+/// The picked bodies divided by what was picked to cut them. Fails with LM-C005 where bodies are to cut each other and there is but one, and as
+/// `Division::of` does.
+Expected<Cut> cutOf(const recipe::Inputs& in, const Context& cx);
+
+/// What a piece is known by: its faces and the sides of the dividers that it lies on.
+std::string wordsOf(const brep::Piece& p);
+/// A piece is found again by what it is known by, then by the sides it lies on, then by its place alone, the nearest of several.
+struct FoundPieces {
+  std::vector<char> chosen;          ///< by piece
+  std::vector<std::string> row;      ///< by piece; empty: none
+  std::vector<std::string> doubtful; ///< rows that were found by their place only
+};
+FoundPieces chosenPieces(const recipe::Inputs& in, const std::string& table, const std::vector<brep::Piece>& pieces);
+/// The table of clicked pieces.
+recipe::Field piecesField(const std::string& key);
+
+/// Bodies that were made of the picked ones, the largest of each going on as it; the picked ones are used up. Notes of the
+/// division, and how far cutters were carried on.
+void putPieces(recipe::Outcome& out, const recipe::Inputs& in, const Cut& cut, std::vector<brep::Divided> bodies);
+
+} // namespace lumsk::steps
