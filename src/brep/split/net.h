@@ -109,7 +109,7 @@ struct CutTrace;
 
 /// A curve along which faces are divided.
 struct Cut {
-  nurbs::Section section;
+  nurbs::SectionCurve section;
   int sheet = -1, other = -1; ///< it lies on the first; on the second, too, where the cutter's faces are divided
   int cutter = -1;            ///< number of the cutting body
   int by = -1;                ///< the cutter's sheet, if it has any

@@ -90,7 +90,7 @@ public:
     for (const Surface* s : surfaces) scale_.push_back(domainScale(*s));
   }
 
-  Expected<Section> run(LengthTolerance aim, LengthTolerance most) {
+  Expected<SectionCurve> run(LengthTolerance aim, LengthTolerance most) {
     if (!tabulate())
       return fail(problem("LM-C010", "a cut is too short to be made").at(t_.at(t_.first).point).tryThis(
           "move the cutter a little"));
@@ -191,7 +191,7 @@ private:
     return std::clamp(roughBy_.at(t).x(), t_.first, t_.last);
   }
 
-  Expected<Section> fitted(double fitMm) {
+  Expected<SectionCurve> fitted(double fitMm) {
     CurveFamily family;
     family.curves = 1 + int(surfaces_.size());
     family.closed = t_.closed;
@@ -208,7 +208,7 @@ private:
     o.firstSpans = 3;
     o.baseSamples = 96;
     LUMSK_TRY(fit, fitLean(family, o));
-    Section out;
+    SectionCurve out;
     out.curve = fit.curve(0);
     out.surfaces = int(surfaces_.size());
     out.closed = t_.closed;
@@ -223,7 +223,7 @@ private:
     return out;
   }
 
-  void measure(Section& s) {
+  void measure(SectionCurve& s) {
     const auto look = [&](double t) {
       const Vec3 p = s.curve.at(t);
       for (size_t k = 0; k < surfaces_.size(); ++k) {
@@ -247,7 +247,7 @@ private:
 
 } // namespace
 
-Expected<Section> fitSection(const SectionTrace& trace, const std::vector<const Surface*>& surfaces, double stepMm,
+Expected<SectionCurve> fitSection(const SectionTrace& trace, const std::vector<const Surface*>& surfaces, double stepMm,
                              LengthTolerance aim, LengthTolerance most) {
   return SectionFitter(trace, surfaces, stepMm).run(aim, most);
 }

@@ -30,7 +30,7 @@ Vec2 domainScale(const Surface& s);
 
 /// A curve in space with its images in the domains of one or two surfaces that it lies on: all over [0, 1] on one knot
 /// vector. Images have their parameters as x and y, and z nought.
-struct Section {
+struct SectionCurve {
   Spline curve;
   std::array<Spline, 2> images;
   int surfaces = 1;
@@ -53,7 +53,7 @@ struct SectionTrace {
 /// A section as one lean fit of curve and images, parameterised by the length in space with a share of that in the
 /// domains, so that places where one of them turns fast are met. Fails with LM-C010 where it does not come within
 /// `most` (place), or `fitLean`'s problem.
-Expected<Section> fitSection(const SectionTrace& trace, const std::vector<const Surface*>& surfaces, double stepMm,
+Expected<SectionCurve> fitSection(const SectionTrace& trace, const std::vector<const Surface*>& surfaces, double stepMm,
                              LengthTolerance aim, LengthTolerance most);
 
 } // namespace lumsk::nurbs

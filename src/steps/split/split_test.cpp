@@ -27,7 +27,7 @@ private slots:
 
   void facesOfOneBodyShareTheirEdges() {
     Bench b = tumbler();
-    b.add("plane", {{"distance", 50}, {"tilt", 20}});
+    b.add("plane", {{"distance", 50}});
     b.add("split", {{"body", picks({pick("s5")})}, {"by", picks({pick("s7")})}, {"into", "faces"}});
     b.recipe = b.recipe.without("s6");
     b.run();

@@ -19,7 +19,7 @@ private slots:
     QVERIFY(s.solid && s.valid);
     VERIFY_AT_MOST(std::abs(s.boxHigh.z() - 80), 1e-4);
     QCOMPARE(b.model->bodies[0].id, std::string("b5"));
-    QCOMPARE(b.result("s8").outcome->marks.all<recipe::Flag>().size(), size_t(2));
+    QCOMPARE(b.result("s8").outcome->marks.all<recipe::Region>().size(), size_t(2));
   }
 
   void aSolidIsClosedWhereItIsCutAndKeepsItsNames() {
