@@ -125,16 +125,19 @@ std::array<Vec3, 8> boxCorners(const TopoDS_Shape& s) {
 }
 
 Mass massOf(const TopoDS_Shape& s) {
-  constexpr int kNodes = 4;
-  constexpr double kRelative = 1e-4;
   Bnd_Box box;
   BRepBndLib::Add(s, box, false);
   if (box.IsVoid()) return {};
   // Seen from its middle: else cones from far away cancel badly.
-  const Vec3 middle = 0.5 * (toVec(box.CornerMin()) + toVec(box.CornerMax()));
+  return massOf(s, 0.5 * (toVec(box.CornerMin()) + toVec(box.CornerMax())));
+}
+
+Mass massOf(const TopoDS_Shape& s, const Vec3& from) {
+  constexpr int kNodes = 4;
+  constexpr double kRelative = 1e-4;
   Mass out;
   for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next()) {
-    const nurbs::SurfaceIntegrals i = integralsOf(TopoDS::Face(e.Current()), middle, kNodes, kRelative);
+    const nurbs::SurfaceIntegrals i = integralsOf(TopoDS::Face(e.Current()), from, kNodes, kRelative);
     out.areaMm2 += i.areaMm2;
     out.volumeMm3 += i.momentMm3;
   }

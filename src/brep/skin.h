@@ -36,6 +36,8 @@ struct Mass {
   double volumeMm3 = 0.0, areaMm2 = 0.0;
 };
 Mass massOf(const TopoDS_Shape& s);
+/// The share of some faces in it, as cones from a place.
+Mass massOf(const TopoDS_Shape& s, const Vec3& from);
 
 /// Checks that a shape is valid and, when it must be a solid, closed with positive volume (turned over if need be).
 /// Fails with LM-K002, LM-K003 (open where it should be closed; places given), LM-K004 (edge tolerance above 0.1 mm) or

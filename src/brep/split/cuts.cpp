@@ -21,6 +21,7 @@ namespace {
 constexpr int kCoincidence = 10;          ///< cells each way in which faces are looked at for lying on one another
 constexpr double kCoincidenceMm = 0.0005; ///< what is nearer lies on the other
 constexpr int kBisections = 48;
+constexpr double kPole = 0.002; ///< of a step: cuts are followed past poles as near as that
 constexpr double kMiddleward = 1e-3; ///< of a cut: how far from its end its neighbourhood is looked at
 constexpr double kJump = 0.5;        ///< of a period: a parameter that moves by more has passed the seam
 constexpr int kPathPlaces = 64;      ///< at least, of an imprinted path
@@ -103,6 +104,7 @@ public:
     nurbs::ZeroOptions o;
     o.stepMm = a.stepMm;
     o.touch = cx_.tolerances.fit.mm;
+    o.pole = kPole;
     LUMSK_TRY(set, nurbs::zeroSet(*a.surface, field, o, cx_));
     for (const Vec2& t : set.touches)
       if (const Vec3 p = a.surface->at(t.x(), t.y()); a.spline.inside(t) && b.covers(b.foot(p).point)) net_.touches.push_back(p);

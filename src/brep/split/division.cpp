@@ -2,6 +2,7 @@
 
 #include "brep/convert.h"
 #include "brep/guard.h"
+#include "brep/skin.h"
 #include "brep/split/cuts.h"
 #include "brep/split/dividers.h"
 #include "brep/split/parts.h"
@@ -9,7 +10,11 @@
 #include "brep/split/read.h"
 
 #include <BRepClass3d_SolidClassifier.hxx>
+#include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
+#include <TopoDS.hxx>
+#include <TopoDS_Shell.hxx>
+#include <TopoDS_Solid.hxx>
 
 #include <algorithm>
 
@@ -186,6 +191,50 @@ double Division::State::heightBeside(const FacePart& p, const TopoDS_Edge& stret
          (net.sheets[size_t(c.by)].orientation == TopAbs_REVERSED ? -1 : 1);
 }
 
+/// Shells that are hollow belong to the piece that they lie in. Gives how many pieces there are then.
+int Division::State::withHollows(int n) {
+  std::vector<double> volume(size_t(n), 0.0);
+  std::vector<int> target(size_t(n), -1);
+  std::vector<Vec3> at(size_t(n), Vec3::Zero());
+  const auto each = [&](int piece, const auto& take) {
+    for (const FacePart& p : parts)
+      if (p.piece == piece) take(p.face);
+    for (const Cap& c : caps) {
+      if (c.front == piece) take(TopoDS::Face(c.part.face.Reversed()));
+      if (c.back == piece) take(c.part.face);
+    }
+  };
+  const auto add = [&](int piece, int of, const Vec3& place) { target[size_t(piece)] = of, at[size_t(piece)] = place; };
+  for (const FacePart& p : parts) add(p.piece, net.sheets[size_t(p.sheet)].body, p.at);
+  for (const Cap& c : caps) add(c.front, c.target, c.part.at), add(c.back, c.target, c.part.at);
+  std::vector<int> host(size_t(n), -1);
+  for (int k = 0; k < n; ++k) {
+    if (!solid[size_t(target[size_t(k)])]) continue;
+    each(k, [&](const TopoDS_Face& f) { volume[size_t(k)] += massOf(f, 0.5 * (box.low + box.high)).volumeMm3; });
+  }
+  for (int k = 0; k < n; ++k)
+    for (int o = 0; volume[size_t(k)] < 0 && o < n && host[size_t(k)] < 0; ++o) {
+      if (!(volume[size_t(o)] > 0) || target[size_t(o)] != target[size_t(k)]) continue;
+      TopoDS_Shell shell;
+      TopoDS_Solid around;
+      BRep_Builder builder;
+      builder.MakeShell(shell);
+      each(o, [&](const TopoDS_Face& f) { builder.Add(shell, f); });
+      builder.MakeSolid(around);
+      builder.Add(around, shell);
+      BRepClass3d_SolidClassifier in(around, toPnt(at[size_t(k)]), kSnapMm);
+      if (in.State() == TopAbs_IN) host[size_t(k)] = o;
+    }
+  std::vector<int> number(size_t(n), -1);
+  int count = 0;
+  for (int k = 0; k < n; ++k)
+    if (host[size_t(k)] < 0) number[size_t(k)] = count++;
+  const auto renumber = [&](int& piece) { piece = number[size_t(host[size_t(piece)] < 0 ? piece : host[size_t(piece)])]; };
+  for (FacePart& p : parts) renumber(p.piece);
+  for (Cap& c : caps) renumber(c.front), renumber(c.back);
+  return count;
+}
+
 void Division::State::gatherPieces() {
   std::vector<std::map<std::string, SideOf>> atEdges(parts.size());
   const auto separates = [&](size_t i, size_t k) {
@@ -196,7 +245,7 @@ void Division::State::gatherPieces() {
     of = both(of, heightBeside(parts[i], e, *c) > 0 ? SideOf::Front : SideOf::Back);
     return true;
   };
-  pieces.resize(size_t(numberPieces(net, parts, caps, separates, solid)));
+  pieces.resize(size_t(withHollows(numberPieces(net, parts, caps, separates, solid))));
   std::vector<double> largest(pieces.size(), 0.0);
   const auto bound = [&](Piece& piece, int divider, SideOf side) {
     if (divider < 0) return;

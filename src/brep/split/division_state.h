@@ -39,6 +39,7 @@ private:
   Expected<void> carryOnLooseEnds();
   Expected<void> divide(const Context& cx);
   Expected<void> findCaps(const Context& cx);
+  int withHollows(int n);
   void gatherPieces();
   const split::Cut* cutAlong(int edge, const TopoDS_Edge& stretch) const;
   double heightBeside(const split::FacePart& p, const TopoDS_Edge& stretch, const split::Cut& c) const;

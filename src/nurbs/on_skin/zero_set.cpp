@@ -14,6 +14,7 @@ namespace {
 
 constexpr double kMostTurnRad = 0.2;
 constexpr double kMostOfDomain = 0.03; ///< each way, of one step
+constexpr double kAlongBorder = 1e-9;  ///< of the domain: a curve that leaves it by less runs along its border
 constexpr int kDeepest = 4;           ///< halvings below the step where the function may have an extreme
 constexpr double kExact = 1e-11;      ///< a value that counts as nought for the corrector
 constexpr double kOnCurve = 1e-7;     ///< a place with a larger one is not on a followed curve
@@ -25,7 +26,6 @@ constexpr double kRealSlope = 1e-3;   ///< a zero with less of a slope may be a 
 constexpr double kFlatValley = 0.02;  ///< of the second derivative across it
 constexpr double kSteep = 0.05;        ///< more of a slope is no bottom of a valley
 constexpr double kContact = 0.5;      ///< of a touch: how high the bottom of a valley may be
-constexpr double kPole = 0.002;       ///< of the step: a parameter line so short is a pole
 constexpr double kSameBranch = 0.05;  ///< of the step: a start that near to a followed curve lies on it
 
 struct Cell {
@@ -219,7 +219,7 @@ private:
   /// beside it.
   bool atPole(const Vec2& p) const {
     const FirstDerivatives d = firstAt(s_, p);
-    return std::min(d.du.norm() * box_.size().x(), d.dv.norm() * box_.size().y()) < kPole * o_.stepMm;
+    return std::min(d.du.norm() * box_.size().x(), d.dv.norm() * box_.size().y()) < o_.pole * o_.stepMm;
   }
 
   Vec2 pole(Vec2 p) const {
@@ -347,6 +347,7 @@ private:
       // Beside a pole a short way in space is a long one in the domain.
       step = std::min(step, kMostOfDomain / std::max(d.cwiseQuotient(box_.size()).cwiseAbs().maxCoeff(), 1e-300));
       Vec2 q = p + step * d;
+      if ((q - box_.held(q)).cwiseQuotient(box_.size()).cwiseAbs().maxCoeff() < kAlongBorder) q = box_.held(q);
       if (!box_.inside(q)) {
         if (leave(p, q, t, out)) return out;
         step *= 0.5;

@@ -29,6 +29,7 @@ struct ZeroOptions {
   double stepMm = 1.0;   ///< largest distance of followed places; loops are found down to 1/16 of it, and smaller ones
                          ///< where the function has an extreme
   double touch = 0.0005; ///< an extreme within this of nought is a touch
+  double pole = 0.05;    ///< of the step: a parameter line so short is a pole, at which curves end
 };
 
 /// Where a function on a surface is nought. Cells of the domain that cannot hold a zero are left out by the distance

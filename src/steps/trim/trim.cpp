@@ -48,7 +48,11 @@ std::vector<Vec3> trianglesOf(const brep::Body& skin) {
 void addRegions(Outcome& out, const brep::Division& d, const std::vector<char>& kept, const FoundPieces& found) {
   for (size_t i = 0; i < d.pieces().size(); ++i) {
     Region r{"pieces", found.row[i], "keep", "these", "others", wordsOf(d.pieces()[i]), d.pieces()[i].at, bool(kept[i])};
-    if (const auto skin = d.skinOf(int(i))) r.triangles = trianglesOf(**skin);
+    if (const auto skin = d.skinOf(int(i))) {
+      r.triangles = trianglesOf(**skin);
+      for (const brep::ShownEdge& e : brep::displayEdges(**skin))
+        if (!e.seam) out.marks.add(NetLine{e.points});
+    }
     out.marks.add(std::move(r));
   }
 }

@@ -1,7 +1,21 @@
+#include "recipe/edit.h"
 #include "support/half_vessel.h"
 
 using namespace lumsk;
 using namespace lumsk::test;
+
+namespace {
+
+/// A skin over three arches, 120 by 80 mm about the origin; it is step s4.
+Bench archedSkin() {
+  Bench b;
+  for (double y : {-40.0, 0.0, 40.0})
+    b.add("spline", {{"points", pointList({{-60, y, 0}, {-20, y, 12 - 0.1 * std::abs(y)}, {20, y, 12}, {60, y, 2}})}});
+  b.add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3")})}});
+  return b;
+}
+
+} // namespace
 
 class TrimStepTest : public QObject {
   Q_OBJECT
@@ -63,6 +77,54 @@ private slots:
     b.run();
     VERIFY_STEP(b, "s11");
     QCOMPARE(b.model->bodies.size(), size_t(2));
+  }
+
+  void aRingAboveASkinCutsAHoleAndWhatWasClickedIsFoundAgain() {
+    Bench b = archedSkin();
+    b.add("plane", {{"distance", 40}});
+    b.add("ring", {{"width", 20}, {"plane", picks({pick("s5")})}});
+    b.add("trim", {{"body", picks({pick("s4")})}, {"by", picks({pick("s6")})}, {"keep", "back"}});
+    b.run();
+    VERIFY_STEP(b, "s7");
+    const double whole = inspect::stateOf(*b.body("s4")).areaMm2;
+    double hole = whole - inspect::stateOf(*b.body("s7")).areaMm2;
+    QVERIFY(hole > 100 * kPi && hole < 104 * kPi);
+    QCOMPARE(inspect::stateOf(*b.body("s7")).openings.size(), size_t(2));
+    // The disc instead, by a click; then the ring moves and grows.
+    const auto regions = b.result("s7").outcome->marks.all<recipe::Region>();
+    QCOMPARE(regions.size(), size_t(2));
+    const size_t disc = regions[0].kept ? 1 : 0;
+    b.recipe = recipe::withPieceTurned(b.recipe, "s7", regions, disc);
+    b.recipe = recipe::withPieceTurned(b.recipe, "s7", (b.run(), b.result("s7").outcome->marks.all<recipe::Region>()), 1 - disc);
+    b.run();
+    VERIFY_STEP(b, "s7");
+    VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body("s7")).areaMm2 - hole), 1e-3);
+    b.recipe = recipe::withValue(b.recipe, {"s6", "width"}, 30);
+    b.recipe = recipe::withValue(b.recipe, {"s6", "x"}, 12);
+    b.run();
+    VERIFY_STEP(b, "s7");
+    hole = inspect::stateOf(*b.body("s7")).areaMm2;
+    QVERIFY(hole > 225 * kPi && hole < 240 * kPi);
+    QVERIFY(b.result("s7").outcome->notes.empty());
+  }
+
+  void aCutterThatStopsShortIsCarriedOnAndSaysByHowMuch() {
+    Bench b = archedSkin();
+    b.add("line", {{"points", pointList({{10, -60, 30}, {10, 36, 30}})}}); // the skin ends at 40
+    b.add("plane", {{"distance", 10}});
+    b.add("trim", {{"body", picks({pick("s4")})}, {"by", picks({pick("s5")})}, {"curves", "direction"}, {"direction", picks({pick("s6")})}});
+    b.run();
+    VERIFY_STEP(b, "s7");
+    const auto& notes = b.result("s7").outcome->notes;
+    QCOMPARE(notes.size(), size_t(1));
+    QCOMPARE(notes[0].code, std::string("LM-C102"));
+    VERIFY_AT_MOST(std::abs(notes[0].measured->value - 4), 0.2);
+    // The new edge is known by what cut it.
+    const auto& names = b.body("s7")->edgeNames;
+    QVERIFY2(std::any_of(names.begin(), names.end(), [](const std::string& n) { return n.find("|cut:") != std::string::npos; }), names.front().c_str());
+    b.recipe = recipe::withValue(b.recipe, {"s7", "extend"}, "no");
+    b.run();
+    QCOMPARE(b.code("s7"), std::string("LM-C003"));
   }
 
   void planesBesideTheBodyAreRefusedWithTheirDistance() {

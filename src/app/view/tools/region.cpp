@@ -73,9 +73,12 @@ public:
   }
 
 private:
-  /// The piece under the pointer; -1 while something is to be picked there.
+  /// The piece under the pointer; -1 where there is something to be picked for the field that has the focus.
   int under(QPointF p) const {
-    if (shown_.empty() || work().focus().wanted() != recipe::Kind::None) return -1;
+    if (shown_.empty()) return -1;
+    const recipe::Kind wanted = work().focus().wanted();
+    if (wanted != recipe::Kind::None && !scene::pickAt(*work().scene(), view().camera(), p.x(), p.y(), wanted).empty())
+      return -1;
     const Ray ray = rayThrough(view().camera(), p);
     int best = -1;
     double nearest = 1e300;
