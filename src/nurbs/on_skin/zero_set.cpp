@@ -347,7 +347,8 @@ private:
       // Beside a pole a short way in space is a long one in the domain.
       step = std::min(step, kMostOfDomain / std::max(d.cwiseQuotient(box_.size()).cwiseAbs().maxCoeff(), 1e-300));
       Vec2 q = p + step * d;
-      if ((q - box_.held(q)).cwiseQuotient(box_.size()).cwiseAbs().maxCoeff() < kAlongBorder) q = box_.held(q);
+      for (int k : {0, 1})
+        if (const double in = box_.held(q)[k]; std::abs(q[k] - in) < kAlongBorder * box_.size()[k]) q[k] = in;
       if (!box_.inside(q)) {
         if (leave(p, q, t, out)) return out;
         step *= 0.5;
