@@ -260,7 +260,7 @@ private slots:
     const std::vector<std::string> parts{"", "start", "centre", "end", "nothing", "top", "front", "origin"};
     const std::vector<std::string> kinds{"curve", "point", "edge", "skin", "plane", "solid", "face", "?"};
     int ok = 0, failed = 0;
-    for (int k = 0; k < 360; ++k) {
+    for (int k = 0; k < 480; ++k) {
       Bench b;
       const size_t steps = 3 + pickOne(8);
       for (size_t i = 0; i < steps; ++i) {
