@@ -77,8 +77,10 @@ private:
   int under(QPointF p) const {
     if (shown_.empty()) return -1;
     const recipe::Kind wanted = work().focus().wanted();
-    if (wanted != recipe::Kind::None && !scene::pickAt(*work().scene(), view().camera(), p.x(), p.y(), wanted).empty())
-      return -1;
+    if (wanted != recipe::Kind::None) // planes reach far: what lies on them is meant before they are
+      if (const auto hits = scene::pickAt(*work().scene(), view().camera(), p.x(), p.y(), wanted);
+          !hits.empty() && hits.front().kind != recipe::Kind::Plane)
+        return -1;
     const Ray ray = rayThrough(view().camera(), p);
     int best = -1;
     double nearest = 1e300;
