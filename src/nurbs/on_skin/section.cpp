@@ -207,7 +207,9 @@ private:
     o.fit = {fitMm};
     o.firstSpans = 3;
     o.baseSamples = 96;
-    LUMSK_TRY(fit, fitLean(family, o));
+    auto found = fitLean(family, o);
+    if (!found) return fail(found.error().at(t_.at(0.5 * (t_.first + t_.last)).point));
+    const LeanFit& fit = *found;
     SectionCurve out;
     out.curve = fit.curve(0);
     out.surfaces = int(surfaces_.size());
