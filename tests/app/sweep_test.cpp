@@ -27,16 +27,6 @@ class SweepWindowTest : public WindowTestBase {
     press("stage-surfaces");
     press(name);
   }
-  void add(const std::string& kind, const json& values) {
-    recipe::StepEntry e;
-    e.kind = kind;
-    e.version = 1;
-    e.label = kind;
-    e.inputs = std::make_shared<const json>(values);
-    w().session().begin(std::move(e));
-    w().session().keepDraft();
-    QVERIFY(settled());
-  }
 
   /// A place of a curve, by the fraction of its parameter.
   Vec3 curve(const std::string& step, double f) {

@@ -12,16 +12,6 @@ using namespace lumsk::test;
 class TrimWindowTest : public WindowTestBase {
   Q_OBJECT
 
-  void add(const std::string& kind, const json& values) {
-    recipe::StepEntry e;
-    e.kind = kind;
-    e.version = 1;
-    e.label = kind;
-    e.inputs = std::make_shared<const json>(values);
-    w().session().begin(std::move(e));
-    w().session().keepDraft();
-    QVERIFY(settled());
-  }
   /// A tray 120 by 80 mm, arched along x; it is step s4.
   void tray() {
     for (double y : {-40.0, 0.0, 40.0}) add("spline", {{"points", pointList({{-60, y, 0}, {-20, y, 10}, {20, y, 10}, {60, y, 0}})}});

@@ -79,6 +79,17 @@ protected:
   bool settled() {
     return QTest::qWaitFor([&] { return !w().busy() && w().model()->recipe.get() == &w().recipe(); }, 20000);
   }
+  /// A step, kept at once.
+  void add(const std::string& kind, const json& values) {
+    recipe::StepEntry e;
+    e.kind = kind;
+    e.version = 1;
+    e.label = kind;
+    e.inputs = std::make_shared<const json>(values);
+    w().session().begin(std::move(e));
+    w().session().keepDraft();
+    QVERIFY(settled());
+  }
   bool open(const QString& demo) { return window_->openPath(LUMSK_DATA_DIR "/demos/" + demo) && settled(); }
 
   QPoint onScreen(const Vec3& p) {
