@@ -128,6 +128,16 @@ std::optional<PlaceOnBody> BodyFaces::nearest(const Vec3& p) const {
   return best;
 }
 
+double BodyFaces::farthest(const nurbs::Path& path) const {
+  const Points places = nurbs::polyline(path, 4);
+  double most = 0;
+  for (Eigen::Index i = 0; i < places.rows(); ++i) {
+    const auto at = nearest(places.row(i).transpose());
+    most = std::max(most, at ? at->distanceMm : 1e300);
+  }
+  return most;
+}
+
 nurbs::NormalSection BodyFaces::normalSection(const PlaceOnBody& at, const Vec3& direction) const {
   nurbs::SurfaceDerivatives d;
   faces_[size_t(at.face)]->surface->derivatives(at.uv.x(), at.uv.y(), 3, d);

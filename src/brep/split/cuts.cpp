@@ -391,7 +391,7 @@ Expected<bool> carryOn(Net& net, Cut& cut, bool atEnd, double reachMm) {
   double stop = end;
   const double length = lengthAlong(t, end, limit, reachMm, &stop);
   if (length < 1e-9) return false;
-  cut.extendedMm = std::max(cut.extendedMm, std::min(length, reachMm));
+  if (const double mm = std::min(length, reachMm); mm > cut.extendedMm) cut.extendedMm = mm, cut.extendedFrom = t.at(end).point;
   end = stop;
   LUMSK_TRY(made, fit(net, cut));
   return made;

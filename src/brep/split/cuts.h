@@ -8,7 +8,6 @@ struct CutterSheets {
   int number = 0;
   std::vector<int> sheets; ///< those of bodies' faces
   double reachMm = 0;      ///< so far it may be carried on
-  std::string words;       ///< "the plane"
 };
 
 // Cuts refer to sheets: once there are any, no more sheets are read, and the net stays where it is.

@@ -300,7 +300,7 @@ void Division::State::noteUseless(const std::vector<int>& dangling) {
       if (c.cutter != int(k) || c.dropped) continue;
       const bool useless = std::find(dangling.begin(), dangling.end(), int(i)) != dangling.end();
       if (useless) loose = &c;
-      if (!useless && c.extendedMm > most.mm) most.mm = c.extendedMm, most.at = c.section.curve.at(1);
+      if (!useless && c.extendedMm > most.mm) most.mm = c.extendedMm, most.at = c.extendedFrom;
       if (!useless && c.contact) touching = &c;
     }
     if (divides && most.mm > kSnapMm) carried.push_back(most);

@@ -117,7 +117,8 @@ struct Cut {
   /// To its left in the sheet's domain lies the cutter's front; and in the other one's that of the first.
   std::array<bool, 2> frontLeft{};
   std::shared_ptr<CutTrace> trace;
-  double extendedMm = 0.0; ///< so much of it is the cutter carried on
+  double extendedMm = 0.0; ///< so much of it is the cutter carried on, at its longer end
+  Vec3 extendedFrom = Vec3::Zero(); ///< where the cutter ends there
   Handle(Geom_Curve) curve;
   std::array<Handle(Geom2d_Curve), 2> images; ///< in the kernel's parameters
   std::vector<Pave> paves;

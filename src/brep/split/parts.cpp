@@ -224,7 +224,6 @@ private:
     FacePart p;
     p.sheet = number_;
     p.face = s_.spline.shape();
-    p.whole = true;
     const nurbs::Arrangement a = nurbs::arranged(arcs_, 5 * kSnapMm);
     if (!a.parts.empty()) {
       p.areaMm2 = a.parts.front().area;

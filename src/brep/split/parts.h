@@ -22,7 +22,6 @@ struct FacePart {
   std::vector<CutSide> sides;
   std::vector<int> edges;     ///< old ones at its border
   std::vector<TopoDS_Edge> oldStretches; ///< the edges there
-  bool whole = false;         ///< the face as it was
   int piece = -1;             ///< that it belongs to, once that is known
 };
 
