@@ -13,21 +13,15 @@ using namespace recipe;
 
 namespace {
 
-constexpr double kOnBodyMm = 0.01; ///< a curve that is no further away lies on the body
+constexpr double kOnBody = 10; ///< point tolerances: a curve that is no further away lies on the body
 
-double farthest(const nurbs::Path& p, const std::vector<brep::BodyPtr>& targets, const Context& cx) {
-  double most = 0;
-  std::vector<brep::BodyFaces> faces;
-  for (const auto& t : targets)
-    if (auto f = brep::BodyFaces::of(*t, -1, cx)) faces.push_back(std::move(*f));
-  constexpr int kPlaces = 16;
-  for (int i = 0; i <= kPlaces; ++i) {
-    double nearest = 1e300;
-    for (const auto& f : faces)
-      if (const auto at = f.nearest(p.at(p.last() * i / kPlaces))) nearest = std::min(nearest, at->distanceMm);
-    most = std::max(most, nearest);
+/// Whether a curve lies on one of the bodies.
+Expected<bool> liesOn(const std::vector<brep::BodyPtr>& targets, const nurbs::Path& path, const Context& cx) {
+  for (const auto& t : targets) {
+    LUMSK_TRY(faces, brep::BodyFaces::of(*t, -1, cx));
+    if (faces.farthest(path) <= kOnBody * cx.tolerances.point.mm) return true;
   }
-  return most;
+  return false;
 }
 
 /// The direction along which a curve is carried; nothing: its nearest places count.
@@ -39,9 +33,10 @@ Expected<std::optional<Vec3>> carrying(const Inputs& in, const nurbs::Path& path
     LUMSK_TRY(line, lineOf(in, "direction", cx.tolerances));
     return std::optional<Vec3>(line.direction);
   }
-  if (farthest(path, targets, cx) <= kOnBodyMm) return std::optional<Vec3>();
+  LUMSK_TRY(lies, liesOn(targets, path, cx));
+  if (lies) return std::optional<Vec3>();
   const nurbs::PlaneOfPoints plane = nurbs::fitPlane(nurbs::polyline(path, 16));
-  if (!plane.unique || plane.deviationMm > 10 * cx.tolerances.point.mm)
+  if (!plane.unique || plane.deviationMm > kOnBody * cx.tolerances.point.mm)
     return fail(problem("LM-C006", plane.unique ? "a curve that lies off the body and in no plane needs a direction"
                                                 : "a straight line off the body needs a direction")
                     .at(path.at(0.5 * path.last()))
@@ -150,23 +145,29 @@ FoundPieces chosenPieces(const Inputs& in, const std::string& key, const std::ve
   for (size_t r = 0; r < ids.size(); ++r) {
     const Vec3 at(x[r], y[r], z[r]);
     int best = -1, how = 3;
-    double nearest = 1e300;
+    double nearest = 1e300, second = 1e300; // of those that are as like
     for (size_t i = 0; i < pieces.size(); ++i) {
       if (!out.row[i].empty()) continue;
       const std::string w = wordsOf(pieces[i]);
       const int now = w == words[r] ? 0 : sidesOf(w) == sidesOf(words[r]) ? 1 : 2;
       const double d = (pieces[i].at - at).norm();
-      if (now < how || (now == how && d < nearest)) best = int(i), how = now, nearest = d;
+      if (now > how) continue;
+      second = now < how ? 1e300 : std::min(second, std::max(d, nearest));
+      if (now < how || d < nearest) best = int(i), nearest = d;
+      how = now;
     }
-    if (best < 0) continue; // more were clicked than there are now
+    if (best < 0) {
+      out.lost.emplace_back(ids[r], at);
+      continue;
+    }
     out.chosen[size_t(best)] = 1;
     out.row[size_t(best)] = ids[r];
-    if (how == 2) out.doubtful.push_back(ids[r]);
+    if (how == 2 || second < 2 * nearest) out.doubtful.emplace_back(ids[r], pieces[size_t(best)].at);
   }
   return out;
 }
 
-void putPieces(Outcome& out, const Inputs& in, const Cut& cut, std::vector<brep::Divided> bodies) {
+void putPieces(Outcome& out, const Inputs& in, std::vector<brep::Divided> bodies) {
   const auto& picked = in.picked("body");
   std::vector<int> made(picked.size(), 0);
   for (brep::Divided& b : bodies) {
@@ -177,8 +178,11 @@ void putPieces(Outcome& out, const Inputs& in, const Cut& cut, std::vector<brep:
     out.outputs.push_back({name, std::move(b.body), n == 1 ? picked[t].objectId() : ""});
   }
   for (const Picked& p : picked) out.usedUp.push_back(p.objectId());
-  for (const Problem& n : cut.division->notes()) out.notes.push_back(n);
-  for (const brep::CarriedOn& c : cut.division->carriedOn()) {
+}
+
+void addNotes(Outcome& out, const brep::Division& division) {
+  for (const Problem& n : division.notes()) out.notes.push_back(n);
+  for (const brep::CarriedOn& c : division.carriedOn()) {
     Problem note = problem("LM-C102", "a cutter stopped short and was carried on, straight").measure(millimetres(c.mm)).at(c.at);
     note.item = c.divider;
     out.notes.push_back(std::move(note));

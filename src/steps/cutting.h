@@ -24,14 +24,17 @@ std::string wordsOf(const brep::Piece& p);
 struct FoundPieces {
   std::vector<char> chosen;          ///< by piece
   std::vector<std::string> row;      ///< by piece; empty: none
-  std::vector<std::string> doubtful; ///< rows that were found by their place only
+  /// Rows that were found by their place only, or where another one that is as like lies less than twice as far away; and rows of
+  /// which there is no piece any more. With their places.
+  std::vector<std::pair<std::string, Vec3>> doubtful, lost;
 };
 FoundPieces chosenPieces(const recipe::Inputs& in, const std::string& table, const std::vector<brep::Piece>& pieces);
 /// The table of clicked pieces.
 recipe::Field piecesField(const std::string& key);
 
-/// Bodies that were made of the picked ones, the largest of each going on as it; the picked ones are used up. Notes of the
-/// division, and how far cutters were carried on.
-void putPieces(recipe::Outcome& out, const recipe::Inputs& in, const Cut& cut, std::vector<brep::Divided> bodies);
+/// Bodies that were made of the picked ones, the largest of each going on as it; the picked ones are used up.
+void putPieces(recipe::Outcome& out, const recipe::Inputs& in, std::vector<brep::Divided> bodies);
+/// What a division has to say, and how far cutters were carried on.
+void addNotes(recipe::Outcome& out, const brep::Division& division);
 
 } // namespace lumsk::steps

@@ -20,7 +20,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const size_t n = cut.division->pieces().size();
   LUMSK_TRY(made, cut.division->bodies(std::vector<char>(n, 1), true, apart, cx));
   Outcome out;
-  putPieces(out, in, cut, std::move(made));
+  putPieces(out, in, std::move(made));
+  addNotes(out, *cut.division);
   out.summary = std::to_string(n) + (n == 1 ? " piece" : " pieces");
   return out;
 }

@@ -57,10 +57,32 @@ void addRegions(Outcome& out, const brep::Division& d, const std::vector<char>& 
   }
 }
 
+/// A body and a plane that cannot be divided here (flat faces that lie in it, say) are left to the geometry kernel; else
+/// the problem stands.
+Expected<Outcome> otherwise(const Inputs& in, const Problem& why, const Context& cx) {
+  const auto &bodies = in.picked("body"), &by = in.picked("by");
+  const std::string keep = in.text("keep");
+  const bool aSide = keep == "front" || keep == "back";
+  const auto* plane = by.size() == 1 ? std::get_if<PlaneObject>(&by.front().object) : nullptr;
+  if (!plane || bodies.size() != 1 || !aSide || in.on("mutual") || isCancelled(why) || why.code == "LM-C001") return fail(why);
+  const auto made = brep::trimByPlane(*std::get<brep::BodyPtr>(bodies[0].object), plane->frame, keep == "front", in.stepId(), cx);
+  if (!made) return fail(isCancelled(made.error()) ? made.error() : why);
+  std::vector<brep::Divided> kept;
+  for (const auto& p : made->pieces) kept.push_back({0, p});
+  Outcome out;
+  putPieces(out, in, std::move(kept));
+  for (const bool stays : {true, false})
+    out.marks.add(Flag{"keep", "", stays ? made->keptAt : made->droppedAt, Vec3::Zero(), false, stays ? "kept" : "cut off", stays ? 1 : 2});
+  out.summary = made->pieces.size() == 1 ? "one piece" : std::to_string(made->pieces.size()) + " pieces";
+  return out;
+}
+
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const std::string keep = in.text("keep");
   const auto& bodies = in.picked("body");
-  LUMSK_TRY(cut, cutOf(in, cx));
+  auto divided = cutOf(in, cx);
+  if (!divided) return otherwise(in, divided.error(), cx);
+  Cut& cut = *divided;
   const auto& pieces = cut.division->pieces();
   FoundPieces found;
   std::vector<char> kept;
@@ -86,18 +108,21 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   const size_t count = made.size();
   const Vec3 at = pieces.front().at;
-  putPieces(out, in, cut, std::move(made));
+  putPieces(out, in, std::move(made));
+  addNotes(out, *cut.division);
   addRegions(out, *cut.division, kept, found);
   if (count > bodies.size())
     out.notes.push_back(problem("LM-C101", "what is kept falls into parts: each is a body")
                             .measure(lumsk::count(double(count)))
                             .at(at)
                             .tryThis("hide or remove the parts that are not wanted"));
-  for (const std::string& row : found.doubtful) {
-    Problem note = problem("LM-C105", "a piece was found again by its place only").at(at).tryThis("look whether it is the one that was meant, and click it anew");
-    note.field = "pieces", note.item = row;
-    out.notes.push_back(std::move(note));
-  }
+  const auto note = [&](const char* code, const char* what, const std::pair<std::string, Vec3>& row) {
+    Problem p = problem(code, what).at(row.second).tryThis("look whether the right pieces stay, and click anew what does not");
+    p.field = "pieces", p.item = row.first;
+    out.notes.push_back(std::move(p));
+  };
+  for (const auto& row : found.doubtful) note("LM-C105", "a piece was found again by its place, and may be another one", row);
+  for (const auto& row : found.lost) note("LM-C106", "a piece that was clicked is not there any more", row);
   out.summary = std::to_string(std::count(kept.begin(), kept.end(), char(1))) + " of " + std::to_string(pieces.size()) + " pieces";
   if (straight) out.summary += " - whole faces - " + format(millimetres(straight->refittedMm), 1);
   return out;

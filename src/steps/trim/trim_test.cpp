@@ -119,12 +119,54 @@ private slots:
     QCOMPARE(notes.size(), size_t(1));
     QCOMPARE(notes[0].code, std::string("LM-C102"));
     VERIFY_AT_MOST(std::abs(notes[0].measured->value - 4), 0.2);
+    VERIFY_AT_MOST((notes[0].where.at(0) - Vec3(10, 36, notes[0].where[0].z())).norm(), 0.01); // where the cutter ends
     // The new edge is known by what cut it.
     const auto& names = b.body("s7")->edgeNames;
     QVERIFY2(std::any_of(names.begin(), names.end(), [](const std::string& n) { return n.find("|cut:") != std::string::npos; }), names.front().c_str());
     b.recipe = recipe::withValue(b.recipe, {"s7", "extend"}, "no");
     b.run();
     QCOMPARE(b.code("s7"), std::string("LM-C003"));
+  }
+
+  void aCurveThatLiesOnTheSkinCutsWhereItLies() {
+    Bench b = archedSkin();
+    b.add("plane", {{"distance", 40}});
+    b.add("ring", {{"width", 20}, {"plane", picks({pick("s5")})}});
+    b.add("project_curve", {{"curves", picks({pick("s6")})}, {"skins", picks({pick("s4", "skin")})}});
+    b.add("trim", {{"body", picks({pick("s4")})}, {"by", picks({pick("s7")})}, {"keep", "front"}});
+    b.run();
+    VERIFY_STEP(b, "s8");
+    const auto s = inspect::stateOf(*b.body("s8"));
+    QVERIFY(s.valid && s.areaMm2 > 100 * kPi && s.areaMm2 < 104 * kPi); // the inside of the ring
+  }
+
+  void aFlatFaceThatLiesInThePlaneIsNoHindrance() {
+    Bench b; // a block with a step, cut level with the tread
+    b.add("line", {{"points", pointList({{0, 0, 0}, {40, 0, 0}, {40, 0, 10}, {20, 0, 10}, {20, 0, 20}, {0, 0, 20}, {0, 0, 0}})}});
+    b.add("extrude", {{"sections", picks({pick("s1")})}, {"length", 30}, {"solid", true}});
+    b.add("plane", {{"distance", 10}});
+    b.add("trim", {{"body", picks({pick("s2")})}, {"by", picks({pick("s3")})}, {"keep", "back"}});
+    b.run();
+    VERIFY_STEP(b, "s4");
+    const auto s = inspect::stateOf(*b.body("s4"));
+    QVERIFY(s.solid && s.valid);
+    VERIFY_AT_MOST(std::abs(s.volumeMm3 - 40 * 30 * 10), 1e-3);
+  }
+
+  void aClickedPieceThatIsGoneIsTold() {
+    Bench b = archedSkin();
+    b.add("plane", {{"distance", 40}});
+    b.add("ring", {{"width", 20}, {"plane", picks({pick("s5")})}});
+    b.add("trim", {{"body", picks({pick("s4")})}, {"by", picks({pick("s6")})}, {"keep", "these"}});
+    json rows = json::array();
+    for (int k = 0; k < 3; ++k) // one more than there are
+      rows.push_back({{"id", "q" + std::to_string(k)}, {"piece", "?"}, {"x", 40 * k}, {"y", 0}, {"z", 0}});
+    b.recipe = recipe::withValue(b.recipe, {"s7", "pieces"}, rows);
+    b.run();
+    VERIFY_STEP(b, "s7");
+    std::vector<std::string> codes;
+    for (const auto& n : b.result("s7").outcome->notes) codes.push_back(n.code);
+    QCOMPARE(codes, (std::vector<std::string>{"LM-C105", "LM-C105", "LM-C106"}));
   }
 
   void planesBesideTheBodyAreRefusedWithTheirDistance() {
