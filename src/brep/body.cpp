@@ -53,6 +53,12 @@ std::vector<int> facesAt(const Body& b, int edge) {
 
 TopoDS_Shape copyOf(const TopoDS_Shape& s) { return BRepBuilderAPI_Copy(s, true, false).Shape(); }
 
+NaturalFace onSurface(NaturalFace f, std::shared_ptr<const nurbs::Surface> s) {
+  f.surface = std::move(s);
+  f.uncut.reset();
+  return f;
+}
+
 Expected<BodyPtr> moved(const Body& b, const Eigen::Isometry3d& t) {
   return guarded("moving a body", [&]() -> Expected<BodyPtr> {
     gp_Trsf trsf;
@@ -61,8 +67,14 @@ Expected<BodyPtr> moved(const Body& b, const Eigen::Isometry3d& t) {
                    m(2, 3));
     auto out = std::make_shared<Body>(b);
     out->shape = BRepBuilderAPI_Transform(b.shape, trsf, true).Shape();
-    for (auto& [name, face] : out->natural)
-      face.surface = std::make_shared<nurbs::Surface>(nurbs::transformed(*face.surface, t));
+    const auto move = [&](NaturalFace f) {
+      f.surface = std::make_shared<nurbs::Surface>(nurbs::transformed(*f.surface, t));
+      return f;
+    };
+    for (auto& [name, face] : out->natural) {
+      face = move(face);
+      if (face.uncut) face.uncut = std::make_shared<const NaturalFace>(move(*face.uncut));
+    }
     return out;
   });
 }

@@ -21,7 +21,11 @@ struct NaturalFace {
   /// Names of its sides (first u, last u, first v, last v) in the names of edges; empty: left, right, start, end.
   std::array<std::string, 4> sides{};
   std::array<Meets, 4> asked{}; ///< what its step was asked for at its sides; `Free`: nothing
+  /// The whole of which it is a part within `fit`, where it was cut straight across and made untrimmed again.
+  std::shared_ptr<const NaturalFace> uncut = {};
 };
+/// The face on another surface: nothing is known of what it was cut from.
+NaturalFace onSurface(NaturalFace f, std::shared_ptr<const nurbs::Surface> s);
 
 /// A skin (open) or a solid (closed), frozen after it was made. Names are by order of TopExp::MapShapes, so they last
 /// as long as the shape; across edits the names themselves last: a face is (step, role, source), an edge its faces.

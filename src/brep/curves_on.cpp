@@ -279,7 +279,7 @@ Expected<FoundCurves> BodyFaces::projected(const nurbs::Path& path, const Vec3& 
   const double from = low - last - 1, to = high - first + 1;
   std::vector<nurbs::CurvesOnSurface> pieces;
   for (const nurbs::Segment& s : path.segments()) {
-    LUMSK_TRY(c, nurbs::asSpline(s, cx));
+    LUMSK_TRY(c, nurbs::asSpline(s, cx, true));
     const nurbs::Surface curtain = nurbs::extrudedSurface(c, from * d, to * d);
     const nurbs::Extent box = nurbs::enclosingBox(curtain);
     for (const auto& f : faces_) {

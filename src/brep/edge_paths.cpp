@@ -1,5 +1,6 @@
 #include "brep/edge_paths.h"
 
+#include "brep/curves_on.h"
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/rings.h"
@@ -177,6 +178,13 @@ std::optional<Frame> planeOf(const Body& b, int face, LengthTolerance point) {
   s.D1(0.5 * (s.FirstUParameter() + s.LastUParameter()), 0.5 * (s.FirstVParameter() + s.LastVParameter()), at, du, dv);
   const Vec3 n = toVec(du.Crossed(dv)) * (inwards ? -1.0 : 1.0);
   return Frame::fromNormal(toVec(at), plane.frame.normal().dot(n) < 0 ? Vec3(-plane.frame.normal()) : plane.frame.normal());
+}
+
+std::optional<Frame> touchingPlane(const Body& b, int face, const Vec3& near) {
+  auto on = BodyFaces::of(b, face, {});
+  const auto at = on ? on->nearest(near) : std::nullopt;
+  if (!at || !(at->normal.norm() > 0)) return {};
+  return Frame::fromNormal(at->point, at->normal);
 }
 
 } // namespace lumsk::brep

@@ -19,4 +19,7 @@ Expected<std::vector<nurbs::Path>> holesOf(const Body& b, int face, LengthTolera
 /// The plane of a flat face, its normal outwards; nothing for others. Splines are flat within `point`.
 std::optional<Frame> planeOf(const Body& b, int face, LengthTolerance point);
 
+/// The plane that touches a face at its place nearest to a point, its normal outwards; nothing where it has none.
+std::optional<Frame> touchingPlane(const Body& b, int face, const Vec3& near);
+
 } // namespace lumsk::brep

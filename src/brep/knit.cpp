@@ -254,8 +254,8 @@ Expected<Knitted> withSurfaces(const Body& body, const OtherSplines& changed, co
   }
   for (const auto& [face, now] : changed) {
     NamedFace& f = all[size_t(face)];
-    NaturalFace n = f.natural.value_or(NaturalFace{});
-    n.surface = std::make_shared<const nurbs::Surface>(nurbs::withExactPoles(*now.surface, cx.tolerances.point));
+    NaturalFace n = onSurface(f.natural.value_or(NaturalFace{}), std::make_shared<const nurbs::Surface>(nurbs::withExactPoles(
+                                                                     *now.surface, cx.tolerances.point)));
     for (const auto& [side, meets] : now.asked) n.asked[size_t(side)] = meets;
     f.face = naturalFace(*n.surface, n.reversed, cx.tolerances.point);
     f.natural = std::move(n);

@@ -32,6 +32,7 @@ NaturalFace imageOf(const NaturalFace& f, const Frame& plane) {
   NaturalFace out = f;
   out.surface = std::make_shared<const nurbs::Surface>(nurbs::mirrored(*f.surface, plane.origin, plane.normal()));
   out.reversed = !f.reversed; // the image of the front is the front
+  if (f.uncut) out.uncut = std::make_shared<const NaturalFace>(imageOf(*f.uncut, plane));
   return out;
 }
 
@@ -75,8 +76,7 @@ public:
         continue;
       }
       const auto joined = nurbs::joinedWithImage(*own[i].natural->surface, sides, plane_, cx_.tolerances.fit);
-      NaturalFace f = *own[i].natural;
-      f.surface = std::make_shared<const nurbs::Surface>(joined.surface);
+      const NaturalFace f = onSurface(*own[i].natural, std::make_shared<const nurbs::Surface>(joined.surface));
       all.push_back({naturalFace(*f.surface, f.reversed, cx_.tolerances.point), own[i].name, f});
       ++out.merged;
       out.mergedOffMm = std::max(out.mergedOffMm, joined.offMm);

@@ -61,6 +61,13 @@ std::vector<Ring> chained(const std::vector<TopoDS_Edge>& edges, double near) {
   return out;
 }
 
+bool isOpen(const Body& b, int edge) {
+  const TopoDS_Edge e = edges(b)[size_t(edge)];
+  for (const TopoDS_Edge& x : openEdges(b.shape))
+    if (x.IsSame(e)) return true;
+  return false;
+}
+
 std::vector<Ring> openRings(const TopoDS_Shape& s) {
   double near = 1e-6;
   const auto open = openEdges(s);

@@ -12,6 +12,8 @@ struct Ring {
 
 /// Edges that belong to one face only, poles and seams left out.
 std::vector<TopoDS_Edge> openEdges(const TopoDS_Shape& s);
+/// Whether an edge of a body is one of them.
+bool isOpen(const Body& b, int edge);
 /// The openings of a shape: its open edges chained by their vertices.
 std::vector<Ring> openRings(const TopoDS_Shape& s);
 /// Edges chained by places instead: ends within `nearMm` count as one.

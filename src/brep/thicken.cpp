@@ -4,6 +4,7 @@
 #include "brep/guard.h"
 #include "brep/history.h"
 #include "brep/names.h"
+#include "brep/offset/offset_body.h"
 #include "brep/rings.h"
 #include "brep/skin.h"
 #include "brep/thicken_parts.h"
@@ -72,12 +73,22 @@ private:
   std::unordered_map<std::int64_t, std::vector<Vec3>> cells_;
 };
 
+Expected<void> checkInputs(const Body& skin, const ThickenOptions& o, const Tolerances& tol) {
+  if (!(o.thicknessMm > tol.point.mm * 5) || o.thicknessMm > 1000)
+    return fail(problem("LM-T004", "the thickness is out of range")
+                    .measure(millimetres(o.thicknessMm))
+                    .inField("thickness")
+                    .tryThis("take more than 0.005 mm"));
+  if (skin.solid() && o.side != ThickenSide::Inward)
+    return fail(problem("LM-T004", "a solid can only be hollowed inward").inField("side").tryThis("choose inward"));
+  return {};
+}
+
 class Thickener {
 public:
   Thickener(const Body& skin, const ThickenOptions& o, const Context& cx) : skin_(skin), o_(o), cx_(cx) {}
 
   Expected<Thickened> run() {
-    LUMSK_CHECK(checkInputs());
     LUMSK_TRY(parts, partsOf(skin_, o_.open, cx_));
     parts_ = std::move(parts);
     const double t = o_.thicknessMm;
@@ -91,18 +102,6 @@ public:
   }
 
 private:
-  Expected<void> checkInputs() const {
-    const double t = o_.thicknessMm;
-    if (!(t > cx_.tolerances.point.mm * 5) || t > 1000)
-      return fail(problem("LM-T004", "the thickness is out of range")
-                      .measure(millimetres(t))
-                      .inField("thickness")
-                      .tryThis("take more than 0.005 mm"));
-    if (skin_.solid() && o_.side != ThickenSide::Inward)
-      return fail(problem("LM-T004", "a solid can only be hollowed inward").inField("side").tryThis("choose inward"));
-    return {};
-  }
-
   // Offsets
 
   Expected<void> offsetAll(double distance, bool front) {
@@ -448,7 +447,12 @@ private:
 } // namespace
 
 Expected<Thickened> thicken(const Body& skin, const ThickenOptions& options, const Context& cx) {
-  return guarded("thickening", [&] { return Thickener(skin, options, cx).run(); });
+  LUMSK_CHECK(checkInputs(skin, options, cx.tolerances));
+  if (!wholeOrFlat(skin, options.open)) return thickenLayers(skin, options, cx);
+  auto made = guarded("thickening", [&] { return Thickener(skin, options, cx).run(); });
+  if (made || (made.error().code != "LM-T003" && made.error().code != "LM-K002")) return made;
+  // Flat faces between curved edges, corners of many faces, and faces that do not hang together.
+  return thickenLayers(skin, options, cx);
 }
 
 } // namespace lumsk::brep

@@ -355,6 +355,15 @@ std::vector<Vec3> pointsInside(const TopoDS_Face& f, int across, double apartMm)
   return out;
 }
 
+bool wholeOrFlat(const Body& skin, const std::vector<int>& leftOut) {
+  const auto all = faces(skin);
+  for (size_t i = 0; i < all.size(); ++i)
+    if (std::find(leftOut.begin(), leftOut.end(), int(i)) == leftOut.end() &&
+        !skin.natural.count(skin.faceNames[i]) && BRepAdaptor_Surface(all[i]).GetType() != GeomAbs_Plane)
+      return false;
+  return true;
+}
+
 Expected<std::vector<Part>> partsOf(const Body& skin, const std::vector<int>& leftOut, const Context& cx) {
   return Collector(skin, leftOut, cx).run();
 }

@@ -57,6 +57,9 @@ struct Part {
   bool covers(const Vec3& p) const; ///< whether the foot of p on a flat face lies inside it
 };
 
+/// Whether all faces but those left out are untrimmed or flat: `partsOf` knows no others.
+bool wholeOrFlat(const Body& skin, const std::vector<int>& leftOut);
+
 /// Those that are images of others are told (all parts but flat ones, or none). Fails with LM-T003 (an edge with several neighbours), LM-T004 (trimmed faces; nothing left).
 Expected<std::vector<Part>> partsOf(const Body& skin, const std::vector<int>& leftOut, const Context& cx);
 

@@ -87,8 +87,8 @@ private:
       const auto cut = nurbs::cutAtPlane(s, plane_, above_, cx_, side);
       if (!cut) return {};
       moved = std::max(moved, cut->deviationMm);
-      NaturalFace n = *f.natural;
-      n.surface = std::make_shared<const nurbs::Surface>(cut->surface);
+      NaturalFace n = onSurface(*f.natural, std::make_shared<const nurbs::Surface>(cut->surface));
+      n.uncut = f.natural->uncut ? f.natural->uncut : std::make_shared<const NaturalFace>(*f.natural);
       n.sides[size_t(side)] = step_;
       kept.push_back({naturalFace(*n.surface, n.reversed, cx_.tolerances.point), f.name, n});
     }

@@ -53,6 +53,7 @@ json toInput(const PickRef& p) {
       (p.kind == Kind::Point && p.part.find('|') != std::string::npos)) {
     const auto list = [](const Vec3& v) { return json{v.x(), v.y(), v.z()}; };
     out["near"] = {{"at", list(p.near.middle)}, {"direction", list(p.near.direction)}};
+    if (p.kind == Kind::Face) out["near"]["on"] = list(p.at);
   }
   return out;
 }

@@ -10,7 +10,7 @@ std::optional<PointsPlace> placeOf(const StepEntry& entry, const Field& f, const
       if (p.field == f.key) return p;
   const json planes = f.planeField.empty() ? json::array() : listAt(entry, f.planeField);
   if (planes.empty()) return {};
-  const auto p = follow(planes[0], Kind::Plane, model);
+  const auto p = follow(planes[0], kPlaneOrFace, model);
   if (!p) return {};
   return PointsPlace{f.key, std::get<PlaneObject>(p->object).frame, 1.0};
 }

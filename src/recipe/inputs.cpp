@@ -1,6 +1,7 @@
 #include "recipe/inputs.h"
 
 #include "brep/convert.h"
+#include "brep/edge_paths.h"
 #include "brep/names.h"
 #include "recipe/portion.h"
 
@@ -88,6 +89,19 @@ Expected<Picked> followPart(Picked out, const Object& object, const json& pick, 
     out.object = *body;
   }
   return out;
+}
+
+/// Where on a face it was clicked; nothing where that is not known.
+std::optional<Vec3> clickedAt(const json& pick) {
+  if (!pick.contains("near") || !pick["near"].is_object() || !pick["near"].contains("on")) return {};
+  const json& on = pick["near"]["on"];
+  if (!on.is_array() || on.size() != 3) return {};
+  Vec3 p;
+  for (int i = 0; i < 3; ++i) {
+    if (!on[i].is_number()) return {};
+    p[i] = on[i].get<double>();
+  }
+  return p;
 }
 
 Kind kindOfObject(const Object& o) {
@@ -197,6 +211,14 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
   } else if (!part.empty()) {
     LUMSK_TRY(found, followPart(out, *object, pick, accepts));
     out = found;
+    if (accepts == kPlaneOrFace && out.kind == Kind::Face) {
+      const Vec3 near = clickedAt(pick).value_or(brep::signatureOf(*out.body, brep::PartKind::Face, out.index).middle);
+      const auto plane = brep::touchingPlane(*out.body, out.index, near);
+      if (!plane)
+        return fail(problem("LM-R021", "the face has no plane that touches it there").at(near).tryThis("pick it at another place"));
+      out.kind = Kind::Plane;
+      out.object = PlaneObject{*plane};
+    }
   } else {
     out.object = *object;
     out.kind = kindOfObject(*object);
@@ -416,6 +438,7 @@ private:
       return fail(fieldProblem(part.error(), f));
     }
     json key{{"part", p->part}, {"output", p->output}, {"made", id == "world" ? id : model_.result(id)->key}};
+    if (f.accepts == kPlaneOrFace && item.contains("near") && item["near"].contains("on")) key["on"] = item["near"]["on"];
     LUMSK_CHECK(subFields(f, item, key));
     print_[f.key].push_back(std::move(key));
     values_[f.key].push_back(std::move(item));

@@ -17,6 +17,8 @@ namespace lumsk::recipe {
 /// What can be picked; kinds are combined with |.
 enum class Kind : unsigned { None = 0, Point = 1, Curve = 2, Edge = 4, Face = 8, Skin = 16, Solid = 32, Plane = 64 };
 constexpr Kind operator|(Kind a, Kind b) { return Kind(unsigned(a) | unsigned(b)); }
+/// What fields accept that want a plane: a face stands for the plane that touches it where it was clicked.
+constexpr Kind kPlaneOrFace = Kind::Plane | Kind::Face;
 constexpr bool has(Kind set, Kind k) { return (unsigned(set) & unsigned(k)) != 0; }
 std::string kindNames(Kind k); ///< "curve, edge or point"
 std::string aKind(Kind k);     ///< "an edge or point"

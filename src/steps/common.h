@@ -7,7 +7,9 @@ namespace lumsk::steps {
 // What several steps say in the same way.
 
 inline recipe::Field onPlaneField() {
-  return recipe::picks("plane", "On plane", "The plane to draw on; without one, the top plane.", recipe::Kind::Plane)
+  return recipe::picks("plane", "On plane",
+                       "The plane to draw on, or a face: the plane that touches it where it was clicked; without one, the top plane.",
+                       recipe::kPlaneOrFace)
       .optional()
       .atMost(1);
 }

@@ -182,8 +182,12 @@ void putPieces(Outcome& out, const Inputs& in, std::vector<brep::Divided> bodies
 
 void addNotes(Outcome& out, const brep::Division& division) {
   for (const Problem& n : division.notes()) out.notes.push_back(n);
-  for (const brep::CarriedOn& c : division.carriedOn()) {
-    Problem note = problem("LM-C102", "a cutter stopped short and was carried on, straight").measure(millimetres(c.mm)).at(c.at);
+  noteCarriedOn(out, division.carriedOn());
+}
+
+void noteCarriedOn(Outcome& out, const std::vector<brep::CarriedOn>& carried, const std::string& what) {
+  for (const brep::CarriedOn& c : carried) {
+    Problem note = problem("LM-C102", what + " stopped short and was carried on, straight").measure(millimetres(c.mm)).at(c.at);
     note.item = c.divider;
     out.notes.push_back(std::move(note));
   }

@@ -34,6 +34,8 @@ recipe::Field piecesField(const std::string& key);
 
 /// Bodies that were made of the picked ones, the largest of each going on as it; the picked ones are used up.
 void putPieces(recipe::Outcome& out, const recipe::Inputs& in, std::vector<brep::Divided> bodies);
+/// How far edges and cutters were carried on, by the picks that they come from.
+void noteCarriedOn(recipe::Outcome& out, const std::vector<brep::CarriedOn>& carried, const std::string& what = "a cutter");
 /// What a division has to say, and how far cutters were carried on.
 void addNotes(recipe::Outcome& out, const brep::Division& division);
 

@@ -1,5 +1,6 @@
 #include "app/window.h"
 
+#include "brep/names.h"
 #include "brep/skin.h"
 #include "inspect/state.h"
 #include "recipe/marks.h"
@@ -67,6 +68,89 @@ private slots:
     w().session().edit(w().recipe().without("s7"), "remove");
     QVERIFY(settled());
     VERIFY_AT_MOST(std::abs(brep::massOf(w().model()->bodies[0].body->shape).areaMm2 - brep::massOf(body("s4")->shape).areaMm2), 1e-9);
+  }
+
+  /// A ring drawn on the face where it is clicked cuts a hole there.
+  void aRingOnAFaceCutsAHole() {
+    tray();
+    click("tool-ring");
+    click("pick-plane");
+    pickAt({-30, 25, 8.6});
+    const std::string ring = w().session().draft();
+    QVERIFY2(result(ring)->status == recipe::Status::Ok, result(ring)->problem ? sentence(*result(ring)->problem).c_str() : "");
+    w().session().edit(recipe::withValue(w().recipe(), {ring, "width"}, 12), "width");
+    QVERIFY(settled());
+    keys(Qt::Key_Return);
+    const auto& curve = *std::get<recipe::CurvePtr>(result(ring)->outcome->outputs[0].object);
+    Vec3 centre = Vec3::Zero();
+    for (int i = 0; i < 8; ++i) centre += curve.at(curve.last() * i / 8) / 8;
+    VERIFY_AT_MOST((centre - Vec3(-30, 25, centre.z())).norm(), 1.5); // as exactly as one points
+    click("stage-trim");
+    click("tool-trim");
+    pickAt({30, -25, 8.6});
+    pickAt(curve.at(0.3));
+    const std::string trim = w().session().draft();
+    QVERIFY2(result(trim)->status == recipe::Status::Ok, result(trim)->problem ? sentence(*result(trim)->problem).c_str() : "");
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, onScreen({30, -25, 8.6})); // this piece stays, too
+    QVERIFY(settled());
+    const Mark disc = mark("piece", [&](const Mark& x) { return !regions(trim)[x.index].piece.empty() && (regions(trim)[x.index].at - centre).norm() < 8; });
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, disc.at.toPoint());
+    QVERIFY(settled());
+    QCOMPARE(inspect::stateOf(*body(trim)).openings.size(), size_t(2));
+    keys(Qt::Key_Return);
+  }
+
+  /// The hole goes again by two clicks and the skin is what it was; then it goes on, is offset and gets a wall.
+  void aHoleIsTakenBackAndTheSkinGoesOn() {
+    tray();
+    add("ring", {{"width", 24}, {"height", 30}});
+    add("trim", {{"body", picks({pick("s4")})}, {"by", picks({pick("s5")})}, {"keep", "back"}});
+    view().fitAll();
+    QVERIFY(settled());
+    const auto whole = body("s4"), holed = body("s6");
+    Vec3 onHole = Vec3::Zero();
+    for (size_t i = 0; i < holed->edgeNames.size(); ++i)
+      if (holed->edgeNames[i].find("cut:") != std::string::npos) onHole = brep::signatureOf(*holed, brep::PartKind::Edge, int(i)).middle;
+    click("stage-trim");
+    click("tool-restore");
+    pickAt(onHole);
+    QVERIFY2(result("s7")->status == recipe::Status::Ok, result("s7")->problem ? sentence(*result("s7")->problem).c_str() : "");
+    QCOMPARE(body("s7")->natural.size(), size_t(1));
+    QCOMPARE((body("s7")->natural.begin()->second.surface->grid() - whole->natural.begin()->second.surface->grid()).cwiseAbs().maxCoeff(), 0.0);
+    keys(Qt::Key_Escape);
+    QVERIFY(settled());
+    QVERIFY(w().session().draft().empty());
+    QVERIFY(w().recipe().find("s7") == nullptr);
+
+    click("tool-extend");
+    pickAt({-60, 20, 0});
+    const std::string extended = w().session().draft();
+    QVERIFY2(result(extended)->status == recipe::Status::Ok, result(extended)->problem ? sentence(*result(extended)->problem).c_str() : "");
+    // Dragged inwards past its edge, it is shortened.
+    const auto before = inspect::stateOf(*body(extended));
+    QVERIFY(before.boxLow.x() < -68);
+    drag(handle("length").at.toPoint(), onScreen({-40, 20, 5}));
+    QVERIFY(settled());
+    const json length = inputs(extended)["length"];
+    QVERIFY2((length.is_string() ? std::stod(length.get<std::string>()) : length.get<double>()) < -5, length.dump().c_str());
+    QVERIFY2(result(extended)->status == recipe::Status::Ok, result(extended)->problem ? sentence(*result(extended)->problem).c_str() : "");
+    QVERIFY(inspect::stateOf(*body(extended)).boxLow.x() > -56);
+    keys(Qt::Key_Return);
+
+    click("tool-offset");
+    pickAt({0, 30, 10});
+    const std::string offset = w().session().draft();
+    QVERIFY2(result(offset)->status == recipe::Status::Ok, result(offset)->problem ? sentence(*result(offset)->problem).c_str() : "");
+    QCOMPARE(inspect::stateOf(*body(offset)).openings.size(), size_t(2));
+    keys(Qt::Key_Return);
+    click("stage-solid");
+    click("tool-thicken");
+    pickAt({0, 30, 10});
+    const std::string wall = w().session().draft();
+    QVERIFY2(result(wall)->status == recipe::Status::Ok, result(wall)->problem ? sentence(*result(wall)->problem).c_str() : "");
+    const auto state = inspect::stateOf(*body(wall));
+    QVERIFY(state.solid && state.valid && state.openEdges == 0);
+    keys(Qt::Key_Return);
   }
 
   void aSolidIsSplitByASkinIntoSolids() {

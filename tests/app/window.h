@@ -76,8 +76,8 @@ protected:
     QTest::keyClick(e, Qt::Key_Return);
   }
 
-  bool settled() {
-    return QTest::qWaitFor([&] { return !w().busy() && w().model()->recipe.get() == &w().recipe(); }, 20000);
+  bool settled(int withinMs = 20000) {
+    return QTest::qWaitFor([&] { return !w().busy() && w().model()->recipe.get() == &w().recipe(); }, withinMs);
   }
   /// A step, kept at once.
   void add(const std::string& kind, const json& values) {

@@ -1,6 +1,7 @@
 #include "nurbs/measure/closest.h"
-#include "nurbs/core/surface.h"
+#include "nurbs/core/continued.h"
 #include "nurbs/fit/surface_fit.h"
+#include "nurbs/reshape/extend.h"
 #include "shapes/vessels.h"
 #include "support/registry.h"
 
@@ -108,6 +109,51 @@ private slots:
     Context stopped;
     stopped.cancel.cancel();
     QVERIFY(isCancelled(fitSurface(f, o, stopped).error()));
+  }
+
+  /// What was there stays; a new span goes on to second order.
+  void surfacesAreContinuedAndExtended() {
+    const Surface s = form();
+    for (const GoOn how : {GoOn::Natural, GoOn::Straight, GoOn::Round}) {
+      const auto r = extended(s, {0, 0, 5, 12}, how, {});
+      VERIFY_OK(r);
+      for (double u : {0.0, 0.21, 0.7, 1.0})
+        for (double v : {0.0, 0.4, 1.0}) VERIFY_AT_MOST((r->at(u, v) - s.at(u, v)).norm(), 1e-10);
+      for (double u : {0.07, 0.33, 0.81}) {
+        const Spline line = r->isoU(u);
+        double length = 0;
+        Vec3 before = line.at(1);
+        for (int i = 1; i <= 400; ++i) {
+          const Vec3 p = line.at(1 + (r->lastV() - 1) * i / 400);
+          length += (p - before).norm(), before = p;
+        }
+        VERIFY_AT_MOST(std::abs(length - 12), 0.05);
+        // Normal and bending just beyond the old border are those just before it.
+        const double e = 1e-7;
+        VERIFY_AT_MOST(degFromRad(std::acos(std::min(1.0, r->normal(u, 1 - e).dot(r->normal(u, 1 + e))))), 0.01);
+        if (how == GoOn::Straight) continue;
+        const auto a = r->curvatures(u, 1 - e), b = r->curvatures(u, 1 + e);
+        VERIFY_AT_MOST(std::abs(a.k1 - b.k1) + std::abs(a.k2 - b.k2), 0.01 * (std::abs(a.k1) + std::abs(a.k2)));
+      }
+    }
+    const Surface c = continued(s, {0, 0, 0.1, 0.2});
+    for (double u : {0.0, 0.4}) VERIFY_AT_MOST((c.at(u, 0.6) - s.at(u, 0.6)).norm(), 1e-10);
+    QVERIFY(c.firstV() < s.firstV() && c.lastV() > s.lastV() && c.smoothness() >= 2);
+    // A cylinder goes on straight or round its own circle.
+    SurfaceFitOptions o;
+    const auto arc = fitSurface([](double u, double v) { return Vec3(80 * u, 40 * std::sin(v), 40 * std::cos(v)); }, o, {});
+    VERIFY_OK(arc);
+    const auto round = extended(arc->surface, {0, 0, 0, 20}, GoOn::Round, {});
+    VERIFY_OK(round);
+    for (double u : {0.1, 0.5})
+      for (double v : {1.1, 1.3, 1.49}) {
+        const Vec3 p = round->at(u, v);
+        VERIFY_AT_MOST(std::abs(std::hypot(p.y(), p.z()) - 40), 0.002);
+      }
+    VERIFY_AT_MOST(std::abs(std::atan2(round->at(0.5, round->lastV()).y(), round->at(0.5, round->lastV()).z()) - 1.5), 1e-4);
+    const auto pole = extended(sphere(20), {0, 0, 3, 0}, GoOn::Round, {});
+    QVERIFY(!pole);
+    QCOMPARE(pole.error().code, std::string("LM-C030"));
   }
 
   void bandedLuSolvesCollocationSystems() {

@@ -295,6 +295,55 @@ bool insideLeft(const nurbs::Path& path, const Vec3& outside) {
   return area.dot(outside) > 0;
 }
 
+/// Places along a path where its feet pass a sheet's seam.
+std::vector<double> seamCrossings(const Sheet& s, const std::function<Vec3(double)>& on, double from, double to,
+                                  const std::vector<double>& looks) {
+  std::vector<double> out;
+  if (!s.surface->closedU()) return out;
+  const double period = s.surface->lastU() - s.surface->firstU();
+  const auto u = [&](double x) { return s.foot(on(x)).uv.x(); };
+  std::vector<double> w{from};
+  for (double x : looks)
+    if (x > from && x < to) w.push_back(x);
+  w.push_back(to);
+  for (size_t i = 0; i + 1 < w.size(); ++i) {
+    double a = w[i], b = w[i + 1], ua = u(a);
+    if (std::abs(u(b) - ua) <= kJump * period) continue;
+    for (int k = 0; k < 60; ++k) {
+      const double m = 0.5 * (a + b), um = u(m);
+      if (std::abs(um - ua) > kJump * period)
+        b = m;
+      else
+        a = m, ua = um;
+    }
+    const double at = 0.5 * (a + b);
+    if (at > from + 1e-9 && at < to - 1e-9) out.push_back(at);
+  }
+  return out;
+}
+
+/// Feet of a path between two seam crossings: a foot on the seam itself is taken on the side that the rest comes from.
+std::function<Place(double)> feetBetween(const Sheet& s, const std::function<Vec3(double)>& on, double from, double to) {
+  if (!s.surface->closedU())
+    return [&s, on](double x) {
+      const auto f = s.foot(on(x));
+      return Place{f.point, {f.uv, Vec2::Zero()}};
+    };
+  constexpr double kNear = 0.02; // of the way: so near to its ends the side is told by what lies further in
+  const double first = s.surface->firstU(), last = s.surface->lastU(), period = last - first;
+  const double atStart = s.foot(on(from + kNear * (to - from))).uv.x(), atEnd = s.foot(on(to - kNear * (to - from))).uv.x();
+  return [=, &s](double x) {
+    auto f = s.foot(on(x));
+    const double share = (x - from) / (to - from);
+    if (share < kNear || share > 1 - kNear) {
+      const double like = share < kNear ? atStart : atEnd;
+      if (f.uv.x() - like > kJump * period) f.uv.x() = first;
+      if (like - f.uv.x() > kJump * period) f.uv.x() = last;
+    }
+    return Place{f.point, {f.uv, Vec2::Zero()}};
+  };
+}
+
 } // namespace
 
 Expected<void> imprint(Net& net, const std::vector<int>& targets, const nurbs::Path& given, int number, double reachMm,
@@ -345,15 +394,18 @@ Expected<void> imprint(Net& net, const std::vector<int>& targets, const nurbs::P
     if (w.size() < 2) continue;
     for (int a : targets) {
       if (cx.stopped()) return fail(cancelled());
+      const Sheet& sheet = net.sheets[size_t(a)];
+      std::vector<std::pair<double, double>> stretches;
       for (const auto& [p, q] : nurbs::stretchesWhere(w, [&](double s) { return sheetAt(s) == a; })) {
+        double start = p;
+        for (double at : seamCrossings(sheet, on, p, q, looks)) stretches.emplace_back(start, at), start = at;
+        stretches.emplace_back(start, q);
+      }
+      for (const auto& [p, q] : stretches) {
         if (q <= from || p >= to || !(q > p)) continue;
         CutTrace t;
-        const Sheet& sheet = net.sheets[size_t(a)];
         // A curved path is met from within: the ends lie on the face's border, and not beyond it.
-        t.at = [&sheet, on](double s) {
-          const auto f = sheet.foot(on(s));
-          return Place{f.point, {f.uv, Vec2::Zero()}};
-        };
+        t.at = feetBetween(sheet, on, p, q);
         t.looks = looks;
         t.least = p, t.most = q, t.first = std::max(p, from), t.last = std::min(q, to);
         t.closed = smoothRing && p <= 0 && q >= total;

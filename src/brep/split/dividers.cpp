@@ -102,7 +102,7 @@ Expected<BodyPtr> curtain(const nurbs::Path& path, const Vec3& direction, const 
   const bool reversed = path.closed() ? area.dot(d) > 0 : true;
   std::vector<NamedSurface> all;
   for (const nurbs::Segment& s : path.segments()) {
-    LUMSK_TRY(c, nurbs::asSpline(s, cx));
+    LUMSK_TRY(c, nurbs::asSpline(s, cx, true));
     all.push_back({std::make_shared<const nurbs::Surface>(nurbs::extrudedSurface(c, from, to)),
                    faceName("curtain", std::to_string(all.size()), ""), reversed});
   }

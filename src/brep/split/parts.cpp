@@ -1,5 +1,6 @@
 #include "brep/split/parts.h"
 
+#include "brep/assemble.h"
 #include "brep/convert.h"
 #include "nurbs/on_skin/arrangement.h"
 
@@ -7,7 +8,6 @@
 #include <BRep_Tool.hxx>
 #include <Geom2d_BSplineCurve.hxx>
 #include <Geom_BSplineCurve.hxx>
-#include <TColgp_Array1OfPnt2d.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Wire.hxx>
 
@@ -83,17 +83,7 @@ void divide(Net& net, OldEdge& e, const std::vector<char>& renewed) {
 }
 
 Handle(Geom2d_Curve) kernelImage(const Sheet& s, const nurbs::Spline& image) {
-  // The same curve in the kernel's parameters, which are linear in the spline's.
-  Points p = image.points();
-  for (Eigen::Index i = 0; i < p.rows(); ++i) {
-    const Vec2 q = s.spline.kernelPlace(p.row(i).head<2>().transpose());
-    p.row(i) << q.x(), q.y(), 0.0;
-  }
-  const auto c = Handle(Geom_BSplineCurve)::DownCast(
-      toCurve(nurbs::Spline::trusted(image.degree(), image.knots(), std::move(p), image.closed())));
-  TColgp_Array1OfPnt2d poles(1, c->NbPoles());
-  for (int i = 1; i <= c->NbPoles(); ++i) poles(i) = gp_Pnt2d(c->Pole(i).X(), c->Pole(i).Y());
-  return new Geom2d_BSplineCurve(poles, c->Knots(), c->Multiplicities(), c->Degree());
+  return toDomain(image, [&](const Vec2& uv) { return s.spline.kernelPlace(uv); });
 }
 
 void makeEdgesOf(Net& net, Cut& c) {

@@ -110,7 +110,7 @@ Expected<Path> extendedNaturally(const Path& p, double length, const Context& cx
 
 } // namespace
 
-Expected<Spline> asSpline(const Segment& s, const Context& cx) {
+Expected<Spline> asSpline(const Segment& s, const Context& cx, bool closing) {
   if (const auto* c = std::get_if<Spline>(&s)) return *c;
   if (const auto* l = std::get_if<LineSegment>(&s)) {
     Points p(2, 3);
@@ -120,9 +120,10 @@ Expected<Spline> asSpline(const Segment& s, const Context& cx) {
   LUMSK_TRY(path, Path::make({s}, {1e-12}));
   LeanOptions o;
   o.fit = cx.tolerances.fit;
-  o.firstSpans = 1;
   CurveFamily f;
   f.curves = 1;
+  f.closed = closing && path.closed();
+  if (!f.closed) o.firstSpans = 1;
   f.sample = [&](double t, double* out) { Eigen::Map<Vec3>(out, 3) = path.at(t); };
   LUMSK_TRY(fit, fitLean(f, o));
   return fit.curve(0);

@@ -30,8 +30,8 @@ Expected<ChangedCurve> closedUp(const Path& p, const Context& cx);
 /// magnitudes stay the curve's own, times the target's pull. Fails with LM-P045 for closed paths.
 Expected<ChangedCurve> endMatched(const Path& p, bool atEnd, const BlendEnd& target, const Context& cx);
 
-/// A segment as a spline: lines exactly, arcs within `fit`.
-Expected<Spline> asSpline(const Segment& s, const Context& cx);
+/// A segment as a spline: lines exactly, arcs within `fit`. `closing`: a whole ellipse closes smoothly.
+Expected<Spline> asSpline(const Segment& s, const Context& cx, bool closing = false);
 
 /// Where an end at a place, running in a direction, would join a path: at the path's own end when that is nearest, else
 /// on the way, in the sense in which it runs already. Nothing where the path has no direction there.

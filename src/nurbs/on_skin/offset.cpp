@@ -329,6 +329,41 @@ PointedSide mostPointed(const Surface& s, double distanceMm, LengthTolerance poi
 
 } // namespace
 
+namespace {
+
+/// The fit with fewest points of those that start from the surface's own knots, once each, by its degrees and by five,
+/// and from none.
+std::optional<SurfaceFit> leanFit(const Surface& s, const std::function<Vec3(double, double)>& f, const Context& cx) {
+  std::optional<SurfaceFit> best;
+  const auto breaks = [](const Knots& U, int p) {
+    std::vector<double> b = breakpoints(U, p);
+    const double first = b.front(), size = b.back() - first;
+    for (double& x : b) x = (x - first) / size;
+    b.back() = 1;
+    return b;
+  };
+  enum class From { OwnDegree, OwnKnots, Nothing };
+  for (const From from : {From::OwnDegree, From::OwnKnots, From::Nothing}) {
+    if (from == From::Nothing && best && best->surface.controlPoints() <= s.controlPoints()) continue;
+    SurfaceFitOptions o;
+    o.closedU = s.closedU();
+    o.fit = cx.tolerances.fit;
+    if (from == From::OwnDegree) {
+      if (std::max(s.degreeU(), s.degreeV()) >= 5) continue;
+      o.degreeU = std::max(3, s.degreeU()), o.degreeV = std::max(3, s.degreeV());
+    }
+    if (from != From::Nothing) {
+      o.firstBreaksU = breaks(s.knotsU(), s.degreeU());
+      o.firstBreaksV = breaks(s.knotsV(), s.degreeV());
+    }
+    auto made = fitSurface(f, o, cx);
+    if (made && (!best || made->surface.controlPoints() < best->surface.controlPoints())) best = std::move(*made);
+  }
+  return best;
+}
+
+} // namespace
+
 Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, const Context& cx) {
   constexpr double kMostOpening = 5; // point tolerances: what is sewn together again
   if (const PointedSide tip = mostPointed(s, o.distanceMm, cx.tolerances.point);
@@ -336,7 +371,8 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
     return fail(problem("LM-T001", "the skin ends in a point without a tangent plane: no wall goes around it")
                     .at(tip.at)
                     .tryThis("round the point: let the skin leave it squarely, or flat"));
-  const ConcaveRadius tight = o.distanceMm != 0 ? tightestRadius(s, o.distanceMm > 0) : ConcaveRadius{};
+  const ConcaveRadius tight =
+      o.distanceMm != 0 && !o.bendChecked ? tightestRadius(s, o.distanceMm > 0) : ConcaveRadius{};
   if (std::abs(o.distanceMm) >= tight.radiusMm * (1 - 1e-6)) {
     Problem folds = problem("LM-T001", "the skin folds over itself at this distance: its concave radius is smaller")
                         .measure(millimetres(tight.radiusMm))
@@ -377,9 +413,13 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
     const Vec2 p = domain.map(x, y);
     return domain.offset(p.x(), p.y());
   };
-  auto fitted = fitSurface(f, fit, cx);
+  auto fitted = o.lean ? leanFit(s, f, cx) : std::nullopt;
+  if (!fitted) {
+    auto made = fitSurface(f, fit, cx);
+    if (!made) return fail(domain.reached() ? made.error() : missed());
+    fitted = std::move(*made);
+  }
   if (!domain.reached()) return fail(missed());
-  if (!fitted) return fail(fitted.error());
   return OffsetResult{fitted->surface, fitted->deviationMm, tight.radiusMm};
 }
 

@@ -19,6 +19,8 @@ struct OffsetOptions {
   double distanceMm = 1.0;                             ///< along the normal; negative: against it; nought only cuts
   std::array<std::optional<Frame>, 4> flat;            ///< sides whose offset edge is to lie in this plane
   std::array<std::optional<OffsetNeighbour>, 4> meets; ///< sides whose offset edge is to lie on a neighbour's offset
+  bool bendChecked = false; ///< only a part of the surface counts, and the caller has looked at its radii
+  bool lean = false;        ///< knots only where they are needed: fewer points, and smooth over the surface's own knots
 };
 
 /// Tightest radius that an offset by `distanceMm` meets: the smallest concave radius on that side, mm, and its place.

@@ -1,3 +1,4 @@
+#include "brep/curves_on.h"
 #include "support/recipes.h"
 
 using namespace lumsk;
@@ -40,6 +41,32 @@ private slots:
       VERIFY_AT_MOST(std::abs(p.col(wide ? 0 : 1).maxCoeff() - 30), 1e-9);
       VERIFY_AT_MOST(std::abs(p.col(wide ? 1 : 0).maxCoeff() - 10), 1e-9);
     }
+  }
+
+  /// On a face: the plane that touches it where it was clicked, its normal outside.
+  void aRingStandsOnAFaceWhereItWasClicked() {
+    Bench b = tumbler();
+    b.run();
+    const std::string face = b.body("s5")->faceNames[0];
+    json on = pick("s5", "face", face);
+    on["near"] = {{"at", {0, 0, 50}}, {"direction", {0, 0, 1}}, {"on", {40, 0, 60}}};
+    b.add("ring", {{"plane", picks({on})}, {"width", 12}});
+    b.run();
+    VERIFY_STEP(b, "s7");
+    const auto& c = b.curve("s7");
+    Vec3 centre = Vec3::Zero();
+    for (int i = 0; i < 8; ++i) centre += c.at(c.last() * i / 8) / 8;
+    const auto faces = brep::BodyFaces::of(*b.body("s5"), -1, {});
+    VERIFY_OK(faces);
+    const auto at = faces->nearest({40, 0, 60});
+    VERIFY_AT_MOST((centre - at->point).norm(), 1e-6);
+    for (int i = 0; i < 8; ++i) VERIFY_AT_MOST(std::abs((c.at(c.last() * i / 8) - at->point).dot(at->normal)), 1e-6);
+    // Elsewhere on it, it stands elsewhere.
+    on["near"]["on"] = {0, 40, 30};
+    b.set("s7", "plane", picks({on}));
+    b.run();
+    VERIFY_STEP(b, "s7");
+    QVERIFY(b.curve("s7").at(0).y() > 20);
   }
 };
 

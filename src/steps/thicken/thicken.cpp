@@ -1,6 +1,6 @@
 #include "brep/thicken.h"
 
-#include "steps/common.h"
+#include "steps/bodies.h"
 
 namespace lumsk::steps {
 
@@ -38,6 +38,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   auto made = brep::thicken(skin, o, cx);
   if (!made) {
     Problem p = made.error();
+    if (p.field.empty()) p.inField(p.code == "LM-T004" ? "open" : "thickness");
     if (p.code == "LM-T001" && p.measured && p.measured->value > 0.02) {
       const std::string fits = formatNumber(p.measured->value * 0.95, 3);
       p.offer({"use " + fits + " mm", "thickness", fits});
@@ -48,12 +49,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.outputs.push_back({"", made->body, pick.objectId()});
   out.usedUp.push_back(pick.objectId());
   out.notes = made->notes;
-  if (!skin.natural.empty()) {
-    const auto& face = skin.natural.begin()->second;
-    const double v = 0.5 * (face.surface->firstV() + face.surface->lastV());
-    const Vec3 normal = face.surface->normal(0, v) * (face.reversed ? -1.0 : 1.0);
-    out.marks.add(HandlePlace{"thickness", face.surface->at(0, v), side == "out" ? normal : Vec3(-normal), side == "both" ? 0.5 : 1.0});
-  }
+  if (const auto at = placeOnFront(skin, 0, cx))
+    out.marks.add(HandlePlace{"thickness", at->point, side == "out" ? at->normal : Vec3(-at->normal), side == "both" ? 0.5 : 1.0});
   out.summary =
       format(millimetres(o.thicknessMm)) +
       (side == "in"    ? " inward"

@@ -36,6 +36,22 @@ private slots:
     QCOMPARE(b.result("s8").outcome->marks.all<recipe::Region>().size(), size_t(2));
   }
 
+  /// Where the ring's own start lies does not matter, wherever it stands on the skin.
+  void ringsDrawnOnTheFaceCutHolesAnywhere() {
+    for (const auto& [x, y] : {std::pair{-30.0, 25.0}, {-50, 11}, {-20, 11}, {12, 11}, {30, -20}, {0, 0}})
+      for (double width : {5.0, 12.0}) {
+        Bench b = archedSkin();
+        json on = pick("s4", "face", "s4.skin");
+        on["near"] = {{"at", {0, 0, 0}}, {"direction", {0, 0, 1}}, {"on", {x, y, 10}}};
+        b.add("ring", {{"plane", picks({on})}, {"width", width}});
+        b.add("trim", {{"body", picks({pick("s4")})}, {"by", picks({pick("s5")})}, {"keep", "back"}});
+        b.run();
+        VERIFY_STEP(b, "s6");
+        const auto s = inspect::stateOf(*b.body("s6"));
+        QVERIFY(s.valid && s.openings.size() == 2);
+      }
+  }
+
   void aSolidIsClosedWhereItIsCutAndKeepsItsNames() {
     Bench b = tumbler();
     b.add("plane", {{"distance", 70}});

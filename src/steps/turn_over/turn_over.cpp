@@ -1,0 +1,27 @@
+#include "brep/apart.h"
+#include "steps/common.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+Schema schema() { return {picks("skins", "Skins", "Skins whose front is to be on the other side.", Kind::Skin)}; }
+
+Expected<Outcome> compute(const Inputs& in, const Context&) {
+  Outcome out;
+  for (const Picked& p : in.picked("skins")) {
+    out.outputs.push_back({out.outputs.empty() ? "" : p.item, brep::turnedOver(*std::get<brep::BodyPtr>(p.object)), p.objectId()});
+    out.usedUp.push_back(p.objectId());
+  }
+  const size_t n = out.outputs.size();
+  out.summary = std::to_string(n) + (n == 1 ? " skin" : " skins");
+  return out;
+}
+
+} // namespace
+
+Step turn_over() { return {"turn_over", 1, "Turn over", Stage::Trim, schema, compute}; }
+
+} // namespace lumsk::steps
