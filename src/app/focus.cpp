@@ -17,6 +17,8 @@ Focus::Focus(Session& session, Results& results) : session_(session), results_(r
     open_ = session_.draft();
     field_.clear();
     replacing_.clear();
+    drawing_.clear();
+    drawnFor_.clear();
     selection_.clear();
   });
   connect(&session_, &Session::draftBegan, this, [this] {
@@ -26,6 +28,8 @@ Focus::Focus(Session& session, Results& results) : session_(session), results_(r
   connect(&session_, &Session::draftEnds, this, [this] {
     open_.clear();
     field_.clear();
+    drawing_.clear();
+    drawnFor_.clear();
   });
   connect(&session_, &Session::draftEnded, this, [this] {
     showUntil();
@@ -50,6 +54,7 @@ std::vector<recipe::Rail> Focus::rails() const {
 
 Kind Focus::wanted() const {
   const Field* f = activeField();
+  if (!drawing_.empty()) return recipe::kPlaneOrFace;
   if (!rails().empty()) return Kind::None;
   if (f && f->kind == FieldKind::Picks) return f->accepts;
   if (f && f->kind == FieldKind::Points) return Kind::None;
@@ -69,6 +74,8 @@ QString Focus::instruction() const {
   const auto* entry = session_.recipe().find(open_);
   const Field* f = activeField();
   const bool draft = !session_.draft().empty();
+  if (!drawing_.empty())
+    return tr("click the face or the plane that the %1 lies on").arg(said(session_.registry().find(drawing_)->label).toLower());
   if (entry && f && f->kind == FieldKind::Picks) {
     const int picked = recipe::pickedCount(*entry, f->key);
     const QString what = said(recipe::kindNames(f->accepts));
@@ -82,6 +89,8 @@ QString Focus::instruction() const {
   if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");
   if (f && !rails().empty())
     return tr("click a curve to add to %1, drag the squares along their curves").arg(said(f->label).toLower());
+  if (const auto* user = session_.recipe().find(drawnFor()))
+    return tr("drag a handle or change a number, then go back to %1 with Enter").arg(QString::fromStdString(user->label));
   if (draft) return tr("drag a handle or change a number, then keep the step");
   if (!selection_.empty()) return tr("%1 picked: choose a tool").arg(selection_.size());
   return tr("choose a tool, or pick something in the view");
@@ -96,12 +105,13 @@ recipe::Names Focus::names() const {
 /// The open row, or the here mark when no row is open; nothing when that is the last one.
 std::string Focus::asOf() const {
   const recipe::Recipe& r = session_.recipe();
-  const std::string& id = !open_.empty() ? open_ : r.here;
+  const std::string user = drawnFor();
+  const std::string& id = !user.empty() ? user : !open_.empty() ? open_ : r.here;
   return r.find(id) && r.steps.back()->id != id ? id : std::string();
 }
 
 Results::Until Focus::until() const {
-  if (!replacing_.empty()) return {open_, {}}; // only what comes before can be picked
+  if (!replacing_.empty() || !drawing_.empty()) return {open_, {}}; // only what comes before can be picked
   return {{}, asOf()};
 }
 
@@ -113,7 +123,10 @@ void Focus::showUntil() {
 
 void Focus::unfold(const std::string& step, const std::string& field) {
   replacing_.clear();
-  if (!session_.draft().empty() && step != session_.draft()) session_.keepDraft();
+  drawing_.clear();
+  const bool among = drawnFor_.count(step) || std::any_of(drawnFor_.begin(), drawnFor_.end(), [&](const auto& d) { return d.second == step; });
+  if (!among) drawnFor_.clear();
+  if (!session_.draft().empty() && step != session_.draft() && !drawnFor_.count(step)) session_.keepDraft();
   open_ = step;
   if (field.empty())
     chooseField();
@@ -182,7 +195,7 @@ void Focus::followChoice() {
 }
 
 void Focus::afterReturn() {
-  if (!session_.recipe().find(open_)) return unfold({});
+  if (!session_.recipe().find(open_)) return unfold(session_.recipe().find(drawnFor()) ? drawnFor() : std::string());
   if (!session_.draft().empty()) followChoice();
 }
 
@@ -227,7 +240,46 @@ int Focus::curvesOf(const std::string& step) const {
   return r && r->outcome ? recipe::curvesIn(*r->outcome) : 0;
 }
 
+void Focus::draw(const std::string& field, const std::string& kind) {
+  const bool again = drawing_ == kind && field_ == field;
+  unfold(open_, field);
+  drawing_ = again ? "" : kind;
+  showUntil();
+  emit focusChanged();
+}
+
+/// The open row's field picks what is drawn where this was clicked; the row of that is worked at until it is done.
+void Focus::drawOn(const scene::Hit& hit) {
+  const Field* f = activeField();
+  const auto what = std::find_if(f->drawn.begin(), f->drawn.end(), [&](const auto& d) { return d.kind == drawing_; });
+  drawing_.clear();
+  scene::Hit on = hit;
+  std::optional<recipe::PickRef> body;
+  for (const auto& b : results_.scene()->bodies) {
+    if (hit.kind != Kind::Face || hit.step != b.step) continue;
+    const auto& names = b.body->faceNames;
+    const auto face = std::find_if(names.begin(), names.end(), [&](const std::string& n) { return b.partName(n) == hit.part; });
+    if (face == names.end()) continue;
+    on.near.size = brep::signatureOf(*b.body, brep::PartKind::Face, int(face - names.begin())).size;
+    body = recipe::PickRef{b.step, b.output, b.body->solid() ? Kind::Solid : Kind::Skin, {}, hit.at};
+  }
+  const std::string user = open_;
+  auto made = recipe::withDrawn(session_.recipe(), {user, field_}, *what, on, body, session_.registry());
+  session_.edit(std::move(made.recipe), tr("draw a %1").arg(said(session_.registry().find(what->kind)->label).toLower()));
+  drawnFor_[made.step] = user;
+  open_ = made.step;
+  chooseField();
+  showUntil();
+  emit focusChanged();
+}
+
+std::string Focus::drawnFor() const {
+  const auto it = drawnFor_.find(open_);
+  return it == drawnFor_.end() ? std::string() : it->second;
+}
+
 void Focus::pick(const scene::Hit& hit, bool toggle) {
+  if (!drawing_.empty()) return drawOn(hit);
   const auto* entry = session_.recipe().find(open_);
   const Field* f = activeField();
   if (entry && f && f->kind == FieldKind::Picks && recipe::has(f->accepts, hit.kind)) {
@@ -305,10 +357,18 @@ void Focus::chooseRows(std::vector<std::string> ids) {
   emit focusChanged();
 }
 
+bool Focus::done() {
+  if (const std::string user = drawnFor(); !user.empty()) return unfold(user), true;
+  if (session_.draft().empty()) return false;
+  session_.keepDraft();
+  return true;
+}
+
 bool Focus::back() {
-  if (!replacing_.empty()) return replacing_.clear(), showUntil(), emit focusChanged(), true;
+  if (!replacing_.empty() || !drawing_.empty()) return replacing_.clear(), drawing_.clear(), showUntil(), emit focusChanged(), true;
   if (!rows_.empty()) return chooseRows({}), true;
   if (!selection_.empty()) return clearSelection(), true;
+  if (const std::string user = drawnFor(); !user.empty()) return unfold(user), true;
   if (!session_.draft().empty()) return session_.dropDraft(), true;
   if (!open_.empty()) return unfold({}), true;
   return false;
@@ -318,6 +378,8 @@ void Focus::clear() {
   open_.clear();
   field_.clear();
   replacing_.clear();
+  drawing_.clear();
+  drawnFor_.clear();
   selection_.clear();
   rows_.clear();
 }

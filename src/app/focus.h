@@ -16,6 +16,9 @@ public:
   const std::string& open() const { return open_; }           ///< id of the unfolded row
   const std::string& field() const { return field_; }         ///< key of its field that picks or points go to
   const std::string& replacing() const { return replacing_; } ///< item of the field whose place the next pick takes
+  const std::string& drawing() const { return drawing_; } ///< kind of step that the next click on a face or a plane draws
+  /// The row for whose field the open one was drawn in place; empty: for none.
+  std::string drawnFor() const;
   const recipe::Field* activeField() const;
   recipe::Kind wanted() const;             ///< what the pointer should find now
   std::vector<recipe::Rail> rails() const; ///< on which a click adds to the field that has the focus
@@ -27,6 +30,7 @@ public:
   void start(const std::string& kind); ///< a draft; objects picked beforehand fill the inputs they fit
   void replace(const std::string& step, const std::string& field,
                const std::string& item); ///< by the next pick; again: not
+  void draw(const std::string& field, const std::string& kind); ///< with the next click, for a field of the open row; again: not
 
   // Picks
   const std::vector<scene::Hit>& selection() const { return selection_; }
@@ -50,6 +54,9 @@ public:
   const std::vector<std::string>& rows() const { return rows_; } ///< chosen rows, in the recipe's order
   void chooseRows(std::vector<std::string> ids);
 
+  /// On from what is open: from a row that was drawn in place back to the one that uses it, else the draft is kept. False if
+  /// there was neither.
+  bool done();
   /// One step back: picks, the draft, the row. False if nothing was left.
   bool back();
   void clear(); ///< another project
@@ -59,6 +66,7 @@ signals:
   void untilChanged();
 
 private:
+  void drawOn(const scene::Hit& hit);
   void chooseField();
   bool wantsPicks() const;
   void followChoice();
@@ -70,7 +78,8 @@ private:
 
   Session& session_;
   Results& results_;
-  std::string open_, field_, replacing_;
+  std::string open_, field_, replacing_, drawing_;
+  std::map<std::string, std::string> drawnFor_; ///< rows that were drawn in place, and those that use them, as long as these are worked at
   Results::Until shown_;
   std::vector<scene::Hit> selection_;
   std::vector<std::string> rows_;

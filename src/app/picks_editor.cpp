@@ -1,5 +1,6 @@
 #include "app/picks_editor.h"
 
+#include "app/theme.h"
 #include "app/view/view_widget.h"
 #include "app/words.h"
 
@@ -138,12 +139,26 @@ PicksEditor::PicksEditor(recipe::Field f, Workspace& w, ViewWidget& view)
   more_->setAccessibleName(tr("pick for %1").arg(said(field_.label)));
   more_->setProperty("role", "pick");
   connect(more_, &QPushButton::clicked, this, &FieldEditor::focused);
+  auto* row = field_.drawn.empty() ? nullptr : new QHBoxLayout;
+  if (row) l->addLayout(row);
+  for (const recipe::DrawnHere& d : field_.drawn) {
+    const QString what = said(w_.registry().find(d.kind)->label).toLower();
+    auto* b = new QPushButton(icon("steps/" + QString::fromStdString(d.kind), IconTone::Text), tr("draw a %1").arg(what));
+    b->setObjectName("draw-" + QString::fromStdString(d.kind));
+    b->setCheckable(true);
+    b->setToolTip(tr("click, then click a face or a plane: a %1 is drawn there and picked").arg(what));
+    b->setProperty("role", "pick");
+    row->addWidget(b);
+    draw_.push_back(b);
+    connect(b, &QPushButton::clicked, this, [this, kind = d.kind] { w_.focus().draw(field_.key, kind); });
+  }
 }
 
 void PicksEditor::setActive(bool on) {
   more_->setChecked(on);
   // What is full has no empty place; a click on its chip picks another one for it.
   more_->setVisible(on || int(value_.size()) < field_.most);
+  for (size_t i = 0; i < draw_.size(); ++i) draw_[i]->setChecked(on && w_.focus().drawing() == field_.drawn[i].kind);
   sayWhatToPick();
 }
 
@@ -318,7 +333,7 @@ void PicksEditor::addContinuity(Chip* chip, int index, const recipe::Field& sub)
 void PicksEditor::addNumbers(int index) {
   std::vector<std::string> keys;
   for (const recipe::Field& sub : field_.each)
-    if (sub.kind == recipe::FieldKind::Quantity && sub.handle != recipe::Handle::None &&
+    if (sub.kind == recipe::FieldKind::Quantity && (sub.handle != recipe::Handle::None || !sub.conditions.empty()) &&
         recipe::applies(sub, field_.each, value_[size_t(index)]))
       keys.push_back(sub.key);
   if (!keys.empty()) list_->addWidget(numbersRow(index, keys));

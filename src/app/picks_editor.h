@@ -61,6 +61,7 @@ private:
   ViewWidget& view_;
   QVBoxLayout* list_;
   QPushButton* more_;
+  std::vector<QPushButton*> draw_; ///< one for each kind that can be drawn in place
   std::vector<Chip*> chips_;
   std::vector<QWidget*> partRows_;
   json value_;

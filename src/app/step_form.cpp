@@ -24,7 +24,7 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
   });
   connect(form_, &FieldForm::focused, this, [this](const std::string& key) { w_.focus().unfold(step_, key); });
   connect(form_, &FieldForm::enterAgain, this, [this] {
-    if (w_.session().draft() == step_) w_.session().keepDraft();
+    if (w_.session().draft() == step_ || drawnInPlace()) w_.focus().done();
   });
   layout->addLayout(messages_);
   auto* buttons = new QHBoxLayout;
@@ -40,7 +40,7 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
   buttons->addWidget(drop_);
   buttons->addWidget(keep_);
   layout->addLayout(buttons);
-  connect(keep_, &QPushButton::clicked, &w_.session(), &Session::keepDraft);
+  connect(keep_, &QPushButton::clicked, &w_.focus(), &Focus::done);
   connect(drop_, &QPushButton::clicked, &w_.session(), &Session::dropDraft);
   sync();
 }
@@ -83,6 +83,8 @@ void StepForm::addSwitches(QVBoxLayout& layout) {
   if (placed > 0) row->addStretch();
 }
 
+bool StepForm::drawnInPlace() const { return w_.focus().open() == step_ && !w_.focus().drawnFor().empty(); }
+
 void StepForm::sync() {
   const auto* entry = w_.recipe().find(step_);
   if (!entry) return;
@@ -96,7 +98,9 @@ void StepForm::sync() {
     swap_->setEnabled(entry->inputs->value(across, json::array()).size() > 1);
   }
   const bool draft = w_.session().draft() == step_;
-  keep_->setVisible(draft);
+  const auto* user = w_.recipe().find(w_.focus().drawnFor());
+  keep_->setText(drawnInPlace() && user ? tr("Back to %1").arg(QString::fromStdString(user->label)) : tr("Keep"));
+  keep_->setVisible(draft || drawnInPlace());
   drop_->setVisible(draft);
   syncMessages();
 }

@@ -16,6 +16,7 @@ signals:
   void helpWanted(const QString& kind);
 
 private:
+  bool drawnInPlace() const; ///< for another row, to which Enter goes back
   void syncMessages();
   void addSwitches(QVBoxLayout& layout);
   Workspace& w_;

@@ -35,23 +35,22 @@ Vec3 leavingStart(const nurbs::Path& p) {
   return d[1].normalized();
 }
 
-/// Edges of a ring, in order, as one curve.
-Expected<nurbs::Path> pathOf(const std::vector<TopoDS_Edge>& edges, LengthTolerance point) {
+} // namespace
+
+Expected<nurbs::Path> pathAlong(const Ring& ring, LengthTolerance point) {
   std::vector<nurbs::Segment> segments;
-  for (const TopoDS_Edge& e : edges) {
+  for (const TopoDS_Edge& e : ring.edges) {
     auto p = toPath(TopoDS::Edge(e.Oriented(TopAbs_FORWARD)));
     if (!p) return fail(unreadable());
     if (e.Orientation() == TopAbs_REVERSED) p = nurbs::reversed(*p);
     segments.insert(segments.end(), p->segments().begin(), p->segments().end());
   }
   double near = point.mm;
-  for (const TopoDS_Edge& e : edges)
+  for (const TopoDS_Edge& e : ring.edges)
     for (const TopoDS_Vertex& v : {TopExp::FirstVertex(e), TopExp::LastVertex(e)})
       near = std::max(near, 2 * BRep_Tool::Tolerance(v));
   return nurbs::Path::make(std::move(segments), {near});
 }
-
-} // namespace
 
 Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corner, LengthTolerance point) {
   return guarded("reading an edge", [&]() -> Expected<nurbs::Path> {
@@ -105,7 +104,7 @@ Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point
     const TopoDS_Edge e = edges(b)[size_t(edge)];
     const auto has = [&](const TopoDS_Edge& k) { return k.IsSame(e); };
     for (const Ring& r : openRings(b.shape))
-      if (std::any_of(r.edges.begin(), r.edges.end(), has)) return pathOf(r.edges, point);
+      if (std::any_of(r.edges.begin(), r.edges.end(), has)) return pathAlong(r, point);
     // Of the borders that it belongs to, the one of fewest edges that does not run along a seam.
     std::optional<nurbs::Path> found;
     size_t fewest = 0;

@@ -1,6 +1,6 @@
 #pragma once
 #include "base/tolerances.h"
-#include "brep/body.h"
+#include "brep/rings.h"
 #include "nurbs/core/path.h"
 
 namespace lumsk::brep {
@@ -11,6 +11,8 @@ namespace lumsk::brep {
 Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corner, LengthTolerance point);
 /// All around: the opening that an open edge belongs to, or the border of its first face that it lies on.
 Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point);
+/// Edges of a ring, in order.
+Expected<nurbs::Path> pathAlong(const Ring& ring, LengthTolerance point);
 /// The outer border of a face.
 Expected<nurbs::Path> outlineOf(const Body& b, int face, LengthTolerance point);
 /// The borders of a face's openings.

@@ -3,6 +3,7 @@
 #include "brep/assemble.h"
 #include "brep/convert.h"
 #include "brep/curves_on.h"
+#include "brep/edge_paths.h"
 #include "brep/face_spline.h"
 #include "brep/guard.h"
 #include "brep/rings.h"
@@ -10,11 +11,11 @@
 #include "brep/thicken_parts.h"
 #include "nurbs/core/continued.h"
 #include "nurbs/curves/curve_ends.h"
+#include "nurbs/curves/curve_parts.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/on_skin/section.h"
 
 #include <BRepBuilderAPI_MakeFace.hxx>
-#include <BRepBuilderAPI_MakeWire.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Tool.hxx>
 #include <TopExp.hxx>
@@ -22,14 +23,12 @@
 #include <TopoDS.hxx>
 
 #include <algorithm>
-#include <chrono>
 
 namespace lumsk::brep {
 
 namespace {
 
 constexpr double kJoinsWithin = 10; ///< point tolerances: ends that are one
-constexpr double kSecondsAtMost = 10;
 constexpr double kBeyondEnds = 2;  ///< lengths that edges go on at their ends, to be measured from
 constexpr double kReach = 4;       ///< lengths that other edges may have to go on
 constexpr double kLookBeyond = 0.3, kInSkin = 0.05; ///< lengths: an end that leads on into the skin ends there
@@ -50,32 +49,14 @@ Expected<std::vector<Chain>> chainsOf(const std::vector<TopoDS_Edge>& edges, con
   std::vector<Chain> out;
   const double near = kJoinsWithin * cx.tolerances.point.mm;
   for (const Ring& ring : chained(edges, near)) {
-    BRepBuilderAPI_MakeWire wire;
-    for (const TopoDS_Edge& e : ring.edges) wire.Add(e);
-    const auto whole = wire.IsDone() ? toPath(wire.Wire(), {near}) : std::nullopt;
+    const auto whole = pathAlong(ring, {near});
     if (!whole)
       return fail(problem("LM-C032", "the edges do not make a chain").at(pointsAlong(ring, 1).row(0).transpose()).tryThis("pick edges that run on into one another"));
     // Corners end a chain: both sides go on past them.
-    std::vector<double> at = whole->corners(cx.tolerances.corner);
-    std::vector<nurbs::Path> parts;
-    if (at.empty()) {
-      parts.push_back(*whole);
-    } else {
-      const size_t n = whole->segments().size();
-      std::vector<nurbs::Segment> now;
-      const size_t start = whole->closed() ? size_t(std::lround(at.front())) : 0;
-      for (size_t k = 0; k < n; ++k) {
-        const size_t i = (start + k) % n;
-        const auto corner = [&](double t) { return std::any_of(at.begin(), at.end(), [&](double x) { return std::abs(x - t) < 1e-9; }); };
-        if (!now.empty() && corner(double(i))) {
-          LUMSK_TRY(part, nurbs::Path::make(std::move(now), {near}));
-          parts.push_back(std::move(part));
-          now.clear();
-        }
-        now.push_back(whole->segments()[i]);
-      }
-      LUMSK_TRY(part, nurbs::Path::make(std::move(now), {near}));
-      parts.push_back(std::move(part));
+    std::vector<nurbs::Path> parts{*whole};
+    if (const auto corners = whole->corners(cx.tolerances.corner); !corners.empty()) {
+      LUMSK_TRY(cut, nurbs::splitAt(*whole, corners, {near}));
+      parts = std::move(cut);
     }
     for (nurbs::Path& p : parts) {
       Chain c{p, p};
@@ -129,10 +110,8 @@ Expected<Rebordered> piecesOf(const Division& d, const std::vector<char>& which,
 }
 
 /// Runs a change of borders for ten seconds at most. What cannot be followed is told by its place.
-template <class F> Expected<Rebordered> limited(const char* doing, const Vec3& at, const Context& given, F&& change) {
-  Context cx = given;
-  const auto until = std::chrono::steady_clock::now() + std::chrono::milliseconds(int(1000 * kSecondsAtMost));
-  if (!cx.until || *cx.until > until) cx.until = until;
+template <class F> Expected<Rebordered> inTime(const char* doing, const Vec3& at, const Context& given, F&& change) {
+  const Context cx = limited(given);
   auto made = guarded(doing, [&]() -> Expected<Rebordered> { return change(cx); });
   if (made) return made;
   if (isCancelled(made.error()) && !given.stopped())
@@ -314,13 +293,7 @@ Expected<std::optional<Rebordered>> upTo(const BodyPtr& b, const Divider& end, c
     for (const TopoDS_Face& f : faces(keeping))
       if (const auto inside = pointsInside(f, kPlacesAcross); !inside.empty()) places.push_back(inside[inside.size() / 2]);
     LUMSK_TRY(division, Division::of({b}, {end}, {}, cx));
-    std::vector<char> keep(division->pieces().size(), 0);
-    for (size_t i = 0; i < keep.size(); ++i) {
-      LUMSK_TRY(skin, division->skinOf(int(i)));
-      LUMSK_TRY(on, BodyFaces::of(*skin, -1, cx));
-      for (const Vec3& p : places)
-        if (const auto at = on.nearest(p); at && at->distanceMm <= cx.tolerances.point.mm) keep[i] = 1;
-    }
+    const auto keep = piecesAt(*division, places, cx);
     if (std::find(keep.begin(), keep.end(), char(0)) == keep.end()) return std::optional<Rebordered>();
     LUMSK_TRY(made, piecesOf(*division, keep, cx));
     return std::optional<Rebordered>(std::move(made));
@@ -371,7 +344,7 @@ std::optional<WayOut> wayOut(const Body& b, int edge) {
 }
 
 Expected<Rebordered> shortened(const Body& b, const std::vector<int>& picked, double mm, const Context& given) {
-  return limited("shortening", startOf(b, picked), given, [&](const Context& cx) -> Expected<Rebordered> {
+  return inTime("shortening", startOf(b, picked), given, [&](const Context& cx) -> Expected<Rebordered> {
     const auto all = edges(b);
     std::vector<TopoDS_Edge> chosen;
     for (int e : picked) chosen.push_back(all[size_t(e)]);
@@ -397,7 +370,7 @@ Expected<Rebordered> shortened(const Body& b, const std::vector<int>& picked, do
 }
 
 Expected<Rebordered> grown(const Body& b, const std::vector<int>& picked, double mm, nurbs::GoOn how, const Context& given) {
-  return limited("extending", startOf(b, picked), given, [&](const Context& cx) -> Expected<Rebordered> {
+  return inTime("extending", startOf(b, picked), given, [&](const Context& cx) -> Expected<Rebordered> {
     std::vector<NamedFace> all = namedFaces(b);
     const auto allEdges = edges(b);
     std::map<int, std::vector<TopoDS_Edge>> byFace;

@@ -38,7 +38,8 @@ Vec3 middleOf(const TopoDS_Edge& e) {
 
 class Knitter {
 public:
-  Knitter(const std::vector<NamedFace>& faces, double gap, const Context& cx) : faces_(faces), gap_(gap), cx_(cx) {}
+  Knitter(const std::vector<NamedFace>& faces, double gap, bool solid, const Context& cx)
+      : faces_(faces), gap_(gap), solid_(solid), cx_(cx) {}
 
   Expected<Knitted> run() {
     LUMSK_CHECK(checkOverlap());
@@ -112,7 +113,8 @@ private:
     for (const TopoDS_Face& f : ordered) builder.Add(shell, f);
     if (!open) {
       shell.Closed(true);
-      return checkedSolid(shell);
+      LUMSK_TRY(made, checkedSolid(shell));
+      return solid_ ? made : TopExp_Explorer(made, TopAbs_SHELL).Current(); // its faces look outwards
     }
     LUMSK_CHECK(checkValid(shell));
     return TopoDS_Shape(shell);
@@ -198,9 +200,14 @@ private:
     BRepBndLib::Add(b.shape, box);
     const double reach = kNearMiss * std::sqrt(box.SquareExtent());
     std::vector<NearMiss> out;
+    std::vector<Bnd_Box> boxes(open.size());
+    for (size_t i = 0; i < open.size(); ++i) {
+      BRepBndLib::Add(open[i], boxes[i]);
+      boxes[i].Enlarge(0.5 * reach);
+    }
     for (size_t i = 0; i < open.size(); ++i)
       for (size_t j = 0; j < open.size(); ++j) {
-        if (i == j) continue;
+        if (i == j || boxes[i].IsOut(boxes[j])) continue;
         const BRepAdaptor_Curve c(open[i]);
         double a, z;
         const Handle(Geom_Curve) other = BRep_Tool::Curve(open[j], a, z);
@@ -233,14 +240,15 @@ private:
 
   const std::vector<NamedFace>& faces_;
   double gap_;
+  bool solid_;
   const Context& cx_;
 };
 
 } // namespace
 
-Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance gap, const Context& cx) {
+Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance gap, const Context& cx, bool solid) {
   if (faces.empty()) return fail(problem("LM-K002", "there is nothing to knit").tryThis("pick skins"));
-  return guarded("knitting", [&] { return Knitter(faces, gap.mm, cx).run(); });
+  return guarded("knitting", [&] { return Knitter(faces, gap.mm, solid, cx).run(); });
 }
 
 Expected<Knitted> withSurfaces(const Body& body, const OtherSplines& changed, const Context& cx) {

@@ -17,10 +17,10 @@ struct Knitted {
 };
 
 /// Joins faces along edges that lie within `largestGap` of one another (sewing by the kernel) to one skin, or to a
-/// solid when it closes. Names and untrimmed faces stay. Orientations are made to agree, outwards for solids. Fails
+/// solid when it closes and is to be one. Names and untrimmed faces stay. Orientations are made to agree, outwards for solids. Fails
 /// with LM-B001 (more than two faces along an edge), LM-B002 (faces that touch none of the others; nearest distance and
 /// place given), LM-B003 (faces that lie on one another), LM-K00x.
-Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance largestGap, const Context& cx);
+Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance largestGap, const Context& cx, bool solid = true);
 
 /// Another spline for a face, and what it was made to meet at its sides; those that are not named keep what they had.
 struct OtherSpline {

@@ -1,8 +1,10 @@
 #include "brep/reborder.h"
 
 #include "brep/convert.h"
+#include "brep/curves_on.h"
 #include "brep/knit.h"
 #include "brep/skin.h"
+#include "brep/thicken_parts.h"
 #include "nurbs/measure/closest.h"
 
 #include <BRep_Tool.hxx>
@@ -13,13 +15,16 @@
 #include <TopoDS.hxx>
 
 #include <algorithm>
+#include <chrono>
 #include <set>
 
 namespace lumsk::brep {
 
 namespace {
 
+constexpr int kSecondsAtMost = 10;
 constexpr double kPutTogether = 10; ///< point tolerances
+constexpr double kOnBorder = 10;    ///< fits: a border of a fitted part is as near to its surface's own
 
 /// Pairs of faces that share an edge, with a place of it.
 std::map<std::pair<std::string, std::string>, Vec3> joinsOf(const Body& b) {
@@ -84,6 +89,41 @@ Expected<Rebordered> together(const Body& before, const std::vector<NamedFace>& 
   for (const auto& [pair, at] : joinsOf(before))
     if (!now.count(pair)) apart.at(at);
   if (!apart.where.empty()) out.notes.push_back(std::move(apart));
+  return out;
+}
+
+Context limited(const Context& cx) {
+  Context out = cx;
+  const auto until = std::chrono::steady_clock::now() + std::chrono::seconds(kSecondsAtMost);
+  if (!out.until || *out.until > until) out.until = until;
+  return out;
+}
+
+bool onBorderOf(const nurbs::Surface& s, const TopoDS_Edge& e, LengthTolerance fit) {
+  double a, b;
+  const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
+  for (int side = 0; side < 4; ++side) {
+    if (s.closedU() && side < 2) continue;
+    const auto path = nurbs::Path::make({border(s, side)}, {1e-6});
+    if (!path) continue; // a pole
+    bool along = true;
+    for (int i = 0; i <= 8 && along; ++i)
+      along = nurbs::closestPoint(*path, toVec(c->Value(a + (b - a) * i / 8))).distanceMm <= kOnBorder * fit.mm;
+    if (along) return true;
+  }
+  return false;
+}
+
+std::vector<char> piecesAt(const Division& division, const std::vector<Vec3>& places, const Context& cx) {
+  std::vector<char> out(division.pieces().size(), 0);
+  for (size_t i = 0; i < out.size(); ++i) {
+    const auto skin = division.skinOf(int(i));
+    if (!skin) continue;
+    const auto on = BodyFaces::of(**skin, -1, cx);
+    if (!on) continue;
+    for (const Vec3& p : places)
+      if (const auto at = on->nearest(p); at && at->distanceMm <= cx.tolerances.point.mm) out[i] = 1;
+  }
   return out;
 }
 

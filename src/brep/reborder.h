@@ -22,6 +22,15 @@ EdgeLabels labelsOf(const Body& cut, const std::vector<std::string>& labels);
 Expected<Rebordered> together(const Body& before, const std::vector<NamedFace>& faces, const EdgeLabels& labels,
                               const Context& cx);
 
+/// The same with ten seconds at most.
+Context limited(const Context& cx);
+
+/// Whether an edge lies on a side of a surface's own domain, in space: the face may be a fitted part of it.
+bool onBorderOf(const nurbs::Surface& s, const TopoDS_Edge& e, LengthTolerance fit);
+
+/// Which pieces some places lie in.
+std::vector<char> piecesAt(const Division& division, const std::vector<Vec3>& places, const Context& cx);
+
 /// A note on edges that were to stay and are no border of a face any more.
 void noteLost(Rebordered& out, const std::vector<TopoDS_Edge>& left, const TopoDS_Face& now, LengthTolerance point);
 /// Which edges were carried on, and how far.

@@ -31,7 +31,6 @@ namespace lumsk::brep {
 namespace {
 
 constexpr double kEndless = 0.6;  ///< of a face's own size: so far surfaces without an end are looked at around it
-constexpr double kFits = 10;      ///< fits: a border of a fitted part is as near to its surface's own
 
 Vec3 middleOf(const TopoDS_Edge& e) {
   double a, b;
@@ -56,22 +55,6 @@ Domain domainOf(const TopoDS_Face& f) {
     if (Precision::IsInfinite(d.high[k])) d.high[k] = high[k] + more, d.endless[size_t(2 * k) + 1] = true;
   }
   return d;
-}
-
-/// Whether an edge lies on a side of a surface's own domain, in space: the face is a fitted part of it.
-bool onBorderOf(const nurbs::Surface& s, const TopoDS_Edge& e, LengthTolerance fit) {
-  double a, b;
-  const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
-  for (int side = 0; side < 4; ++side) {
-    if (s.closedU() && side < 2) continue;
-    const auto path = nurbs::Path::make({border(s, side)}, {1e-6});
-    if (!path) continue; // a pole
-    bool along = true;
-    for (int i = 0; i <= 8 && along; ++i)
-      along = nurbs::closestPoint(*path, toVec(c->Value(a + (b - a) * i / 8))).distanceMm <= kFits * fit.mm;
-    if (along) return true;
-  }
-  return false;
 }
 
 /// The side of the domain that an edge of a face runs along, where it ends; -1: none.
@@ -197,13 +180,13 @@ private:
                       .at(middleOf(trims.front()))
                       .tryThis("restore the other edges of this face as well"));
     LUMSK_TRY(division, std::move(made));
-    const int piece = pieceWith(*division, old);
-    if (piece < 0)
+    const auto inside = pointsInside(old, 7);
+    std::vector<char> kept(division->pieces().size(), 0);
+    if (!inside.empty()) kept = piecesAt(*division, {inside[inside.size() / 2]}, cx_);
+    if (std::find(kept.begin(), kept.end(), char(1)) == kept.end())
       return fail(problem("LM-C022", "what is left of the borders does not bound the face any more")
                       .at(middleOf(trims.front()))
                       .tryThis("restore the other edges of this face as well"));
-    std::vector<char> kept(division->pieces().size(), 0);
-    kept[size_t(piece)] = 1;
     LUMSK_TRY(pieces, division->bodies(kept, false, false, cx_));
     const auto faces = namedFaces(*pieces.front().body);
     const TopoDS_Face now = TopoDS::Face(faces.front().face.Oriented(TopAbs_FORWARD));
@@ -224,21 +207,6 @@ private:
     return fail(problem("LM-C022", "the surface has no end of its own there")
                     .at(middleOf(e))
                     .tryThis("extend the edge by a length instead"));
-  }
-
-  /// The piece in which a place of the old face lies, or nearly: fitted parts are a little off.
-  int pieceWith(const Division& division, const TopoDS_Face& old) const {
-    const auto inside = pointsInside(old, 7);
-    if (inside.empty()) return -1;
-    const Vec3 p = inside[inside.size() / 2];
-    for (int i = 0; i < int(division.pieces().size()); ++i) {
-      const auto skin = division.skinOf(i);
-      if (!skin) continue;
-      const auto faces = BodyFaces::of(**skin, -1, cx_);
-      if (!faces) continue;
-      if (const auto at = faces->nearest(p); at && at->distanceMm <= cx_.tolerances.point.mm) return i;
-    }
-    return -1;
   }
 
   void put(NamedFace& named, const TopoDS_Face& forward) {

@@ -20,7 +20,7 @@ struct WorkerLimits {
 Expected<nlohmann::json> runInWorker(const std::string& job, const nlohmann::json& arguments, const std::string& doing,
                                      const WorkerLimits& limits, const Context& cx);
 
-/// What the child process does: "read", "mesh", "cut", "combine", "merge" and "end", and "crash", "hang" and "eat" to try the limits out.
+/// What the child process does: "read", "mesh", "cut", "combine", "merge", "heal" and "end", and "crash", "hang" and "eat" to try the limits out.
 Expected<nlohmann::json> workerJob(const std::string& job, const nlohmann::json& arguments, const Context& cx);
 
 constexpr int kWorkerAnswered = 0, kWorkerNoMemory = 4; ///< exit codes

@@ -4,6 +4,7 @@
 #include "brep/foreign.h"
 #include "brep/foreign_mesh.h"
 #include "brep/guard.h"
+#include "brep/heal.h"
 #include "brep/merge.h"
 #include "brep/pack.h"
 #include "brep/trim.h"
@@ -117,6 +118,13 @@ Expected<json> end(const json& a, const Context& cx) {
   return brep::toJson(*made);
 }
 
+Expected<json> heal(const json& a, const Context& cx) {
+  const BodyPtr body = bodyFrom(a.at("body"));
+  if (!body) return fail(notHandedOver("the body"));
+  LUMSK_TRY(made, healedHere(*body, a.at("faces").get<std::vector<int>>(), cx));
+  return brep::toJson(*made);
+}
+
 /// Takes memory until it is refused.
 [[noreturn]] void eat() {
   std::vector<std::vector<char>> eaten;
@@ -132,6 +140,7 @@ Expected<json> workerJob(const std::string& job, const json& a, const Context& c
   if (job == "combine") return combine(a, cx);
   if (job == "merge") return merge(a, cx);
   if (job == "end") return end(a, cx);
+  if (job == "heal") return heal(a, cx);
   if (job == "crash") std::abort();
   if (job == "hang")
     for (;;) ::pause();
@@ -258,6 +267,12 @@ Expected<std::vector<BodyPtr>> merged(const std::vector<BodyPtr>& solids, const 
   for (const BodyPtr& b : solids) all.push_back(toJson(*b));
   LUMSK_TRY(answer, runInWorker("merge", {{"solids", std::move(all)}, {"names", names}}, "merging bodies", {}, cx));
   return bodiesFrom(answer);
+}
+
+Expected<BodyPtr> healedByKernel(const Body& b, const std::vector<int>& gone, const Context& cx) {
+  LUMSK_TRY(answer, runInWorker("heal", {{"body", toJson(b)}, {"faces", gone}}, "removing faces", {}, cx));
+  LUMSK_TRY(bodies, bodiesFrom(json::array({std::move(answer)})));
+  return bodies.front();
 }
 
 Expected<BodyPtr> endedAt(const Body& b, const Body& by, const Ending& e, const Context& cx) {

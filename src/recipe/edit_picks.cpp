@@ -40,6 +40,12 @@ std::vector<double> fractionsOf(const json& pick, const Field& f, const Vec3& pl
   return {std::clamp(at.x(), 0.0, 1.0), std::clamp(at.y(), 0.0, 1.0)};
 }
 
+/// Two digits.
+double rounded(double x) {
+  const double unit = std::pow(10.0, std::floor(std::log10(x)) - 1);
+  return std::round(std::round(x / unit) * unit * 1e9) / 1e9;
+}
+
 double shortFraction(double f) { return std::round(f * 1e4) / 1e4; }
 
 } // namespace
@@ -141,6 +147,38 @@ StepPtr withPicks(const StepEntry& entry, const Field& f, const std::vector<Pick
   for (const PickRef& p : picks)
     if (has(f.accepts, p.kind) && int(list.size()) < f.most && stored(list, p) == list.end()) append(list, p);
   return withInput(entry, f.key, list);
+}
+
+DrawnStep withDrawn(const Recipe& r, const ItemRef& field, const DrawnHere& what, const PickRef& on,
+                    const std::optional<PickRef>& body, const Registry& registry) {
+  const StepEntry* entry = r.find(field.step);
+  const Step* kind = registry.find(what.kind);
+  if (!entry || !kind) return {r, {}};
+  DrawnStep out{r, {}};
+  const Schema& own = registry.schemaOf(what.kind);
+  StepEntry drawn;
+  out.step = drawn.id = "s" + out.recipe.newId();
+  drawn.kind = what.kind;
+  drawn.version = kind->version;
+  drawn.label = freeLabel(r, kind->label);
+  json inputs = inputsWith({on}, own);
+  for (const Field& f : own)
+    if (f.ofPlace > 0 && on.near.size > 0) inputs[f.key] = rounded(f.ofPlace * on.near.size);
+  drawn.inputs = std::make_shared<const json>(std::move(inputs));
+  auto& steps = out.recipe.steps;
+  steps.insert(steps.begin() + r.indexOf(field.step), std::make_shared<const StepEntry>(std::move(drawn)));
+  json list = listAt(*entry, field.field);
+  append(list, {out.step, "", Kind::Curve, {}, Vec3::Zero()});
+  StepPtr next = withInput(*entry, field.field, list);
+  if (!what.key.empty() && !next->inputs->contains(what.key)) next = withInput(*next, what.key, what.value);
+  for (const Field& f : registry.schemaOf(entry->kind)) {
+    if (!body || f.kind != FieldKind::Picks || f.least == 0 || !has(f.accepts, body->kind) || pickedCount(*next, f.key) > 0) continue;
+    json bodies = json::array();
+    append(bodies, *body);
+    next = withInput(*next, f.key, bodies);
+  }
+  out.recipe = out.recipe.withStep(std::move(next));
+  return out;
 }
 
 Recipe withExtent(const Recipe& r, const ItemRef& ref, const PickRef& pick, const std::string& extent) {

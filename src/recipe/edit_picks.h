@@ -30,6 +30,14 @@ StepPtr withPick(const StepEntry& entry, const Field& f, const PickRef& pick, co
 StepPtr withPicks(const StepEntry& entry, const Field& f, const std::vector<PickRef>& picks);
 /// Whether a pick belongs into the field that takes what this one does not (`othersGoTo`); null: no.
 const Field* otherFieldFor(const StepEntry& entry, const Field& f, const PickRef& pick, const Schema& schema);
+/// A step drawn in place for a picks field (`Field::drawn`): a new one before the field's step, on the plane or the face
+/// that was pointed at, picked by the field. What the field's step needs and has not takes the body that was pointed at.
+struct DrawnStep {
+  Recipe recipe;
+  std::string step; ///< id of the new one
+};
+DrawnStep withDrawn(const Recipe& r, const ItemRef& field, const DrawnHere& what, const PickRef& on,
+                    const std::optional<PickRef>& body, const Registry& registry);
 /// How many picks a field holds.
 int pickedCount(const StepEntry& entry, const std::string& field);
 Recipe withExtent(const Recipe& r, const ItemRef& list, const PickRef& pick, const std::string& extent);

@@ -3,6 +3,7 @@
 #include "brep/convert.h"
 #include "brep/edge_paths.h"
 #include "brep/names.h"
+#include "nurbs/curves/curve_refit.h"
 #include "recipe/portion.h"
 
 #include <algorithm>
@@ -115,6 +116,26 @@ Kind kindFromName(const std::string& n) {
   for (Kind k : {Kind::Point, Kind::Curve, Kind::Edge, Kind::Face, Kind::Skin, Kind::Solid, Kind::Plane})
     if (kindNames(k) == n) return k;
   return Kind::None;
+}
+
+/// What goes on from a picked edge, where that counts as well, and refitted if that is wanted.
+Expected<void> takeExtent(Picked& p, const json& item, const Field& f, const Names& names, const Tolerances& tol) {
+  const std::string extent = item.contains("extent") && item["extent"].is_string() ? item["extent"].get<std::string>() : "";
+  if (p.kind != Kind::Edge || !p.body || (extent != "chain" && extent != "loop")) return {};
+  auto path = extent == "chain" ? brep::tangentChain(*p.body, p.index, tol.corner, tol.point) : brep::loopThrough(*p.body, p.index, tol.point);
+  if (!path) return fail(path.error());
+  if (item.contains("within") && item["within"] != "") {
+    LUMSK_TRY(within, numberOf(item["within"], *findField(f.each, "within"), names));
+    nurbs::RefitOptions o;
+    o.within = {within};
+    o.fair = true;
+    Context cx;
+    cx.tolerances = tol;
+    LUMSK_TRY(one, nurbs::refitted(*path, o, cx));
+    *path = std::move(one.path);
+  }
+  p.object = std::make_shared<const nurbs::Path>(std::move(*path));
+  return {};
 }
 
 /// The part of a picked curve that is meant, if not all of it, and its flags.
@@ -432,6 +453,10 @@ private:
               .tryThis("check it, or click its chip and pick it again"),
           f));
       in_.notes.back().item = p->item;
+    }
+    if (auto whole = takeExtent(*p, item, f, names_, recipe_.tolerances); !whole) {
+      whole.error().item = p->item;
+      return fail(fieldProblem(whole.error(), f));
     }
     if (auto part = takePortion(*p, item, f, names_, recipe_.tolerances, model_, in_.flags); !part) {
       part.error().item = p->item;

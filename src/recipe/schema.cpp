@@ -73,6 +73,7 @@ Field& Field::prefer(Kind k) {
   return *this;
 }
 Field& Field::eachWith(std::vector<Field> sub) {
+  for (const Field& s : sub) each.erase(std::remove_if(each.begin(), each.end(), [&](const Field& f) { return f.key == s.key; }), each.end());
   each.insert(each.end(), sub.begin(), sub.end());
   return *this;
 }
@@ -88,6 +89,14 @@ Field& Field::placeTo(std::string ratioKey, std::string acrossKey) {
 }
 Field& Field::othersTo(std::string picksKey) {
   othersGoTo = std::move(picksKey);
+  return *this;
+}
+Field& Field::drawnHere(std::vector<DrawnHere> kinds) {
+  drawn = std::move(kinds);
+  return *this;
+}
+Field& Field::ofPlaceSize(double share) {
+  ofPlace = share;
   return *this;
 }
 Field& Field::onPlane(std::string k) {
@@ -205,6 +214,11 @@ const std::vector<Field>& portionFields() {
       at.most = 1;
       out.push_back(std::move(at));
     }
+    out.push_back(choice("extent", "What counts", "Of an edge: itself alone, the edges that go on from it without a corner, or all around.",
+                         {{"alone", "alone"}, {"chain", "chain", Kind::Edge}, {"loop", "loop", Kind::Edge}}));
+    out.push_back(length("within", "Refit", "Several edges made one curve again that deviates from them by so much at most; empty: as they are.", "")
+                      .within(1e-5, 100)
+                      .when("extent", {"chain", "loop"}));
     return out;
   }();
   return fields;

@@ -34,6 +34,12 @@ struct Option {
   Kind onlyFor = Kind::None; ///< of a pick's choice: picks of these kinds only; none: all
 };
 
+/// A kind of step that can be drawn for a picks field while its row is open, and what a choice of this step becomes then,
+/// where nobody has set it.
+struct DrawnHere {
+  std::string kind, key = {}, value = {};
+};
+
 /// A condition on another field's value: the field is shown and used only while it holds. Plain data.
 struct Condition {
   std::string key;
@@ -54,6 +60,7 @@ struct Field {
   double low = -1e6, high = 1e6;
   std::string fallback; ///< default as text: expression, option key, "true"; for files and picks empty
   Handle handle = Handle::None;
+  double ofPlace = 0; ///< of the size of what its step is drawn on in place: such is its value then
 
   // Choice and continuity
   std::vector<Option> options;
@@ -65,6 +72,7 @@ struct Field {
   std::vector<Field> each;    ///< sub-fields of every item (start mark, flip, continuity, magnitude)
   /// Fields that say where on a picked curve (the first one) or face (both), as fractions: they take where it was clicked.
   std::array<std::string, 2> placeGoesTo;
+  std::vector<DrawnHere> drawn; ///< steps that a click on a face or a plane makes and picks
   std::string othersGoTo;     ///< picks of other steps than that of the first one are meant for this field
   std::vector<Field> columns; ///< of tables
 
@@ -93,6 +101,8 @@ struct Field {
   Field& prefer(Kind k);
   Field& eachWith(std::vector<Field> sub); ///< besides those of a portion
   Field& othersTo(std::string picksKey);
+  Field& drawnHere(std::vector<DrawnHere> kinds);
+  Field& ofPlaceSize(double share);
   Field& placeTo(std::string ratioKey, std::string acrossKey = {});
   Field& onPlane(std::string picksKey);
   Field& endsAt(std::string startKey, std::string endKey, std::string mirrorPicksKey);

@@ -48,11 +48,12 @@ Expected<std::optional<Vec3>> carrying(const Inputs& in, const nurbs::Path& path
 
 } // namespace
 
-void addCutters(Schema& s, const std::string& bodyHelp) {
+void addCutters(Schema& s, const std::string& bodyHelp, std::vector<DrawnHere> drawn) {
   s.push_back(picks("body", "Bodies", bodyHelp, Kind::Skin | Kind::Solid));
   s.push_back(toggle("mutual", "By each other", "The bodies cut each other.", false));
   s.push_back(picks("by", "By", "What cuts: planes, skins, solids, faces, and curves on the bodies or off them.",
                     Kind::Plane | Kind::Curve | Kind::Edge | Kind::Face | Kind::Skin | Kind::Solid)
+                  .drawnHere(std::move(drawn))
                   .unless("mutual", {"true"}));
   s.push_back(choice("curves", "Curves cut", "How curves reach the bodies.",
                      {{"auto", "by themselves: as they lie, or square to their plane"},

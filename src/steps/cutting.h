@@ -7,7 +7,8 @@ namespace lumsk::steps {
 // What the steps that cut bodies share: what is cut, what cuts, and the pieces.
 
 /// The fields "body", "by", "mutual", "curves", "direction", "extend" and "reach".
-void addCutters(recipe::Schema& s, const std::string& bodyHelp);
+/// `drawn`: what can be drawn in place to cut with.
+void addCutters(recipe::Schema& s, const std::string& bodyHelp, std::vector<recipe::DrawnHere> drawn);
 
 struct Cut {
   std::vector<brep::BodyPtr> targets;

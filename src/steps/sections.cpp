@@ -19,22 +19,12 @@ Field extentField() {
 
 namespace {
 
-Expected<CurvePtr> curveFor(const Inputs& in, const std::string& key, size_t i, const Tolerances& tol) {
-  const Picked& p = in.picked(key)[i];
-  const std::string extent = in.itemText(key, i, "extent");
-  const auto made = [&](Expected<nurbs::Path> path) -> Expected<CurvePtr> {
-    if (!path) {
-      Problem problem = path.error();
-      problem.item = p.item;
-      return fail(std::move(problem.inField(key)));
-    }
-    return std::make_shared<const nurbs::Path>(std::move(*path));
-  };
-  if (p.kind == Kind::Face) return made(brep::outlineOf(*p.body, p.index, tol.point));
-  if (p.kind == Kind::Edge && p.body && extent == "chain")
-    return made(brep::tangentChain(*p.body, p.index, tol.corner, tol.point));
-  if (p.kind == Kind::Edge && p.body && extent == "loop") return made(brep::loopThrough(*p.body, p.index, tol.point));
-  return curveOf(p);
+Expected<CurvePtr> curveFor(const Picked& p, const std::string& key, const Tolerances& tol) {
+  if (p.kind != Kind::Face) return curveOf(p);
+  auto path = brep::outlineOf(*p.body, p.index, tol.point);
+  if (path) return std::make_shared<const nurbs::Path>(std::move(*path));
+  path.error().inField(key).item = p.item;
+  return fail(std::move(path.error()));
 }
 
 /// Two curves end to end, in whichever directions they touch.
@@ -70,7 +60,7 @@ Expected<std::vector<PickedSection>> sectionsIn(const Inputs& in, const std::str
       out.push_back({picked[i].item, picked[i], nullptr, point->at, {i}});
       continue;
     }
-    LUMSK_TRY(curve, curveFor(in, key, i, tol));
+    LUMSK_TRY(curve, curveFor(picked[i], key, tol));
     if (in.itemText(key, i, "extent") == "joined" && !out.empty() && out.back().curve) {
       LUMSK_TRY(longer, joined(out.back().curve, curve, i + 1, out.back().places.size() == 1, tol));
       out.back().curve = longer;

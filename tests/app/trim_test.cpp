@@ -100,6 +100,86 @@ private slots:
     keys(Qt::Key_Return);
   }
 
+  /// With the row open, a ring is drawn on the face and is the cutter: the tool, the button, the place, and back again.
+  void aHoleIsDrawnAndCutInPlaceByFourClicks() {
+    tray();
+    click("stage-trim");
+    click("tool-trim");
+    const std::string trim = w().session().draft();
+    click("draw-ring");
+    QCOMPARE(w().focus().drawing(), std::string("ring"));
+    pickAt({-30, 20, 8.6});
+    const std::string ring = w().focus().open();
+    QVERIFY(ring != trim && w().recipe().indexOf(ring) < w().recipe().indexOf(trim));
+    QCOMPARE(w().focus().drawnFor(), trim);
+    QCOMPARE(w().session().draft(), trim);
+    QVERIFY2(result(trim)->status == recipe::Status::Ok, result(trim)->problem ? sentence(*result(trim)->problem).c_str() : "");
+    auto state = inspect::stateOf(*body(trim));
+    QCOMPARE(state.openings.size(), size_t(2));
+    // About a quarter of the face; the hole follows while its handle is dragged.
+    const double was = std::abs(state.areaMm2 - brep::massOf(body("s4")->shape).areaMm2);
+    QVERIFY(was > 200 && was < 800);
+    const Mark h = handle("width");
+    const QPoint middle = onScreen({-30, 20, 8.6});
+    drag(h.at.toPoint(), middle + (h.at.toPoint() - middle) / 2);
+    state = inspect::stateOf(*body(trim));
+    QVERIFY(std::abs(state.areaMm2 - brep::massOf(body("s4")->shape).areaMm2) < 0.5 * was);
+    keys(Qt::Key_Return); // back to the trim
+    QCOMPARE(w().focus().open(), trim);
+    QCOMPARE(regions(trim).size(), size_t(2));
+    // The ring's row may be looked at again; the draft stays one.
+    w().focus().unfold(ring);
+    QCOMPARE(w().session().draft(), trim);
+    keys(Qt::Key_Escape);
+    QCOMPARE(w().focus().open(), trim);
+    keys(Qt::Key_Return);
+    QVERIFY(w().session().draft().empty());
+    // One entry to go back over.
+    w().session().undo();
+    QVERIFY(settled());
+    QVERIFY(!w().recipe().find(ring) && !w().recipe().find(trim));
+    w().session().redo();
+    QVERIFY(settled());
+    // In a row that was kept, too: a spline across the tray.
+    w().focus().unfold(trim);
+    click("draw-spline");
+    pickAt({20, -20, 10});
+    const std::string line = w().focus().open();
+    QCOMPARE(w().focus().drawnFor(), trim);
+    for (const Vec3& p : {Vec3(35, -60, 9), Vec3(33, 0, 9), Vec3(35, 60, 9)}) {
+      QTest::mouseClick(&view(), Qt::LeftButton, {}, onScreen(p));
+      QVERIFY(settled());
+    }
+    QCOMPARE(inputs(line)["points"].size(), size_t(3));
+    QVERIFY2(result(trim)->status == recipe::Status::Ok, result(trim)->problem ? sentence(*result(trim)->problem).c_str() : "");
+    keys(Qt::Key_Return);
+    QCOMPARE(w().focus().open(), trim);
+    QCOMPARE(regions(trim).size(), size_t(3));
+    keys(Qt::Key_Escape);
+  }
+
+  void escapeLeavesDrawingBeforeTheDraft() {
+    tray();
+    click("stage-trim");
+    click("tool-trim");
+    const std::string trim = w().session().draft();
+    click("draw-ring");
+    keys(Qt::Key_Escape);
+    QVERIFY(w().focus().drawing().empty());
+    QCOMPARE(w().session().draft(), trim);
+    click("draw-ring");
+    pickAt({-30, 20, 8.6});
+    const std::string ring = w().focus().open();
+    w().session().undo(); // the ring is gone, the draft stays
+    QVERIFY(settled());
+    QVERIFY(!w().recipe().find(ring));
+    QCOMPARE(w().session().draft(), trim);
+    QCOMPARE(w().focus().open(), trim);
+    keys(Qt::Key_Escape);
+    QVERIFY(w().session().draft().empty());
+    QVERIFY(!w().recipe().find(trim));
+  }
+
   /// The hole goes again by two clicks and the skin is what it was; then it goes on, is offset and gets a wall.
   void aHoleIsTakenBackAndTheSkinGoesOn() {
     tray();

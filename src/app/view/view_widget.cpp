@@ -453,7 +453,7 @@ bool ViewWidget::viewKey(const QKeyEvent& e) {
   case Qt::Key_O: return sightKey(e), true;
   case Qt::Key_Tab: return GlView::focusNextPrevChild(true), true;
   case Qt::Key_Return:
-  case Qt::Key_Enter: return !w_.session().draft().empty() && (w_.session().keepDraft(), true);
+  case Qt::Key_Enter: return w_.focus().done();
   default: return false;
   }
 }

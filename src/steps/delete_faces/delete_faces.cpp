@@ -1,4 +1,5 @@
 #include "brep/apart.h"
+#include "brep/heal.h"
 #include "brep/skin.h"
 #include "steps/bodies.h"
 
@@ -8,24 +9,37 @@ using namespace recipe;
 
 namespace {
 
-Schema schema() { return {picks("faces", "Faces", "Faces that are taken out; the body is open there.", Kind::Face)}; }
+Schema schema() {
+  return {picks("faces", "Faces", "Faces that are taken out.", Kind::Face),
+          choice("then", "Then", "What becomes of the place where they were.",
+                 {{"open", "the body is open there"}, {"healed", "the faces around go on and close it"}})};
+}
 
-Expected<Outcome> compute(const Inputs& in, const Context&) {
+Expected<std::vector<brep::BodyPtr>> withoutFaces(Outcome& out, const PickedParts& p, bool healed, const Context& cx) {
+  const auto rest = p.otherFaces();
+  if (rest.empty())
+    return fail(problem("LM-C004", "nothing would be left").at(brep::boxCorners(p.body->shape)[0]).tryThis("keep at least one face, or leave the body out"));
+  if (!healed) return brep::facesApart(*p.body, rest, false);
+  LUMSK_TRY(made, brep::healed(p.body, p.faces, cx));
+  out.notes.insert(out.notes.end(), made.notes.begin(), made.notes.end());
+  return std::move(made.bodies);
+}
+
+Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   Outcome out;
   int gone = 0;
   for (const PickedParts& p : partsByBody(in.picked("faces"))) {
-    const auto rest = p.otherFaces();
-    if (rest.empty()) {
-      Problem none = problem("LM-C004", "nothing would be left").at(brep::boxCorners(p.body->shape)[0]).tryThis("keep at least one face, or leave the body out");
-      none.inField("faces").item = p.item;
-      return fail(std::move(none));
+    auto bodies = withoutFaces(out, p, in.text("then") == "healed", cx);
+    if (!bodies) {
+      bodies.error().inField(bodies.error().code == "LM-C051" ? "then" : "faces").item = p.item;
+      if (bodies.error().code == "LM-C051") bodies.error().offer({"leave it open", "then", "open"});
+      return fail(bodies.error());
     }
     gone += int(p.faces.size());
-    const auto bodies = brep::facesApart(*p.body, rest, false);
-    putParts(out, p, bodies);
-    if (bodies.size() == 1) continue;
-    Problem apart = problem("LM-C101", "what is kept falls into " + std::to_string(bodies.size()) + " parts");
-    for (const auto& x : bodies) apart.at(brep::boxCorners(x->shape)[0]);
+    putParts(out, p, *bodies);
+    if (bodies->size() == 1) continue;
+    Problem apart = problem("LM-C101", "what is kept falls into " + std::to_string(bodies->size()) + " parts");
+    for (const auto& x : *bodies) apart.at(brep::boxCorners(x->shape)[0]);
     out.notes.push_back(std::move(apart));
   }
   out.summary = std::to_string(gone) + (gone == 1 ? " face" : " faces");

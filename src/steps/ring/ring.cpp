@@ -19,9 +19,11 @@ Schema schema() {
               {"polygon", "polygon"}}),
       length("width", "Width", "Size along the plane's first direction; the diameter of circles and polygons.", "60")
           .within(0.001, 1e6)
+          .ofPlaceSize(0.25)
           .withHandle(Handle::Distance),
       length("depth", "Depth", "Size along the second direction.", "40")
           .within(0.001, 1e6)
+          .ofPlaceSize(0.2)
           .when("shape", {"ellipse", "superellipse", "rectangle", "slot"})
           .withHandle(Handle::Distance),
       ratioField("exponent", "Exponent", "Fullness: 2 is an ellipse, larger is squarer.", "2.5")
@@ -30,6 +32,7 @@ Schema schema() {
       countField("sides", "Sides", "Number of sides.", "6").within(3, 64).when("shape", {"polygon"}),
       length("radius", "Corner radius", "Radius of the corners; 0 leaves them sharp.", "8")
           .within(0, 1e6)
+          .ofPlaceSize(0.03)
           .when("shape", {"rectangle", "polygon"}),
       length("x", "Centre x", "Centre on the plane.", "0"),
       length("y", "Centre y", "Centre on the plane.", "0"),
