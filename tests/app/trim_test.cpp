@@ -164,6 +164,7 @@ private slots:
     click("tool-trim");
     const std::string trim = w().session().draft();
     click("draw-ring");
+    QVERIFY(settled());
     keys(Qt::Key_Escape);
     QVERIFY(w().focus().drawing().empty());
     QCOMPARE(w().session().draft(), trim);

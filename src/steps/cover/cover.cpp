@@ -96,6 +96,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step cover() { return {"cover", 1, "Cover", Stage::Trim, schema, compute}; }
+Step cover() { return Step{"cover", 1, "Cover", Stage::Trim, schema, compute}.under("join"); }
 
 } // namespace lumsk::steps

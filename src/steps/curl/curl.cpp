@@ -146,6 +146,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step curl() { return {"curl", 1, "Curl a rim", Stage::Trim, schema, compute}; }
+Step curl() { return Step{"curl", 1, "Curl a rim", Stage::Trim, schema, compute}.under("go on"); }
 
 } // namespace lumsk::steps

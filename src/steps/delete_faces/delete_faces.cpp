@@ -48,6 +48,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step delete_faces() { return {"delete_faces", 1, "Delete faces", Stage::Trim, schema, compute}; }
+Step delete_faces() { return Step{"delete_faces", 1, "Delete faces", Stage::Trim, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -155,6 +155,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step extend() { return {"extend", 1, "Extend", Stage::Trim, schema, compute}; }
+Step extend() { return Step{"extend", 1, "Extend", Stage::Trim, schema, compute}.under("go on"); }
 
 } // namespace lumsk::steps

@@ -138,6 +138,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step knit() { return {"knit", 1, "Knit", Stage::Trim, schema, compute}; }
+Step knit() { return Step{"knit", 1, "Knit", Stage::Trim, schema, compute}.under("join"); }
 
 } // namespace lumsk::steps

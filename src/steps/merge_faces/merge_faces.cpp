@@ -36,6 +36,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step merge_faces() { return {"merge_faces", 1, "Merge faces", Stage::Trim, schema, compute}; }
+Step merge_faces() { return Step{"merge_faces", 1, "Merge faces", Stage::Trim, schema, compute}.under("join"); }
 
 } // namespace lumsk::steps

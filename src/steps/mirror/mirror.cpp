@@ -112,6 +112,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step mirror() { return {"mirror", 1, "Mirror", Stage::Trim, schema, compute}; }
+Step mirror() { return Step{"mirror", 1, "Mirror", Stage::Trim, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -62,6 +62,6 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
 
 } // namespace
 
-Step move() { return {"move", 1, "Move", Stage::Trim, schema, compute}; }
+Step move() { return Step{"move", 1, "Move", Stage::Trim, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -63,6 +63,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step offset() { return {"offset", 1, "Offset", Stage::Trim, schema, compute}; }
+Step offset() { return Step{"offset", 1, "Offset", Stage::Trim, schema, compute}.under("go on"); }
 
 } // namespace lumsk::steps

@@ -36,6 +36,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step restore() { return {"restore", 1, "Restore", Stage::Trim, schema, compute}; }
+Step restore() { return Step{"restore", 1, "Restore", Stage::Trim, schema, compute}.under("cut"); }
 
 } // namespace lumsk::steps

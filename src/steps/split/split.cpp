@@ -28,6 +28,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step split() { return {"split", 1, "Split", Stage::Trim, schema, compute}; }
+Step split() { return Step{"split", 1, "Split", Stage::Trim, schema, compute}.under("cut"); }
 
 } // namespace lumsk::steps

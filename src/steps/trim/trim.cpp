@@ -130,6 +130,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step trim() { return {"trim", 1, "Trim", Stage::Trim, schema, compute}; }
+Step trim() { return Step{"trim", 1, "Trim", Stage::Trim, schema, compute}.under("cut"); }
 
 } // namespace lumsk::steps

@@ -22,6 +22,6 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
 
 } // namespace
 
-Step turn_over() { return {"turn_over", 1, "Turn over", Stage::Trim, schema, compute}; }
+Step turn_over() { return Step{"turn_over", 1, "Turn over", Stage::Trim, schema, compute}.under("change"); }
 
 } // namespace lumsk::steps

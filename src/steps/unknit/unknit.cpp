@@ -35,6 +35,6 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
 
 } // namespace
 
-Step unknit() { return {"unknit", 1, "Unknit", Stage::Trim, schema, compute}; }
+Step unknit() { return Step{"unknit", 1, "Unknit", Stage::Trim, schema, compute}.under("join"); }
 
 } // namespace lumsk::steps
