@@ -6,7 +6,7 @@ namespace lumsk::nurbs {
 
 namespace {
 
-using PointFunction = std::function<Vec3(double, double)>;
+using OverDomain = std::function<Vec3(double, double)>;
 
 /// Places that look into every span, ends included.
 std::vector<double> spread(const std::vector<double>& breaks, int perSpan, int atLeast, bool closed) {
@@ -20,7 +20,7 @@ std::vector<double> spread(const std::vector<double>& breaks, int perSpan, int a
   return t;
 }
 
-Expected<std::vector<double>> chooseBreaks(const PointFunction& f, bool alongU, const std::vector<double>& lines,
+Expected<std::vector<double>> chooseBreaks(const OverDomain& f, bool alongU, const std::vector<double>& lines,
                                            LengthTolerance fit, const SurfaceFitOptions& o) {
   CurveFamily family;
   family.curves = int(lines.size());
@@ -38,7 +38,7 @@ Expected<std::vector<double>> chooseBreaks(const PointFunction& f, bool alongU, 
   return result.breaks;
 }
 
-Surface tensorFit(const PointFunction& f, const std::vector<double>& U, const std::vector<double>& V,
+Surface tensorFit(const OverDomain& f, const std::vector<double>& U, const std::vector<double>& V,
                   const SurfaceFitOptions& o) {
   const std::vector<double> tu = spread(U, o.degreeU + 2, 16, o.closedU), tv = spread(V, o.degreeV + 2, 16, false);
   const LeastSquares lu(o.degreeU, U, o.closedU, tu), lv(o.degreeV, V, false, tv);
@@ -58,7 +58,7 @@ Surface tensorFit(const PointFunction& f, const std::vector<double>& U, const st
   return Surface::trusted(o.degreeU, o.degreeV, lu.knots(), lv.knots(), std::move(grid), o.closedU);
 }
 
-double worstBetween(const PointFunction& f, const Surface& s, const std::vector<double>& U,
+double worstBetween(const OverDomain& f, const Surface& s, const std::vector<double>& U,
                     const std::vector<double>& V) {
   double worst = 0.0;
   for (size_t i = 0; i + 1 < U.size(); ++i)
@@ -73,7 +73,7 @@ double worstBetween(const PointFunction& f, const Surface& s, const std::vector<
 
 } // namespace
 
-Expected<SurfaceFit> fitSurface(const PointFunction& f, const SurfaceFitOptions& options, const Context& cx) {
+Expected<SurfaceFit> fitSurface(const OverDomain& f, const SurfaceFitOptions& options, const Context& cx) {
   SurfaceFitOptions o = options;
   SurfaceFit out;
   double aim = 0.5 * o.fit.mm;

@@ -7,7 +7,7 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr int kLooks = 32;               ///< places of a strip where an end is tried before it is fitted
+constexpr int kEndLooks = 32;               ///< places of a strip where an end is tried before it is fitted
 constexpr double kMostArcTurn = 2.0;     ///< rad: arcs that turn more are as long as those
 constexpr double kStraightRad = 1e-6;
 constexpr double kSpansSeen = 40;      ///< about so many spans a section
@@ -99,9 +99,9 @@ Expected<void> LoftEnds::prepare(int e) {
     findJumps(e);
   }
   for (int k = 0; k < places_.alignment.strips; ++k)
-    for (int i = 0; i <= kLooks; ++i) {
+    for (int i = 0; i <= kEndLooks; ++i) {
       std::array<Vec3, 3> r;
-      LUMSK_CHECK(across(e, k, double(i) / kLooks, r));
+      LUMSK_CHECK(across(e, k, double(i) / kEndLooks, r));
     }
   return {};
 }

@@ -15,7 +15,7 @@ constexpr double kFirstThirdShare = 3000; ///< for ends of third order, whose de
 constexpr int kMostCrossTries = 8;
 constexpr int kJoinLooks = 53;
 constexpr double kCrossShareStep = 0.2;
-constexpr double kJoinPart = 0.5;                    ///< of what a join may miss: what the fit may use
+constexpr double kStripJoinPart = 0.5;                    ///< of what a join may miss: what the fit may use
 constexpr int kManySpans = 28;
 constexpr double kCountStep = 0.05, kLeastCount = 1e-6; ///< of orders that cannot be met
 constexpr double kSameJump = 1e-6, kNearJump = 0.03; ///< of a strip
@@ -72,7 +72,7 @@ private:
       if (!made) continue;
       const SkinJoin now = joinOf(k, *made);
       if (!best || now.worst(cx_.tolerances) < join.worst(cx_.tolerances)) best = std::move(*made), join = now;
-      if (now.worst(cx_.tolerances) <= kJoinPart) break;
+      if (now.worst(cx_.tolerances) <= kStripJoinPart) break;
       share *= kCrossShareStep;
     }
     if (!best) return fail(jumping(k));

@@ -4,6 +4,7 @@
 #include "nurbs/fit/fit.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
+#include "nurbs/on_skin/ribbon.h"
 
 #include <algorithm>
 #include <cmath>
@@ -16,12 +17,6 @@ constexpr int kPlaces = 160, kAround = 6; ///< at which a bead is looked at for 
 constexpr double kAngleShare = 0.3;       ///< of the angle tolerance: directions are fitted so closely
 constexpr double kOwnReach = 4;           ///< radii along the border: what is nearer belongs to the place itself
 constexpr double kWithin = 0.99;          ///< of the radius
-
-Vec3 unitTangent(const Path& p, double t) {
-  CurveDerivatives d;
-  p.derivatives(std::min(t, std::nextafter(p.last(), 0.0)), 1, d);
-  return d[1].normalized();
-}
 
 /// A place of the arc in radii: out, and up to the side it turns to.
 Vec2 onArc(double angle) { return {std::sin(angle), 1 - std::cos(angle)}; }

@@ -13,13 +13,13 @@ namespace {
 constexpr int kChecks = 200; ///< places at which a ribbon is looked at for folds
 constexpr double kLeastAngleDeg = 1.0;
 
+} // namespace
+
 Vec3 unitTangent(const Path& p, double t) {
   CurveDerivatives d;
   p.derivatives(std::min(t, std::nextafter(p.last(), 0.0)), 1, d);
   return d[1].normalized();
 }
-
-} // namespace
 
 Expected<Ribbon> ribbonAlong(const Path& path, const RibbonOptions& o, const Context& cx) {
   if (!(std::max(std::abs(o.startWidthMm), std::abs(o.endWidthMm)) > cx.tolerances.point.mm))

@@ -23,4 +23,7 @@ struct Ribbon {
 /// LM-G101.
 Expected<Ribbon> ribbonAlong(const Path& path, const RibbonOptions& options, const Context& cx);
 
+/// Of a path at a parameter; at its end the one before it.
+Vec3 unitTangent(const Path& p, double t);
+
 } // namespace lumsk::nurbs

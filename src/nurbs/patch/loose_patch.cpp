@@ -11,16 +11,16 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr int kDegree = 5;
-constexpr int kLooks = 90;             ///< places along a guide
+constexpr int kLooseDegree = 5;
+constexpr int kLooseGuidePlaces = 90;             ///< places along a guide
 constexpr int kFewestSpans = 4, kMostSpans = 32;
 constexpr double kSameBreak = 0.35;    ///< of a span: breaks of the patch that near are taken
 constexpr double kRoom = 0.7;          ///< of the distance: what a field that is to be made even must be able to reach
 constexpr double kLeastPower = -8, kMostPower = 2; ///< of ten, of guides' weights
-constexpr int kHalvings = 9, kFootSteps = 6;
-constexpr int kSteps = 2;              ///< solutions with a weight, from feet to feet
+constexpr int kHalvings = 9, kLooseFootSteps = 6;
+constexpr int kLooseSteps = 2;              ///< solutions with a weight, from feet to feet
 constexpr double kSquare = 1e-6;       ///< of a foot, over the size of the patch
-constexpr double kEvenness = 1e-7;     ///< weight of the evenness in unit scale
+constexpr double kLooseEvenness = 1e-7;     ///< weight of the evenness in unit scale
 constexpr int kPoleOrder = 2;          ///< what stays of a patch at its poles: the tangent plane and the bending
 
 class LooseField {
@@ -29,7 +29,7 @@ public:
              const Context& cx)
       : patch_(patch), orders_(orders), cx_(cx) {
     for (const Path* g : guides)
-      for (int i = 0; i <= kLooks; ++i) places_.push_back({g->at(g->last() * i / kLooks), Vec2::Zero(), i == 0});
+      for (int i = 0; i <= kLooseGuidePlaces; ++i) places_.push_back({g->at(g->last() * i / kLooseGuidePlaces), Vec2::Zero(), i == 0});
     lengthU_ = lengthOf(true), lengthV_ = lengthOf(false);
   }
 
@@ -82,7 +82,7 @@ private:
   /// Equal spans, moved to the patch's own breaks where these are near: the sum needs no more knots than both.
   void takeBreaks(int spans) {
     const auto taken = [&](const Knots& own) {
-      const std::vector<double> breaks = breakpoints(own, kDegree);
+      const std::vector<double> breaks = breakpoints(own, kLooseDegree);
       std::vector<double> out(size_t(spans) + 1);
       for (int i = 0; i <= spans; ++i) {
         const double t = double(i) / spans;
@@ -94,10 +94,10 @@ private:
       return out;
     };
     breaksU_ = taken(patch_.knotsU()), breaksV_ = taken(patch_.knotsV());
-    U_ = clampedKnots(kDegree, breaksU_), V_ = clampedKnots(kDegree, breaksV_);
+    U_ = clampedKnots(kLooseDegree, breaksU_), V_ = clampedKnots(kLooseDegree, breaksV_);
     whole_ = patch_;
     for (bool u : {true, false}) {
-      const std::vector<double> own = breakpoints(u ? patch_.knotsU() : patch_.knotsV(), kDegree);
+      const std::vector<double> own = breakpoints(u ? patch_.knotsU() : patch_.knotsV(), kLooseDegree);
       for (double t : u ? breaksU_ : breaksV_)
         if (!std::binary_search(own.begin(), own.end(), t)) whole_ = u ? insertKnotU(whole_, t) : insertKnotV(whole_, t);
     }
@@ -115,7 +115,7 @@ private:
     }
   }
   bool brought(const Surface& s, Place& p) const {
-    for (int it = 0; it < kFootSteps; ++it) {
+    for (int it = 0; it < kLooseFootSteps; ++it) {
       SurfaceDerivatives d;
       s.derivatives(p.foot.x(), p.foot.y(), 1, d);
       const Vec3 r = p.at - d(0, 0);
@@ -132,12 +132,12 @@ private:
   /// The patch with the field of a weight.
   Expected<Moved> moved(double power) {
     if (cx_.stopped()) return fail(cancelled());
-    SurfaceSquares squares(kDegree, U_, V_);
+    SurfaceSquares squares(kLooseDegree, U_, V_);
     const double root = std::pow(10.0, 0.5 * power) / std::sqrt(double(places_.size()));
     Moved out{patch_, 0};
     findFeet(patch_);
-    for (int step = 0; step < kSteps; ++step) {
-      squares.begin(kEvenness, lengthU_, lengthV_, nullptr);
+    for (int step = 0; step < kLooseSteps; ++step) {
+      squares.begin(kLooseEvenness, lengthU_, lengthV_, nullptr);
       for (const Place& p : places_) {
         PlaceRows rows = squares.at(p.foot.x(), p.foot.y(), 0);
         const Vec3 n = out.surface.normal(p.foot.x(), p.foot.y());
@@ -161,11 +161,11 @@ private:
 
   Surface sum(Surface field) const {
     for (bool u : {true, false}) {
-      const std::vector<double> own = breakpoints(u ? U_ : V_, kDegree);
-      for (double t : breakpoints(u ? whole_.knotsU() : whole_.knotsV(), kDegree))
+      const std::vector<double> own = breakpoints(u ? U_ : V_, kLooseDegree);
+      for (double t : breakpoints(u ? whole_.knotsU() : whole_.knotsV(), kLooseDegree))
         if (!std::binary_search(own.begin(), own.end(), t)) field = u ? insertKnotU(field, t) : insertKnotV(field, t);
     }
-    return Surface::trusted(kDegree, kDegree, whole_.knotsU(), whole_.knotsV(), whole_.grid() + field.grid(), false);
+    return Surface::trusted(kLooseDegree, kLooseDegree, whole_.knotsU(), whole_.knotsV(), whole_.grid() + field.grid(), false);
   }
 
   const Surface& patch_;

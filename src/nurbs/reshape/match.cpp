@@ -19,7 +19,7 @@ constexpr int kLeastDegree = 3;
 constexpr double kJoinPart = 0.5, kGapPart = 0.7; ///< of the tolerances: what the fit may use
 constexpr double kHelps = 0.8;                    ///< refinements that leave more of the miss than this do not help
 constexpr int kPatience = 3;                      ///< so many of them end the search
-constexpr int kMostRounds = 14, kMostSpans = 160, kLeastLooks = 40;
+constexpr int kMostRounds = 14, kMostMatchSpans = 160, kLeastLooks = 40;
 constexpr double kShortestSpan = 0.0015; ///< of a side, that is divided: disagreeing corners need no shorter ones
 constexpr int kMostRoom = 40;      ///< knots across, at most
 constexpr double kLeastWay = 0.05; ///< of its length: what a derivative across must have within the tangent plane
@@ -203,7 +203,7 @@ private:
       idle = worst < kHelps * found ? 0 : idle + 1;
       if (worst < found) found = worst, best = std::move(made);
       const std::vector<double> b = breakpoints(s.knotsV(), s.degreeV());
-      if (worst <= 1 || idle >= kPatience || int(b.size() + bad.size()) > kMostSpans) break;
+      if (worst <= 1 || idle >= kPatience || int(b.size() + bad.size()) > kMostMatchSpans) break;
       bool divided = false;
       for (size_t k : bad)
         if (b[k + 1] - b[k] > kShortestSpan) divided = true, s = insertKnotV(s, 0.5 * (b[k] + b[k + 1]));

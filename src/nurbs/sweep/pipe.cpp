@@ -14,7 +14,7 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr int kLooks = 64;
+constexpr int kPipeLooks = 64;
 constexpr double kSharpestDeg = 150; ///< curves that turn by more do not run on in one another
 constexpr double kFlatTolerances = 10; ///< out of a plane by at most so many point tolerances
 
@@ -133,11 +133,11 @@ private:
     if (!o_.size || o_.profile) return o_.size;
     const double across = o_.acrossMm, wall = 2 * o_.wallMm;
     auto inner = [size = o_.size, across, wall](double f) { return (across * size(f) - wall) / (across - wall); };
-    for (int i = 0; i <= kLooks; ++i)
-      if (!(inner(double(i) / kLooks) > 0))
+    for (int i = 0; i <= kPipeLooks; ++i)
+      if (!(inner(double(i) / kPipeLooks) > 0))
         return fail(problem("LM-Z002", "the wall leaves no room in the pipe where it is thinnest")
                         .measure(millimetres(o_.wallMm))
-                        .at(along_.at(along_.last() * i / kLooks))
+                        .at(along_.at(along_.last() * i / kPipeLooks))
                         .inField("wall")
                         .tryThis("make it thinner, or the pipe thicker"));
     return std::function<double(double)>(inner);

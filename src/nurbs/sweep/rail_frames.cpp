@@ -10,7 +10,7 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr int kLooks = 256;           ///< along a rail, for what cannot be
+constexpr int kFrameLooks = 256;           ///< along a rail, for what cannot be
 constexpr double kLeastSine = 0.02;   ///< between a rail and a direction that it must not run along
 constexpr int kSpansPerTurn = 6;      ///< that a fit of what turns begins with
 constexpr double kStraight = 1e-3;    ///< curvature by a rail's length: below it there is no radius to speak of
@@ -91,8 +91,8 @@ Expected<RailFrames> RailFrames::along(const Path& rail, const RailFrameOptions&
     }
   } else {
     Vec3 before = Vec3::Zero();
-    for (int i = 0; i <= kLooks; ++i) {
-      const double x = rail.closed() && i == kLooks ? 0.0 : double(i) / kLooks;
+    for (int i = 0; i <= kFrameLooks; ++i) {
+      const double x = rail.closed() && i == kFrameLooks ? 0.0 : double(i) / kFrameLooks;
       const Vec3 at = f.rail_.at(x);
       const auto y = f.height(at, f.rail_.tangent(x));
       if (!y) {
@@ -122,8 +122,8 @@ Expected<RailFrames> RailFrames::along(const Path& rail, const RailFrameOptions&
     }
   }
   if (options.size)
-    for (int i = 0; i <= kLooks; ++i)
-      if (const double at = double(i) / kLooks; !(options.size(at) > 0))
+    for (int i = 0; i <= kFrameLooks; ++i)
+      if (const double at = double(i) / kFrameLooks; !(options.size(at) > 0))
         return fail(problem("LM-Y007", "the profile shrinks to nothing on the way")
                         .measure(ratio(options.size(at)))
                         .at(f.rail_.at(f.rail_.ofFraction(at)))
@@ -269,17 +269,17 @@ Expected<std::shared_ptr<Carrier>> ManyRails::along(const std::vector<Path>& rai
     LUMSK_TRY(map, MonotoneMap::through(x, y, false));
     c.along_.emplace_back(std::move(map));
   }
-  for (int i = 0; i <= kLooks; ++i) {
-    const double v = double(i) / kLooks;
+  for (int i = 0; i <= kFrameLooks; ++i) {
+    const double v = double(i) / kFrameLooks;
     c.largest_ = std::max(i == 0 ? 0.0 : c.largest_, (c.railAt(1, v, nullptr) - c.railAt(0, v, nullptr)).norm());
   }
   if (whole && c.on(0.0).shrunk() && c.on(1.0).shrunk()) c.at_ = {0.0, std::clamp(*stand, 0.1, 0.9), 1.0};
   Vec3 before = Vec3::Zero();
-  for (int i = 0; i <= kLooks; ++i) {
-    const double v = double(i) / kLooks;
+  for (int i = 0; i <= kFrameLooks; ++i) {
+    const double v = double(i) / kFrameLooks;
     Vec3 t0, t1;
     const Vec3 a = c.railAt(0, v, &t0), b = c.railAt(1, v, &t1), way = b - a;
-    const bool atEnd = i == 0 || i == kLooks;
+    const bool atEnd = i == 0 || i == kFrameLooks;
     const Carried here = c.on(v);
     const bool lost = !atEnd && !(way.norm() > kLeastSine * 0.05 * c.largest_);
     const bool slanted = !atEnd && !((t0 + t1).cross(way).norm() > kLeastSine * way.norm() * (t0 + t1).norm());

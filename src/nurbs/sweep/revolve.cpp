@@ -9,10 +9,10 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr int kLooks = 128;        ///< places of a piece that are looked at
+constexpr int kTurnLooks = 128;        ///< places of a piece that are looked at
 constexpr double kAround = 0.005;  ///< sine to the circle about the axis: a profile that runs closer along it has no skin there
 constexpr double kTouching = 1e-4; ///< of how far a profile reaches from the axis
-constexpr double kFitPart = 0.5;   ///< of `fit`
+constexpr double kTurnFitPart = 0.5;   ///< of `fit`
 constexpr double kWholeDeg = 360, kSameDeg = 1e-9;
 
 Vec3 radial(const Vec3& p, const RevolveOptions& o) { return (p - o.at) - (p - o.at).dot(o.axis) * o.axis; }
@@ -61,7 +61,7 @@ Expected<LeanFit> circleOf(const RevolveOptions& o, bool whole, double fit) {
 Expected<void> check(const Path& p, const RevolveOptions& o, const std::array<bool, 2>& ends, const Tolerances& tol) {
   const double last = p.last();
   const auto away = [&](double t) { return radial(p.at(t), o).norm(); };
-  const int looks = kLooks * int(p.segments().size());
+  const int looks = kTurnLooks * int(p.segments().size());
   const double step = last / looks;
   double farthest = 0;
   for (int i = 0; i <= looks; ++i) farthest = std::max(farthest, away(step * i));
@@ -150,7 +150,7 @@ Expected<RevolvedSkin> revolve(const Path& profile, const RevolveOptions& o, con
   }
   RevolveOptions turns = o;
   if (out.whole) turns.toDeg = o.fromDeg + kWholeDeg;
-  LUMSK_TRY(circle, circleOf(turns, out.whole, kFitPart * tol.fit.mm / farthest));
+  LUMSK_TRY(circle, circleOf(turns, out.whole, kTurnFitPart * tol.fit.mm / farthest));
   out.skin.deviationMm = std::max(out.skin.deviationMm, circle.deviationMm * farthest);
   const Eigen::Index around = circle.controls.rows();
   for (size_t k = 0; k < along.size(); ++k) {
