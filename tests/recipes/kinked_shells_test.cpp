@@ -88,7 +88,9 @@ class KinkedShellsTest : public QObject {
 private slots:
   void everyWallIsRightOrRefusedWithAReason_data() {
     QTest::addColumn<int>("seed");
-    for (int seed = 0; seed < 50; ++seed) QTest::newRow(qPrintable(QString("shell %1").arg(seed))) << seed;
+    // All of them take a minute and a half: `check --deep` does.
+    const int most = qEnvironmentVariableIsSet("LUMSK_DEEP") ? 50 : 16;
+    for (int seed = 0; seed < most; ++seed) QTest::newRow(qPrintable(QString("shell %1").arg(seed))) << seed;
   }
   void everyWallIsRightOrRefusedWithAReason() {
     QFETCH(int, seed);

@@ -95,8 +95,22 @@ private:
     c.paves = {{0, a}, {1, b}};
   }
 
-  /// The vertex of a cut's end: an old one, or one on an edge, or a new one of its own.
+  /// The vertex of a cut's end: an old one, or one on an edge, or a new one of its own. Of two bodies that cut one another
+  /// edges of both may lie there.
   int endAt(const Cut& c, bool atEnd) {
+    const int v = vertexOf(c, atEnd);
+    for (int k : c.other >= 0 ? net_.edgesAround(c) : std::vector<int>()) {
+      OldEdge& e = net_.edges[size_t(k)];
+      const Vec3 p = net_.vertices[size_t(v)].at;
+      if (e.pole || !near(e.box, p) || std::any_of(e.paves.begin(), e.paves.end(), [&](const Pave& q) { return q.vertex == v; })) continue;
+      const OnSpline q = nearestOn(e, p);
+      if (q.distanceMm > std::max(kSnapMm, e.toleranceMm)) continue;
+      const auto atEndOf = [&](double t) { return (toVec(e.curve->Value(t)) - p).norm() <= kSnapMm; };
+      if (!atEndOf(e.first) && !atEndOf(e.last)) e.paves.push_back({q.t, v});
+    }
+    return v;
+  }
+  int vertexOf(const Cut& c, bool atEnd) {
     const Vec3 p = c.section.curve.at(atEnd ? 1 : 0);
     const std::vector<int> edges = net_.edgesAround(c);
     double nearest = kSnapMm;
