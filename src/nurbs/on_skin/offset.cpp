@@ -331,34 +331,40 @@ PointedSide mostPointed(const Surface& s, double distanceMm, LengthTolerance poi
 
 namespace {
 
-/// The fit with fewest points of those that start from the surface's own knots, once each, by its degrees and by five,
-/// and from none.
+/// Of several fits the one with fewest points: from the surface's own knots, once each, by its degrees and by five; from none;
+/// and from its knots as rough as the offset is there, which counts where it saves a third.
 std::optional<SurfaceFit> leanFit(const Surface& s, const std::function<Vec3(double, double)>& f, const Context& cx) {
+  constexpr double kRoughSaves = 1.5;
   std::optional<SurfaceFit> best;
-  const auto breaks = [](const Knots& U, int p) {
+  double least = 1e300;
+  const auto attempt = [&](int degreeU, int degreeV, std::vector<double> breaksU, std::vector<double> breaksV, double worth) {
+    SurfaceFitOptions o;
+    o.degreeU = degreeU, o.degreeV = degreeV;
+    o.closedU = s.closedU();
+    o.fit = cx.tolerances.fit;
+    o.firstBreaksU = std::move(breaksU), o.firstBreaksV = std::move(breaksV);
+    auto made = fitSurface(f, o, cx);
+    if (!made || worth * made->surface.controlPoints() >= least) return;
+    least = worth * made->surface.controlPoints();
+    best = std::move(*made);
+  };
+  const auto once = [](const Knots& U, int p) {
     std::vector<double> b = breakpoints(U, p);
     const double first = b.front(), size = b.back() - first;
     for (double& x : b) x = (x - first) / size;
     b.back() = 1;
     return b;
   };
-  enum class From { OwnDegree, OwnKnots, Nothing };
-  for (const From from : {From::OwnDegree, From::OwnKnots, From::Nothing}) {
-    if (from == From::Nothing && best && best->surface.controlPoints() <= s.controlPoints()) continue;
-    SurfaceFitOptions o;
-    o.closedU = s.closedU();
-    o.fit = cx.tolerances.fit;
-    if (from == From::OwnDegree) {
-      if (std::max(s.degreeU(), s.degreeV()) >= 5) continue;
-      o.degreeU = std::max(3, s.degreeU()), o.degreeV = std::max(3, s.degreeV());
-    }
-    if (from != From::Nothing) {
-      o.firstBreaksU = breaks(s.knotsU(), s.degreeU());
-      o.firstBreaksV = breaks(s.knotsV(), s.degreeV());
-    }
-    auto made = fitSurface(f, o, cx);
-    if (made && (!best || made->surface.controlPoints() < best->surface.controlPoints())) best = std::move(*made);
-  }
+  const int u = std::max(3, s.degreeU()), v = std::max(3, s.degreeV());
+  const auto rough = [&](int degreeU, int degreeV) {
+    attempt(degreeU, degreeV, offsetBreaks(s.knotsU(), s.degreeU(), degreeU, s.closedU()),
+            offsetBreaks(s.knotsV(), s.degreeV(), degreeV, false), kRoughSaves);
+  };
+  rough(u, v);
+  if (u < 5 || v < 5) rough(std::max(5, u), std::max(5, v));
+  if (u < 5 && v < 5) attempt(u, v, once(s.knotsU(), s.degreeU()), once(s.knotsV(), s.degreeV()), 1);
+  attempt(5, 5, once(s.knotsU(), s.degreeU()), once(s.knotsV(), s.degreeV()), 1);
+  if (!best || best->surface.controlPoints() > s.controlPoints()) attempt(5, 5, {}, {}, 1);
   return best;
 }
 
