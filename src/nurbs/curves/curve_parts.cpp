@@ -11,9 +11,18 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr double kSameParameter = 1e-9;
+constexpr double kAtKnot = 0.1; ///< of `point`: so near to a knot a place is the knot
+
+/// A parameter, or the knot that is as good as there: else a span of no length would be left.
+double orKnot(const Spline& c, double u, LengthTolerance point) {
+  const auto next = std::lower_bound(c.knots().begin(), c.knots().end(), u);
+  for (const auto k : {next, next == c.knots().begin() ? next : std::prev(next)})
+    if (k != c.knots().end() && (c.at(*k) - c.at(u)).norm() <= kAtKnot * point.mm) return *k;
+  return u;
+}
 
 /// Part of one segment between fractions of it.
-std::optional<Segment> segmentPart(const Segment& s, double f0, double f1) {
+std::optional<Segment> segmentPart(const Segment& s, double f0, double f1, LengthTolerance point) {
   if (f1 - f0 < kSameParameter) return std::nullopt;
   if (f0 < kSameParameter && f1 > 1 - kSameParameter) return s;
   if (const auto* l = std::get_if<LineSegment>(&s))
@@ -24,14 +33,16 @@ std::optional<Segment> segmentPart(const Segment& s, double f0, double f1) {
   }
   const auto& c = std::get<Spline>(s);
   const double w = c.last() - c.first();
-  auto part = portion(c, c.first() + f0 * w, c.first() + f1 * w);
+  const double from = orKnot(c, c.first() + f0 * w, point), to = orKnot(c, c.first() + f1 * w, point);
+  if (!(to > from)) return std::nullopt;
+  auto part = portion(c, from, to);
   if (!part) return std::nullopt;
   return Spline::trusted(part->degree(), part->knots(), part->points());
 }
 
-void appendPart(const Path& p, double from, double to, std::vector<Segment>& out) {
+void appendPart(const Path& p, double from, double to, std::vector<Segment>& out, LengthTolerance point) {
   for (int i = int(std::floor(from)); i < int(p.segments().size()) && double(i) < to; ++i)
-    if (auto part = segmentPart(p.segments()[i], std::max(0.0, from - i), std::min(1.0, to - i)))
+    if (auto part = segmentPart(p.segments()[i], std::max(0.0, from - i), std::min(1.0, to - i), point))
       out.push_back(std::move(*part));
 }
 
@@ -42,10 +53,10 @@ Expected<Path> pathPortion(const Path& p, double from, double to, LengthToleranc
   to = std::clamp(to, 0.0, p.last());
   std::vector<Segment> parts;
   if (p.closed() && from >= to - kSameParameter) {
-    appendPart(p, from, p.last(), parts);
-    appendPart(p, 0.0, to, parts);
+    appendPart(p, from, p.last(), parts, point);
+    appendPart(p, 0.0, to, parts, point);
   } else {
-    appendPart(p, from, to, parts);
+    appendPart(p, from, to, parts, point);
   }
   auto made = parts.empty() ? fail(Problem{}) : Path::make(std::move(parts), point);
   if (!made)

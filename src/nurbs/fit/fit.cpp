@@ -439,6 +439,25 @@ std::vector<double> spreadBreaks(const std::vector<double>& breaks, const std::v
   return out;
 }
 
+std::optional<Rows> derivativeAtEnd(const std::function<void(double, double*)>& f, int columns, int end, double h) {
+  constexpr double kAgree = 1e-4;
+  constexpr double kWeights[] = {-25.0 / 12, 4, -3, 4.0 / 3, -1.0 / 4}; // of the fourth order, to one side
+  const auto by = [&](double step) {
+    Rows sum = Rows::Zero(1, columns), at(1, columns);
+    for (int i = 0; i < 5; ++i) {
+      f(end == 0 ? i * step : 1 - i * step, at.data());
+      sum += (end == 0 ? 1 : -1) * kWeights[i] / step * at;
+    }
+    return sum;
+  };
+  for (const double step : {h, 0.1 * h, 0.01 * h}) {
+    const Rows wide = by(step);
+    Rows narrow = by(0.5 * step);
+    if ((wide - narrow).norm() <= kAgree * narrow.norm()) return narrow;
+  }
+  return {};
+}
+
 Expected<Spline> fitPath(const Path& path, const LeanOptions& options) {
   const ArcLength length(path);
   CurveFamily family;

@@ -100,6 +100,10 @@ std::vector<double> spreadBreaks(const std::vector<double>& breaks, const std::v
 /// In how many parts a span has to go so that an error, which falls with a power of its length, does: at most `most`.
 double partsFor(double error, double aim, int order, double most);
 
+/// The first derivative of a function of [0, 1] with values in a row at one of its ends (0, 1), from five values within `4 h`
+/// of it, or nearer; nothing where it is not smooth enough there for two differences to agree.
+std::optional<Rows> derivativeAtEnd(const std::function<void(double t, double* out)>& f, int columns, int end, double h);
+
 /// A path as one spline within `fit`, parameterised by arc length over [0, 1]. Must have no corners.
 Expected<Spline> fitPath(const Path& path, const LeanOptions& options);
 

@@ -38,20 +38,54 @@ Expected<std::vector<double>> chooseBreaks(const OverDomain& f, bool alongU, con
   return result.breaks;
 }
 
+/// A step for derivatives at an end that stays within the first and the last span.
+double endStep(const std::vector<double>& breaks) {
+  constexpr double kMost = 2e-3, kOfSpan = 0.125;
+  const auto first = std::find_if(breaks.begin(), breaks.end(), [&](double x) { return x > breaks.front(); });
+  const auto last = std::find_if(breaks.rbegin(), breaks.rend(), [&](double x) { return x < breaks.back(); });
+  return std::min(kMost, kOfSpan * std::min(*first - breaks.front(), breaks.back() - *last));
+}
+
 Surface tensorFit(const OverDomain& f, const std::vector<double>& U, const std::vector<double>& V,
                   const SurfaceFitOptions& o) {
+  constexpr int kLeastDegree = 3; // for derivatives at both ends
   const std::vector<double> tu = spread(U, o.degreeU + 2, 16, o.closedU), tv = spread(V, o.degreeV + 2, 16, false);
-  const LeastSquares lu(o.degreeU, U, o.closedU, tu), lv(o.degreeV, V, false, tv);
-  Rows data(Eigen::Index(tu.size()), Eigen::Index(3 * tv.size()));
-  for (size_t i = 0; i < tu.size(); ++i)
-    for (size_t j = 0; j < tv.size(); ++j)
-      data.row(Eigen::Index(i)).segment<3>(Eigen::Index(3 * j)) = f(tu[i], tv[j]).transpose();
-  const Rows a = lu.solve(data);
+  const int across = 3 * int(tv.size());
+  const double stepU = endStep(U), stepV = endStep(V);
+  bool leavesU = o.leaves && !o.closedU && o.degreeU >= kLeastDegree, leavesV = o.leaves && o.degreeV >= kLeastDegree;
+  // A line of places along v, and how it leaves its ends.
+  const auto line = [&](double u, double* out) {
+    for (size_t j = 0; j < tv.size(); ++j) Eigen::Map<Vec3>(out + 3 * j, 3) = f(u, tv[j]);
+    for (int end = 0; end < 2 && leavesV; ++end) {
+      const auto d = derivativeAtEnd([&](double v, double* to) { Eigen::Map<Vec3>(to, 3) = f(u, v); }, 3, end, stepV);
+      Eigen::Map<Vec3>(out + across + 3 * end, 3) = d ? Vec3(d->row(0).transpose()) : Vec3(Vec3::Constant(std::nan("")));
+    }
+  };
+  Rows data(Eigen::Index(tu.size()), across + (leavesV ? 6 : 0));
+  for (size_t i = 0; i < tu.size(); ++i) line(tu[i], data.row(Eigen::Index(i)).data());
+  if (leavesV && !data.allFinite()) { // a pole, say
+    leavesV = false;
+    data = Rows(data.leftCols(across));
+  }
+  std::array<Rows, 2> atU, atV;
+  for (int end = 0; end < 2 && leavesU; ++end) {
+    auto d = derivativeAtEnd(line, int(data.cols()), end, stepU);
+    leavesU = d.has_value();
+    if (d) atU[size_t(end)] = std::move(*d);
+  }
+  if (!leavesU) atU = {};
+  const auto given = [](bool leaves) { return leaves ? std::array<int, 2>{1, 1} : std::array<int, 2>{}; };
+  const LeastSquares lu(o.degreeU, U, o.closedU, tu, 0, given(leavesU)), lv(o.degreeV, V, false, tv, 0, given(leavesV));
+  const Rows a = lu.solve(data, atU);
   const Eigen::Index nu = a.rows();
   Rows turned(Eigen::Index(tv.size()), 3 * nu);
   for (Eigen::Index i = 0; i < nu; ++i)
     for (Eigen::Index j = 0; j < turned.rows(); ++j) turned.row(j).segment<3>(3 * i) = a.row(i).segment<3>(3 * j);
-  const Rows b = lv.solve(turned);
+  for (int end = 0; end < 2 && leavesV; ++end) {
+    atV[size_t(end)].resize(1, 3 * nu);
+    for (Eigen::Index i = 0; i < nu; ++i) atV[size_t(end)].row(0).segment<3>(3 * i) = a.row(i).segment<3>(across + 3 * end);
+  }
+  const Rows b = lv.solve(turned, atV);
   Points grid(nu * b.rows(), 3);
   for (Eigen::Index i = 0; i < nu; ++i)
     for (Eigen::Index j = 0; j < b.rows(); ++j) grid.row(i * b.rows() + j) = b.row(j).segment<3>(3 * i);

@@ -9,6 +9,7 @@ struct SurfaceFitOptions {
   int degreeU = 5, degreeV = 5;
   bool closedU = false;
   LengthTolerance fit{0.0005};
+  bool leaves = false; ///< it leaves its open borders as the function does: first derivatives there are met exactly
   std::vector<double> firstBreaksU, firstBreaksV; ///< over [0, 1], as `LeanOptions::firstBreaks`
 };
 

@@ -342,6 +342,7 @@ std::optional<SurfaceFit> leanFit(const Surface& s, const std::function<Vec3(dou
     o.degreeU = degreeU, o.degreeV = degreeV;
     o.closedU = s.closedU();
     o.fit = cx.tolerances.fit;
+    o.leaves = true;
     o.firstBreaksU = std::move(breaksU), o.firstBreaksV = std::move(breaksV);
     auto made = fitSurface(f, o, cx);
     if (!made || worth * made->surface.controlPoints() >= least) return;
@@ -413,6 +414,7 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
   SurfaceFitOptions fit;
   fit.closedU = s.closedU();
   fit.fit = cx.tolerances.fit;
+  fit.leaves = true;
   if (domain.keepsLinesU()) fit.firstBreaksU = offsetBreaks(s.knotsU(), s.degreeU(), fit.degreeU, s.closedU());
   if (domain.keepsLinesV()) fit.firstBreaksV = offsetBreaks(s.knotsV(), s.degreeV(), fit.degreeV, false);
   const auto f = [&](double x, double y) {

@@ -10,6 +10,7 @@ namespace lumsk::nurbs {
 
 namespace {
 
+constexpr double kEndStep = 2e-3; ///< of its length: for derivatives at its ends
 constexpr double kBeyond = 1e-3;        ///< of the domain: how far beyond it a curve is followed
 constexpr double kDomainShare = 0.2;    ///< of the surface's size: how much a way across the domain counts
 constexpr double kImageShare = 0.15;    ///< of lengths in the domains, in a section's parameter
@@ -209,7 +210,7 @@ private:
     o.baseSamples = 96;
     // It leaves its ends exactly as the true curve does: what is mirrored or goes on there stays tangent.
     for (int end = 0; end < 2 && !t_.closed; ++end)
-      if (auto d = endDerivative(family, end)) o.endDerivatives[size_t(end)] = std::move(*d);
+      if (auto d = derivativeAtEnd(family.sample, 3 * family.curves, end, kEndStep)) o.endDerivatives[size_t(end)] = std::move(*d);
     auto found = fitLean(family, o);
     if (!found) return fail(found.error().at(t_.at(0.5 * (t_.first + t_.last)).point));
     const LeanFit& fit = *found;
@@ -226,23 +227,6 @@ private:
     }
     measure(out);
     return out;
-  }
-
-  /// By the parameter, where the curve is smooth enough there for two differences to agree.
-  static std::optional<Rows> endDerivative(const CurveFamily& family, int end) {
-    constexpr double kH = 2e-3, kAgree = 1e-4;
-    constexpr double kWeights[] = {-25.0 / 12, 4, -3, 4.0 / 3, -1.0 / 4}; // of the fourth order, to one side
-    const auto by = [&](double h) {
-      Rows sum = Rows::Zero(1, 3 * family.curves), at(1, 3 * family.curves);
-      for (int i = 0; i < 5; ++i) {
-        family.sample(end == 0 ? i * h : 1 - i * h, at.data());
-        sum += (end == 0 ? 1 : -1) * kWeights[i] / h * at;
-      }
-      return sum;
-    };
-    Rows wide = by(kH), narrow = by(0.5 * kH);
-    if (!((wide - narrow).norm() <= kAgree * narrow.norm())) return {};
-    return narrow;
   }
 
   void measure(SectionCurve& s) {
