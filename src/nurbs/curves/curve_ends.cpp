@@ -125,6 +125,11 @@ Expected<Spline> asSpline(const Segment& s, const Context& cx, bool closing) {
   f.closed = closing && path.closed();
   if (!f.closed) o.firstSpans = 1;
   f.sample = [&](double t, double* out) { Eigen::Map<Vec3>(out, 3) = path.at(t); };
+  for (int end = 0; end < 2 && !f.closed; ++end) { // where it is mirrored or goes on there is no kink
+    CurveDerivatives d;
+    path.derivatives(end == 0 ? 0.0 : std::nextafter(path.last(), 0.0), 1, d);
+    o.endDerivatives[size_t(end)] = d[1].transpose();
+  }
   LUMSK_TRY(fit, fitLean(f, o));
   return fit.curve(0);
 }

@@ -1,3 +1,4 @@
+#include "brep/names.h"
 #include "support/recipes.h"
 
 using namespace lumsk;

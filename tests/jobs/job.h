@@ -1,0 +1,107 @@
+#pragma once
+#include "app/window.h"
+#include "brep/names.h"
+#include "brep/rings.h"
+#include "brep/skin.h"
+#include "recipe/marks.h"
+
+namespace lumsk::test {
+
+/// A job done in the window from nothing, by mouse and keys alone. It counts them, and says how many there were.
+class Job : public WindowTestBase {
+  Q_OBJECT
+protected:
+  int clicks_ = 0, keysTyped_ = 0;
+
+  void press(const QString& name) {
+    ++clicks_;
+    click(name);
+    QVERIFY(settled());
+  }
+  /// A tool by its stage and its name.
+  void tool(const QString& stage, const QString& kind) {
+    auto* s = find<QAbstractButton>("stage-" + stage);
+    QVERIFY(s);
+    bool there = false;
+    for (auto* b : window_->findChildren<QAbstractButton*>("tool-" + kind)) there = there || b->isVisible();
+    if (!there) press("stage-" + stage);
+    press("tool-" + kind);
+  }
+  void enter(const QString& field, const QString& text) {
+    ++clicks_, keysTyped_ += int(text.size()) + 1;
+    type(field, text);
+    QVERIFY(settled());
+  }
+  void option(const QString& field, const QString& value) {
+    ++clicks_;
+    choose(field, value);
+  }
+  void tick(const QString& field) {
+    ++clicks_;
+    toggle(field);
+  }
+  void at(const Vec3& p) {
+    ++clicks_;
+    pickAt(p);
+  }
+  void keep() {
+    ++keysTyped_;
+    keys(Qt::Key_Return);
+    QVERIFY(settled());
+  }
+  void look(scene::ViewFrom from) {
+    ++clicks_;
+    view().lookFrom(from);
+    view().fitAll();
+    QVERIFY(settled());
+  }
+  void countedIn(const char* job) { qInfo("%s: %d clicks, %d keys", job, clicks_, keysTyped_); }
+
+  std::string draft() { return w().session().draft(); }
+  bool good(const std::string& step) {
+    const auto* r = result(step);
+    if (r && r->problem) qWarning("%s: %s", step.c_str(), sentence(*r->problem).c_str());
+    return r && r->status == recipe::Status::Ok;
+  }
+  const nurbs::Path& curve(const std::string& step) {
+    return *std::get<recipe::CurvePtr>(result(step)->outcome->outputs[0].object);
+  }
+  brep::BodyPtr body(const std::string& step, size_t output = 0) {
+    return std::get<brep::BodyPtr>(result(step)->outcome->outputs[output].object);
+  }
+  /// A place on the border of one of the world's planes where nothing else lies before it.
+  Vec3 planeSeen(const std::string& name) {
+    for (const auto& plane : w().scene()->planes) {
+      if (plane.part != name) continue;
+      const auto line = scene::outlineOf(plane);
+      for (size_t i = 0; i + 1 < line.size(); ++i)
+        for (int k = 1; k < 20; ++k) {
+          const Vec3 p = line[i] + (line[i + 1] - line[i]) * k / 20;
+          const QPoint q = onScreen(p);
+          if (!view().rect().adjusted(20, 60, -20, -20).contains(q)) continue;
+          const auto hits = scene::pickAt(*w().scene(), view().camera(), q.x(), q.y(), w().focus().wanted());
+          if (!hits.empty() && hits.front().part == name) return p;
+        }
+    }
+    qWarning("the %s plane is not seen", name.c_str());
+    return Vec3::Zero();
+  }
+  /// A place on a face of a body that is seen from here, where nothing else lies before it.
+  Vec3 placeSeen(const std::string& step, const std::function<bool(const scene::Hit&)>& is) {
+    for (const auto& b : w().scene()->bodies) {
+      if (b.step != step) continue;
+      for (const auto& mesh : b.faces)
+        for (const auto& t : mesh->triangles) {
+          const Vec3 p = (mesh->points[size_t(t[0])] + mesh->points[size_t(t[1])] + mesh->points[size_t(t[2])]) / 3;
+          const QPoint q = onScreen(p);
+          if (!view().rect().adjusted(20, 20, -20, -20).contains(q)) continue;
+          const auto hits = scene::pickAt(*w().scene(), view().camera(), q.x(), q.y(), w().focus().wanted());
+          if (!hits.empty() && is(hits.front())) return p;
+        }
+    }
+    qWarning("nothing of %s is seen", step.c_str());
+    return Vec3::Zero();
+  }
+};
+
+} // namespace lumsk::test
