@@ -131,7 +131,7 @@ void Focus::unfold(const std::string& step, const std::string& field) {
   if (field.empty())
     chooseField();
   else
-    field_ = field;
+    field_ = field, held_ = true;
   showUntil();
   emit focusChanged();
 }
@@ -156,6 +156,7 @@ void Focus::start(const std::string& kind) {
 void Focus::chooseField() {
   const auto* entry = session_.recipe().find(open_);
   field_.clear();
+  held_ = false;
   if (!entry) return;
   const auto& schema = session_.registry().schemaOf(entry->kind);
   const auto first = [&](auto&& is) {
@@ -292,7 +293,7 @@ void Focus::pick(const scene::Hit& hit, bool toggle) {
     replacing_.clear();
     session_.edit(session_.recipe().withStep(next), tr("pick"));
     // Where this field has what it needs and another one does not, picking goes on there.
-    if (f->most == 1 || (f->othersGoTo.empty() && recipe::pickedCount(*next, f->key) >= f->least && wantsPicks()))
+    if (f->most == 1 || (!held_ && f->othersGoTo.empty() && recipe::pickedCount(*next, f->key) >= f->least && wantsPicks()))
       chooseField();
     return emit focusChanged();
   }

@@ -80,6 +80,7 @@ private:
   Results& results_;
   std::string open_, field_, replacing_, drawing_;
   std::map<std::string, std::string> drawnFor_; ///< rows that were drawn in place, and those that use them, as long as these are worked at
+  bool held_ = false; ///< the field was chosen by hand: picking goes on in it
   Results::Until shown_;
   std::vector<scene::Hit> selection_;
   std::vector<std::string> rows_;

@@ -119,13 +119,36 @@ Expected<Cut> cutOf(const Inputs& in, const Context& cx) {
   return c;
 }
 
-std::string wordsOf(const brep::Piece& p) {
+namespace {
+
+/// Words as older files have them: without the steps of the dividers.
+std::string withoutSteps(const std::string& words) {
+  std::string out;
+  bool step = false;
+  for (char c : words) {
+    if (c == '@') step = true;
+    if (c == ':') step = false;
+    if (!step) out += c;
+  }
+  return out;
+}
+
+} // namespace
+
+std::string wordsOf(const brep::Piece& p, const Inputs& in) {
+  const auto stepOf = [&](const std::string& id) {
+    for (const char* key : {"by", "body"})
+      if (in.has(key))
+        for (const Picked& d : in.picked(key))
+          if (d.item == id) return "@" + d.step;
+    return std::string();
+  };
   std::string out;
   const std::set<std::string> faces(p.faces.begin(), p.faces.end());
   for (const std::string& f : faces) out += (out.empty() ? "" : "+") + f;
   out += ";";
   for (const auto& [id, side] : p.sides)
-    out += " " + id + (side == brep::SideOf::Front ? ":front" : side == brep::SideOf::Back ? ":back" : ":both");
+    out += " " + id + stepOf(id) + (side == brep::SideOf::Front ? ":front" : side == brep::SideOf::Back ? ":back" : ":both");
   return out;
 }
 
@@ -149,7 +172,8 @@ FoundPieces chosenPieces(const Inputs& in, const std::string& key, const std::ve
     double nearest = 1e300, second = 1e300; // of those that are as like
     for (size_t i = 0; i < pieces.size(); ++i) {
       if (!out.row[i].empty()) continue;
-      const std::string w = wordsOf(pieces[i]);
+      std::string w = wordsOf(pieces[i], in);
+      if (words[r].find('@') == std::string::npos) w = withoutSteps(w);
       const int now = w == words[r] ? 0 : sidesOf(w) == sidesOf(words[r]) ? 1 : 2;
       const double d = (pieces[i].at - at).norm();
       if (now > how) continue;

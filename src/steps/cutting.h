@@ -19,8 +19,9 @@ struct Cut {
 /// `Division::of` does.
 Expected<Cut> cutOf(const recipe::Inputs& in, const Context& cx);
 
-/// What a piece is known by: its faces and the sides of the dividers that it lies on.
-std::string wordsOf(const brep::Piece& p);
+/// What a piece is known by: its faces and the sides of the dividers that it lies on, each with the step that it is of:
+/// another one in its place may have its sides the other way round.
+std::string wordsOf(const brep::Piece& p, const recipe::Inputs& in);
 /// A piece is found again by what it is known by, then by the sides it lies on, then by its place alone, the nearest of several.
 struct FoundPieces {
   std::vector<char> chosen;          ///< by piece

@@ -112,6 +112,111 @@ private slots:
     QVERIFY(inspect::stateOf(*body(wire)).boxLow.z() < 1); // the coil reaches the lowest turns now
     countedIn("coil in the shape of a ball");
   }
+
+  /// Three tubes, and three between them that are cut by copies of their round faces; the others stay as they are.
+  void aFrameOfTubesCutToOneAnother() {
+    const auto line = [&](const Vec3& from, const Vec3& to) {
+      tool("curves", "line");
+      const std::string id = draft();
+      for (const Vec3& p : {from, to}) {
+        ++clicks_;
+        QTest::mouseClick(&view(), Qt::LeftButton, {}, onScreen(p));
+        QVERIFY(settled());
+      }
+      keep();
+      lines_.push_back(id);
+    };
+    look(scene::ViewFrom::Top);
+    for (double x : {-40.0, 0.0, 40.0}) line({x, -55, 0}, {x + 5, 55, 0});
+    for (const auto& [x, y] : {std::pair(-40.0, -28.0), std::pair(0.0, 4.0), std::pair(-39.0, 36.0)}) line({x, y, 0}, {x + 40, y + 3, 0});
+    const auto pipes = [&](size_t first, const QString& size) {
+      tool("surfaces", "pipe");
+      const std::string id = draft();
+      for (size_t i = first; i < first + 3; ++i) at(curve(lines_[i]).at(0.12));
+      enter("size", size);
+      tick("merge");
+      keep();
+      return id;
+    };
+    const std::string frame = pipes(0, "12"), bars = pipes(3, "8");
+    QVERIFY(good(frame) && good(bars));
+    QCOMPARE(result(bars)->outcome->outputs.size(), size_t(3));
+    double whole = 0;
+    for (size_t k = 0; k < 3; ++k) whole += brep::massOf(body(bars, k)->shape).volumeMm3;
+    look(scene::ViewFrom::Corner);
+    tool("trim", "offset");
+    const std::string copies = draft();
+    enter("distance", "0");
+    press("pick-of");
+    for (size_t k = 0; k < 3; ++k) {
+      const std::string& output = result(frame)->outcome->outputs[k].name;
+      at(placeSeen(frame, [&](const scene::Hit& h) {
+        return h.step == frame && h.kind == recipe::Kind::Face && (output.empty() ? h.part.find('/') == std::string::npos : h.part.rfind(output + "/", 0) == 0) &&
+               h.part.find("first") == std::string::npos && h.part.find("last") == std::string::npos;
+      }));
+    }
+    QVERIFY(good(copies));
+    QCOMPARE(result(copies)->outcome->outputs.size(), size_t(3));
+    keep();
+    for (const auto& b : w().model()->bodies)
+      if (b.step == frame) w().steps().setVisible({b.id}, false);
+    QVERIFY(settled());
+    tool("trim", "trim");
+    const std::string trim = draft();
+    for (size_t k = 0; k < 3; ++k) {
+      const std::string& output = result(bars)->outcome->outputs[k].name;
+      at(placeSeen(bars, [&](const scene::Hit& h) { return h.step == bars && h.part == output; }));
+      if (k == 0) press("pick-body"); // more than one is to be cut
+    }
+    QCOMPARE(inputs(trim)["body"].size(), size_t(3));
+    press("pick-by");
+    for (size_t k = 0; k < 3; ++k) {
+      const std::string& output = result(copies)->outcome->outputs[k].name;
+      at(placeSeen(copies, [&](const scene::Hit& h) {
+        return h.step == copies && (output.empty() ? h.part.find('/') == std::string::npos : h.part == output || h.part.rfind(output + "/", 0) == 0);
+      }));
+    }
+    QCOMPARE(inputs(trim)["by"].size(), size_t(3));
+    QVERIFY(good(trim));
+    const auto volumes = [&] {
+      double sum = 0;
+      for (const auto& o : result(trim)->outcome->outputs) sum += brep::massOf(std::get<brep::BodyPtr>(o.object)->shape).volumeMm3;
+      return sum;
+    };
+    const double outside = volumes();
+    option("keep", "back"); // the other side
+    QVERIFY(good(trim));
+    const double inside = volumes();
+    VERIFY_AT_MOST(std::abs(outside + inside - whole) / whole, 0.002);
+    option("keep", "front");
+    QVERIFY(good(trim));
+    keep();
+    // Every mitre lies on its tube.
+    int mitres = 0;
+    for (const auto& o : result(trim)->outcome->outputs) {
+      const auto b = std::get<brep::BodyPtr>(o.object);
+      QVERIFY(b->solid());
+      for (size_t i = 0; i < b->edgeNames.size(); ++i) {
+        if (b->edgeNames[i].find("cut") == std::string::npos) continue;
+        ++mitres;
+        const Points p = brep::pointsAlong({{brep::edges(*b)[i]}, false}, 40);
+        double worst = 0;
+        for (Eigen::Index k = 0; k < p.rows(); ++k) {
+          double nearest = 1e300; // of how far it is from one of the three
+          for (size_t t = 0; t < 3; ++t) nearest = std::min(nearest, std::abs(nurbs::closestPoint(curve(lines_[t]), p.row(k).transpose()).distanceMm - 6));
+          worst = std::max(worst, nearest);
+        }
+        VERIFY_AT_MOST(worst, 0.001);
+      }
+    }
+    QVERIFY(mitres >= 6);
+    for (const auto& b : w().model()->bodies)
+      if (b.step == frame) QCOMPARE(brep::edges(*b.body).size(), brep::edges(*body(frame)).size()); // not cut
+    countedIn("frame of tubes");
+  }
+
+private:
+  std::vector<std::string> lines_;
 };
 
 static test::Register<CutJobsTest> registeredCutJobsTest;

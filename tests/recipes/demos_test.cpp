@@ -1,4 +1,5 @@
 #include "brep/curves_on.h"
+#include "brep/thicken_parts.h"
 #include "exchange/export.h"
 #include "exchange/project.h"
 #include "exchange/format.h"
@@ -10,6 +11,8 @@
 #include "support/mesh_checks.h"
 #include "support/recipes.h"
 
+#include <BRepBuilderAPI_MakeVertex.hxx>
+#include <BRepExtrema_DistShapeShape.hxx>
 #include <QTemporaryDir>
 #include <random>
 
@@ -34,6 +37,39 @@ void setNumber(Bench& b, const std::string& name, const std::string& value) {
 class DemosTest : public QObject {
   Q_OBJECT
 private slots:
+  /// Both bodies are closed, their smooth edges tangent, and the gap between them is even.
+  void thePebbleTimerHasAnEvenGap() {
+    Bench b = demo("pebble_timer");
+    b.run();
+    for (const auto& s : b.recipe.steps) VERIFY_STEP(b, s->id);
+    QCOMPARE(b.model->bodies.size(), size_t(2));
+    const recipe::BodyEntry *plate = nullptr, *body = nullptr;
+    for (const auto& e : b.model->bodies) {
+      QVERIFY(e.body->solid());
+      QVERIFY(inspect::stateOf(*e.body).valid);
+      (e.step == "s17" ? plate : body) = &e;
+      for (const auto& j : inspect::joins(*e.body, {})) {
+        if (!j.meantSmooth) continue;
+        VERIFY_AT_MOST(j.angleDeg, 0.01);
+        VERIFY_AT_MOST(j.curvatureRel, 0.01);
+      }
+    }
+    QVERIFY(plate && body);
+    // The body's top beneath the plate, measured by the kernel.
+    int looked = 0;
+    for (const TopoDS_Face& f : brep::faces(*body->body)) {
+      const auto places = brep::pointsInside(f, 9);
+      for (const Vec3& p : places) {
+        if (p.head<2>().cwiseQuotient(Vec2(36, 52)).norm() > 1 || p.z() < 13) continue;
+        BRepExtrema_DistShapeShape d(BRepBuilderAPI_MakeVertex(gp_Pnt(p.x(), p.y(), p.z())).Vertex(), plate->body->shape);
+        if (d.Value() > 1.5) continue; // its inside
+        ++looked;
+        VERIFY_AT_MOST(std::abs(d.Value() - 0.8), 0.005);
+      }
+    }
+    QVERIFY(looked > 80);
+  }
+
   void theGripFlowsOverAllItsJoinsInTheExportedFileToo() {
     for (const auto& [number, value] : {std::pair("width", "19"), {"width", "23"}, {"height", "17"}, {"length", "96"}}) {
       Bench b = demo("oru_peeler");

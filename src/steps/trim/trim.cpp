@@ -45,9 +45,9 @@ std::vector<Vec3> trianglesOf(const brep::Body& skin) {
   return out;
 }
 
-void addRegions(Outcome& out, const brep::Division& d, const std::vector<char>& kept, const FoundPieces& found) {
+void addRegions(Outcome& out, const Inputs& in, const brep::Division& d, const std::vector<char>& kept, const FoundPieces& found) {
   for (size_t i = 0; i < d.pieces().size(); ++i) {
-    Region r{"pieces", found.row[i], "keep", "these", "others", wordsOf(d.pieces()[i]), d.pieces()[i].at, bool(kept[i])};
+    Region r{"pieces", found.row[i], "keep", "these", "others", wordsOf(d.pieces()[i], in), d.pieces()[i].at, bool(kept[i])};
     if (const auto skin = d.skinOf(int(i))) {
       r.triangles = trianglesOf(**skin);
       for (const brep::ShownEdge& e : brep::displayEdges(**skin))
@@ -110,7 +110,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const Vec3 at = pieces.front().at;
   putPieces(out, in, std::move(made));
   addNotes(out, *cut.division);
-  addRegions(out, *cut.division, kept, found);
+  addRegions(out, in, *cut.division, kept, found);
   if (count > bodies.size())
     out.notes.push_back(problem("LM-C101", "what is kept falls into parts: each is a body")
                             .measure(lumsk::count(double(count)))
