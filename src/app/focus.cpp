@@ -281,6 +281,12 @@ std::string Focus::drawnFor() const {
 
 void Focus::pick(const scene::Hit& hit, bool toggle) {
   if (!drawing_.empty()) return drawOn(hit);
+  if (const auto* open = session_.recipe().find(open_); open && hit.step == open_ && activeField() && activeField()->kind == FieldKind::Picks)
+    if (const auto before = recipe::beforeStep(*open, hit, *results_.model())) {
+      scene::Hit meant = hit;
+      static_cast<recipe::PickRef&>(meant) = *before;
+      return pick(meant, toggle);
+    }
   const auto* entry = session_.recipe().find(open_);
   const Field* f = activeField();
   if (entry && f && f->kind == FieldKind::Picks && recipe::has(f->accepts, hit.kind)) {
@@ -310,7 +316,9 @@ void Focus::pickAll(const std::vector<scene::Hit>& hits) {
   const Field* f = activeField();
   if (f && f->kind == FieldKind::Picks) {
     const auto& entry = *session_.recipe().find(open_);
-    const auto next = recipe::withPicks(entry, *f, {hits.begin(), hits.end()});
+    std::vector<recipe::PickRef> meant;
+    for (const scene::Hit& h : hits) meant.push_back(h.step == open_ ? recipe::beforeStep(entry, h, *results_.model()).value_or(h) : recipe::PickRef(h));
+    const auto next = recipe::withPicks(entry, *f, meant);
     if (*next->inputs != *entry.inputs) session_.edit(session_.recipe().withStep(next), tr("pick"));
   } else {
     for (const scene::Hit& h : hits)

@@ -16,7 +16,7 @@ namespace lumsk::app {
 
 namespace {
 
-constexpr int kAcross = 3; ///< demos side by side
+constexpr int kAcross = 4; ///< demos side by side
 
 } // namespace
 
@@ -85,7 +85,7 @@ void StartPanel::addDemos(QVBoxLayout* l) {
 }
 
 void StartPanel::setRoom(QSize view) {
-  constexpr int kWidest = 546, kBorders = 48 + 2 * 12, kRows = 2;
+  constexpr int kWidest = 660, kBorders = 48 + 3 * 12, kRows = 2;
   setFixedWidth(std::min(kWidest, view.width() - 16));
   // Pictures as large as there is room for, across and down.
   const int across = (width() - kBorders) / kAcross - 8, down = int((view.height() - 330) / kRows * 1.6);

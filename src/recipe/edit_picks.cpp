@@ -103,6 +103,31 @@ const Field* otherFieldFor(const StepEntry& entry, const Field& f, const PickRef
   return elsewhere ? others : nullptr;
 }
 
+std::optional<PickRef> beforeStep(const StepEntry& entry, const PickRef& pick, const Model& model) {
+  const auto bodyNames = [&](const Output& o) -> const std::vector<std::string>* {
+    const auto* body = std::get_if<brep::BodyPtr>(&o.object);
+    return !body ? nullptr : pick.kind == Kind::Face ? &(*body)->faceNames : pick.kind == Kind::Edge ? &(*body)->edgeNames : nullptr;
+  };
+  const StepResult* own = model.result(entry.id);
+  if (!own || !own->outcome) return {};
+  std::string name = pick.part;
+  for (const Output& o : own->outcome->outputs)
+    if (!o.name.empty() && name.rfind(o.name + "/", 0) == 0) name = name.substr(o.name.size() + 1);
+  std::optional<PickRef> out;
+  forEachReference(*entry.inputs, [&](const json& used) {
+    const StepResult* r = model.result(used.value("step", ""));
+    if (out || !r || !r->outcome) return;
+    for (const Output& o : r->outcome->outputs)
+      if (const auto* names = bodyNames(o); names && std::find(names->begin(), names->end(), name) != names->end()) {
+        out = pick;
+        out->step = used["step"].get<std::string>();
+        out->part = o.name.empty() ? name : o.name + "/" + name;
+        return;
+      }
+  });
+  return out;
+}
+
 int pickedCount(const StepEntry& entry, const std::string& field) { return int(listAt(entry, field).size()); }
 
 StepPtr withPick(const StepEntry& entry, const Field& f, const PickRef& pick, const std::string& replacing,

@@ -28,6 +28,9 @@ StepPtr withPick(const StepEntry& entry, const Field& f, const PickRef& pick, co
                  const Model& model);
 /// Several at once, as far as they fit and are not there.
 StepPtr withPicks(const StepEntry& entry, const Field& f, const std::vector<PickRef>& picks);
+/// A face or an edge of what a step makes, as it is of the picked body that this goes on from, by its name; nothing where it
+/// has none such. What is clicked while a step is worked at is its result; what is meant is what it changes.
+std::optional<PickRef> beforeStep(const StepEntry& entry, const PickRef& pick, const Model& model);
 /// Whether a pick belongs into the field that takes what this one does not (`othersGoTo`); null: no.
 const Field* otherFieldFor(const StepEntry& entry, const Field& f, const PickRef& pick, const Schema& schema);
 /// A step drawn in place for a picks field (`Field::drawn`): a new one before the field's step, on the plane or the face

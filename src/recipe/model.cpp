@@ -41,8 +41,7 @@ Names Model::namesBefore(const std::string& step) const {
 }
 
 bool Model::isHidden(const std::string& step, const std::string& output) const {
-  return std::any_of(hidden.begin(), hidden.end(),
-                     [&](const std::string& h) { return h == step || h == objectId(step, output); });
+  return std::find(hidden.begin(), hidden.end(), objectId(step, output)) != hidden.end();
 }
 
 void collectBodies(Model& m) {

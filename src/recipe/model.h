@@ -54,7 +54,7 @@ struct Outcome {
   std::vector<Output> outputs;
   std::vector<NamedPoint> points;
   std::vector<Problem> notes;
-  std::vector<std::string> usedUp; ///< `objectId`s of what is hidden from now on; a step's id means all it made
+  std::vector<std::string> usedUp; ///< `objectId`s of what is hidden from now on
   Marks marks;          ///< what the view shows of the open step, to be grabbed there
   Names measured;       ///< under names that later steps may use in expressions
   std::string summary;  ///< one line: "4 sections - 210 points"

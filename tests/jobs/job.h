@@ -86,21 +86,32 @@ protected:
     qWarning("the %s plane is not seen", name.c_str());
     return Vec3::Zero();
   }
-  /// A place on a face of a body that is seen from here, where nothing else lies before it.
+  /// A place on a face of a body where nothing else lies before it, seen from here, else from another side.
   Vec3 placeSeen(const std::string& step, const std::function<bool(const scene::Hit&)>& is) {
+    if (const auto p = seenFromHere(step, is)) return *p;
+    for (const auto from : {scene::ViewFrom::Back, scene::ViewFrom::Right, scene::ViewFrom::Left, scene::ViewFrom::Top, scene::ViewFrom::Bottom,
+                            scene::ViewFrom::Front, scene::ViewFrom::Corner}) {
+      look(from);
+      if (const auto p = seenFromHere(step, is)) return *p;
+    }
+    qWarning("nothing of %s is seen", step.c_str());
+    return Vec3::Zero();
+  }
+
+private:
+  std::optional<Vec3> seenFromHere(const std::string& step, const std::function<bool(const scene::Hit&)>& is) {
     for (const auto& b : w().scene()->bodies) {
       if (b.step != step) continue;
       for (const auto& mesh : b.faces)
         for (const auto& t : mesh->triangles) {
           const Vec3 p = (mesh->points[size_t(t[0])] + mesh->points[size_t(t[1])] + mesh->points[size_t(t[2])]) / 3;
           const QPoint q = onScreen(p);
-          if (!view().rect().adjusted(20, 20, -20, -20).contains(q)) continue;
+          if (!view().rect().adjusted(20, 60, -20, -20).contains(q)) continue;
           const auto hits = scene::pickAt(*w().scene(), view().camera(), q.x(), q.y(), w().focus().wanted());
           if (!hits.empty() && is(hits.front())) return p;
         }
     }
-    qWarning("nothing of %s is seen", step.c_str());
-    return Vec3::Zero();
+    return {};
   }
 };
 

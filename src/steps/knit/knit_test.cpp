@@ -156,6 +156,21 @@ private slots:
     QCOMPARE(inspect::stateOf(*c.body("s6")).openings.size(), size_t(0));
   }
 
+  /// Of a step that makes several bodies only the picked one is used up.
+  void theOtherBodiesOfAStepStay() {
+    Bench b = tumbler();
+    b.recipe = b.recipe.without("s6");
+    const std::string plane = b.add("plane", {{"distance", 60}});
+    const std::string split = b.add("split", {{"body", picks({pick("s5", "skin")})}, {"by", picks({pick(plane, "plane")})}});
+    const std::string knit = b.add("knit", {{"skins", picks({pick(split, "skin")})}});
+    b.run();
+    VERIFY_STEP(b, split);
+    VERIFY_STEP(b, knit);
+    QCOMPARE(b.result(split).outcome->outputs.size(), size_t(2));
+    QCOMPARE(b.model->bodies.size(), size_t(2));
+    QVERIFY(b.model->isHidden(split, "") && !b.model->isHidden(split, b.result(split).outcome->outputs[1].name));
+  }
+
   void moreThanTwoFacesAlongAnEdgeAreRefused() {
     Bench b = stacked();
     b.add("ring", {{"width", 90}, {"height", 30}});
