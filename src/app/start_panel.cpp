@@ -88,9 +88,13 @@ void StartPanel::setRoom(QSize view) {
   constexpr int kWidest = 660, kBorders = 48 + 3 * 12, kRows = 2;
   setFixedWidth(std::min(kWidest, view.width() - 16));
   // Pictures as large as there is room for, across and down.
-  const int across = (width() - kBorders) / kAcross - 8, down = int((view.height() - 330) / kRows * 1.6);
+  const int across = (width() - kBorders) / kAcross - 8, down = int((view.height() - 360) / kRows * 1.6);
   const int w = std::clamp(std::min(across, down), 72, 150);
-  for (auto* b : findChildren<QToolButton*>()) b->setIconSize({w, w * 5 / 8});
+  for (auto* b : findChildren<QToolButton*>()) {
+    b->setIconSize({w, w * 5 / 8});
+    b->setFixedHeight(w * 5 / 8 + b->fontMetrics().height() + 10); // its own hint leaves the words no room
+  }
+  layout()->activate();
   adjustSize();
 }
 
