@@ -32,7 +32,7 @@ public:
   BodyFaces(BodyFaces&&) noexcept;
   ~BodyFaces();
 
-  /// The nearest place; nothing when the body has no faces.
+  /// The nearest place; nothing when the body has no faces, or its foot lies beyond a border, as it may for places on one.
   std::optional<PlaceOnBody> nearest(const Vec3& p) const;
   /// How far the farthest of some places of a path lies from it, mm.
   double farthest(const nurbs::Path& path) const;
@@ -48,6 +48,8 @@ public:
   Vec2 fractionsAt(const Vec3& p) const;
   /// The surface of the nearest face beside a point, carried on beyond its border.
   std::optional<nurbs::NeighbourPlace> beside(const Vec3& p) const;
+  /// Its normal, to the outside; nothing where it has none. Unlike `nearest` it has one on borders, too.
+  std::optional<Vec3> outsideBeside(const Vec3& p) const;
   /// Where the surfaces meet, both within their borders; a face does not meet itself.
   Expected<FoundCurves> meeting(const BodyFaces& other, const Context& cx) const;
   Expected<FoundCurves> cutBy(const Frame& plane, const Context& cx) const;

@@ -102,6 +102,30 @@ private slots:
     QCOMPARE(b.result("s5").outcome->notes[0].where.size(), size_t(4));
   }
 
+  void theBorderOfACutHoleIsCurledOnATurnedSkinToo() {
+    for (const bool turned : {false, true}) {
+      Bench b;
+      json sections = json::array();
+      for (double y : {-40.0, 0.0, 40.0}) sections.push_back(pick(spline(b, {{-60, y, 0.02 * y}, {-20, y, 9}, {20, y, 8}, {60, y, 0}})));
+      std::string skin = b.add("loft", {{"sections", sections}});
+      if (turned) skin = b.add("turn_over", {{"skins", picks({pick(skin)})}});
+      const std::string ring = b.add("ring", {{"width", 25}, {"x", 10}, {"height", 30}});
+      const std::string trim = b.add("trim", {{"body", picks({pick(skin, "skin")})}, {"by", picks({pick(ring, "curve")})}, {"keep", "back"}});
+      b.run();
+      VERIFY_STEP(b, trim);
+      std::string hole;
+      for (const std::string& e : b.body(trim)->edgeNames)
+        if (e.find("cut:") != std::string::npos) hole = e;
+      const std::string curl = b.add("curl", {{"edges", picks({pick(trim, "edge", hole)})}, {"radius", 3}, {"angle", 200}});
+      b.run();
+      VERIFY_STEP(b, curl);
+      const auto state = inspect::stateOf(*b.body(curl));
+      QCOMPARE(state.faces, 2);
+      QVERIFY(turned ? state.boxLow.z() < 2.5 : state.boxHigh.z() > 13); // to the front: six millimetres up, or down
+      for (const auto& j : inspect::joins(*b.body(curl), {})) VERIFY_AT_MOST(j.angleDeg, 0.01);
+    }
+  }
+
   void whatFindsNoRoomIsRefusedWithItsPlace() {
     Bench b = cup();
     const json edge = picks({pick("s5", "edge", openEdge(b.body("s5")))});
