@@ -155,18 +155,6 @@ Vec2 BodyFaces::fractionsAt(const Vec3& p) const {
   return {(uv.x() - s.firstU()) / (s.lastU() - s.firstU()), (uv.y() - s.firstV()) / (s.lastV() - s.firstV())};
 }
 
-std::optional<Vec3> BodyFaces::outsideBeside(const Vec3& p) const {
-  std::optional<Vec3> out;
-  double nearest = 1e300;
-  for (const auto& f : faces_) {
-    const auto foot = f->feet()->foot(p);
-    if (foot.distanceMm >= nearest || foot.normal.norm() < 0.5) continue;
-    nearest = foot.distanceMm;
-    out = f->spline.reversed() ? Vec3(-foot.normal) : foot.normal;
-  }
-  return out;
-}
-
 std::optional<nurbs::NeighbourPlace> BodyFaces::beside(const Vec3& p) const {
   std::optional<nurbs::NeighbourPlace> best;
   for (const auto& f : faces_) {

@@ -46,10 +46,9 @@ public:
   /// Places of the first face by fractions of its parameters from border to border, and the fractions of the nearest one.
   Vec3 placeAt(const Vec2& fractions) const;
   Vec2 fractionsAt(const Vec3& p) const;
-  /// The surface of the nearest face beside a point, carried on beyond its border.
+  /// The surface of the nearest face beside a point, carried on beyond its border; the normal is the outside's. Unlike
+  /// `nearest` it has a place for those on borders, too.
   std::optional<nurbs::NeighbourPlace> beside(const Vec3& p) const;
-  /// Its normal, to the outside; nothing where it has none. Unlike `nearest` it has one on borders, too.
-  std::optional<Vec3> outsideBeside(const Vec3& p) const;
   /// Where the surfaces meet, both within their borders; a face does not meet itself.
   Expected<FoundCurves> meeting(const BodyFaces& other, const Context& cx) const;
   Expected<FoundCurves> cutBy(const Frame& plane, const Context& cx) const;

@@ -332,13 +332,13 @@ std::optional<WayOut> wayOut(const Body& b, int edge) {
   gp_Vec d;
   c->D1(0.5 * (first + last), p, d);
   auto on = BodyFaces::of(b, facesAt(b, edge).front(), {});
-  const auto front = on ? on->outsideBeside(toVec(p)) : std::nullopt;
-  if (!front) return {};
+  const auto at = on ? on->beside(toVec(p)) : std::nullopt;
+  if (!at) return {};
   // A face lies to the left of its edges, seen from outside.
   double side = 0;
   for (TopExp_Explorer x(face, TopAbs_EDGE); x.More(); x.Next())
     if (x.Current().IsSame(e)) side = x.Current().Orientation() == TopAbs_REVERSED ? -1 : 1;
-  const Vec3 out = side * toVec(d).cross(*front);
+  const Vec3 out = side * toVec(d).cross(at->normal);
   if (!(out.norm() > 0)) return {};
   return WayOut{toVec(p), out.normalized()};
 }

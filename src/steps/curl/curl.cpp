@@ -68,7 +68,8 @@ Expected<nurbs::Curl> beadAlong(Rim& rim, const brep::Body& body, const brep::Bo
   if (!way)
     return fail(problem("LM-C042", "the skin has no direction beyond this edge").at(rim.path.start()).tryThis("pick other edges"));
   const auto leaving = [&skin](const Vec3& at, const Vec3& tangent) {
-    const Vec3 n = skin.outsideBeside(at).value_or(Vec3::UnitZ());
+    const auto beside = skin.beside(at);
+    const Vec3 n = beside ? beside->normal : Vec3(Vec3::UnitZ());
     return nurbs::Leaving{tangent.cross(n).normalized(), n};
   };
   nurbs::CurveDerivatives d{};
@@ -120,7 +121,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
       if (const double mm = nurbs::ArcLength(rim.path).total(); mm > longest) {
         longest = mm;
         middle = rim.path.at(0.5 * rim.path.last());
-        if (const auto front = skin.outsideBeside(middle)) up = side * *front;
+        if (const auto front = skin.beside(middle)) up = side * front->normal;
       }
     }
     for (size_t i = 0; i < beads.size(); ++i) {
