@@ -181,9 +181,9 @@ std::optional<Frame> planeOf(const Body& b, int face, LengthTolerance point) {
 
 std::optional<Frame> touchingPlane(const Body& b, int face, const Vec3& near) {
   auto on = BodyFaces::of(b, face, {});
-  const auto at = on ? on->nearest(near) : std::nullopt;
-  if (!at || !(at->normal.norm() > 0)) return {};
-  return Frame::fromNormal(at->point, at->normal);
+  const auto at = on ? on->beside(near) : std::nullopt; // also for places on its border
+  if (!at) return {};
+  return Frame::fromNormal(at->d(0, 0), at->normal);
 }
 
 } // namespace lumsk::brep

@@ -17,7 +17,6 @@
 #include <TopoDS.hxx>
 
 #include <algorithm>
-#include <set>
 
 namespace lumsk::brep {
 
@@ -193,7 +192,10 @@ Expected<Rebordered> healed(const BodyPtr& b, const std::vector<int>& gone, cons
   const Problem why = healer.doNotMeet();
   if (!b->solid()) return fail(why);
   auto kernel = healedByKernel(*b, gone, given);
-  if (!kernel) return fail(isCancelled(kernel.error()) ? kernel.error() : why);
+  if (!kernel) { // that the worker is missing, or was stopped, is another matter
+    const bool itsOwn = isCancelled(kernel.error()) || kernel.error().code.rfind("LM-W", 0) == 0;
+    return fail(itsOwn ? kernel.error() : why);
+  }
   Rebordered out;
   out.bodies = {*kernel};
   return out;

@@ -30,7 +30,7 @@ struct Line {
   int side = -1; ///< -1: it cannot move
   std::function<nurbs::MatchPlace(double share)> at;
   int uses = 0; ///< faces at its edge
-  const void* edge = nullptr; ///< which it is
+  TopoDS_Edge edge;
   Vec3 from = Vec3::Zero(), to = Vec3::Zero();
 };
 
@@ -62,8 +62,15 @@ public:
     for (const auto& [face, sides] : byFace) {
       NamedFace& f = out_.faces[size_t(face)];
       LUMSK_TRY(made, nurbs::matchSides(*f.natural->surface, sides, {}, cx_));
-      for (const nurbs::MatchedSide& s : made.sides)
-        if (s.gapMm > cx_.tolerances.point.mm) out_.notMet.push_back(s.gapAt);
+      if (made.foldsAt)
+        return fail(problem("LM-B006", "a skin would fold over itself if it were pulled so far")
+                        .measure(millimetres(made.movedMm))
+                        .at(*made.foldsAt)
+                        .tryThis("pull less far, or move the skins nearer first"));
+      for (size_t i = 0; i < sides.size(); ++i) {
+        if (sides[i].order > 0) f.natural->asked[size_t(sides[i].side)] = Meets::G1;
+        if (const nurbs::SkinJoin& j = made.sides[i].join; sides[i].order > 0 && j.angleDeg > out_.bentDeg) out_.bentDeg = j.angleDeg, out_.bentAt = j.at;
+      }
       out_.movedMm = std::max(out_.movedMm, made.movedMm);
       NaturalFace n = onSurface(*f.natural, std::make_shared<const nurbs::Surface>(nurbs::withExactPoles(made.surface, cx_.tolerances.point)));
       f.face = naturalFace(*n.surface, n.reversed, cx_.tolerances.point);
@@ -94,7 +101,7 @@ private:
         if (side >= 0) taken[size_t(side)] = true;
         LUMSK_TRY(line, side >= 0 ? Expected<Line>(sideLine(int(i), side)) : edgeLine(int(i), edge));
         line.uses = uses(edge);
-        line.edge = edge.TShape().get();
+        line.edge = edge;
         if (line.at) line.from = line.at(0).at, line.to = line.at(1).at;
         lines_.push_back(std::move(line));
       }
@@ -126,7 +133,7 @@ private:
       for (size_t k = i + 1; k < lines_.size(); ++k) {
         const Line &a = lines_[i], &b = lines_[k];
         if (!a.at || !b.at || (a.side < 0 && b.side < 0)) continue;
-        const bool joined = a.edge == b.edge;
+        const bool joined = a.edge.IsSame(b.edge);
         if (!joined && (a.uses > 1 || b.uses > 1 || a.face == b.face)) continue;
         if (auto p = pairOf(a.side >= 0 ? int(i) : int(k), a.side >= 0 ? int(k) : int(i))) pairs_.push_back(*p);
       }

@@ -75,6 +75,12 @@ Expected<void> pull(std::vector<brep::NamedFace>& faces, Outcome& out, const Inp
                             .measure(millimetres(made->widestMm))
                             .want(millimetres(limit))
                             .at(made->at));
+  if (made->bentDeg > cx.tolerances.angle.deg)
+    out.notes.push_back(problem("LM-B106", "skins that were pulled together are not quite tangent")
+                            .measure(degrees(made->bentDeg))
+                            .want(degrees(cx.tolerances.angle.deg))
+                            .at(made->bentAt)
+                            .tryThis("match one to the other first"));
   return {};
 }
 

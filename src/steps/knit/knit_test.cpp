@@ -123,6 +123,24 @@ private slots:
     }
   }
 
+  /// Copies share their edges' shapes and are yet not joined.
+  void aMovedCopyIsPulledToItsOriginal() {
+    Bench b;
+    json sections = json::array();
+    for (double y : {0.0, 20.0, 40.0}) sections.push_back(pick(spline(b, {{-60, y, 0}, {-20, y, 9}, {20, y, 8}, {60, y, 0}})));
+    const std::string skin = b.add("loft", {{"sections", sections}});
+    const std::string copy = b.add("move", {{"what", picks({pick(skin, "skin")})}, {"y", 40.08}, {"copy", true}});
+    const std::string knit = b.add("knit", {{"skins", picks({pick(skin, "skin"), pick(copy, "skin")})}, {"pull", 0.2}});
+    b.run();
+    VERIFY_STEP(b, knit);
+    const auto joins = inspect::joins(*b.body(knit), {});
+    QCOMPARE(joins.size(), size_t(1));
+    VERIFY_AT_MOST(joins[0].gapMm, 0.0015);
+    VERIFY_AT_MOST(joins[0].angleDeg, 0.01);
+    QVERIFY(joins[0].asked == Meets::G1); // looked at by the lens as such
+    VERIFY_AT_MOST(std::abs(b.result(knit).outcome->notes[0].measured->value - 0.08), 1e-4);
+  }
+
   void smallOpeningsAreCoveredAndAClosedSkinMayStayOne() {
     Bench b;
     // A sheet around a small hole.
