@@ -17,15 +17,35 @@ std::vector<NamedFace> namedFaces(const Body& b) {
   return out;
 }
 
+namespace {
+
+/// A face's name, numbered where another one has it already and either of them is known by its spline: copies of one body
+/// are called alike. Pieces of a face that was cut are numbered by their places later.
+std::string freeName(const NamedFace& face, const FaceNames& names, const std::map<std::string, NaturalFace>& natural) {
+  const auto taken = [&](const std::string& name) {
+    if (natural.count(name)) return true;
+    for (FaceNames::Iterator i(names); i.More() && face.natural; i.Next())
+      if (i.Value() == name) return true;
+    return false;
+  };
+  std::string name = face.name;
+  for (int k = 2; taken(name); ++k) name = face.name + "#" + std::to_string(k);
+  return name;
+}
+
+} // namespace
+
 void FaceHistory::keep(const NamedFace& face) {
-  names_.Bind(face.face, face.name);
-  if (face.natural) natural_[face.name] = *face.natural;
+  const std::string name = names_.IsBound(face.face) ? names_(face.face) : freeName(face, names_, natural_);
+  names_.Bind(face.face, name);
+  if (face.natural) natural_[name] = *face.natural;
 }
 
 void FaceHistory::take(BRepBuilderAPI_MakeShape& op, const NamedFace& face) {
   const TopTools_ListOfShape& pieces = op.Modified(face.face);
   if (pieces.IsEmpty() && !op.IsDeleted(face.face)) return keep(face);
-  for (const TopoDS_Shape& s : pieces) names_.Bind(s, face.name);
+  const std::string name = freeName({face.face, face.name, {}}, names_, natural_);
+  for (const TopoDS_Shape& s : pieces) names_.Bind(s, name);
 }
 
 void FaceHistory::takeNew(BRepBuilderAPI_MakeShape& op, const TopoDS_Shape& from, const std::string& name) {

@@ -1,3 +1,5 @@
+#include "brep/names.h"
+#include "nurbs/measure/closest.h"
 #include "support/half_vessel.h"
 
 using namespace lumsk;
@@ -138,6 +140,13 @@ private slots:
     VERIFY_AT_MOST(joins[0].gapMm, 0.0015);
     VERIFY_AT_MOST(joins[0].angleDeg, 0.01);
     QVERIFY(joins[0].asked == Meets::G1); // looked at by the lens as such
+    // Each keeps its own spline, though both are called alike.
+    QCOMPARE(b.body(knit)->natural.size(), size_t(2));
+    for (size_t i = 0; i < 2; ++i) {
+      const Vec3 middle = brep::signatureOf(*b.body(knit), brep::PartKind::Face, int(i)).middle;
+      VERIFY_AT_MOST(nurbs::closestPoint(*b.body(knit)->natural.at(b.body(knit)->faceNames[i]).surface, middle).distanceMm, 0.01);
+    }
+    QVERIFY(inspect::stateOf(*b.body(knit)).boxLow.y() < 0.1);
     VERIFY_AT_MOST(std::abs(b.result(knit).outcome->notes[0].measured->value - 0.08), 1e-4);
   }
 
