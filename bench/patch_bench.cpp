@@ -6,7 +6,6 @@
 
 #include "brep/convert.h"
 #include "nurbs/patch/boundary.h"
-#include "nurbs/patch/edge_ribbon.h"
 #include "nurbs/fit/interpolate.h"
 #include "nurbs/reshape/match.h"
 #include "nurbs/network/shape_net.h"
@@ -168,72 +167,6 @@ void lumskPatch(benchmark::State& state) {
   measure(state, c, r->surface);
 }
 
-/// Two trimmed edges of 100 mm with waves of 9 mm on two freeform skins that lie apart, joined: two ribbons, measured
-/// against the skins that they go on from. Time is for both.
-struct Wavy {
-  Vec2 at(int k, double t) const { // in the skin's parameters
-    const double wave = 0.028 * std::sin(2 * kPi * (k ? 1.5 * t + 0.2 : 2 * t));
-    return {0.2 + 0.6 * t, (k ? 0.4 : 0.6) + wave};
-  }
-  Wavy() {
-    for (int k = 0; k < 2; ++k) {
-      skins[size_t(k)] = std::make_shared<const Surface>(
-          transformed(test::wavyForm(14, 0.1), Eigen::Isometry3d(Eigen::Translation3d(0, k ? 95 : 0, k ? -12 : 0) *
-                                                                 Eigen::AngleAxisd(k ? -0.35 : 0.0, Vec3::UnitX()))));
-      near[size_t(k)] = std::make_shared<NearestOnSurface>(*skins[size_t(k)]);
-      Points p(101, 3);
-      for (int i = 0; i <= 100; ++i) {
-        const Vec2 x = at(k, i / 100.0);
-        p.row(i) = skins[size_t(k)]->at(x.x(), x.y()).transpose();
-      }
-      InterpolationOptions o;
-      o.degree = 5;
-      edges.push_back(*Path::make({*interpolate(p, o)}, {0.001}));
-    }
-  }
-  Neighbour neighbour(size_t k) const {
-    return [this, k](const Vec3& p) -> std::optional<NeighbourPlace> {
-      const auto f = near[k]->foot(p);
-      NeighbourPlace n{{}, f.normal, f.distanceMm};
-      skins[k]->derivatives(f.uv.x(), f.uv.y(), 3, n.d);
-      return n;
-    };
-  }
-  std::array<std::shared_ptr<const Surface>, 2> skins;
-  std::array<std::shared_ptr<NearestOnSurface>, 2> near;
-  std::vector<Path> edges;
-};
-
-void lumskRibbons(benchmark::State& state) {
-  const Wavy w;
-  const ArcLength lengths[2] = {ArcLength(w.edges[0]), ArcLength(w.edges[1])};
-  std::array<RibbonEdge, 2> edges;
-  for (size_t k = 0; k < 2; ++k)
-    edges[k] = {&w.edges[k], &lengths[k], false, int(state.range(0)), w.neighbour(k), Vec3::Zero(), 1.0};
-  Expected<FacingRibbons> r;
-  for (auto _ : state) r = facingRibbons(edges, {});
-  if (!r) return state.SkipWithError(r.error().code.c_str());
-  const Surface skin = skinBetween(*r);
-  const NearestOnSurface on(skin);
-  double gap = 0;
-  SkinJoin worst;
-  for (int k = 0; k < 2; ++k)
-    for (int i = 1; i < 100; ++i) {
-      const Vec2 x = w.at(k, i / 100.0), next = w.at(k, i / 100.0 + 1e-4);
-      const Vec3 p = w.skins[size_t(k)]->at(x.x(), x.y()), along = w.skins[size_t(k)]->at(next.x(), next.y()) - p;
-      const auto f = on.foot(p);
-      gap = std::max(gap, f.distanceMm);
-      SurfaceDerivatives d;
-      skin.derivatives(f.uv.x(), f.uv.y(), 3, d);
-      worst.take(joinWith(*w.neighbour(size_t(k))(p), 3, d, along.normalized(), 1 / (10 * 130.0)), {});
-    }
-  state.counters["points"] = skin.controlPoints();
-  state.counters["gap_um"] = gap * 1000;
-  state.counters["angle_mdeg"] = worst.angleDeg * 1000;
-  state.counters["curvature_percent"] = worst.curvature * 100;
-  state.counters["rate_percent"] = worst.rate * 100;
-}
-
 /// The form, and the hole's edges on it.
 Handle(Geom_BSplineSurface) kernelForm(const Case& c) { return brep::toSurface(*c.whole); }
 Handle(Geom2d_BSplineCurve) kernelEdge(const Case& c, int k) {
@@ -374,7 +307,6 @@ BENCHMARK(bench::occtLoft8)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskPatch)->ArgsProduct({{0, 1, 2, 3}, {0, 1}})->Unit(benchmark::kMillisecond);
 BENCHMARK(sislPatch)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskUnrelated)->DenseRange(1, 3)->Unit(benchmark::kMillisecond);
-BENCHMARK(lumskRibbons)->DenseRange(1, 3)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskMatch)->DenseRange(0, 3)->Unit(benchmark::kMillisecond);
 BENCHMARK(lumskShapeNet)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(occtConstrained)->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);

@@ -31,11 +31,6 @@ namespace {
 
 constexpr double kNearMiss = 0.01; ///< of the size: open edges nearer than this to another are named
 
-Vec3 middleOf(const TopoDS_Edge& e) {
-  const BRepAdaptor_Curve c(e);
-  return toVec(c.Value(0.5 * (c.FirstParameter() + c.LastParameter())));
-}
-
 class Knitter {
 public:
   Knitter(const std::vector<NamedFace>& faces, double gap, bool solid, const Context& cx)

@@ -1,6 +1,7 @@
 #include "brep/names.h"
 
 #include "brep/convert.h"
+#include "brep/rings.h"
 
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
@@ -57,13 +58,6 @@ std::string sideOf(const TopoDS_Edge& e, const TopoDS_Face& f, const NaturalFace
   const int side = sideAlong(e, f);
   if (side < 0) return "rim";
   return natural && !natural->sides[size_t(side)].empty() ? natural->sides[size_t(side)] : kUsual[size_t(side)];
-}
-
-Vec3 middleOf(const TopoDS_Edge& e) {
-  if (BRep_Tool::Degenerated(e)) return toVec(BRep_Tool::Pnt(TopExp::FirstVertex(e)));
-  double a, b;
-  const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
-  return c.IsNull() ? Vec3(0, 0, 0) : toVec(c->Value(0.5 * (a + b)));
 }
 
 /// Where a part lies on what it belongs to: parameters of a face, or of an edge, as shares of its range.

@@ -32,12 +32,6 @@ namespace {
 
 constexpr double kEndless = 0.6;  ///< of a face's own size: so far surfaces without an end are looked at around it
 
-Vec3 middleOf(const TopoDS_Edge& e) {
-  double a, b;
-  const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
-  return toVec(c->Value(0.5 * (a + b)));
-}
-
 /// The part of a surface that is restored to: its own domain, or around the face where it has no end.
 struct Domain {
   Vec2 low, high;

@@ -20,6 +20,12 @@ Vec3 endOf(const TopoDS_Edge& e, bool last) {
 
 } // namespace
 
+Vec3 middleOf(const TopoDS_Edge& e) {
+  double a, b;
+  const Handle(Geom_Curve) c = BRep_Tool::Degenerated(e) ? Handle(Geom_Curve)() : BRep_Tool::Curve(e, a, b);
+  return toVec(c.IsNull() ? BRep_Tool::Pnt(TopExp::FirstVertex(e)) : c->Value(0.5 * (a + b)));
+}
+
 std::vector<TopoDS_Edge> openEdges(const TopoDS_Shape& s) {
   TopTools_IndexedDataMapOfShapeListOfShape owners;
   TopExp::MapShapesAndAncestors(s, TopAbs_EDGE, TopAbs_FACE, owners);

@@ -10,6 +10,9 @@ struct Ring {
   bool closed = false;
 };
 
+/// The middle of an edge by its curve's parameter; of one without a curve its start.
+Vec3 middleOf(const TopoDS_Edge& e);
+
 /// Edges that belong to one face only, poles and seams left out.
 std::vector<TopoDS_Edge> openEdges(const TopoDS_Shape& s);
 /// Whether an edge of a body is one of them.

@@ -5,6 +5,7 @@
 #include "brep/face_integrals.h"
 #include "brep/guard.h"
 #include "brep/names.h"
+#include "brep/rings.h"
 #include "nurbs/measure/surface_measure.h"
 
 #include <BRepBuilderAPI_MakeFace.hxx>
@@ -38,13 +39,6 @@ TopoDS_Face naturalFace(const nurbs::Surface& s, bool reversed, LengthTolerance 
 namespace {
 
 constexpr double kThinnestMm = 1e-4; ///< volume by area: thinner bodies have none
-
-Vec3 middleOf(const TopoDS_Edge& e) {
-  double a, b;
-  const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
-  if (!c.IsNull()) return toVec(c->Value(0.5 * (a + b)));
-  return toVec(BRep_Tool::Pnt(TopExp::FirstVertex(e)));
-}
 
 /// Middle of the edge with the largest tolerance.
 Vec3 roughestPlace(const TopoDS_Shape& s) {

@@ -132,11 +132,6 @@ private:
     return -1;
   }
 
-  static Vec3 middleOf(const TopoDS_Edge& e) {
-    const BRepAdaptor_Curve c(e);
-    return toVec(c.Value(0.5 * (c.FirstParameter() + c.LastParameter())));
-  }
-
   Expected<void> readSides(Part& p) const {
     std::array<bool, 4> seen{};
     TopTools_IndexedMapOfShape edges;

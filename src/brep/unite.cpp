@@ -7,6 +7,7 @@
 #include "brep/skin.h"
 #include "brep/split/cells.h"
 #include "brep/thicken_parts.h"
+#include "brep/rings.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/reshape/unite.h"
 
@@ -45,12 +46,6 @@ std::vector<Seam> seamsOf(const std::vector<NamedFace>& all, const std::set<std:
           out.push_back({int(i), int(k), TopoDS::Edge(e.Current())});
   }
   return out;
-}
-
-Vec3 middleOf(const TopoDS_Edge& e) {
-  double a, b;
-  const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
-  return toVec(c->Value(0.5 * (a + b)));
 }
 
 bool sameSurface(const nurbs::Surface& a, const nurbs::Surface& b) {

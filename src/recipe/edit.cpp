@@ -190,7 +190,7 @@ std::pair<Recipe, const Field*> withItemTurned(const Recipe& r, const ItemRef& r
   const Field* field = fieldOf({ref.step, ref.field}, r, registry);
   if (!field) return {r, nullptr};
   const StepEntry& entry = *r.find(ref.step);
-  if (field->kind == FieldKind::Choice) // a flag of the step itself: the next option
+  if (field->kind == FieldKind::Choice || field->kind == FieldKind::Continuity) // a flag of the step itself: the next option
     return {withValue(r, {ref.step, ref.field},
                       nextOption(*field, field->options, entry.inputs->value(ref.field, field->fallback), group)),
             field};

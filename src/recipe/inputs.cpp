@@ -120,7 +120,10 @@ Kind kindFromName(const std::string& n) {
 
 /// What goes on from a picked edge, where that counts as well, and refitted if that is wanted.
 Expected<void> takeExtent(Picked& p, const json& item, const Field& f, const Names& names, const Tolerances& tol) {
-  const std::string extent = item.contains("extent") && item["extent"].is_string() ? item["extent"].get<std::string>() : "";
+  const Field* counts = findField(f.each, "extent");
+  const std::string extent = item.contains("extent") && item["extent"].is_string() ? item["extent"].get<std::string>()
+                             : counts                                               ? counts->fallback
+                                                                                    : "";
   if (p.kind != Kind::Edge || !p.body || (extent != "chain" && extent != "loop")) return {};
   auto path = extent == "chain" ? brep::tangentChain(*p.body, p.index, tol.corner, tol.point) : brep::loopThrough(*p.body, p.index, tol.point);
   if (!path) return fail(path.error());

@@ -274,10 +274,11 @@ private:
     for (size_t i : {0u, 1u}) {
       const BoundaryEdge& e = edges_[size_t(ring_[i].edge)];
       LUMSK_TRY(plane, planeOf(ring_[i], ring_[1 - i].start() - ring_[i].start()));
-      ribbons[i] = {&ring_[i].path, &ring_[i].length, ring_[i].reversed != (i == 1), orderOf(e.meets), e.neighbour,
-                    plane,          e.tension};
+      const bool reversed = ring_[i].reversed != (i == 1);
+      ribbons[i] = {&ring_[i].path, &ring_[i].length, [reversed](double s) { return reversed ? 1 - s : s; },
+                    orderOf(e.meets), e.neighbour, plane, e.tension};
     }
-    LUMSK_TRY(made, facingRibbons(ribbons, cx_));
+    LUMSK_TRY(made, facingRibbons(ribbons, false, cx_));
     for (size_t i : {0u, 1u}) {
       BoundaryEdgeResult& e = out_.edges[size_t(ring_[i].edge)];
       e.sides.push_back(i ? 2 : 0);

@@ -11,26 +11,34 @@ namespace lumsk::nurbs {
 
 namespace {
 
-constexpr double kPlacePart = 0.018;               ///< of `fit`
-constexpr double kJoinPart = 0.1, kRatePart = 0.2; ///< of what a join may be off
+constexpr double kPlacePart = 0.3;               ///< of `fit`
+constexpr double kJoinPart = 0.1, kBendPart = 0.05, kRatePart = 0.1; ///< of what a join may be off
 constexpr double kAimed = 0.6;                     ///< of that, with more spans
 constexpr double kMostParts = 2;                   ///< of a span at once
 constexpr int kFirstSpans = 3, kSamples = 64, kPerSpan = 3, kMostTries = 6;
 constexpr size_t kMostSpans = 300;
+constexpr double kOverlapDeg = 130;      ///< between the way and how both skins leave
+constexpr double kAway = 0.5;            ///< of the way
+constexpr double kWithin = 1e-6, kEndReach = 0.35; ///< of the edge
 constexpr double kSquareToSkin = 1e-3;   ///< of the way: less of it lies in the skin
-constexpr size_t kLeastLooks = 25;       ///< of an edge
+constexpr size_t kLeastLooks = 25, kLeastThirdLooks = 120; ///< of an edge
 constexpr double kGolden = 0.6180339887; ///< looks lie elsewhere in every span
 
 class RibbonFitter {
 public:
-  RibbonFitter(const std::array<RibbonEdge, 2>& edges, const Context& cx) : edges_(edges), cx_(cx) {
+  RibbonFitter(const std::array<RibbonEdge, 2>& edges, bool closed, const Context& cx)
+      : edges_(edges), closed_(closed), cx_(cx) {
     Vec3 low = Vec3::Constant(1e300), high = -low;
     for (const RibbonEdge& e : edges_)
       for (int i = 0; i <= 16; ++i) {
-        const Vec3 p = e.path->at(e.path->last() * i / 16.0);
+        const Vec3 p = e.path->at(e.length->parameterAtFraction(e.share(i / 16.0)));
         low = low.cwiseMin(p), high = high.cwiseMax(p);
       }
     flat_ = 1 / (10 * (high - low).norm());
+    for (size_t e : {0u, 1u}) {
+      const double step = edges_[e].share(0.4 + kWithin) - edges_[e].share(0.4);
+      forward_[e] = (step > 0) == (std::abs(step) < 0.5); // it may pass the start of a closed path there
+    }
   }
 
   Expected<FacingRibbons> run() {
@@ -54,6 +62,7 @@ private:
   Expected<std::vector<double>> placesAlone() const {
     CurveFamily family;
     family.curves = 2;
+    family.closed = closed_;
     family.sample = [&](double s, double* out) {
       for (size_t e : {0u, 1u}) Eigen::Map<Vec3>(out + 3 * e, 3) = onEdge(e, s)[0];
     };
@@ -76,10 +85,12 @@ private:
   CurveDerivatives onEdge(size_t e, double s) const {
     const RibbonEdge& r = edges_[e];
     CurveDerivatives d;
-    const double t = r.length->parameterAtFraction(std::clamp(r.reversed ? 1 - s : s, 0.0, 1.0));
+    // There may be a corner at the ends: the tangent is the one just within them.
+    const double within = closed_ ? s : std::clamp(s, kWithin, 1 - kWithin);
+    const double t = r.length->parameterAtFraction(r.share(within));
     r.path->derivatives(std::min(t, std::nextafter(r.path->last(), 0.0)), 1, d);
-    if (t >= r.path->last()) d[0] = r.path->end();
-    d[1] = (r.reversed ? -1.0 : 1.0) * d[1].normalized();
+    d[0] = r.path->at(within == s ? t : r.length->parameterAtFraction(r.share(s)));
+    d[1] = (forward_[e] ? 1.0 : -1.0) * d[1].normalized();
     return d;
   }
 
@@ -106,7 +117,7 @@ private:
         LUMSK_TRY(beside, placeOn(r.neighbour, at, cx_.tolerances.point, "the edge",
                                   "pick the skin that the edge lies on, or take G0 here"));
         p[k].beside = beside;
-        direction[k] = way - way.dot(beside.normal) * beside.normal;
+        direction[k] = towards(k, s, way, beside.normal, p[k].along);
       } else {
         direction[k] = way.dot(r.plane) * r.plane;
       }
@@ -117,15 +128,65 @@ private:
       direction[k].normalize();
       unit += arcOver(way, direction[k]), ++ways;
     }
+    if (ways == 2 && edges_[0].neighbourLeft != 0 && edges_[1].neighbourLeft != 0) {
+      const Vec3 way = p[1].rows[0] - p[0].rows[0];
+      const double back = std::min(angleBetweenRad(way, direction[0]), angleBetweenRad(Vec3(-way), direction[1]));
+      if (degFromRad(back) > kOverlapDeg)
+        return fail(problem("LM-H022", "the skins overlap here: each edge lies behind the other")
+                        .measure(millimetres(way.norm()))
+                        .at(p[0].rows[0])
+                        .at(p[1].rows[0])
+                        .tryThis("cut the skins back, pair the edges the other way round, or take parts of them"));
+    }
     for (size_t k : {0u, 1u})
-      if (edges_[k].order > 0) leave(p[k], edges_[k], direction[k], p[1 - k].rows[0], edges_[k].tension * unit / ways);
+      if (edges_[k].order > 0)
+        leave(p[k], k, s, direction[k], p[1 - k].rows[0],
+              edges_[k].tension * (edges_[k].tensionAlong ? edges_[k].tensionAlong(s) : 1.0) * unit / ways);
     return &(known_[s] = p)[e];
   }
 
-  static void leave(Place& p, const RibbonEdge& r, const Vec3& d, const Vec3& to, double unit) {
+  /// How much an end's border counts at a place: 1 there, nought from a third of the way to the other end on.
+  static double nearEnd(double s, size_t end) {
+    const double x = std::clamp(1 - (end == 0 ? s : 1 - s) / kEndReach, 0.0, 1.0);
+    return x * x * x * (10 + x * (6 * x - 15));
+  }
+  /// In the tangent plane towards the other edge, at the ends as their borders leave it.
+  Vec3 towards(size_t k, double s, const Vec3& way, const Vec3& normal, const Vec3& along) {
+    const int left = edges_[k].neighbourLeft;
+    Vec3 out = leavingWay(way, normal, along, left);
+    for (size_t end : {0u, 1u}) {
+      const auto& leaving = edges_[k].ends[end];
+      const double near = leaving ? nearEnd(s, end) : 0;
+      if (near == 0) continue;
+      const CurveDerivatives there = onEdge(k, double(end));
+      Vec3 free = onEdge(1 - k, double(end))[0] - there[0]; // without the border's say
+      if (const auto beside = edges_[k].neighbour(there[0])) free = leavingWay(free, beside->normal, there[1], left);
+      out += near * out.norm() * (leaving->direction - free.normalized());
+    }
+    return out - out.dot(normal) * normal;
+  }
+
+  void leave(Place& p, size_t k, double s, const Vec3& d, const Vec3& to, double unit) const {
+    const RibbonEdge& r = edges_[k];
     std::array<Vec3, 3> own;
     if (p.beside) {
-      own = continuing(normalSection(p.beside->d, p.beside->normal, d), p.beside->normal, d, unit);
+      const Vec3& n = p.beside->normal;
+      // Within the tangent plane normal sections go straight on, borders as they bend.
+      Vec3 aside = Vec3::Zero(), turning = Vec3::Zero();
+      for (size_t end : {0u, 1u})
+        if (const auto& leaving = r.ends[end]; leaving && nearEnd(s, end) > 0) {
+          aside += nearEnd(s, end) * leaving->bend;
+          turning += nearEnd(s, end) * (leaving->rate + leaving->bend.squaredNorm() * leaving->direction);
+        }
+      if (aside.isZero() && turning.isZero()) {
+        own = continuing(normalSection(p.beside->d, n, d), n, d, unit);
+      } else {
+        aside -= aside.dot(n) * n, turning -= turning.dot(n) * n;
+        const std::array<double, 2> heights = heightsAlong(p.beside->d, n, d, aside);
+        const Vec3 bend = aside + heights[0] * n;
+        own = {unit * d, unit * unit * bend,
+               unit * unit * unit * (turning - bend.squaredNorm() * d + heights[1] * n)};
+      }
     } else {
       // Square to the plane as an arc to the other edge, which goes on in its own mirror image.
       const Vec3 way = to - p.rows[0], bent = way - way.dot(d) * d;
@@ -141,7 +202,7 @@ private:
     std::vector<double> at;
     for (size_t i = 0; i + 1 < breaks.size(); ++i)
       for (int k = 0; k < kPerSpan; ++k) at.push_back(breaks[i] + (breaks[i + 1] - breaks[i]) * k / kPerSpan);
-    at.push_back(1);
+    if (!closed_) at.push_back(1);
     Rows data(Eigen::Index(at.size()), 3 * (2 + edges_[0].order + edges_[1].order));
     for (size_t i = 0; i < at.size(); ++i) {
       Eigen::Index column = 0;
@@ -151,10 +212,11 @@ private:
           data.row(Eigen::Index(i)).segment<3>(column) = p->rows[size_t(q)].transpose();
       }
     }
-    const LeastSquares squares(kRibbonDegree, breaks, false, at);
+    const LeastSquares squares(kRibbonDegree, breaks, closed_, at);
     const Rows controls = squares.solve(data);
     FacingRibbons out;
     out.knots = squares.knots();
+    out.closed = closed_;
     Eigen::Index column = 0;
     for (size_t e : {0u, 1u})
       for (int q = 0; q <= edges_[e].order; ++q, column += 3)
@@ -167,7 +229,8 @@ private:
   };
   Expected<Errors> measure(FacingRibbons& r, const std::vector<double>& breaks) {
     const Surface skin = skinBetween(r);
-    const size_t spans = breaks.size() - 1, looks = kLeastLooks / spans + 1;
+    const bool third = edges_[0].order > 2 || edges_[1].order > 2;
+    const size_t spans = breaks.size() - 1, looks = (third ? kLeastThirdLooks : kLeastLooks) / spans + 1;
     Errors errors{std::vector<double>(spans, 0.0), std::vector<double>(spans, 1.0)};
     for (size_t i = 0; i < spans; ++i)
       for (size_t look = 0; look < looks; ++look) {
@@ -192,7 +255,7 @@ private:
                                           : joinWithPlane(edge.plane, edge.order, d, p->along, flat_);
           ribbon.join.take(join, cx_.tolerances);
           take(join.angleDeg / (kJoinPart * cx_.tolerances.angle.deg), 1);
-          take(join.curvature / (kJoinPart * cx_.tolerances.curvature.relative), 2);
+          take(join.curvature / (kBendPart * cx_.tolerances.curvature.relative), 2);
           take(join.rate / (kRatePart * SkinJoin::kRateAllowed), 3);
         }
       }
@@ -200,15 +263,27 @@ private:
   }
 
   const std::array<RibbonEdge, 2>& edges_;
+  bool closed_;
   const Context& cx_;
   double flat_ = 1e-3;
+  std::array<bool, 2> forward_{true, true};
   std::map<double, std::array<Place, 2>> known_;
 };
 
 } // namespace
 
-Expected<FacingRibbons> facingRibbons(const std::array<RibbonEdge, 2>& edges, const Context& cx) {
-  return RibbonFitter(edges, cx).run();
+Vec3 leavingWay(const Vec3& way, const Vec3& normal, const Vec3& along, int neighbourLeft) {
+  Vec3 d = way - way.dot(normal) * normal;
+  if (neighbourLeft == 0) return d;
+  // Never back over the neighbour: its part away from there is made positive, smoothly, and what runs along the edge
+  // counts the less the less of it was.
+  const Vec3 away = -neighbourLeft * normal.cross(along).normalized();
+  const double part = d.dot(away), size = std::hypot(part, kAway * way.norm()), share = 0.5 * (1 + part / size);
+  return 0.5 * (part + size) * away + share * share * (d - part * away);
+}
+
+Expected<FacingRibbons> facingRibbons(const std::array<RibbonEdge, 2>& edges, bool closed, const Context& cx) {
+  return RibbonFitter(edges, closed, cx).run();
 }
 
 Surface skinBetween(const FacingRibbons& r) {
@@ -228,7 +303,7 @@ Surface skinBetween(const FacingRibbons& r) {
       }
       for (Eigen::Index i = 0; i < n; ++i) grid.row(i * (degree + 1) + (e ? degree - k : k)) = row.row(i);
     }
-  return Surface::trusted(kRibbonDegree, degree, r.knots, uniformKnots(degree, 1), std::move(grid), false);
+  return Surface::trusted(kRibbonDegree, degree, r.knots, uniformKnots(degree, 1), std::move(grid), r.closed);
 }
 
 } // namespace lumsk::nurbs

@@ -1,0 +1,330 @@
+#include "nurbs/patch/blend.h"
+
+#include "brep/chain_faces.h"
+#include "brep/names.h"
+#include "brep/skin.h"
+#include "inspect/clearance.h"
+#include "nurbs/curves/curve_parts.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/measure/wrinkles.h"
+#include "nurbs/on_skin/ribbon.h"
+#include "nurbs/patch/boundary.h"
+#include "steps/graphs.h"
+#include "steps/neighbours.h"
+#include "steps/sections.h"
+#include "steps/skins.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+const std::array<const char*, 2> kSides{"first", "second"};
+constexpr double kTensionReach = 0.25; ///< of the way across: how far a handle stands off at a tension of 1
+
+Field chainField(const std::string& key, const std::string& label, const std::string& help) {
+  Field extent = choice("extent", "What counts", "Of an edge: the edges that go on from it without a corner, itself alone, or all around.",
+                        {{"chain", "chain", Kind::Edge}, {"alone", "alone"}, {"loop", "loop", Kind::Edge}});
+  return picks(key, label, help, Kind::Edge | Kind::Curve).atLeast(1).atMost(12).prefer(Kind::Edge).eachWith({extent});
+}
+
+Field meetsField(const std::string& side, const std::string& label) {
+  Field f = continuity(side + "_meets", label, "How the blend meets what lies beside this edge: G0 starts on it; G1 tangent; G2 bent alike; G3 with the same rate of it.",
+                       {"g0", "g1", "g2", "g3"});
+  f.fallback = "g2";
+  return f;
+}
+
+Field tensionField(const std::string& key, const std::string& label, const std::string& help) {
+  return ratioField(key, label, help + ": how far the blend goes on as its neighbours do before it turns; 1 is as an arc would.", "1")
+      .within(0.2, 5)
+      .withHandle(Handle::Magnitude);
+}
+
+Schema schema() {
+  return {
+      chainField("first", "From", "The edges or curves that the blend leaves, picked anywhere along them, in any order."),
+      chainField("second", "To", "The edges or curves that it reaches."),
+      meetsField("first", "Meets the first"),
+      meetsField("second", "Meets the second"),
+      toggle("locked", "One tension", "Both sides have the same tension.", true),
+      tensionField("tension", "Tension", "Of both sides").when("locked", {"true"}),
+      tensionField("first_tension", "First tension", "Of the first side").when("locked", {"false"}),
+      tensionField("second_tension", "Second tension", "Of the second side").when("locked", {"false"}),
+      graph("first_graph", "Along the first", "So many times the tension, at fractions of the first edge's length.", Dimension::Ratio).seldomSet(),
+      graph("second_graph", "Along the second", "So many times the tension, at fractions of the second edge's length.", Dimension::Ratio).seldomSet(),
+      toggle("flip", "Other way round", "Pairs the edges in the direction against the one that fits best.", false),
+      ratioField("shift", "Shift", "Of closed edges without corners: partners on the second one lie further along by this fraction of its length.", "0")
+          .within(-0.5, 0.5)
+          .seldomSet(),
+      choice("ends", "Ends", "How the blend's own borders leave the ends of the edges: straight across to one another, or as the borders of the skins go on.",
+             {{"free", "straight across"}, {"borders", "as borders go on"}}),
+      picks("end_curves", "End curves", "Curves that its borders follow at one or both ends.", Kind::Curve | Kind::Edge).optional().atMost(2).seldomSet(),
+      picks("inside", "Inside", "Curves across that the blend passes through.", Kind::Curve | Kind::Edge).optional().seldomSet(),
+      picks("skins", "Flows into", "Skins, solids or faces that curves lie on, or the face that is meant where two meet; open edges know theirs.",
+            Kind::Skin | Kind::Solid | Kind::Face)
+          .optional()
+          .seldomSet(),
+      picks("clear", "Clear of", "Bodies to keep away from: the smallest distance is told.", Kind::Skin | Kind::Solid).optional().seldomSet(),
+      length("clearance", "Clearance", "What the blend should keep away from them.", "1").within(0, 1e5).when("clear", {"picked"})};
+}
+
+/// A chain of edges with what lies beside it.
+struct Chain {
+  nurbs::BlendSide side;
+  std::vector<std::shared_ptr<brep::ChainFaces>> beside;
+};
+
+/// All picks of a field end to end; those that count already with another one are left out.
+Expected<nurbs::Path> chainIn(const Inputs& in, const std::string& key, const Context& cx) {
+  const double near = 10 * cx.tolerances.point.mm;
+  std::vector<nurbs::Path> parts;
+  for (const Picked& p : in.picked(key)) {
+    const nurbs::Path& path = *std::get<CurvePtr>(p.object);
+    const bool known = std::any_of(parts.begin(), parts.end(), [&](const nurbs::Path& o) {
+      return nurbs::closestPoint(o, path.at(0.31 * path.last())).distanceMm <= near &&
+             nurbs::closestPoint(o, path.at(0.77 * path.last())).distanceMm <= near;
+    });
+    if (!known) parts.push_back(path);
+  }
+  if (parts.size() == 1) return parts.front();
+  auto chain = nurbs::chained(parts, {near}, cx);
+  if (!chain) return fail(chain.error().inField(key));
+  return chain->path;
+}
+
+/// Bodies with a face (-1: any) that a chain may flow into: those of its own edges, and the picked ones that it lies on.
+std::vector<std::pair<brep::BodyPtr, int>> bodiesBeside(const Inputs& in, const std::string& key, const nurbs::Path& path, const Context& cx) {
+  std::vector<std::pair<brep::BodyPtr, int>> out;
+  const auto add = [&](const brep::BodyPtr& body, int face) {
+    for (auto& known : out)
+      if (known.first == body) {
+        if (known.second < 0) known.second = face;
+        return;
+      }
+    out.push_back({body, face});
+  };
+  for (const Picked& p : in.picked(key))
+    if (p.kind == Kind::Edge && p.body) add(p.body, -1);
+  for (const Picked& s : in.picked("skins")) {
+    const auto n = neighbourFrom(s, cx);
+    if (n && nurbs::placeOn(*n, path.at(0.37 * path.last()), cx.tolerances.point, "", ""))
+      add(std::get<brep::BodyPtr>(s.object), s.kind == Kind::Face ? s.index : -1);
+  }
+  return out;
+}
+
+Expected<Chain> chainOf(const Inputs& in, size_t which, const Context& cx) {
+  const std::string key = kSides[which];
+  Chain out;
+  LUMSK_TRY(path, chainIn(in, key, cx));
+  out.side.path = std::move(path);
+  out.side.meets = meetsNamed(in.text(key + "_meets"));
+  out.side.tension = in.number(in.on("locked") ? "tension" : key + "_tension");
+  LUMSK_TRY(along, graphOf(in, key + "_graph"));
+  out.side.tensionAlong = along;
+  if (out.side.meets == Meets::G0) return out;
+  for (const auto& [body, face] : bodiesBeside(in, key, out.side.path, cx)) {
+    auto faces = brep::ChainFaces::along(body, out.side.path, face, cx);
+    if (!faces) return fail(faces.error().inField("skins"));
+    out.beside.push_back(std::make_shared<brep::ChainFaces>(std::move(*faces)));
+  }
+  if (out.beside.empty())
+    return fail(problem("LM-H008", "the " + key + " edge is to flow on, but lies on no skin")
+                    .at(out.side.path.at(0.5 * out.side.path.last()))
+                    .inField(key)
+                    .tryThis("pick the skin under \"Flows into\", or take G0 here"));
+  for (const auto& faces : out.beside) {
+    if (out.side.neighbourLeft == 0) out.side.neighbourLeft = faces->left();
+    if (in.text("ends") == "borders")
+      for (size_t end : {0u, 1u})
+        if (!out.side.ends[end]) out.side.ends[end] = faces->borders()[end];
+  }
+  out.side.neighbour = [beside = out.beside](const std::vector<Vec3>& places) {
+    if (beside.size() == 1) return beside.front()->beside(places);
+    std::vector<nurbs::Neighbour> all;
+    for (const auto& faces : beside) all.push_back(faces->beside(places));
+    return nurbs::Neighbour([all](const Vec3& p) {
+      std::optional<nurbs::NeighbourPlace> best;
+      for (const nurbs::Neighbour& n : all)
+        if (auto here = n(p); here && (!best || here->distanceMm < best->distanceMm)) best = std::move(here);
+      return best;
+    });
+  };
+  return out;
+}
+
+/// A blend whose borders or inside follow curves is a patch between them.
+Expected<nurbs::BlendResult> throughCurves(const Inputs& in, const std::array<nurbs::BlendSide, 2>& sides, const Context& cx) {
+  std::vector<nurbs::BoundaryEdge> edges;
+  for (const nurbs::BlendSide& s : sides) {
+    std::vector<Vec3> places;
+    for (int i = 0; i < 9; ++i) places.push_back(s.path.at(s.path.last() * (i + 0.5) / 9));
+    edges.push_back({s.path, s.meets, s.neighbour ? s.neighbour(places) : nurbs::Neighbour(), s.tension});
+  }
+  nurbs::BoundaryOptions o;
+  for (const Picked& p : in.picked("end_curves")) edges.push_back({*std::get<CurvePtr>(p.object)});
+  for (const Picked& p : in.picked("inside")) o.guides.push_back(*std::get<CurvePtr>(p.object));
+  LUMSK_TRY(made, nurbs::boundary(edges, o, cx));
+  nurbs::BlendResult out;
+  out.patches = {made.surface};
+  out.patches.insert(out.patches.end(), made.further.begin(), made.further.end());
+  out.closed = made.surface.closedU();
+  for (size_t k : {0u, 1u}) {
+    out.sides[k].gapMm = made.edges[k].gapMm, out.sides[k].join = made.edges[k].join;
+    if (!made.edges[k].sides.empty() && made.edges[k].sides.front() % 2)
+      for (nurbs::Surface& s : out.patches) s = nurbs::exchanged(s); // its sides are those of v
+    if (k == 0 && !made.edges[k].sides.empty() && made.edges[k].sides.front() == 2) out.reversed = true;
+  }
+  double off = 0;
+  for (double mm : made.guideMm) off = std::max(off, mm);
+  if (off > 2 * cx.tolerances.fit.mm) out.sides[0].gapMm = std::max(out.sides[0].gapMm, off);
+  return out;
+}
+
+/// Where the blend meets a chain next to one of its places: at that place, and straight across from there.
+struct Across {
+  Vec3 at = Vec3::Zero(), direction = Vec3::Zero();
+  double widthMm = 0;
+};
+Across acrossAt(const nurbs::BlendResult& r, size_t side, const Vec3& p) {
+  Across out;
+  double best = 1e300;
+  for (const nurbs::Surface& s : r.patches) {
+    const double v = side ? s.lastV() : s.firstV();
+    const auto border = nurbs::Path::make({s.isoV(v)}, {1e-9});
+    if (!border) continue;
+    const auto foot = nurbs::closestPoint(*border, p);
+    if (foot.distanceMm >= best) continue;
+    best = foot.distanceMm;
+    nurbs::SurfaceDerivatives d;
+    const double u = s.firstU() + foot.t / border->last() * (s.lastU() - s.firstU());
+    s.derivatives(u, v, 1, d);
+    out.at = d(0, 0);
+    out.direction = (side ? -1.0 : 1.0) * d(0, 1).normalized();
+    out.widthMm = (s.at(u, s.lastV()) - s.at(u, s.firstV())).norm();
+  }
+  return out;
+}
+
+void addMarks(Outcome& out, const Inputs& in, const std::array<Chain, 2>& chains, const nurbs::BlendResult& r) {
+  for (size_t k : {0u, 1u}) {
+    const nurbs::Path& path = chains[k].side.path;
+    const nurbs::ArcLength length(path);
+    const Across middle = acrossAt(r, k, path.at(length.parameterAtFraction(0.5)));
+    const std::string key = kSides[k], meets = in.text(key + "_meets");
+    Flag flag;
+    flag.field = key + "_meets";
+    flag.at = middle.at;
+    flag.mark = "G" + meets.substr(1);
+    flag.group = int(k) + 1;
+    out.marks.add(std::move(flag));
+    if (chains[k].side.meets == Meets::G0) continue;
+    const double reach = kTensionReach * middle.widthMm;
+    out.marks.add(HandlePlace{in.on("locked") ? "tension" : key + "_tension", middle.at, middle.direction, reach});
+    showGraph(out, in, key + "_graph", path, [&](double f) { return acrossAt(r, k, path.at(length.parameterAtFraction(f))).direction; }, reach);
+  }
+}
+
+Expected<std::string> clearanceWords(const Inputs& in, const nurbs::BlendResult& r, Outcome& out, const Context& cx) {
+  std::vector<brep::BodyPtr> bodies;
+  for (const Picked& p : in.picked("clear")) bodies.push_back(std::get<brep::BodyPtr>(p.object));
+  LUMSK_TRY(least, inspect::clearanceOf(r.patches, bodies, cx));
+  if (!least) return std::string();
+  const double wanted = in.number("clearance");
+  const Vec3 off = least->from - least->to;
+  out.marks.add(Flag{"clear", "", least->from, off.norm() > 0 ? Vec3(off.normalized()) : Vec3(Vec3::Zero()), false, formatNumber(least->mm, 3) + " mm", 1});
+  if (least->mm < wanted) {
+    Problem p = problem("LM-P104", least->mm > 0 ? "the blend comes nearer to a body than wanted" : "the blend enters a body that it is to stay clear of")
+                    .measure(millimetres(least->mm))
+                    .want(millimetres(wanted))
+                    .at(least->from)
+                    .inField("clear")
+                    .tryThis("take less tension, or lead it over a curve inside");
+    p.item = in.picked("clear")[size_t(least->body)].item;
+    out.notes.push_back(std::move(p));
+  }
+  return " - clear by " + format(millimetres(least->mm), 3);
+}
+
+void addNotes(Outcome& out, const nurbs::BlendResult& r, const std::array<Chain, 2>& chains, const Tolerances& tol) {
+  for (size_t k : {0u, 1u}) {
+    const std::string which = kSides[k];
+    if (r.sides[k].join.worst(tol) > 1)
+      out.notes.push_back(joinNote("LM-H120", "the blend does not flow on over the " + which + " edge as closely as asked", r.sides[k].join, tol)
+                              .inField(which + "_meets")
+                              .tryThis("ask for less at this edge, or smooth what lies beside it"));
+    if (r.sides[k].gapMm > tol.point.mm)
+      out.notes.push_back(problem("LM-H121", "the blend leaves the " + which + " edge, or a curve that it is to follow")
+                              .measure(millimetres(r.sides[k].gapMm))
+                              .want(millimetres(tol.point.mm))
+                              .at(chains[k].side.path.at(0.5 * chains[k].side.path.last()))
+                              .tryThis("smooth that edge, or let the curves end on the edges"));
+  }
+}
+
+std::string summaryOf(const Inputs& in, const nurbs::BlendResult& r, const Tolerances& tol) {
+  int points = 0;
+  for (const nurbs::Surface& s : r.patches) points += s.controlPoints();
+  std::string out;
+  for (const char* side : kSides) out += (out.empty() ? "G" : " to G") + in.text(std::string(side) + "_meets").substr(1);
+  if (r.patches.size() > 1) out += " - " + std::to_string(r.patches.size()) + " faces";
+  out += " - " + std::to_string(points) + " points";
+  nurbs::SkinJoin worst;
+  for (const auto& s : r.sides) worst.take(s.join, tol);
+  if (worst.angleDeg > 0 || worst.curvature > 0)
+    out += " - worst join " + format(degrees(worst.angleDeg), 1) + (worst.curvature > 0 ? ", " + formatNumber(100 * worst.curvature, 2) + " %" : "");
+  return out + wrinkleWords(nurbs::wrinkleIndex(r.patches));
+}
+
+Expected<Outcome> compute(const Inputs& in, const Context& cx) {
+  std::array<Chain, 2> chains;
+  for (size_t k : {0u, 1u}) {
+    LUMSK_TRY(chain, chainOf(in, k, cx));
+    chains[k] = std::move(chain);
+  }
+  const std::array<nurbs::BlendSide, 2> sides{chains[0].side, chains[1].side};
+  nurbs::BlendOptions o;
+  o.flip = in.on("flip");
+  o.shift = in.number("shift");
+  const bool curves = !in.picked("end_curves").empty() || !in.picked("inside").empty();
+  LUMSK_TRY(made, curves ? throughCurves(in, sides, cx) : nurbs::blend(sides, o, cx));
+  Outcome out;
+  const auto item = [&](const char* side) { return in.picked(side).front().item; };
+  const std::array<std::string, 4> sources{"", "", item(kSides[made.reversed && curves ? 1 : 0]), item(kSides[made.reversed && curves ? 0 : 1])};
+  std::array<Meets, 4> asked{};
+  asked[nurbs::FirstV] = askedOf(in.text("first_meets"));
+  asked[nurbs::LastV] = askedOf(in.text("second_meets"));
+  // Its front is that of the skin it leaves.
+  bool reversed = false;
+  for (size_t k : {0u, 1u}) {
+    const nurbs::Surface& s = made.patches.front();
+    const double v = k ? s.lastV() : s.firstV();
+    const Vec3 at = s.at(0.5, v);
+    const auto beside = sides[k].neighbour ? sides[k].neighbour({at})(at) : std::nullopt;
+    if (!beside) continue;
+    reversed = beside->normal.dot(s.normal(0.5, v)) < 0;
+    break;
+  }
+  std::vector<brep::NamedSurface> faces;
+  for (size_t i = 0; i < made.patches.size(); ++i)
+    faces.push_back({std::make_shared<const nurbs::Surface>(made.patches[i]), brep::faceName(in.stepId(), "skin", i ? std::to_string(i + 1) : ""),
+                     reversed, sideNames(sources), asked});
+  LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
+  out.outputs.push_back({"", body, ""});
+  addMarks(out, in, chains, made);
+  addNotes(out, made, chains, cx.tolerances);
+  out.summary = summaryOf(in, made, cx.tolerances);
+  if (!in.picked("clear").empty()) {
+    LUMSK_TRY(words, clearanceWords(in, made, out, cx));
+    out.summary += words;
+  }
+  return out;
+}
+
+} // namespace
+
+Step blend() { return {"blend", 1, "Blend", Stage::Flow, schema, compute}; }
+
+} // namespace lumsk::steps
