@@ -58,14 +58,14 @@ PlaceRows::PlaceRows(const Knots& U, const Knots& V, int degree, double u, doubl
   wanted_.resize(kMostRows);
 }
 
-void PlaceRows::ask(std::initializer_list<Term> terms, double wanted, double weight) {
+void PlaceRows::ask(const Term* first, const Term* last, double wanted, double weight) {
   auto row = rows_.col(count_);
   row.setZero();
-  for (const Term& t : terms)
+  for (const Term* term = first; term != last; ++term)
     for (int i = 0, at = 0; i < ni_; ++i) {
-      const double a = weight * u_.value[size_t(exchanged_ ? t.b : t.a)][size_t(i0_ + i)];
+      const double a = weight * u_.value[size_t(exchanged_ ? term->b : term->a)][size_t(i0_ + i)];
       for (int j = 0; j < nj_; ++j, at += 3)
-        row.segment<3>(at) += a * v_.value[size_t(exchanged_ ? t.a : t.b)][size_t(j0_ + j)] * t.by;
+        row.segment<3>(at) += a * v_.value[size_t(exchanged_ ? term->a : term->b)][size_t(j0_ + j)] * term->by;
     }
   wanted_[count_++] = weight * wanted;
 }
@@ -81,13 +81,14 @@ SurfaceSquares::SurfaceSquares(int degree, Knots U, Knots V)
   for (int k = 0; k < 4; ++k) gramU_[size_t(k)] = gram(U_, degree_, k), gramV_[size_t(k)] = gram(V_, degree_, k);
 }
 
-void SurfaceSquares::begin(double weight, double lengthU, double lengthV, const Surface* about) {
+void SurfaceSquares::begin(double weight, double lengthU, double lengthV, const Surface* about, double bending) {
   matrix_.clear();
   rhs_.setZero();
   held_.clear();
   about_.resize(0, 1);
   if (exchanged_) std::swap(lengthU, lengthV);
-  addEvenness(weight, lengthU, lengthV);
+  addEvenness(3, weight, lengthU, lengthV);
+  if (bending > 0) addEvenness(2, weight * bending, lengthU, lengthV);
   if (!about || (exchanged_ ? about->knotsV() : about->knotsU()) != U_ ||
       (exchanged_ ? about->knotsU() : about->knotsV()) != V_)
     return;
@@ -96,23 +97,24 @@ void SurfaceSquares::begin(double weight, double lengthU, double lengthV, const 
   matrix_.subtractTimes(about_, rhs_);
 }
 
-void SurfaceSquares::addEvenness(double weight, double lengthU, double lengthV) {
-  constexpr std::array<double, 4> kTimes{1, 3, 3, 1};
+void SurfaceSquares::addEvenness(int order, double weight, double lengthU, double lengthV) {
+  constexpr std::array<std::array<double, 4>, 2> kTimes{{{1, 2, 1, 0}, {1, 3, 3, 1}}};
   const double size = 0.5 * (lengthU + lengthV);
-  std::array<double, 4> by{}; // of the product of the a-th derivative in u and the (3 - a)-th in v
-  for (int a = 0; a < 4; ++a)
-    by[size_t(a)] = weight * std::pow(size, 4) * kTimes[size_t(a)] * std::pow(lengthU, 1 - 2 * a) *
-                    std::pow(lengthV, 1 - 2 * (3 - a));
+  const size_t all = size_t(order) + 1;
+  std::array<double, 4> by{}; // of the product of the a-th derivative in u and the (order - a)-th in v
+  for (int a = 0; a <= order; ++a)
+    by[size_t(a)] = weight * std::pow(size, 2 * order - 2) * kTimes[size_t(order - 2)][size_t(a)] * std::pow(lengthU, 1 - 2 * a) *
+                    std::pow(lengthV, 1 - 2 * (order - a));
   for (int i = 0; i < nu_; ++i)
     for (int di = 0; di <= degree_ && i + di < nu_; ++di) {
       BlockBandedSpd::Block& to = matrix_.block(i + di, i);
       std::array<double, 4> byU{};
-      for (size_t a = 0; a < 4; ++a) byU[a] = by[a] * gramU_[a](i, di);
+      for (size_t a = 0; a < all; ++a) byU[a] = by[a] * gramU_[a](i, di);
       for (int j = 0; j < nv_; ++j)
         for (int dj = di == 0 ? 0 : -std::min(j, degree_); dj <= degree_ && j + dj < nv_; ++dj) {
           double sum = 0;
           const int low = std::min(j, j + dj);
-          for (size_t a = 0; a < 4; ++a) sum += byU[a] * gramV_[3 - a](low, std::abs(dj));
+          for (size_t a = 0; a < all; ++a) sum += byU[a] * gramV_[size_t(order) - a](low, std::abs(dj));
           for (int k = 0; k < 3; ++k) to(3 * (j + dj) + k, 3 * j + k) += sum;
         }
     }

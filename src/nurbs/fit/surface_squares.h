@@ -19,7 +19,9 @@ public:
   /// `order`: the highest derivative that is asked for, up to 3. `exchanged`: terms say first what is second here.
   PlaceRows(const Knots& U, const Knots& V, int degree, double u, double v, int order, bool exchanged = false);
 
-  void ask(std::initializer_list<Term> terms, double wanted, double weight); ///< `weight` of the error, not its square
+  /// `weight` of the error, not its square
+  void ask(std::initializer_list<Term> terms, double wanted, double weight) { ask(terms.begin(), terms.end(), wanted, weight); }
+  void ask(const Term* first, const Term* last, double wanted, double weight);
   void askPoint(const Vec3& wanted, double weight);
 
 private:
@@ -41,7 +43,8 @@ public:
   /// Forgets all rows; evenness counts as `weight` in a patch of these lengths, over its mean length squared.
   /// `about`: a surface near the solution. Where it has these knots, what is solved for is the way from it, which
   /// rounds less (Bjorck 1987).
-  void begin(double weight, double lengthU, double lengthV, const Surface* about);
+  /// `bending`: so many times the integral of the squared second derivatives counts beside, for what third ones leave free.
+  void begin(double weight, double lengthU, double lengthV, const Surface* about, double bending = 0);
   void add(const PlaceRows& rows);
   /// Control points stay nought (or those of `about`) with derivatives across a side up to these orders, around from
   /// v = 0; -1: none. After all rows.
@@ -54,7 +57,7 @@ public:
   }
 
 private:
-  void addEvenness(double weight, double lengthU, double lengthV);
+  void addEvenness(int order, double weight, double lengthU, double lengthV);
 
   std::vector<Eigen::Index> held_; ///< unknowns
   bool exchanged_ = false;         ///< u and v: the shorter way across makes the smaller blocks
