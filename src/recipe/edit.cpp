@@ -159,19 +159,6 @@ Recipe withPieceTurned(const Recipe& r, const std::string& step, const std::vect
   return withValue(next, {step, piece.choice}, piece.these);
 }
 
-Recipe withRemedy(const Recipe& r, const std::string& step, const Remedy& offer, const Registry& registry) {
-  const ItemRef ref{step, offer.field};
-  const Field* f = fieldOf(ref, r, registry);
-  if (!f) return r;
-  if (f->kind == FieldKind::Switch) return withValue(r, ref, offer.value == "true");
-  if (f->kind != FieldKind::Picks) return withValue(r, ref, offer.value);
-  const std::string order = "," + offer.value + ",";
-  const auto place = [&](const json& item) { return order.find("," + item.value("id", std::string()) + ","); };
-  return withList(r, ref, [&](json& list) {
-    std::stable_sort(list.begin(), list.end(), [&](const json& a, const json& b) { return place(a) < place(b); });
-  });
-}
-
 namespace {
 
 /// The option after the one that stands; `found` is what an option that finds by itself has found.
@@ -183,7 +170,50 @@ std::string nextOption(const Field& choice, const std::vector<Option>& options, 
   return options[0].key;
 }
 
+/// The row of a table whose first column holds a name: made where there is none.
+Recipe withNamedRow(const Recipe& r, const ItemRef& list, const Field& table, const std::string& name, const std::string& key, const std::string& value) {
+  const std::string& named = table.columns.front().key;
+  return withList(r, list, [&](json& rows) {
+    for (json& row : rows)
+      if (row.value(named, std::string()) == name) {
+        row[key] = value;
+        return;
+      }
+    rows.push_back({{"id", freeItemId(rows, "q")}, {named, name}, {key, value}});
+  });
+}
+
+/// A flag of one of many things: its row's choice goes on from what it is, or from what the step says for all of them.
+Recipe withRowTurned(const Recipe& r, const ItemRef& ref, const Field& table, const Registry& registry) {
+  const Field* column = findField(table.columns, ref.key);
+  const Field* all = fieldOf({ref.step, ref.key}, r, registry);
+  if (!column || !all) return r;
+  const StepEntry& entry = *r.find(ref.step);
+  std::string now = entry.inputs->value(ref.key, all->fallback);
+  for (const json& row : listAt(entry, ref.field))
+    if (row.value(table.columns.front().key, std::string()) == ref.item) now = row.value(ref.key, now);
+  return withNamedRow(r, {ref.step, ref.field}, table, ref.item, ref.key, nextOption(*column, column->options, now, 0));
+}
+
 } // namespace
+
+Recipe withRemedy(const Recipe& r, const std::string& step, const Remedy& offer, const Registry& registry) {
+  const ItemRef ref{step, offer.field};
+  const Field* f = fieldOf(ref, r, registry);
+  if (!f) return r;
+  if (f->kind == FieldKind::Switch) return withValue(r, ref, offer.value == "true");
+  if (f->kind == FieldKind::Table) { // "name\tcolumn\tvalue"
+    const size_t first = offer.value.find('\t'), second = offer.value.rfind('\t');
+    if (first == std::string::npos || second == first) return r;
+    return withNamedRow(r, ref, *f, offer.value.substr(0, first), offer.value.substr(first + 1, second - first - 1), offer.value.substr(second + 1));
+  }
+  if (f->kind != FieldKind::Picks) return withValue(r, ref, offer.value);
+  const std::string order = "," + offer.value + ",";
+  const auto place = [&](const json& item) { return order.find("," + item.value("id", std::string()) + ","); };
+  return withList(r, ref, [&](json& list) {
+    std::stable_sort(list.begin(), list.end(), [&](const json& a, const json& b) { return place(a) < place(b); });
+  });
+}
 
 std::pair<Recipe, const Field*> withItemTurned(const Recipe& r, const ItemRef& ref, int group,
                                                const Registry& registry) {
@@ -194,6 +224,7 @@ std::pair<Recipe, const Field*> withItemTurned(const Recipe& r, const ItemRef& r
     return {withValue(r, {ref.step, ref.field},
                       nextOption(*field, field->options, entry.inputs->value(ref.field, field->fallback), group)),
             field};
+  if (field->kind == FieldKind::Table) return {withRowTurned(r, ref, *field, registry), field};
   const auto sub = std::find_if(field->each.begin(), field->each.end(), [&](const Field& f) {
     return ref.key.empty() ? f.kind == FieldKind::Switch || f.kind == FieldKind::Choice : f.key == ref.key;
   });

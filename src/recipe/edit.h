@@ -40,11 +40,13 @@ Recipe withNewRailRow(const Recipe& r, const ItemRef& rail, double fraction, con
 /// are kept now become rows first.
 Recipe withPieceTurned(const Recipe& r, const std::string& step, const std::vector<Region>& pieces, size_t clicked);
 
-/// Does what a problem offers; of picks, its value is their order by ids.
+/// Does what a problem offers; of picks, its value is their order by ids, of tables the name in a row's first column, a
+/// column's key and its value, with tabs between them.
 Recipe withRemedy(const Recipe& r, const std::string& step, const Remedy& offer, const Registry& registry);
 /// A click on a flag or on a chip's button: the named sub-field of an item, or its first switch or choice; without an
 /// item the step's own choice. A switch is turned, a choice goes on: from "by itself" to the option after the one that
-/// was found (`group`), from there back; others to the next option that fits the pick. Returns the field, too.
+/// was found (`group`), from there back; others to the next option that fits the pick. Of tables the row that is named by the
+/// item is meant, and made where there is none; it goes on from what the step's own field of that key says. Returns the field, too.
 std::pair<Recipe, const Field*> withItemTurned(const Recipe& r, const ItemRef& ref, int group, const Registry& registry);
 
 // Steps

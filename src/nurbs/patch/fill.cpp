@@ -149,14 +149,14 @@ private:
       const auto bend = [](const NeighbourPlace& p, const Vec3& w) { return heightsAlong(p.d, p.normal, w, Vec3::Zero())[0]; };
       const bool straightOn = angleBetweenRad(curve[0][1], curve[1][1]) < radFromDeg(cx_.tolerances.corner.deg);
       for (int i : {0, 1}) {
-        if (!n[size_t(i)]) continue;
+        if (!n[size_t(i)] || n[size_t(1 - i)]) continue; // two skins are compared with one another
         const CurveDerivatives& other = curve[size_t(1 - i)];
         c.angleDeg = std::max(c.angleDeg, std::abs(90 - degFromRad(angleBetweenRad(n[size_t(i)]->normal, other[1]))));
         if (order(i ? k : a) == 2) c.curvature = std::max(c.curvature, apart(bend(*n[size_t(i)], other[1]), other[2].dot(n[size_t(i)]->normal)));
       }
       if (n[0] && n[1]) {
         const double turn = n[0]->normal.dot(n[1]->normal) < 0 ? -1.0 : 1.0;
-        if (straightOn) c.angleDeg = std::max(c.angleDeg, degFromRad(angleBetweenRad(n[0]->normal, Vec3(turn * n[1]->normal))));
+        c.angleDeg = degFromRad(angleBetweenRad(n[0]->normal, Vec3(turn * n[1]->normal)));
         if (order(a) == 2 && order(k) == 2) {
           const Vec3 across = n[0]->normal.cross(curve[0][1]).normalized();
           for (const Vec3& w : {across, Vec3((curve[0][1] + across).normalized())})

@@ -1,0 +1,29 @@
+#pragma once
+#include "brep/history.h"
+#include "brep/rings.h"
+#include "nurbs/patch/fill.h"
+
+namespace lumsk::brep {
+
+/// What is asked for at an edge of a ring.
+struct FillAsked {
+  Meets meets = Meets::G0;
+  nurbs::Neighbour neighbour; ///< of `G1` and `G2`
+};
+
+struct Filled {
+  NamedFace face;
+  bool flat = false; ///< a plane
+  nurbs::FillResult fill; ///< of others
+  std::vector<Vec3> middles; ///< of the ring's edges
+  double bridgedMm = 0.0; ///< the largest gap between two of them that was closed
+};
+
+/// A face that closes a ring of edges and flows into what lies beside each of them: a plane where all of them lie in one
+/// and nothing else is asked for, else one trimmed spline (`nurbs::fill`). The edges are copied; ends that miss one another
+/// are brought together. Fails with LM-V001 (the ring is open: where), LM-V015 (an edge is very short), LM-V003 (the face cannot follow its ring), and as
+/// `nurbs::fill` does; the edge that a problem tells of is counted from 1.
+Expected<Filled> filled(const Ring& ring, const std::vector<FillAsked>& asked, const nurbs::FillOptions& options,
+                        const std::string& name, const Context& cx);
+
+} // namespace lumsk::brep
