@@ -99,6 +99,7 @@ Viewer::Viewer(const Handle(OpenGl_GraphicDriver) & driver) {
   view_ = viewer_->CreateView();
   view_->SetBgGradientColors(colour(0xEDEAE6), colour(0xCECAC4), Aspect_GFM_VER);
   view_->SetImmediateUpdate(false);
+  view_->SetAutoZFitMode(false); // see `keepDepth`
   view_->Camera()->SetProjectionType(Graphic3d_Camera::Projection_Perspective);
   view_->Camera()->SetFOVy(28);
   auto& p = view_->ChangeRenderingParams();

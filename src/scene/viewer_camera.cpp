@@ -203,6 +203,7 @@ Camera Viewer::camera() const {
 }
 
 void Viewer::keepDepth() {
+  constexpr double kNearest = 0.03; ///< of the distance of what is looked at
   aimCut();
   const Handle(Graphic3d_Camera)& c = view_->Camera();
   const Vec3 low = scene_ ? scene_->low : Vec3::Constant(-60),
@@ -214,7 +215,9 @@ void Viewer::keepDepth() {
   if (c->IsOrthographic())
     c->SetZRange(depth - reach, depth + reach);
   else
-    c->SetZRange(std::max(0.05, depth - reach), std::max(1.0, depth + reach));
+    // Nearer than this nothing is looked at; and the nearer it were, the coarser depths would become, on which skins lie
+    // a little behind solids.
+    c->SetZRange(std::max({0.05, kNearest * c->Distance(), depth - reach}), std::max(1.0, depth + reach));
 }
 
 } // namespace lumsk::scene

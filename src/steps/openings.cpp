@@ -34,8 +34,9 @@ std::vector<PickedRing> ringsIn(const Inputs& in, const std::string& key, double
       continue;
     }
     bool whole = false;
+    const bool alone = in.itemText(key, i, "extent") == "alone";
     for (brep::Ring& r : brep::openRings(p.body->shape))
-      if (r.closed && has(r, e)) out.push_back({std::move(r), p.item, {i}}), whole = true;
+      if (!alone && r.closed && has(r, e)) out.push_back({std::move(r), p.item, {i}}), whole = true;
     if (!whole) addLoose({e});
   }
   int n = 0;

@@ -14,7 +14,7 @@ struct PickedRing {
   std::vector<size_t> picks;   ///< numbers of its picks in the field
 };
 
-/// Whole openings of bodies for picks of open edges; what is left of a field's edges and curves is chained by places.
+/// Whole openings of bodies for picks of open edges that are not to count alone; what is left of a field's edges and curves is chained by places.
 std::vector<PickedRing> ringsIn(const recipe::Inputs& in, const std::string& key, double gapMm);
 
 /// Faces that close rings as bodies: knitted with the bodies whose edges were picked, or each by itself. The summary

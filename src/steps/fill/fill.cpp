@@ -26,7 +26,8 @@ Schema schema() {
       picks("edges", "Openings", "One edge of each opening to fill; or edges and curves that form a ring, in any order.", Kind::Edge | Kind::Curve)
           .atLeast(1)
           .prefer(Kind::Edge)
-          .eachWith({length("fullness", "Fullness", "How far the middle is raised from where the fill is most even.", "0").within(-1e4, 1e4).withHandle(Handle::Distance)}),
+          .eachWith({choice("extent", "What counts", "Of an edge: the whole opening that it belongs to, or itself alone as a part of a ring.", {{"opening", "opening", Kind::Edge}, {"alone", "alone"}}),
+                     length("fullness", "Fullness", "How far the middle is raised from where the fill is most even.", "0").within(-1e4, 1e4).withHandle(Handle::Distance)}),
       meetsField("Meets", "How the fill meets what lies beside its edges: G0 touches; G1 tangent; G2 bent alike. A click on an edge's flag changes that edge alone."),
       table("own", "Edges of their own", "Edges that meet what lies beside them otherwise.",
             {text("edge", "Edge", "The edge's name.", ""), meetsField("Meets", "How this edge meets what lies beside it.")})
