@@ -95,11 +95,11 @@ private:
     c.paves = {{0, a}, {1, b}};
   }
 
-  /// The vertex of a cut's end: an old one, or one on an edge, or a new one of its own. Of two bodies that cut one another
-  /// edges of both may lie there.
+  /// The vertex of a cut's end: an old one, or one on an edge, or a new one of its own. Edges of several bodies may lie
+  /// there: those of its own faces are divided there, whoever had the vertex first.
   int endAt(const Cut& c, bool atEnd) {
     const int v = vertexOf(c, atEnd);
-    for (int k : c.other >= 0 ? net_.edgesAround(c) : std::vector<int>()) {
+    for (int k : net_.edgesAround(c)) {
       OldEdge& e = net_.edges[size_t(k)];
       const Vec3 p = net_.vertices[size_t(v)].at;
       if (e.pole || !near(e.box, p) || std::any_of(e.paves.begin(), e.paves.end(), [&](const Pave& q) { return q.vertex == v; })) continue;
@@ -115,9 +115,13 @@ private:
     const std::vector<int> edges = net_.edgesAround(c);
     double nearest = kSnapMm;
     int vertex = -1;
-    for (size_t i = 0; i < net_.vertices.size(); ++i)
-      if (const double d = (net_.vertices[i].at - p).norm(); d < std::max(nearest, net_.vertices[i].toleranceMm))
-        vertex = int(i), nearest = d;
+    const auto take = [&](int v) {
+      if (const double d = (net_.vertices[size_t(v)].at - p).norm(); d < std::max(nearest, net_.vertices[size_t(v)].toleranceMm)) vertex = v, nearest = d;
+    };
+    for (int k : edges) // its own first
+      for (const Pave& q : net_.edges[size_t(k)].paves) take(q.vertex);
+    if (vertex >= 0) return onPole(c, atEnd, vertex);
+    for (size_t i = 0; i < net_.vertices.size(); ++i) take(int(i));
     if (vertex >= 0) return onPole(c, atEnd, vertex);
     int on = -1;
     OnSpline place;
