@@ -21,11 +21,27 @@ constexpr double kNodeShare = 1e-3;    ///< of a domain: places of one vertex th
 constexpr double kShortestMm = 2 * kSnapMm; ///< a shorter stretch of a cut is none
 constexpr double kGrow = 1.05;         ///< tolerances are a little larger than what was measured
 constexpr int kLeastSamples = 24;
+constexpr int kRoughLooks = 200; ///< of an edge
 
 TopoDS_Vertex vertexShape(Net& net, int v) {
   Vertex& x = net.vertices[size_t(v)];
   if (x.shape.IsNull()) BRep_Builder().MakeVertex(x.shape, toPnt(x.at), x.toleranceMm);
   return x.shape;
+}
+
+/// Sewing looks at few places of an edge: where it is divided, it is as rough as its parts may be found to be.
+void growEdges(Net& net) {
+  for (const Sheet& s : net.sheets)
+    for (const EdgeUse& u : s.border) {
+      OldEdge& e = net.edges[size_t(u.edge)];
+      if (e.pole || !e.divided() || u.image.IsNull()) continue;
+      const Handle(Geom_Surface) surface = BRep_Tool::Surface(s.shape);
+      for (int i = 0; i <= kRoughLooks; ++i) {
+        const double t = e.first + (e.last - e.first) * i / kRoughLooks;
+        const gp_Pnt2d uv = u.image->Value(t);
+        e.toleranceMm = std::max(e.toleranceMm, kGrow * surface->Value(uv.X(), uv.Y()).Distance(e.curve->Value(t)));
+      }
+    }
 }
 
 /// Vertices are as rough as what meets there is apart.
@@ -47,7 +63,10 @@ void growVertices(Net& net) {
   }
   for (const OldEdge& e : net.edges)
     if (!e.pole && e.divided())
-      for (const Pave& p : e.paves) grow(p.vertex, toVec(e.curve->Value(p.t)));
+      for (const Pave& p : e.paves) {
+        grow(p.vertex, toVec(e.curve->Value(p.t)));
+        net.vertices[size_t(p.vertex)].toleranceMm = std::max(net.vertices[size_t(p.vertex)].toleranceMm, e.toleranceMm);
+      }
 }
 
 /// Old vertices that are rougher now are made anew: the shapes they come from are shared.
@@ -75,6 +94,7 @@ void divide(Net& net, OldEdge& e, const std::vector<char>& renewed) {
     if (b.t - a.t < 1e-9 * (e.last - e.first)) continue;
     TopoDS_Edge part = TopoDS::Edge(e.edge.EmptyCopied());
     part.Orientation(TopAbs_FORWARD);
+    builder.UpdateEdge(part, e.toleranceMm);
     builder.Range(part, a.t, b.t);
     builder.Add(part, current(net, a.vertex).Oriented(TopAbs_FORWARD));
     builder.Add(part, current(net, b.vertex).Oriented(TopAbs_REVERSED));
@@ -117,6 +137,7 @@ void makeEdgesOf(Net& net, Cut& c) {
 } // namespace
 
 void makeEdges(Net& net) {
+  growEdges(net);
   growVertices(net);
   std::vector<char> renewed;
   for (const Vertex& v : net.vertices)
