@@ -1,6 +1,7 @@
 #include "nurbs/patch/fill.h"
 
 #include "nurbs/core/gauss.h"
+#include "nurbs/fit/fit.h"
 #include "nurbs/measure/surface_measure.h"
 #include "nurbs/patch/patch_rows.h"
 
@@ -8,6 +9,7 @@
 #include <cmath>
 #include <map>
 #include <memory>
+#include <set>
 
 namespace lumsk::nurbs {
 
@@ -31,6 +33,9 @@ constexpr double kRising = 0.05; ///< of the weight of tangency
 constexpr int kInsidePlaces = 50;
 constexpr int kFlatSteps = 2, kDevelopedSteps = 5;
 constexpr double kCornerShare = 0.5; ///< of a tolerance: corners that disagree by less are none
+constexpr double kRoughZone = 0.03; ///< of an edge
+constexpr int kGradings = 3;
+constexpr double kRough = 0.1, kLeastSpan = 0.08; ///< relative difference of bending; of an even span
 constexpr int kFoldGrid = 48;
 
 double fadingIn(double x) {
@@ -68,6 +73,7 @@ public:
     out.surface = std::move(best.surface);
     out.edges = std::move(best.edges);
     out.corners = corners_;
+    out.rough = best.rough;
     out.flatMm = ring_->flat.flatMm();
     out.developed = ring_->flat.developed();
     const Vec2 middle = ring_->domain(ring_->flat.deepest());
@@ -157,6 +163,9 @@ private:
       if (n[0] && n[1]) {
         const double turn = n[0]->normal.dot(n[1]->normal) < 0 ? -1.0 : 1.0;
         c.angleDeg = degFromRad(angleBetweenRad(n[0]->normal, Vec3(turn * n[1]->normal)));
+        const Vec3 inwards = n[0]->normal.cross(curve[0][1]).normalized();
+        for (const Vec3& w : {inwards, curve[0][1]})
+          if (apart(bend(*n[0], w), turn * bend(*n[1], w)) > kRough) rough_.insert(k);
         if (order(a) == 2 && order(k) == 2) {
           const Vec3 across = n[0]->normal.cross(curve[0][1]).normalized();
           for (const Vec3& w : {across, Vec3((curve[0][1] + across).normalized())})
@@ -201,14 +210,41 @@ private:
     return &(known_[{k, share}] = a);
   }
 
-  int panels(int k) const {
+  /// Shares of an edge between which places are taken: as close as knots are, also beside corners at which they are closer.
+  std::vector<double> panels(int k) const {
     const double spacing = std::min(ring_->size.x() / double(spansU_), ring_->size.y() / double(spansV_));
-    return std::max(kLeastPanels, int(std::ceil(length(k) / spacing)));
+    const int n = std::max(kLeastPanels, int(std::ceil(length(k) / spacing)));
+    std::vector<double> out;
+    for (int i = 0; i <= n; ++i) out.push_back(double(i) / n);
+    for (int g = 0; g < kGradings; ++g) {
+      if (rough_.count(k)) out.insert(out.begin() + 1, 0.5 * out[1]);
+      if (rough_.count((k + 1) % count())) out.insert(out.end() - 1, 1 - 0.5 * (1 - out[out.size() - 2]));
+    }
+    return out;
+  }
+  /// Breaks of one direction: evenly, and closer towards corners at which what lies beside the ring bends otherwise.
+  std::vector<double> breaks(bool u) const {
+    const int spans = u ? spansU_ : spansV_;
+    std::vector<double> out = equalBreaks(spans);
+    for (int k : rough_) {
+      const Vec2 p = ring_->domain(ring_->flat.at(k, 0));
+      const double x = u ? p.x() : p.y();
+      out.push_back(x);
+      for (int g = 1; g <= kGradings; ++g)
+        for (double side : {-1.0, 1.0}) out.push_back(x + side / spans / double(1 << g));
+    }
+    std::sort(out.begin(), out.end());
+    std::vector<double> apart{0};
+    for (double x : out)
+      if (x - apart.back() > kLeastSpan / spans && x < 1 - kLeastSpan / spans) apart.push_back(x);
+    apart.push_back(1);
+    return apart;
   }
 
   struct Try {
     Surface surface;
     std::vector<FillEdgeResult> edges;
+    SkinJoin rough;       ///< beside rough corners
     double worst = 1e300; ///< in parts of what the fit may use
   };
 
@@ -220,10 +256,11 @@ private:
       const double cell = ring_->size.maxCoeff() / std::round(spans);
       spansU_ = std::max(3, int(std::lround(ring_->size.x() / cell)));
       spansV_ = std::max(3, int(std::lround(ring_->size.y() / cell)));
-      const size_t points = size_t(spansU_ + kFillDegree) * size_t(spansV_ + kFillDegree);
+      const std::vector<double> breaksU = breaks(true), breaksV = breaks(false);
+      const size_t points = (breaksU.size() - 1 + kFillDegree) * (breaksV.size() - 1 + kFillDegree);
       if (points > kMostFillPoints && round > 0) break;
       const double enough = points > kStrictFillPoints ? kLaterPart : 1;
-      SurfaceSquares squares(kFillDegree, uniformKnots(kFillDegree, spansU_), uniformKnots(kFillDegree, spansV_));
+      SurfaceSquares squares(kFillDegree, clampedKnots(kFillDegree, breaksU), clampedKnots(kFillDegree, breaksV));
       std::optional<Surface> now;
       double least = 1e300, leastAt = evenness;
       int vain = 0;
@@ -261,11 +298,12 @@ private:
     squares.begin(evenness, ring_->size.x(), ring_->size.y(), now, kFillBending);
     const GaussRule rule = gaussLegendre(kPlacesOfPanel);
     for (int k = 0; k < count(); ++k) {
-      const int n = panels(k);
-      for (int i = 0; i < n; ++i)
+      const std::vector<double> at = panels(k);
+      for (size_t i = 0; i + 1 < at.size(); ++i)
         for (int g = 0; g < kPlacesOfPanel; ++g) {
-          LUMSK_TRY(a, asked(k, (i + rule.at[size_t(g)]) / n));
-          squares.add(rowsOf(squares, *a, rule.weight[size_t(g)] / n * length(k) / perimeter_, now));
+          const double part = at[i + 1] - at[i];
+          LUMSK_TRY(a, asked(k, at[i] + part * rule.at[size_t(g)]));
+          squares.add(rowsOf(squares, *a, rule.weight[size_t(g)] * part * length(k) / perimeter_, now));
         }
     }
     if (now) addInside(squares, *now);
@@ -345,21 +383,24 @@ private:
 
   Expected<void> measure(Try& t) {
     t.edges.assign(size_t(count()), {});
+    t.rough = {};
     t.worst = 0;
     const Tolerances& tol = cx_.tolerances;
     for (int k = 0; k < count(); ++k) {
       FillEdgeResult& e = t.edges[size_t(k)];
-      const int n = panels(k);
-      for (int i = 0; i < n; ++i)
+      const std::vector<double> at = panels(k);
+      for (size_t i = 0; i + 1 < at.size(); ++i)
         for (const double f : kBetween) {
-          LUMSK_TRY(a, asked(k, (i + f) / n));
+          LUMSK_TRY(a, asked(k, at[i] + (at[i + 1] - at[i]) * f));
           SurfaceDerivatives d;
           t.surface.derivatives(a->u, a->v, 2, d);
           const double gap = (d(0, 0) - a->at).norm();
           e.gapMm = std::max(e.gapMm, gap);
           t.worst = std::max(t.worst, gap / (kFillGapPart * tol.fit.mm));
           if (order(k) == 0 || a->tangency < 1) continue;
-          e.join.take(joinWith(a->beside, a->bending < 1 ? 1 : order(k), d, a->along, flatness_), tol);
+          const SkinJoin join = joinWith(a->beside, a->bending < 1 ? 1 : order(k), d, a->along, flatness_);
+          const bool rough = (rough_.count(k) && a->s < kRoughZone) || (rough_.count((k + 1) % count()) && a->s > 1 - kRoughZone);
+          (rough ? t.rough : e.join).take(join, tol);
         }
       t.worst = std::max({t.worst, e.join.angleDeg / (kFillJoinPart * tol.angle.deg), e.join.curvature / (kFillJoinPart * tol.curvature.relative)});
     }
@@ -426,6 +467,7 @@ private:
   const Context& cx_;
   std::shared_ptr<RingKept> ring_;
   std::vector<PatchCorner> corners_;
+  std::set<int> rough_; ///< edges at whose start what lies beside the ring bends otherwise than before
   std::map<std::pair<int, double>, PatchAsked> known_;
   GuideFeet feet_;
   std::optional<Vec3> raised_;

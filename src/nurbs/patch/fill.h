@@ -30,6 +30,7 @@ struct FillResult {
   std::function<Vec2(int edge, double share)> image;
   std::vector<FillEdgeResult> edges;
   std::vector<PatchCorner> corners; ///< where neighbours disagree; `side` is the edge that starts there
+  SkinJoin rough; ///< beside corners where what lies beside changes how it bends, over 3 % of the edges, which do not count it
   std::vector<double> insideMm;     ///< how far the curves inside, then the points, are left
   Vec3 middle = Vec3::Zero(), normal = Vec3::Zero(); ///< of the place farthest from the ring
   double flatMm = 0.0;     ///< how far the ring leaves its plane

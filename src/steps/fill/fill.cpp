@@ -181,6 +181,9 @@ private:
         marks_.notes.push_back(problem("LM-V111", "the fill leaves " + called).measure(millimetres(result.gapMm)).want(millimetres(tol.point.mm)).at(f.middles[k]).tryThis("ask for less at its ends, or smooth it"));
     }
     for (const nurbs::PatchCorner& c : f.fill.corners) marks_.notes.push_back(cornerNote(c, tol));
+    if (f.fill.rough.worst(tol) > 1)
+      marks_.notes.push_back(joinNote("LM-V114", "where what lies beside the ring changes how it bends the fill is off, within 3 % of the edges there", f.fill.rough, tol)
+                                 .tryThis("match what lies beside the ring, or leave it: it is the closest that one smooth skin comes"));
     for (const double mm : f.fill.insideMm)
       if (mm > 2 * tol.fit.mm)
         marks_.notes.push_back(problem("LM-V112", "the fill leaves what it is to pass through").measure(millimetres(mm)).want(millimetres(tol.fit.mm)).at(f.fill.middle).tryThis("let curves end on the edges as what lies beside them does, or smooth them"));
