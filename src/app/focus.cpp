@@ -332,6 +332,8 @@ void Focus::pickChain(const scene::Hit& edge, const std::vector<scene::Hit>& cha
   const Field* f = activeField();
   const Field* extent = f ? recipe::findField(f->each, "extent") : nullptr;
   if (!extent || !recipe::has(f->accepts, Kind::Edge)) return pickAll(chain);
+  // Where whole openings count anyway one pick of them is enough.
+  if (std::none_of(extent->options.begin(), extent->options.end(), [](const auto& o) { return o.key == "chain"; })) return pickAll({edge});
   const recipe::Recipe with =
       session_.recipe().withStep(recipe::withPicks(*session_.recipe().find(open_), *f, {edge}));
   session_.edit(recipe::withExtent(with, {open_, f->key}, edge, "chain"), tr("pick"));

@@ -2,9 +2,7 @@
 #include "brep/worker.h"
 #include "support/foreign.h"
 
-#include <QDropEvent>
 #include <QImage>
-#include <QMimeData>
 #include <QTreeWidget>
 
 #include <BRepPrimAPI_MakeBox.hxx>
@@ -21,16 +19,6 @@ class ForeignTest : public WindowTestBase {
     QFile f(dir_.filePath(name));
     if (f.open(QIODevice::WriteOnly)) f.write(bytes.data(), qint64(bytes.size()));
     return f.fileName();
-  }
-  void drop(const QString& path) {
-    QMimeData data;
-    data.setUrls({QUrl::fromLocalFile(path)});
-    QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-    QApplication::sendEvent(window_.get(), &enter);
-    QVERIFY(enter.isAccepted());
-    QDropEvent e(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-    QApplication::sendEvent(window_.get(), &e);
-    QVERIFY(settled());
   }
   Vec3 stored(const std::string& step, const char* field, size_t i) {
     const json& at = inputs(step)[field][i]["at"];

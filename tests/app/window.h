@@ -10,9 +10,11 @@
 #include <QApplication>
 #include <QCheckBox>
 #include <QComboBox>
+#include <QDropEvent>
 #include <QFileDialog>
 #include <QLineEdit>
 #include <QMessageBox>
+#include <QMimeData>
 #include <QPushButton>
 #include <QSettings>
 #include <QTimer>
@@ -91,6 +93,18 @@ protected:
     QVERIFY(settled());
   }
   bool open(const QString& demo) { return window_->openPath(LUMSK_DATA_DIR "/demos/" + demo) && settled(); }
+
+  /// A file is dropped on the window.
+  void drop(const QString& path) {
+    QMimeData data;
+    data.setUrls({QUrl::fromLocalFile(path)});
+    QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(window_.get(), &enter);
+    QVERIFY(enter.isAccepted());
+    QDropEvent e(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(window_.get(), &e);
+    QVERIFY(settled());
+  }
 
   QPoint onScreen(const Vec3& p) {
     const Vec3 s = view().camera().toScreen(p);

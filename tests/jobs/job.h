@@ -71,20 +71,11 @@ protected:
   }
   /// A place on the border of one of the world's planes where nothing else lies before it.
   Vec3 planeSeen(const std::string& name) {
-    for (const auto& plane : w().scene()->planes) {
-      if (plane.part != name) continue;
-      const auto line = scene::outlineOf(plane);
-      for (size_t i = 0; i + 1 < line.size(); ++i)
-        for (int k = 1; k < 20; ++k) {
-          const Vec3 p = line[i] + (line[i + 1] - line[i]) * k / 20;
-          const QPoint q = onScreen(p);
-          if (!view().rect().adjusted(20, 60, -20, -20).contains(q)) continue;
-          const auto hits = scene::pickAt(*w().scene(), view().camera(), q.x(), q.y(), w().focus().wanted());
-          if (!hits.empty() && hits.front().part == name) return p;
-        }
-    }
-    qWarning("the %s plane is not seen", name.c_str());
-    return Vec3::Zero();
+    return planeSeen(name, [&](const auto& plane) { return plane.part == name; }, [&](const scene::Hit& h) { return h.part == name; });
+  }
+  /// The same of the plane that a step made.
+  Vec3 planeOfStepSeen(const std::string& step) {
+    return planeSeen(step, [&](const auto& plane) { return plane.step == step; }, [&](const scene::Hit& h) { return h.step == step; });
   }
   /// A place on a face of a body where nothing else lies before it, seen from here, else from another side.
   Vec3 placeSeen(const std::string& step, const std::function<bool(const scene::Hit&)>& is) {
@@ -99,6 +90,22 @@ protected:
   }
 
 private:
+  template <class Is, class IsHit> Vec3 planeSeen(const std::string& name, const Is& is, const IsHit& isHit) {
+    for (const auto& plane : w().scene()->planes) {
+      if (!is(plane)) continue;
+      const auto line = scene::outlineOf(plane);
+      for (size_t i = 0; i + 1 < line.size(); ++i)
+        for (int k = 1; k < 20; ++k) {
+          const Vec3 p = line[i] + (line[i + 1] - line[i]) * k / 20;
+          const QPoint q = onScreen(p);
+          if (!view().rect().adjusted(20, 60, -20, -20).contains(q)) continue;
+          const auto hits = scene::pickAt(*w().scene(), view().camera(), q.x(), q.y(), w().focus().wanted());
+          if (!hits.empty() && isHit(hits.front())) return p;
+        }
+    }
+    qWarning("the %s plane is not seen", name.c_str());
+    return Vec3::Zero();
+  }
   std::optional<Vec3> seenFromHere(const std::string& step, const std::function<bool(const scene::Hit&)>& is) {
     for (const auto& b : w().scene()->bodies) {
       if (b.step != step) continue;
