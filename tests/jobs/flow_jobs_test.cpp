@@ -109,7 +109,7 @@ private slots:
     QVERIFY(good(bowl));
     const std::string ring = loft({{"128", "70"}, {"160", "73"}}, false);
     QVERIFY(good(ring));
-    const std::string cup = loft({{"108", "10"}, {"112", "52"}}, true);
+    const std::string cup = loft({{"108", "8"}, {"112", "40"}}, true);
     QVERIFY(good(cup));
     QVERIFY(body(cup)->solid());
     // The bowl is cut back at a level.
