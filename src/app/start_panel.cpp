@@ -92,7 +92,7 @@ void StartPanel::setRoom(QSize view) {
   const int w = std::clamp(std::min(across, down), 72, 150);
   for (auto* b : findChildren<QToolButton*>()) {
     b->setIconSize({w, w * 5 / 8});
-    b->setFixedHeight(w * 5 / 8 + b->fontMetrics().height() + 10); // its own hint leaves the words no room
+    b->setFixedHeight(w * 5 / 8 + b->fontMetrics().height() + 14); // its own hint leaves the words no room
   }
   layout()->activate();
   adjustSize();

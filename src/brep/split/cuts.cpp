@@ -408,7 +408,10 @@ Expected<void> imprint(Net& net, const std::vector<int>& targets, const nurbs::P
         t.at = feetBetween(sheet, on, p, q);
         t.looks = looks;
         t.least = p, t.most = q, t.first = std::max(p, from), t.last = std::min(q, to);
-        t.closed = smoothRing && p <= 0 && q >= total;
+        // One that starts on the seam of a face and goes all around it ends there.
+        const auto u = [&](double share) { return sheet.foot(on(share * total)).uv.x(); };
+        const bool around = sheet.surface->closedU() && std::abs(u(0.01) - u(0.99)) > kJump * (sheet.surface->lastU() - sheet.surface->firstU());
+        t.closed = smoothRing && p <= 0 && q >= total && !around;
         Cut c;
         c.sheet = a;
         c.cutter = number;

@@ -1,6 +1,6 @@
 #include "nurbs/patch/blend.h"
 
-#include "brep/chain_faces.h"
+#include "brep/cut_back.h"
 #include "brep/names.h"
 #include "brep/skin.h"
 #include "inspect/clearance.h"
@@ -43,9 +43,17 @@ Field tensionField(const std::string& key, const std::string& label, const std::
 }
 
 Schema schema() {
+  Field along = chainField("along", "Along", "An edge at which two faces of a body meet; they are cut back to both sides of it, and the blend runs between.");
+  along.accepts = Kind::Edge;
   return {
-      chainField("first", "From", "The edges or curves that the blend leaves, picked anywhere along them, in any order."),
-      chainField("second", "To", "The edges or curves that it reaches."),
+      choice("way", "Runs", "Between two edges that lie apart, or along one edge, on both sides of which the faces are cut back.",
+             {{"between", "between two edges"}, {"along", "along an edge, cut back"}}),
+      chainField("first", "From", "The edges or curves that the blend leaves, picked anywhere along them, in any order.").when("way", {"between"}),
+      chainField("second", "To", "The edges or curves that it reaches.").when("way", {"between"}),
+      std::move(along).when("way", {"along"}),
+      length("width", "Cut back by", "How far from the edge the faces end, measured straight.", "3").within(1e-3, 1e5).when("way", {"along"}),
+      toggle("uneven", "Otherwise on the right", "The faces to the right of the edge are cut back by another width.", false).when("way", {"along"}),
+      length("other_width", "On the right", "How far from the edge the faces on its right end.", "3").within(1e-3, 1e5).when("way", {"along"}).when("uneven", {"true"}),
       meetsField("first", "Meets the first"),
       meetsField("second", "Meets the second"),
       toggle("locked", "One tension", "Both sides have the same tension.", true),
@@ -54,17 +62,19 @@ Schema schema() {
       tensionField("second_tension", "Second tension", "Of the second side").when("locked", {"false"}),
       graph("first_graph", "Along the first", "So many times the tension, at fractions of the first edge's length.", Dimension::Ratio).seldomSet(),
       graph("second_graph", "Along the second", "So many times the tension, at fractions of the second edge's length.", Dimension::Ratio).seldomSet(),
-      toggle("flip", "Other way round", "Pairs the edges in the direction against the one that fits best.", false),
+      toggle("flip", "Other way round", "Pairs the edges in the direction against the one that fits best.", false).when("way", {"between"}),
       ratioField("shift", "Shift", "Of closed edges without corners: partners on the second one lie further along by this fraction of its length.", "0")
           .within(-0.5, 0.5)
+          .when("way", {"between"})
           .seldomSet(),
       choice("ends", "Ends", "How the blend's own borders leave the ends of the edges: straight across to one another, or as the borders of the skins go on.",
-             {{"free", "straight across"}, {"borders", "as borders go on"}}),
-      picks("end_curves", "End curves", "Curves that its borders follow at one or both ends.", Kind::Curve | Kind::Edge).optional().atMost(2).seldomSet(),
-      picks("inside", "Inside", "Curves across that the blend passes through.", Kind::Curve | Kind::Edge).optional().seldomSet(),
+             {{"free", "straight across"}, {"borders", "as borders go on"}}).when("way", {"between"}),
+      picks("end_curves", "End curves", "Curves that its borders follow at one or both ends.", Kind::Curve | Kind::Edge).optional().atMost(2).when("way", {"between"}).seldomSet(),
+      picks("inside", "Inside", "Curves across that the blend passes through.", Kind::Curve | Kind::Edge).optional().when("way", {"between"}).seldomSet(),
       picks("skins", "Flows into", "Skins, solids or faces that curves lie on, or the face that is meant where two meet; open edges know theirs.",
             Kind::Skin | Kind::Solid | Kind::Face)
           .optional()
+          .when("way", {"between"})
           .seldomSet(),
       picks("clear", "Clear of", "Bodies to keep away from: the smallest distance is told.", Kind::Skin | Kind::Solid).optional().seldomSet(),
       length("clearance", "Clearance", "What the blend should keep away from them.", "1").within(0, 1e5).when("clear", {"picked"})};
@@ -115,15 +125,54 @@ std::vector<std::pair<brep::BodyPtr, int>> bodiesBeside(const Inputs& in, const 
   return out;
 }
 
+/// What a side is asked for.
+Expected<void> takeAsked(Chain& chain, const Inputs& in, size_t which) {
+  const std::string key = kSides[which];
+  chain.side.meets = meetsNamed(in.text(key + "_meets"));
+  chain.side.tension = in.number(in.on("locked") ? "tension" : key + "_tension");
+  LUMSK_TRY(along, graphOf(in, key + "_graph"));
+  chain.side.tensionAlong = along;
+  return {};
+}
+
+/// What lies beside a side, from the faces there.
+void takeBeside(Chain& chain, bool borders) {
+  for (const auto& faces : chain.beside) {
+    if (chain.side.neighbourLeft == 0) chain.side.neighbourLeft = faces->left();
+    if (!borders) continue;
+    for (size_t end : {0u, 1u})
+      if (!chain.side.ends[end]) chain.side.ends[end] = faces->borders()[end];
+  }
+  chain.side.neighbour = [beside = chain.beside](const std::vector<Vec3>& places) {
+    if (beside.size() == 1) return beside.front()->beside(places);
+    std::vector<nurbs::Neighbour> all;
+    for (const auto& faces : beside) all.push_back(faces->beside(places));
+    return nurbs::Neighbour([all](const Vec3& p) {
+      std::optional<nurbs::NeighbourPlace> best;
+      for (const nurbs::Neighbour& n : all)
+        if (auto here = n(p); here && (!best || here->distanceMm < best->distanceMm)) best = std::move(here);
+      return best;
+    });
+  };
+}
+
+/// A side of a blend along an edge: its faces where they end now.
+Expected<Chain> cutChain(const Inputs& in, const brep::CutBack& cut, size_t which, const Context& cx) {
+  Chain out;
+  LUMSK_CHECK(takeAsked(out, in, which));
+  out.side.path = cut.contacts[which];
+  LUMSK_TRY(faces, brep::ChainFaces::along(cut.sides[which], out.side.path, -1, cx));
+  out.beside.push_back(std::make_shared<brep::ChainFaces>(std::move(faces)));
+  if (out.side.meets != Meets::G0) takeBeside(out, false);
+  return out;
+}
+
 Expected<Chain> chainOf(const Inputs& in, size_t which, const Context& cx) {
   const std::string key = kSides[which];
   Chain out;
   LUMSK_TRY(path, chainIn(in, key, cx));
   out.side.path = std::move(path);
-  out.side.meets = meetsNamed(in.text(key + "_meets"));
-  out.side.tension = in.number(in.on("locked") ? "tension" : key + "_tension");
-  LUMSK_TRY(along, graphOf(in, key + "_graph"));
-  out.side.tensionAlong = along;
+  LUMSK_CHECK(takeAsked(out, in, which));
   if (out.side.meets == Meets::G0) return out;
   for (const auto& [body, face] : bodiesBeside(in, key, out.side.path, cx)) {
     auto faces = brep::ChainFaces::along(body, out.side.path, face, cx);
@@ -135,23 +184,7 @@ Expected<Chain> chainOf(const Inputs& in, size_t which, const Context& cx) {
                     .at(out.side.path.at(0.5 * out.side.path.last()))
                     .inField(key)
                     .tryThis("pick the skin under \"Flows into\", or take G0 here"));
-  for (const auto& faces : out.beside) {
-    if (out.side.neighbourLeft == 0) out.side.neighbourLeft = faces->left();
-    if (in.text("ends") == "borders")
-      for (size_t end : {0u, 1u})
-        if (!out.side.ends[end]) out.side.ends[end] = faces->borders()[end];
-  }
-  out.side.neighbour = [beside = out.beside](const std::vector<Vec3>& places) {
-    if (beside.size() == 1) return beside.front()->beside(places);
-    std::vector<nurbs::Neighbour> all;
-    for (const auto& faces : beside) all.push_back(faces->beside(places));
-    return nurbs::Neighbour([all](const Vec3& p) {
-      std::optional<nurbs::NeighbourPlace> best;
-      for (const nurbs::Neighbour& n : all)
-        if (auto here = n(p); here && (!best || here->distanceMm < best->distanceMm)) best = std::move(here);
-      return best;
-    });
-  };
+  takeBeside(out, in.text("ends") == "borders");
   return out;
 }
 
@@ -279,19 +312,29 @@ std::string summaryOf(const Inputs& in, const nurbs::BlendResult& r, const Toler
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
+  const bool along = in.text("way") == "along";
+  std::optional<brep::CutBack> cut;
+  std::optional<nurbs::Path> edge;
+  if (along) {
+    LUMSK_TRY(path, chainIn(in, "along", cx));
+    edge = std::move(path);
+    const double width = in.number("width");
+    auto made = brep::cutBack(in.picked("along").front().body, *edge, {width, in.on("uneven") ? in.number("other_width") : width}, cx);
+    if (!made) return fail(made.error().inField(made.error().code == "LM-H026" ? "width" : "along"));
+    cut = std::move(*made);
+  }
   std::array<Chain, 2> chains;
   for (size_t k : {0u, 1u}) {
-    LUMSK_TRY(chain, chainOf(in, k, cx));
+    LUMSK_TRY(chain, cut ? cutChain(in, *cut, k, cx) : chainOf(in, k, cx));
     chains[k] = std::move(chain);
   }
   const std::array<nurbs::BlendSide, 2> sides{chains[0].side, chains[1].side};
   nurbs::BlendOptions o;
-  o.flip = in.on("flip");
-  o.shift = in.number("shift");
-  const bool curves = !in.picked("end_curves").empty() || !in.picked("inside").empty();
+  if (!along) o.flip = in.on("flip"), o.shift = in.number("shift");
+  const bool curves = !along && (!in.picked("end_curves").empty() || !in.picked("inside").empty());
   LUMSK_TRY(made, curves ? throughCurves(in, sides, cx) : nurbs::blend(sides, o, cx));
   Outcome out;
-  const auto item = [&](const char* side) { return in.picked(side).front().item; };
+  const auto item = [&](const char* side) { return along ? std::string(side) : in.picked(side).front().item; };
   const std::array<std::string, 4> sources{"", "", item(kSides[made.reversed && curves ? 1 : 0]), item(kSides[made.reversed && curves ? 0 : 1])};
   std::array<Meets, 4> asked{};
   asked[nurbs::FirstV] = askedOf(in.text("first_meets"));
@@ -312,7 +355,19 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     faces.push_back({std::make_shared<const nurbs::Surface>(made.patches[i]), brep::faceName(in.stepId(), "skin", i ? std::to_string(i + 1) : ""),
                      reversed, sideNames(sources), asked});
   LUMSK_TRY(body, brep::skinFromSurfaces(faces, cx));
-  out.outputs.push_back({"", body, ""});
+  if (cut) {
+    const auto border = [&](const nurbs::Surface& s, double u) { return *nurbs::Path::make({s.isoU(u)}, {1e-9}); };
+    const std::array<nurbs::Path, 2> borders{border(made.patches.front(), 0), border(made.patches.back(), 1)};
+    const Picked& of = in.picked("along").front();
+    LUMSK_TRY(whole, brep::rejoined(*cut, brep::namedFaces(*body), borders, made.closed, of.body->solid(), *edge, cx));
+    out.outputs.push_back({"", whole, of.objectId()});
+    out.usedUp.push_back(of.objectId());
+    // The handle of the width stands on the edge.
+    const Vec3 at = edge->at(0.5 * edge->last()), there = acrossAt(made, 0, at).at;
+    if ((there - at).norm() > 0) out.marks.add(HandlePlace{"width", at, (there - at).normalized(), 1});
+  } else {
+    out.outputs.push_back({"", body, ""});
+  }
   addMarks(out, in, chains, made);
   addNotes(out, made, chains, cx.tolerances);
   out.summary = summaryOf(in, made, cx.tolerances);

@@ -238,6 +238,52 @@ private slots:
     }
   }
 
+  /// Along an edge both faces are cut back: a box's upright edge, whose blend ends in its top and bottom, and a rim.
+  void alongAnEdgeBothFacesAreCutBack() {
+    for (const char* how : {"g1", "g2"}) {
+      Bench b;
+      b.add("ring", {{"shape", "rectangle"}, {"width", 60}, {"depth", 40}, {"radius", 0}});
+      b.add("extrude", {{"sections", picks({pick("s1")})}, {"length", 30}, {"solid", true}});
+      b.run();
+      VERIFY_STEP(b, "s2");
+      const double before = volume(b.body("s2"));
+      b.add("blend", {{"way", "along"}, {"along", picks({edgePick(b, "s2", {30, 20, 15})})}, {"width", "6"}, {"first_meets", how}, {"second_meets", how}});
+      b.run();
+      VERIFY_STEP(b, "s3");
+      QVERIFY(b.body("s3")->solid());
+      QCOMPARE(b.body("s3")->faceNames.size(), size_t(7));
+      const auto state = inspect::stateOf(*b.body("s3"));
+      QVERIFY(state.valid && state.openEdges == 0);
+      VERIFY_AT_MOST(state.largestToleranceMm, 0.01);
+      const double off = before - volume(b.body("s3"));
+      QVERIFY2(off > 0.02 * 36 * 30 && off < 0.5 * 36 * 30, qPrintable(QString::number(off))); // less than the corner's triangle
+      const inspect::Join worst = worstAsked(*b.body("s3"), 2);
+      VERIFY_AT_MOST(worst.gapMm, 0.001);
+      VERIFY_AT_MOST(worst.angleDeg, 0.01);
+      if (how[1] > '1') VERIFY_AT_MOST(worst.curvatureRel, 0.01);
+    }
+    // All around, with two widths, on a solid that leans.
+    Bench b;
+    b.add("ring", {{"width", 60}});
+    b.add("ring", {{"width", 50}, {"height", 40}, {"x", 3}});
+    b.add("loft", {{"sections", picks({pick("s1"), pick("s2")})}, {"solid", true}});
+    b.run();
+    VERIFY_STEP(b, "s3");
+    b.add("blend", {{"way", "along"}, {"along", picks({edgePick(b, "s3", {0, 0, 40})})}, {"width", "4"}, {"uneven", true}, {"other_width", "7"}});
+    b.run();
+    VERIFY_STEP(b, "s4");
+    QVERIFY(b.body("s4")->solid());
+    QVERIFY(inspect::stateOf(*b.body("s4")).valid);
+    QCOMPARE(b.body("s4")->faceNames.size(), size_t(4));
+    const inspect::Join worst = worstAsked(*b.body("s4"), 2);
+    VERIFY_AT_MOST(worst.angleDeg, 0.01);
+    VERIFY_AT_MOST(worst.curvatureRel, 0.01);
+    b.set("s4", "width", "60");
+    b.run();
+    QCOMPARE(b.code("s4"), std::string("LM-H026"));
+    QVERIFY(!b.result("s4").problem->where.empty());
+  }
+
   void whatCannotBeBlendedIsTold() {
     Bench b = apart();
     b.add("ring", {{"width", 30}, {"height", 40}});

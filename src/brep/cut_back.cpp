@@ -1,0 +1,190 @@
+#include "brep/cut_back.h"
+
+#include "brep/apart.h"
+#include "brep/assemble.h"
+#include "brep/convert.h"
+#include "brep/edge_paths.h"
+#include "brep/guard.h"
+#include "brep/reborder.h"
+#include "brep/rings.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/on_skin/ribbon.h"
+
+#include <BRep_Tool.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopoDS.hxx>
+
+#include <algorithm>
+
+namespace lumsk::brep {
+
+namespace {
+
+constexpr double kOnEdgeTolerances = 10; ///< of `point`
+constexpr double kBorderOnFaceMm = 0.003;
+
+bool alongPath(const nurbs::Path& path, const nurbs::Path& edge, double near) {
+  for (double f : {0.17, 0.5, 0.81})
+    if (nurbs::closestPoint(path, edge.at(f * edge.last())).distanceMm > near) return false;
+  return true;
+}
+
+double distanceFrom(const nurbs::Path& path, const Vec3& p) { return nurbs::closestPoint(path, p).distanceMm; }
+
+nurbs::Path inDirectionOf(const nurbs::Path& path, const nurbs::Path& of) {
+  const double t = 0.5 * path.last();
+  const double there = nurbs::closestPoint(of, path.at(t)).t;
+  return nurbs::unitTangent(path, t).dot(nurbs::unitTangent(of, there)) < 0 ? nurbs::reversed(path) : path;
+}
+
+/// One side of the edge: its faces end at a curve at the width from it.
+class Side {
+public:
+  Side(const BodyPtr& faces, const nurbs::Path& edge, double width, int number, const Context& cx)
+      : faces_(faces), edge_(edge), width_(width), number_(number), cx_(cx) {}
+
+  Expected<void> cut() {
+    LUMSK_TRY(ready, BodyFaces::of(*faces_, -1, cx_));
+    LUMSK_TRY(found, ready.apartFrom(edge_, width_, cx_));
+    // It goes as far as the edge does.
+    const double length = nurbs::ArcLength(edge_).total();
+    if (found.curves.empty() || nurbs::ArcLength(found.curves.front()).total() < 0.3 * length || found.curves.front().closed() != edge_.closed())
+      return fail(tooWide());
+    contact = inDirectionOf(found.curves.front(), edge_);
+    Divider d;
+    d.id = number_ == 0 ? "left" : "right";
+    d.path = std::make_shared<const nurbs::Path>(contact);
+    auto division = Division::of({faces_}, {d}, {}, limited(cx_));
+    if (!division) return fail(division.error().code == "LM-C001" ? tooWide() : division.error());
+    std::vector<char> kept;
+    for (const Piece& p : (*division)->pieces()) kept.push_back(distanceFrom(edge_, p.at) > width_);
+    if (std::count(kept.begin(), kept.end(), char(1)) != 1 || kept.size() != 2) return fail(tooWide());
+    LUMSK_TRY(made, (*division)->bodies(kept, false, false, cx_));
+    left = made.front().body;
+    // The blend begins on the very edges that came of it.
+    std::vector<TopoDS_Edge> cutEdges;
+    for (const TopoDS_Edge& e : edges(*left)) {
+      if (BRep_Tool::Degenerated(e)) continue;
+      const auto path = toPath(e);
+      if (path && alongPath(contact, *path, kOnEdgeTolerances * cx_.tolerances.point.mm)) cutEdges.push_back(e);
+    }
+    const auto rings = chained(cutEdges, kOnEdgeTolerances * cx_.tolerances.point.mm);
+    if (rings.size() != 1) return fail(tooWide());
+    LUMSK_TRY(path, pathAlong(rings.front(), cx_.tolerances.point));
+    contact = inDirectionOf(path, contact);
+    return {};
+  }
+
+  nurbs::Path contact;
+  BodyPtr left;
+
+private:
+  Problem tooWide() const {
+    return problem("LM-H026", std::string("the width does not fit on the faces ") + (number_ == 0 ? "to the left" : "to the right") + " of the edge")
+        .measure(millimetres(width_))
+        .at(edge_.at(0.5 * edge_.last()))
+        .tryThis("take less, or a part of the edge");
+  }
+
+  const BodyPtr& faces_;
+  const nurbs::Path& edge_;
+  double width_;
+  int number_;
+  const Context& cx_;
+};
+
+} // namespace
+
+Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const std::array<double, 2>& widths, const Context& cx) {
+  return guarded("cutting faces back", [&]() -> Expected<CutBack> {
+    const double near = kOnEdgeTolerances * cx.tolerances.point.mm;
+    std::array<std::vector<int>, 2> faces;
+    std::array<std::vector<int>, 2> atEnds;
+    const auto all = edges(*body);
+    const auto add = [](std::vector<int>& to, int face) {
+      if (std::find(to.begin(), to.end(), face) == to.end()) to.push_back(face);
+    };
+    const auto notTwo = [&](const Vec3& at) {
+      return problem("LM-H025", "not two faces end at this edge").at(at).tryThis("pick an edge between two faces; two skins first have to be trimmed by each other and knitted");
+    };
+    for (int i = 0; i < int(all.size()); ++i) {
+      if (BRep_Tool::Degenerated(all[size_t(i)])) continue;
+      const auto path = toPath(all[size_t(i)]);
+      if (!path || !alongPath(edge, *path, near)) continue;
+      const auto at = facesAt(*body, i);
+      const Vec3 middle = path->at(0.5 * path->last());
+      if (at.size() != 2) return fail(notTwo(middle));
+      for (int face : at) {
+        LUMSK_TRY(chain, ChainFaces::along(body, edge, face, cx));
+        if (chain.left() == 0) return fail(notTwo(middle));
+        add(faces[chain.left() > 0 ? 0 : 1], face);
+      }
+    }
+    if (faces[0].empty() || faces[1].empty() ||
+        std::any_of(faces[0].begin(), faces[0].end(), [&](int f) { return std::find(faces[1].begin(), faces[1].end(), f) != faces[1].end(); }))
+      return fail(notTwo(edge.at(0.5 * edge.last())));
+    CutBack out;
+    for (size_t k : {0u, 1u}) {
+      const auto parts = facesApart(*body, faces[k], false);
+      if (parts.size() != 1) return fail(notTwo(edge.at(0.5 * edge.last())));
+      Side side(parts.front(), edge, widths[k], int(k), cx);
+      LUMSK_CHECK(side.cut());
+      out.contacts[k] = std::move(side.contact);
+      out.sides[k] = std::move(side.left);
+    }
+    const auto named = namedFaces(*body);
+    for (int f = 0; f < int(named.size()); ++f) {
+      if (std::any_of(faces.begin(), faces.end(), [&](const auto& side) { return std::find(side.begin(), side.end(), f) != side.end(); })) continue;
+      if (!edge.closed())
+        for (size_t end : {0u, 1u}) {
+          const Vec3 p = end ? edge.end() : edge.start();
+          for (TopExp_Explorer v(named[size_t(f)].face, TopAbs_VERTEX); v.More(); v.Next())
+            if ((toVec(BRep_Tool::Pnt(TopoDS::Vertex(v.Current()))) - p).norm() <= near) out.ends[end] = int(out.others.size());
+        }
+      out.others.push_back(named[size_t(f)]);
+    }
+    return out;
+  });
+}
+
+Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& between, const std::array<nurbs::Path, 2>& borders, bool closed, bool solid,
+                           const nurbs::Path& edge, const Context& cx) {
+  return guarded("putting faces together", [&]() -> Expected<BodyPtr> {
+    std::vector<NamedFace> faces;
+    for (const BodyPtr& side : cut.sides) {
+      const auto own = namedFaces(*side);
+      faces.insert(faces.end(), own.begin(), own.end());
+    }
+    std::vector<NamedFace> others = cut.others;
+    for (size_t end : {0u, 1u}) {
+      if (closed || cut.ends[end] < 0) continue;
+      const BodyPtr face = skinOf({others[size_t(cut.ends[end])]});
+      LUMSK_TRY(on, BodyFaces::of(*face, -1, cx));
+      const double off = on.farthest(borders[end]);
+      const Vec3 corner = end ? edge.end() : edge.start();
+      if (off > kBorderOnFaceMm)
+        return fail(problem("LM-H027", "the blend does not end in the face that the edge runs into")
+                        .measure(millimetres(off))
+                        .want(millimetres(kBorderOnFaceMm))
+                        .at(corner)
+                        .tryThis("take the same width on both sides, an edge that runs all around, or trim the end by hand"));
+      Divider d;
+      d.id = "end";
+      d.path = std::make_shared<const nurbs::Path>(borders[end]);
+      LUMSK_TRY(division, Division::of({face}, {d}, {}, limited(cx)));
+      // The piece with the edge's end goes.
+      const auto& pieces = division->pieces();
+      const auto goes = std::min_element(pieces.begin(), pieces.end(), [&](const Piece& a, const Piece& b) { return (a.at - corner).norm() < (b.at - corner).norm(); });
+      std::vector<char> kept(pieces.size(), 1);
+      kept[size_t(goes - pieces.begin())] = 0;
+      LUMSK_TRY(made, division->bodies(kept, false, false, cx));
+      others[size_t(cut.ends[end])] = namedFaces(*made.front().body).front();
+    }
+    faces.insert(faces.end(), others.begin(), others.end());
+    faces.insert(faces.end(), between.begin(), between.end());
+    LUMSK_TRY(knitted, knitFaces(faces, {0.01}, cx, solid));
+    return knitted.body;
+  });
+}
+
+} // namespace lumsk::brep

@@ -1,0 +1,25 @@
+#pragma once
+#include "brep/chain_faces.h"
+#include "brep/knit.h"
+
+namespace lumsk::brep {
+
+/// A body whose faces on both sides of an edge end at some distance from it, so that a skin can run between.
+struct CutBack {
+  std::array<nurbs::Path, 2> contacts; ///< where they end now, left and right of the edge, in its direction
+  std::array<BodyPtr, 2> sides;        ///< what is left of them
+  std::vector<NamedFace> others;       ///< the other faces
+  std::array<int, 2> ends{-1, -1};     ///< of an open edge: numbers of those that it runs into, which still have its corners
+};
+
+/// `edge`: a path along edges at which two faces each meet; `widths`: to its left and right, measured straight from it.
+/// Fails with LM-H025 (an edge on which not two faces end, or the same faces on both sides: place), LM-H026 (a width
+/// does not fit on the faces: place, width), and as dividing them does.
+Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const std::array<double, 2>& widths, const Context& cx);
+
+/// The same put together with faces between, those at the ends cut by their borders. Fails with LM-H027 (a border does
+/// not lie on the face at the end: how far, place), and as knitting does.
+Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& between, const std::array<nurbs::Path, 2>& borders, bool closed,
+                           bool solid, const nurbs::Path& edge, const Context& cx);
+
+} // namespace lumsk::brep
