@@ -37,6 +37,28 @@ void setNumber(Bench& b, const std::string& name, const std::string& value) {
 class DemosTest : public QObject {
   Q_OBJECT
 private slots:
+  /// An open skin from a file, closed by fills: tangent where they meet what was left.
+  void theSalvagedLidIsASolidAgain() {
+    Bench b = demo("salvaged_lid");
+    b.run();
+    for (const auto& s : b.recipe.steps) VERIFY_STEP(b, s->id);
+    QCOMPARE(inspect::stateOf(*b.body("s1")).openings.size(), size_t(6));
+    QCOMPARE(b.model->bodies.size(), size_t(1));
+    const brep::Body& lid = *b.model->bodies.front().body;
+    const auto state = inspect::stateOf(lid);
+    QVERIFY(state.solid && state.valid && state.openEdges == 0);
+    VERIFY_AT_MOST(state.largestToleranceMm, 0.01);
+    int met = 0;
+    for (const auto& j : inspect::joins(lid, {})) {
+      if (j.edge.find(".fill") == std::string::npos) continue;
+      ++met;
+      VERIFY_AT_MOST(j.gapMm, 0.001);
+      VERIFY_AT_MOST(j.angleDeg, 0.01);
+      if (j.edge.find("s2.fill") != std::string::npos) VERIFY_AT_MOST(j.curvatureRel, 0.01);
+    }
+    QCOMPARE(met, 27);
+  }
+
   /// Both bodies are closed, their smooth edges tangent, and the gap between them is even.
   void thePebbleTimerHasAnEvenGap() {
     Bench b = demo("pebble_timer");

@@ -29,6 +29,7 @@ constexpr double kWeighedParts = 32; ///< of the ring: over such lengths errors 
 constexpr double kFillGapPart = 0.5, kFillJoinPart = 0.1, kLaterPart = 5; ///< of the tolerances; the last: with many points
 constexpr double kZoneBending = 0.05, kZoneDamping = 0.05;
 constexpr double kInsideWeight = 1, kFullnessWeight = 3;
+constexpr double kInsideParts = 2, kRaisedParts = 20; ///< of `fit`
 constexpr double kRising = 0.05; ///< of the weight of tangency
 constexpr int kInsidePlaces = 50;
 constexpr int kFlatSteps = 2, kDevelopedSteps = 5;
@@ -403,6 +404,21 @@ private:
           (rough ? t.rough : e.join).take(join, tol);
         }
       t.worst = std::max({t.worst, e.join.angleDeg / (kFillJoinPart * tol.angle.deg), e.join.curvature / (kFillJoinPart * tol.curvature.relative)});
+    }
+    // What lies inside is passed through, and the middle raised.
+    const auto inside = [&](const Vec3& p, const Vec2& at) {
+      t.worst = std::max(t.worst, (t.surface.at(at.x(), at.y()) - p).norm() / (kInsideParts * tol.fit.mm));
+    };
+    for (const Path& g : o_.inside)
+      for (int i = 0; i <= kInsidePlaces; ++i) {
+        const Vec3 p = g.at(g.last() * i / kInsidePlaces);
+        inside(p, feet_.of(&g, i, p, t.surface));
+      }
+    for (size_t i = 0; i < o_.points.size(); ++i) inside(o_.points[i], feet_.of(nullptr, int(i), o_.points[i], t.surface));
+    feet_.forgetSurface();
+    if (raised_) {
+      const Vec2 at = ring_->domain(ring_->flat.deepest());
+      t.worst = std::max(t.worst, std::abs((t.surface.at(at.x(), at.y()) - *raised_).dot(raisedAlong_)) / (kRaisedParts * tol.fit.mm));
     }
     return {};
   }
