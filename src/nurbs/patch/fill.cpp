@@ -2,9 +2,11 @@
 
 #include "nurbs/core/gauss.h"
 #include "nurbs/fit/fit.h"
+#include "nurbs/measure/closest.h"
 #include "nurbs/measure/surface_measure.h"
 #include "nurbs/patch/patch_rows.h"
 
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -31,6 +33,8 @@ constexpr double kZoneBending = 0.05, kZoneDamping = 0.05;
 constexpr double kInsideWeight = 1, kFullnessWeight = 3;
 constexpr double kInsideParts = 2, kRaisedParts = 20; ///< of `fit`
 constexpr double kRising = 0.05; ///< of the weight of tangency
+constexpr int kFootGrid = 40, kFootSteps = 6;
+constexpr double kFootReach = 0.1; ///< of the domain, at once
 constexpr int kInsidePlaces = 50;
 constexpr int kFlatSteps = 2, kDevelopedSteps = 5;
 constexpr double kCornerShare = 0.5; ///< of a tolerance: corners that disagree by less are none
@@ -265,7 +269,7 @@ private:
       std::optional<Surface> now;
       double least = 1e300, leastAt = evenness;
       int vain = 0;
-      for (double e = evenness; e > kLastEvenness && vain < kTriesInVain; e *= kLesser) {
+      for (double e = evenness; e > kLastEvenness && (vain < kTriesInVain || inside()); e *= kLesser) {
         if (cx_.stopped()) return fail(cancelled());
         const int steps = (highest() > 1 ? (ring_->flat.developed() ? kDevelopedSteps : kFlatSteps) : 0) + (inside() ? 2 : 0);
         bool solved = true;
@@ -358,27 +362,52 @@ private:
     return rows;
   }
 
+  /// The place of the surface that is to go through one inside: the nearest within the ring of the first surface there is.
+  Vec2 footOf(const Path* curve, int place, const Vec3& p, const Surface& now) {
+    if (const auto known = feet_.find({curve, place}); known != feet_.end()) return known->second;
+    Vec2 x = ring_->domain(ring_->flat.deepest());
+    const auto within = [&](const Vec2& at) { return ring_->flat.contains(ring_->low + at.cwiseProduct(ring_->size)); };
+    double least = 1e300;
+    for (int i = 0; i <= kFootGrid; ++i)
+      for (int j = 0; j <= kFootGrid; ++j) {
+        const Vec2 at(double(i) / kFootGrid, double(j) / kFootGrid);
+        if (!within(at)) continue;
+        if (const double off = (now.at(at.x(), at.y()) - p).norm(); off < least) least = off, x = at;
+      }
+    for (int it = 0; it < kFootSteps; ++it) {
+      SurfaceDerivatives d;
+      now.derivatives(x.x(), x.y(), 1, d);
+      const FootSystem at = straightFootSystem(d, p);
+      const Vec2 step = -at.bend.inverse() * at.gradient, next = x + step * std::min(1.0, kFootReach / std::max(step.norm(), 1e-12));
+      if (!next.allFinite() || next.minCoeff() < 0 || next.maxCoeff() > 1) break;
+      x = next;
+      if (step.norm() < 1e-10) break;
+    }
+    return feet_[{curve, place}] = x;
+  }
+
   void addInside(SurfaceSquares& squares, const Surface& now) {
-    const auto ask = [&](const Vec3& p, const Vec2& at, const Vec3& n, double weight) {
+    const auto pass = [&](const Vec3& p, const Vec2& at, double weight) {
       PlaceRows rows = squares.at(at.x(), at.y(), 0);
-      rows.ask({{0, 0, n}}, n.dot(p), weight);
+      rows.askPoint(p, weight);
       squares.add(rows);
     };
     for (const Path& g : o_.inside) {
       for (int i = 0; i <= kInsidePlaces; ++i) {
         const Vec3 p = g.at(g.last() * i / kInsidePlaces);
-        const Vec2 at = feet_.of(&g, i, p, now);
-        ask(p, at, now.normal(at.x(), at.y()), kInsideWeight * std::sqrt(1.0 / kInsidePlaces));
+        const Vec2 at = footOf(&g, i, p, now);
+        pass(p, at, kInsideWeight * std::sqrt(1.0 / kInsidePlaces));
       }
     }
     for (size_t i = 0; i < o_.points.size(); ++i) {
-      const Vec2 at = feet_.of(nullptr, int(i), o_.points[i], now);
-      ask(o_.points[i], at, now.normal(at.x(), at.y()), kInsideWeight);
+      const Vec2 at = footOf(nullptr, int(i), o_.points[i], now);
+      pass(o_.points[i], at, kInsideWeight);
     }
-    feet_.forgetSurface();
     if (raised_) {
       const Vec2 at = ring_->domain(ring_->flat.deepest());
-      ask(*raised_, at, raisedAlong_, kFullnessWeight);
+      PlaceRows rows = squares.at(at.x(), at.y(), 0);
+      rows.ask({{0, 0, raisedAlong_}}, raisedAlong_.dot(*raised_), kFullnessWeight);
+      squares.add(rows);
     }
   }
 
@@ -412,10 +441,9 @@ private:
     for (const Path& g : o_.inside)
       for (int i = 0; i <= kInsidePlaces; ++i) {
         const Vec3 p = g.at(g.last() * i / kInsidePlaces);
-        inside(p, feet_.of(&g, i, p, t.surface));
+        inside(p, footOf(&g, i, p, t.surface));
       }
-    for (size_t i = 0; i < o_.points.size(); ++i) inside(o_.points[i], feet_.of(nullptr, int(i), o_.points[i], t.surface));
-    feet_.forgetSurface();
+    for (size_t i = 0; i < o_.points.size(); ++i) inside(o_.points[i], footOf(nullptr, int(i), o_.points[i], t.surface));
     if (raised_) {
       const Vec2 at = ring_->domain(ring_->flat.deepest());
       t.worst = std::max(t.worst, std::abs((t.surface.at(at.x(), at.y()) - *raised_).dot(raisedAlong_)) / (kRaisedParts * tol.fit.mm));
@@ -485,7 +513,7 @@ private:
   std::vector<PatchCorner> corners_;
   std::set<int> rough_; ///< edges at whose start what lies beside the ring bends otherwise than before
   std::map<std::pair<int, double>, PatchAsked> known_;
-  GuideFeet feet_;
+  std::map<std::pair<const Path*, int>, Vec2> feet_; ///< of what lies inside
   std::optional<Vec3> raised_;
   Vec3 raisedAlong_ = Vec3::Zero();
   std::array<Vec3, 2> box_;
