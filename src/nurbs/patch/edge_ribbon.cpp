@@ -21,7 +21,7 @@ constexpr double kOverlapDeg = 130;      ///< between the way and how both skins
 constexpr double kAway = 0.5;            ///< of the way
 constexpr double kWithin = 1e-6, kEndReach = 0.35; ///< of the edge
 constexpr double kSquareToSkin = 1e-3;   ///< of the way: less of it lies in the skin
-constexpr size_t kLeastLooks = 75, kLeastThirdLooks = 120; ///< of an edge
+constexpr size_t kLeastLooks = 75, kLeastThirdLooks = 200; ///< of an edge
 constexpr double kGolden = 0.6180339887; ///< looks lie elsewhere in every span
 
 class RibbonFitter {
