@@ -47,12 +47,12 @@ Schema schema() {
   along.accepts = Kind::Edge;
   return {
       choice("way", "Runs", "Between two edges that lie apart, or along one edge, on both sides of which the faces are cut back.",
-             {{"between", "between two edges"}, {"along", "along an edge, cut back"}}),
+             {{"between", "between edges"}, {"along", "along an edge"}}),
       chainField("first", "From", "The edges or curves that the blend leaves, picked anywhere along them, in any order.").when("way", {"between"}),
       chainField("second", "To", "The edges or curves that it reaches.").when("way", {"between"}),
       std::move(along).when("way", {"along"}),
       length("width", "Cut back by", "How far from the edge the faces end, measured straight.", "3").within(1e-3, 1e5).when("way", {"along"}),
-      toggle("uneven", "Otherwise on the right", "The faces to the right of the edge are cut back by another width.", false).when("way", {"along"}),
+      toggle("uneven", "Two widths", "The faces to the right of the edge are cut back by another width.", false).when("way", {"along"}),
       length("other_width", "On the right", "How far from the edge the faces on its right end.", "3").within(1e-3, 1e5).when("way", {"along"}).when("uneven", {"true"}),
       meetsField("first", "Meets the first"),
       meetsField("second", "Meets the second"),
