@@ -53,8 +53,8 @@ Vec3 leavingWay(const Vec3& way, const Vec3& normal, const Vec3& along, int neig
 
 constexpr int kRibbonDegree = 5;
 
-/// On the fewest spans with which both edges are met: within 0.018 `fit`, a tenth of what joins may be off in angle and
-/// curvature, a fifth in its rate. What that does not reach is said by the figures. Fails with LM-L013 (an edge does
+/// On the fewest spans with which both edges are met: within 0.3 `fit` (0.018 where a rate is to be met), a tenth of what joins may be off in
+/// angle, a twentieth in curvature (a tenth), a fifth in its rate. What that does not reach is said by the figures. Fails with LM-L013 (an edge does
 /// not lie on its neighbour), LM-L014 (the way to the other edge stands square on it), LM-H011 (they
 /// touch), LM-H022 (skins that end at their edges overlap: place), LM-G101.
 /// `closed`: all around, smooth at the seam.
