@@ -2,6 +2,7 @@
 
 #include "nurbs/fit/fit.h"
 #include "nurbs/loft/loft_ends.h"
+#include "nurbs/patch/quintic_step.h"
 
 #include <algorithm>
 #include <cmath>
@@ -153,8 +154,7 @@ private:
 
   /// How much an end's border counts at a place: 1 there, nought from a third of the way to the other end on.
   static double nearEnd(double s, size_t end) {
-    const double x = std::clamp(1 - (end == 0 ? s : 1 - s) / kEndReach, 0.0, 1.0);
-    return x * x * x * (10 + x * (6 * x - 15));
+    return quinticStep(1 - (end == 0 ? s : 1 - s) / kEndReach);
   }
   /// In the tangent plane towards the other edge, at the ends as their borders leave it.
   Vec3 towards(size_t k, double s, const Vec3& way, const Vec3& normal, const Vec3& along) {

@@ -3,6 +3,7 @@
 #include "nurbs/fit/fit.h"
 #include "nurbs/core/gauss.h"
 #include "nurbs/patch/patch_rows.h"
+#include "nurbs/patch/quintic_step.h"
 #include "nurbs/joins/side_conditions.h"
 
 #include <algorithm>
@@ -46,12 +47,6 @@ constexpr double kLeastReach = 0.01;    ///< of the ring: shorter derivatives ac
 constexpr int kGuidePlaces = 60;
 constexpr double kGuidePart = 0.4;      ///< of `fit`: what the fit may leave curves inside by
 constexpr int kGradings = 4; ///< halvings of the knots towards corners that disagree
-
-/// 0 to 1, with two derivatives nought at both ends.
-double quinticStep(double x) {
-  x = std::clamp(x, 0.0, 1.0);
-  return x * x * x * (10 + x * (6 * x - 15));
-}
 
 Problem undetermined(const Vec3& at) {
   return problem("LM-H010", "the patch is not determined by its edges")
