@@ -45,14 +45,8 @@ public:
       pairs.emplace_back([&](double s) { return along(0, i, s); }, [&](double s) { return along(1, i, s); }, smooth_,
                          o_.shift != 0);
     pairs_ = std::move(pairs);
-    for (int i = 0; i < strips; ++i) {
+    for (int i = 0; i < strips; ++i)
       for (size_t k : {0u, 1u}) beside_[k].push_back(neighbourOf(k, i));
-      for (size_t k : {0u, 1u}) {
-        std::array<double, 2> ends{};
-        for (size_t e : {0u, 1u}) ends[e] = share(k, i, double(e));
-        (k == 0 ? out_.from : out_.to).push_back(ends);
-      }
-    }
     LUMSK_CHECK(findCreases());
     std::vector<FacingRibbons> made;
     for (int i = 0; i < strips; ++i) {
@@ -85,7 +79,6 @@ private:
     LUMSK_TRY(aligned, alignSections(sections, {lengths_[0], lengths_[1]}, {}, cx_.tolerances));
     alignment_ = std::move(aligned);
     if (alignment_.closed && alignment_.strips == 1) alignment_.sections[1].start += o_.shift;
-    out_.reversed = alignment_.sections[1].reversed != alignment_.sections[0].reversed;
     return {};
   }
 
@@ -138,7 +131,6 @@ private:
         if (degFromRad(angleBetweenRad(first->normal, second->normal)) > kCreaseDeg) {
           LUMSK_TRY(along, crease(*first, *second, way, here));
           leaving = along;
-          out_.creases.push_back(here);
         } else {
           leaving = between(k, int(before), i, *first, way);
         }

@@ -31,9 +31,6 @@ struct BlendResult {
   std::vector<Surface> patches; ///< from corner to corner; u along the first path, v from the first to the second
   bool closed = false;          ///< the last patch is followed by the first
   std::array<BlendSideResult, 2> sides;
-  std::vector<std::array<double, 2>> from, to; ///< of every patch: the shares of the paths' lengths that it runs between
-  bool reversed = false;        ///< the second path is run through against its own direction
-  std::vector<Vec3> creases;    ///< corners at which the skins themselves have a crease: the blend goes on along it
 };
 
 /// The skin between two chains of edges, which runs on from both as their neighbours do: one Hermite span of ribbons

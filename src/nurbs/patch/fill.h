@@ -33,8 +33,6 @@ struct FillResult {
   SkinJoin rough; ///< beside corners where what lies beside changes how it bends, over 3 % of the edges, which do not count it
   std::vector<double> insideMm;     ///< how far the curves inside, then the points, are left
   Vec3 middle = Vec3::Zero(), normal = Vec3::Zero(); ///< of the place farthest from the ring
-  double flatMm = 0.0;     ///< how far the ring leaves its plane
-  bool developed = false;  ///< the ring was laid out flat, not seen along a direction
 };
 
 /// One degree-5 spline that is trimmed by a closed ring of any number of edges and meets what lies beyond them: least

@@ -57,8 +57,6 @@ Expected<FlatRing> FlatRing::of(const std::vector<RingEdge>& edges, const Contex
   out.frame_.origin = pts.colwise().mean().transpose();
   out.frame_.x = (plane.frame.x - plane.frame.x.dot(normal) * normal).normalized();
   out.frame_.y = normal.cross(out.frame_.x);
-  for (Eigen::Index i = 0; i < pts.rows(); ++i)
-    out.flatMm_ = std::max(out.flatMm_, std::abs(out.frame_.local(pts.row(i).transpose()).z()));
   for (const RingEdge& e : edges)
     for (int i = 0; i <= 8 && !out.developed_; ++i) {
       const Walked w = walkedTo(e, i / 8.0);

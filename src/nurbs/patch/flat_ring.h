@@ -35,9 +35,6 @@ public:
   Vec3 front(int edge, double share) const;
   /// Points of the ring in order, mm.
   const std::vector<Vec2>& outline() const { return outline_; }
-  /// Of the ring's area in space; its normal is unit.
-  const Frame& frame() const { return frame_; }
-  double flatMm() const { return flatMm_; } ///< how far the ring leaves that plane
   double lengthMm() const { return lengthMm_; }
 
 private:
@@ -47,9 +44,9 @@ private:
   std::vector<Spline> images_; ///< of a developed ring, over shares; z is nought
   std::vector<std::vector<Vec3>> fronts_; ///< of a developed ring
   std::vector<Vec2> outline_;
-  Frame frame_;
+  Frame frame_; ///< of the ring's area in space
   Vec2 low_, high_;
-  double flatMm_ = 0, lengthMm_ = 0;
+  double lengthMm_ = 0;
   bool developed_ = false;
 };
 
