@@ -1,6 +1,7 @@
 #include "brep/chain_faces.h"
 
 #include "brep/convert.h"
+#include "brep/edge_paths.h"
 #include "brep/guard.h"
 #include "nurbs/curves/curve_ends.h"
 #include "nurbs/measure/closest.h"
@@ -17,12 +18,6 @@ namespace {
 constexpr double kAlongTolerances = 10; ///< of `point`: so far from a path an edge still runs along it
 constexpr double kSideStep = 2e-3;      ///< of an edge: where it is looked on which side its face lies
 constexpr double kOnFacePart = 0.3;     ///< of that step
-
-bool runsAlong(const nurbs::Path& path, const nurbs::Path& edge, double near) {
-  for (double f : {0.17, 0.5, 0.81})
-    if (nurbs::closestPoint(path, edge.at(f * edge.last())).distanceMm > near) return false;
-  return true;
-}
 
 /// 1: the face lies to the left of the path at a place of it, -1: to the right, 0: on both sides or on none.
 int sideOf(const BodyFaces& face, const nurbs::Path& path, double t, double step) {

@@ -22,12 +22,8 @@ namespace {
 
 constexpr double kOnEdgeTolerances = 10; ///< of `point`
 constexpr double kBorderOnFaceMm = 0.003;
-
-bool alongPath(const nurbs::Path& path, const nurbs::Path& edge, double near) {
-  for (double f : {0.17, 0.5, 0.81})
-    if (nurbs::closestPoint(path, edge.at(f * edge.last())).distanceMm > near) return false;
-  return true;
-}
+constexpr double kLeastContact = 0.3; ///< of the edge's length
+constexpr LengthTolerance kRejoined{0.01};
 
 double distanceFrom(const nurbs::Path& path, const Vec3& p) { return nurbs::closestPoint(path, p).distanceMm; }
 
@@ -48,7 +44,7 @@ public:
     LUMSK_TRY(found, ready.apartFrom(edge_, width_, cx_));
     // It goes as far as the edge does.
     const double length = nurbs::ArcLength(edge_).total();
-    if (found.curves.empty() || nurbs::ArcLength(found.curves.front()).total() < 0.3 * length || found.curves.front().closed() != edge_.closed())
+    if (found.curves.empty() || nurbs::ArcLength(found.curves.front()).total() < kLeastContact * length || found.curves.front().closed() != edge_.closed())
       return fail(tooWide());
     contact = inDirectionOf(found.curves.front(), edge_);
     Divider d;
@@ -66,7 +62,7 @@ public:
     for (const TopoDS_Edge& e : edges(*left)) {
       if (BRep_Tool::Degenerated(e)) continue;
       const auto path = toPath(e);
-      if (path && alongPath(contact, *path, kOnEdgeTolerances * cx_.tolerances.point.mm)) cutEdges.push_back(e);
+      if (path && runsAlong(contact, *path, kOnEdgeTolerances * cx_.tolerances.point.mm)) cutEdges.push_back(e);
     }
     const auto rings = chained(cutEdges, kOnEdgeTolerances * cx_.tolerances.point.mm);
     if (rings.size() != 1) return fail(tooWide());
@@ -99,7 +95,6 @@ Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const st
   return guarded("cutting faces back", [&]() -> Expected<CutBack> {
     const double near = kOnEdgeTolerances * cx.tolerances.point.mm;
     std::array<std::vector<int>, 2> faces;
-    std::array<std::vector<int>, 2> atEnds;
     const auto all = edges(*body);
     const auto add = [](std::vector<int>& to, int face) {
       if (std::find(to.begin(), to.end(), face) == to.end()) to.push_back(face);
@@ -110,7 +105,7 @@ Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const st
     for (int i = 0; i < int(all.size()); ++i) {
       if (BRep_Tool::Degenerated(all[size_t(i)])) continue;
       const auto path = toPath(all[size_t(i)]);
-      if (!path || !alongPath(edge, *path, near)) continue;
+      if (!path || !runsAlong(edge, *path, near)) continue;
       const auto at = facesAt(*body, i);
       const Vec3 middle = path->at(0.5 * path->last());
       if (at.size() != 2) return fail(notTwo(middle));
@@ -182,8 +177,14 @@ Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& bet
     }
     faces.insert(faces.end(), others.begin(), others.end());
     faces.insert(faces.end(), between.begin(), between.end());
-    LUMSK_TRY(knitted, knitFaces(faces, {0.01}, cx, solid));
-    return knitted.body;
+    LUMSK_TRY(knitted, knitFaces(faces, kRejoined, cx, solid));
+    if (!solid || knitted.body->solid()) return knitted.body;
+    Problem open = problem("LM-H028", "the solid does not close again around the blend")
+                       .tryThis("take less width, an edge that runs all around, or blend its skins and knit them by hand");
+    for (const NearMiss& m : knitted.nearMisses) open.at(m.at);
+    if (open.where.empty())
+      for (const Ring& r : openRings(knitted.body->shape)) open.at(middleOf(r.edges.front()));
+    return fail(std::move(open));
   });
 }
 

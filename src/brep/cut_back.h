@@ -18,7 +18,7 @@ struct CutBack {
 Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const std::array<double, 2>& widths, const Context& cx);
 
 /// The same put together with faces between, those at the ends cut by their borders. Fails with LM-H027 (a border does
-/// not lie on the face at the end: how far, place), and as knitting does.
+/// not lie on the face at the end: how far, place), LM-H028 (a solid does not close again: places), and as knitting does.
 Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& between, const std::array<nurbs::Path, 2>& borders, bool closed,
                            bool solid, const nurbs::Path& edge, const Context& cx);
 

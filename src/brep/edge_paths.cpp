@@ -4,6 +4,7 @@
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/rings.h"
+#include "nurbs/measure/closest.h"
 
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepTools.hxx>
@@ -36,6 +37,12 @@ Vec3 leavingStart(const nurbs::Path& p) {
 }
 
 } // namespace
+
+bool runsAlong(const nurbs::Path& path, const nurbs::Path& edge, double nearMm) {
+  for (double f : {0.17, 0.5, 0.81})
+    if (nurbs::closestPoint(path, edge.at(f * edge.last())).distanceMm > nearMm) return false;
+  return true;
+}
 
 Expected<nurbs::Path> pathAlong(const Ring& ring, LengthTolerance point) {
   std::vector<nurbs::Segment> segments;

@@ -18,6 +18,9 @@ Expected<nurbs::Path> outlineOf(const Body& b, int face, LengthTolerance point);
 /// The borders of a face's openings.
 Expected<std::vector<nurbs::Path>> holesOf(const Body& b, int face, LengthTolerance point);
 
+/// Whether an edge runs along a path: places of it lie that near.
+bool runsAlong(const nurbs::Path& path, const nurbs::Path& edge, double nearMm);
+
 /// The plane of a flat face, its normal outwards; nothing for others. Splines are flat within `point`.
 std::optional<Frame> planeOf(const Body& b, int face, LengthTolerance point);
 
