@@ -1,13 +1,13 @@
 #include "brep/fill.h"
 
 #include "brep/curves_on.h"
-#include "nurbs/measure/wrinkles.h"
 #include "steps/neighbours.h"
 #include "steps/openings.h"
 #include "steps/skins.h"
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 namespace lumsk::steps {
 
@@ -56,9 +56,10 @@ public:
     const double gap = in_.number("gap");
     std::vector<brep::NamedFace> faces;
     const auto rings = ringsIn(in_, "edges", gap);
-    for (const PickedRing& r : rings) {
+    for (size_t i = 0; i < rings.size(); ++i) {
+      const PickedRing& r = rings[i];
       LUMSK_TRY(edges, edgesOf(r));
-      LUMSK_TRY(options, optionsFor(r, rings.size()));
+      LUMSK_TRY(options, optionsFor(i, rings));
       auto made = brep::filled(r.ring, asked_, options, brep::faceName(in_.stepId(), "fill", r.item), cx_);
       if (!made) {
         Problem p = made.error();
@@ -68,6 +69,11 @@ public:
       take(r, edges, *made, options);
       faces.push_back(made->face);
     }
+    for (const auto& [name, meets] : own_)
+      if (!met_.count(name))
+        marks_.notes.push_back(problem("LM-V115", "an edge that was to be met in a way of its own is not at any of these openings: " + name)
+                                   .inField("own")
+                                   .tryThis("click the flag of the edge that takes its place, or take all out under \"Edges of their own\""));
     LUMSK_TRY(closed, closeWith(in_, "edges", faces, gap, in_.on("knit"), "fill", cx_));
     Outcome out = std::move(closed.outcome);
     for (auto& o : out.outputs)
@@ -97,6 +103,7 @@ private:
           if (own[k].IsSame(e)) body = p.body, index = int(k);
       }
       edge.name = body ? body->edgeNames[size_t(index)] : r.item + " " + std::to_string(out.size() + 1);
+      met_.insert(edge.name);
       const auto own = own_.find(edge.name);
       edge.asked = own == own_.end() ? all : own->second;
       if (edge.asked != Meets::G0) {
@@ -128,18 +135,23 @@ private:
     return nurbs::Neighbour([known = known, body](const Vec3& p) { return known->beside(p); });
   }
 
-  /// Curves and points inside go to the ring that they lie in, which is found by their distance; one ring takes all.
-  Expected<nurbs::FillOptions> optionsFor(const PickedRing& r, size_t rings) const {
+  /// Curves and points inside go to the ring whose middle is nearest for its size.
+  Expected<nurbs::FillOptions> optionsFor(size_t number, const std::vector<PickedRing>& rings) const {
     nurbs::FillOptions o;
-    if (const auto full = in_.itemNumber("edges", r.picks.front(), "fullness")) o.fullnessMm = *full;
-    const Points ring = brep::pointsAlong(r.ring, 16);
-    const Vec3 centre = ring.colwise().mean().transpose();
-    const double size = (ring.rowwise() - centre.transpose()).rowwise().norm().maxCoeff();
+    if (const auto full = in_.itemNumber("edges", rings[number].picks.front(), "fullness")) o.fullnessMm = *full;
+    std::vector<std::pair<Vec3, double>> places;
+    for (const PickedRing& r : rings) {
+      const Points ring = brep::pointsAlong(r.ring, 16);
+      const Vec3 centre = ring.colwise().mean().transpose();
+      places.emplace_back(centre, (ring.rowwise() - centre.transpose()).rowwise().norm().maxCoeff());
+    }
     for (const Picked& p : in_.picked("inside")) {
       const auto* point = std::get_if<PointObject>(&p.object);
       const auto* curve = std::get_if<CurvePtr>(&p.object);
       const Vec3 at = point ? point->at : (*curve)->at(0.5 * (*curve)->last());
-      if (rings > 1 && (at - centre).norm() > 1.5 * size) continue;
+      const auto off = [&](const auto& x) { return (x.first - at).norm() / x.second; };
+      const auto own = std::min_element(places.begin(), places.end(), [&](const auto& x, const auto& y) { return off(x) < off(y); });
+      if (own - places.begin() != std::ptrdiff_t(number)) continue;
       if (point)
         o.points.push_back(point->at);
       else
@@ -193,7 +205,6 @@ private:
       marks_.notes.push_back(std::move(p));
     }
     if (!f.flat) {
-      surfaces_.push_back(f.fill.surface);
       Vec3 out = f.fill.normal;
       for (const brep::FillAsked& a : asked_)
         if (a.neighbour) {
@@ -234,11 +245,11 @@ private:
   const Inputs& in_;
   const Context& cx_;
   std::map<std::string, Meets> own_;
+  std::set<std::string> met_; ///< edges of the rings
   std::map<std::pair<const brep::Body*, int>, std::shared_ptr<brep::BodyFaces>> ready_;
   std::vector<brep::FillAsked> asked_; ///< of the ring at hand
   Outcome marks_; ///< marks and notes of all rings
   std::vector<std::pair<Vec3, Meets>> placed_;
-  std::vector<nurbs::Surface> surfaces_;
   nurbs::SkinJoin worst_;
   double bridgedMm_ = 0;
   int points_ = 0;

@@ -160,6 +160,12 @@ private slots:
       }
       QCOMPARE(other, std::string(mark) == "G1" ? 4 : 3);
     }
+    // An edge that is not there any more is told.
+    b.set("s7", "own", json::array({{{"id", "q1"}, {"edge", "gone"}, {"meets", "g2"}}}));
+    b.run();
+    VERIFY_STEP(b, "s7");
+    QCOMPARE(b.result("s7").outcome->notes.size(), size_t(1));
+    QCOMPARE(b.result("s7").outcome->notes.front().code, std::string("LM-V115"));
   }
 
   /// A box's open top, its walls upright: G1 cannot be had in its corners, and is told with a way out; G0 can.
