@@ -4,6 +4,7 @@
 #include "brep/curves_on.h"
 #include "brep/guard.h"
 #include "brep/mesh.h"
+#include "brep/skin.h"
 #include "inspect/mesh_tree.h"
 #include "nurbs/measure/closest.h"
 
@@ -14,8 +15,11 @@ namespace lumsk::inspect {
 namespace {
 
 constexpr int kAlong = 40, kAcross = 12, kPolished = 5, kPolishSteps = 40;
-constexpr double kMeshChordMm = 0.05;
+constexpr double kMeshChordMm = 0.05, kMeshChordShare = 5e-4; ///< the latter of what is measured, where that is small
+constexpr double kMeshTurnDeg = 10;
+constexpr int kMeshTriangles = 200000;
 constexpr double kEnoughMm = 1e-6;
+constexpr double kApartChords = 3, kApartShare = 0.2; ///< of the chord; of the distance: seeds so near to a polished one are none
 
 struct Seed {
   Vec3 at, on;
@@ -26,7 +30,7 @@ struct Seed {
 /// The nearest place of a body: within its faces or on its edges.
 class NearestOnBody {
 public:
-  NearestOnBody(const brep::BodyFaces& faces, const brep::Body& body) : faces_(faces) {
+  NearestOnBody(const brep::BodyFaces& faces, const brep::Body& body, double chordMm) : faces_(faces), chordMm_(chordMm) {
     for (const TopoDS_Edge& e : brep::edges(body))
       if (auto p = brep::toPath(e)) edges_.push_back(std::move(*p));
   }
@@ -35,7 +39,7 @@ public:
     Vec3 best = near;
     double least = 1e300;
     if (const auto on = faces_.nearest(p)) best = on->point, least = on->distanceMm;
-    if (least > (near - p).norm() + kMeshChordMm) least = 1e300; // its foot may lie on an edge
+    if (least > (near - p).norm() + chordMm_) least = 1e300; // its foot may lie on an edge
     for (const nurbs::Path& e : edges_)
       if (const auto c = nurbs::closestPoint(e, p); c.distanceMm < least) best = c.point, least = c.distanceMm;
     return best;
@@ -43,6 +47,7 @@ public:
 
 private:
   const brep::BodyFaces& faces_;
+  double chordMm_;
   std::vector<nurbs::Path> edges_;
 };
 
@@ -53,7 +58,9 @@ Expected<std::optional<Clearance>> clearanceOf(const std::vector<nurbs::Surface>
   return brep::guarded("measuring a distance", [&]() -> Expected<std::optional<Clearance>> {
     std::optional<Clearance> best;
     for (size_t b = 0; b < bodies.size(); ++b) {
-      const auto meshes = brep::displayMesh(*bodies[b], {kMeshChordMm, 10}, 200000);
+      const auto corners = brep::boxCorners(bodies[b]->shape);
+      const double chordMm = std::min(kMeshChordMm, kMeshChordShare * (corners[7] - corners[0]).norm());
+      const auto meshes = brep::displayMesh(*bodies[b], {chordMm, kMeshTurnDeg}, kMeshTriangles);
       std::vector<const brep::FaceMesh*> list;
       for (const auto& m : meshes) list.push_back(&m);
       const MeshTree tree(list);
@@ -71,16 +78,16 @@ Expected<std::optional<Clearance>> clearanceOf(const std::vector<nurbs::Surface>
         }
       if (seeds.empty()) continue;
       std::sort(seeds.begin(), seeds.end(), [](const Seed& x, const Seed& y) { return x.mm < y.mm; });
-      if (seeds.front().mm < -kMeshChordMm) {
+      if (seeds.front().mm < -chordMm) {
         if (!best || !best->entered) best = Clearance{0, seeds.front().at, seeds.front().on, int(b), true};
         continue;
       }
       LUMSK_TRY(faces, brep::BodyFaces::of(*bodies[b], -1, cx));
-      const NearestOnBody nearest(faces, *bodies[b]);
+      const NearestOnBody nearest(faces, *bodies[b], chordMm);
       std::vector<Seed> polished;
       for (const Seed& s : seeds) {
-        if (polished.size() == kPolished || (best && s.mm > best->mm + 1)) break;
-        const auto beside = [&](const Seed& o) { return (o.at - s.at).norm() < 3 * kMeshChordMm + 0.2 * s.mm; };
+        if (polished.size() == kPolished) break;
+        const auto beside = [&](const Seed& o) { return (o.at - s.at).norm() < kApartChords * chordMm + kApartShare * s.mm; };
         if (std::any_of(polished.begin(), polished.end(), beside)) continue;
         Seed now = s;
         now.mm = 1e300;

@@ -1,6 +1,7 @@
 #include "nurbs/patch/blend.h"
 
 #include "brep/cut_back.h"
+#include "brep/edge_paths.h"
 #include "brep/names.h"
 #include "brep/skin.h"
 #include "inspect/clearance.h"
@@ -21,6 +22,7 @@ using namespace recipe;
 namespace {
 
 const std::array<const char*, 2> kSides{"first", "second"};
+constexpr double kTogether = 10;       ///< of `point`: picks that lie or end so near belong together
 constexpr double kTensionReach = 0.25; ///< of the way across: how far a handle stands off at a tension of 1
 
 Field chainField(const std::string& key, const std::string& label, const std::string& help) {
@@ -60,15 +62,17 @@ Schema schema() {
       tensionField("tension", "Tension", "Of both sides").when("locked", {"true"}),
       tensionField("first_tension", "First tension", "Of the first side").when("locked", {"false"}),
       tensionField("second_tension", "Second tension", "Of the second side").when("locked", {"false"}),
-      graph("first_graph", "Along the first", "So many times the tension, at fractions of the first edge's length.", Dimension::Ratio).seldomSet(),
-      graph("second_graph", "Along the second", "So many times the tension, at fractions of the second edge's length.", Dimension::Ratio).seldomSet(),
-      toggle("flip", "Other way round", "Pairs the edges in the direction against the one that fits best.", false).when("way", {"between"}),
+      graph("first_graph", "Along the first", "So many times the tension, at fractions of the first edge's length.", Dimension::Ratio).unless("end_curves", {"picked"}).unless("inside", {"picked"}).seldomSet(),
+      graph("second_graph", "Along the second", "So many times the tension, at fractions of the second edge's length.", Dimension::Ratio).unless("end_curves", {"picked"}).unless("inside", {"picked"}).seldomSet(),
+      toggle("flip", "Other way round", "Pairs the edges in the direction against the one that fits best.", false).when("way", {"between"}).unless("end_curves", {"picked"}).unless("inside", {"picked"}),
       ratioField("shift", "Shift", "Of closed edges without corners: partners on the second one lie further along by this fraction of its length.", "0")
           .within(-0.5, 0.5)
           .when("way", {"between"})
+          .unless("end_curves", {"picked"})
+          .unless("inside", {"picked"})
           .seldomSet(),
       choice("ends", "Ends", "How the blend's own borders leave the ends of the edges: straight across to one another, or as the borders of the skins go on.",
-             {{"free", "straight across"}, {"borders", "as borders go on"}}).when("way", {"between"}),
+             {{"free", "straight across"}, {"borders", "as borders go on"}}).when("way", {"between"}).unless("end_curves", {"picked"}).unless("inside", {"picked"}),
       picks("end_curves", "End curves", "Curves that its borders follow at one or both ends.", Kind::Curve | Kind::Edge).optional().atMost(2).when("way", {"between"}).seldomSet(),
       picks("inside", "Inside", "Curves across that the blend passes through.", Kind::Curve | Kind::Edge).optional().when("way", {"between"}).seldomSet(),
       picks("skins", "Flows into", "Skins, solids or faces that curves lie on, or the face that is meant where two meet; open edges know theirs.",
@@ -88,14 +92,11 @@ struct Chain {
 
 /// All picks of a field end to end; those that count already with another one are left out.
 Expected<nurbs::Path> chainIn(const Inputs& in, const std::string& key, const Context& cx) {
-  const double near = 10 * cx.tolerances.point.mm;
+  const double near = kTogether * cx.tolerances.point.mm;
   std::vector<nurbs::Path> parts;
   for (const Picked& p : in.picked(key)) {
     const nurbs::Path& path = *std::get<CurvePtr>(p.object);
-    const bool known = std::any_of(parts.begin(), parts.end(), [&](const nurbs::Path& o) {
-      return nurbs::closestPoint(o, path.at(0.31 * path.last())).distanceMm <= near &&
-             nurbs::closestPoint(o, path.at(0.77 * path.last())).distanceMm <= near;
-    });
+    const bool known = std::any_of(parts.begin(), parts.end(), [&](const nurbs::Path& o) { return brep::runsAlong(o, path, near); });
     if (!known) parts.push_back(path);
   }
   if (parts.size() == 1) return parts.front();
@@ -184,12 +185,19 @@ Expected<Chain> chainOf(const Inputs& in, size_t which, const Context& cx) {
                     .at(out.side.path.at(0.5 * out.side.path.last()))
                     .inField(key)
                     .tryThis("pick the skin under \"Flows into\", or take G0 here"));
-  takeBeside(out, in.text("ends") == "borders");
+  takeBeside(out, in.has("ends") && in.text("ends") == "borders");
   return out;
 }
 
+/// A blend, and which of its sides lies where.
+struct Blended {
+  nurbs::BlendResult blend;
+  bool turned = false; ///< v runs from the second side to the first
+  std::vector<nurbs::PatchCorner> corners; ///< where neighbours and curves disagree
+};
+
 /// A blend whose borders or inside follow curves is a patch between them.
-Expected<nurbs::BlendResult> throughCurves(const Inputs& in, const std::array<nurbs::BlendSide, 2>& sides, const Context& cx) {
+Expected<Blended> throughCurves(const Inputs& in, const std::array<nurbs::BlendSide, 2>& sides, const Context& cx) {
   std::vector<nurbs::BoundaryEdge> edges;
   for (const nurbs::BlendSide& s : sides) {
     std::vector<Vec3> places;
@@ -200,19 +208,22 @@ Expected<nurbs::BlendResult> throughCurves(const Inputs& in, const std::array<nu
   for (const Picked& p : in.picked("end_curves")) edges.push_back({*std::get<CurvePtr>(p.object)});
   for (const Picked& p : in.picked("inside")) o.guides.push_back(*std::get<CurvePtr>(p.object));
   LUMSK_TRY(made, nurbs::boundary(edges, o, cx));
-  nurbs::BlendResult out;
-  out.patches = {made.surface};
-  out.patches.insert(out.patches.end(), made.further.begin(), made.further.end());
-  out.closed = made.surface.closedU();
-  for (size_t k : {0u, 1u}) {
-    out.sides[k].gapMm = made.edges[k].gapMm, out.sides[k].join = made.edges[k].join;
-    if (!made.edges[k].sides.empty() && made.edges[k].sides.front() % 2)
-      for (nurbs::Surface& s : out.patches) s = nurbs::exchanged(s); // its sides are those of v
-    if (k == 0 && !made.edges[k].sides.empty() && made.edges[k].sides.front() == 2) out.reversed = true;
-  }
+  Blended out;
+  nurbs::BlendResult& r = out.blend;
+  r.patches = {made.surface};
+  r.patches.insert(r.patches.end(), made.further.begin(), made.further.end());
+  r.closed = made.surface.closedU();
+  out.corners = std::move(made.corners);
+  for (size_t k : {0u, 1u}) r.sides[k].gapMm = made.edges[k].gapMm, r.sides[k].join = made.edges[k].join;
+  // The sides are to be those of v.
+  const int first = made.edges[0].sides.empty() ? 0 : made.edges[0].sides.front();
+  if (first % 2)
+    for (nurbs::Surface& s : r.patches) s = nurbs::exchanged(s);
+  out.turned = first == 1 || first == 2;
   double off = 0;
-  for (double mm : made.guideMm) off = std::max(off, mm);
-  if (off > 2 * cx.tolerances.fit.mm) out.sides[0].gapMm = std::max(out.sides[0].gapMm, off);
+  for (double mm : made.guideMm) off = std::max(off, mm > 2 * cx.tolerances.fit.mm ? mm : 0.0);
+  for (size_t k = 2; k < made.edges.size(); ++k) off = std::max(off, made.edges[k].gapMm);
+  r.sides[0].gapMm = std::max(r.sides[0].gapMm, off);
   return out;
 }
 
@@ -221,11 +232,12 @@ struct Across {
   Vec3 at = Vec3::Zero(), direction = Vec3::Zero();
   double widthMm = 0;
 };
-Across acrossAt(const nurbs::BlendResult& r, size_t side, const Vec3& p) {
+Across acrossAt(const Blended& b, size_t side, const Vec3& p) {
   Across out;
+  const bool last = (side == 1) != b.turned;
   double best = 1e300;
-  for (const nurbs::Surface& s : r.patches) {
-    const double v = side ? s.lastV() : s.firstV();
+  for (const nurbs::Surface& s : b.blend.patches) {
+    const double v = last ? s.lastV() : s.firstV();
     const auto border = nurbs::Path::make({s.isoV(v)}, {1e-9});
     if (!border) continue;
     const auto foot = nurbs::closestPoint(*border, p);
@@ -235,13 +247,13 @@ Across acrossAt(const nurbs::BlendResult& r, size_t side, const Vec3& p) {
     const double u = s.firstU() + foot.t / border->last() * (s.lastU() - s.firstU());
     s.derivatives(u, v, 1, d);
     out.at = d(0, 0);
-    out.direction = (side ? -1.0 : 1.0) * d(0, 1).normalized();
+    out.direction = (last ? -1.0 : 1.0) * d(0, 1).normalized();
     out.widthMm = (s.at(u, s.lastV()) - s.at(u, s.firstV())).norm();
   }
   return out;
 }
 
-void addMarks(Outcome& out, const Inputs& in, const std::array<Chain, 2>& chains, const nurbs::BlendResult& r) {
+void addMarks(Outcome& out, const Inputs& in, const std::array<Chain, 2>& chains, const Blended& r) {
   for (size_t k : {0u, 1u}) {
     const nurbs::Path& path = chains[k].side.path;
     const nurbs::ArcLength length(path);
@@ -318,8 +330,15 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (along) {
     LUMSK_TRY(path, chainIn(in, "along", cx));
     edge = std::move(path);
+    const auto& picks = in.picked("along");
+    for (const Picked& p : picks)
+      if (p.body != picks.front().body) {
+        Problem two = problem("LM-H025", "the edges are of two bodies").at(edge->at(0.5 * edge->last())).inField("along").tryThis("take edges of one body");
+        two.item = p.item;
+        return fail(std::move(two));
+      }
     const double width = in.number("width");
-    auto made = brep::cutBack(in.picked("along").front().body, *edge, {width, in.on("uneven") ? in.number("other_width") : width}, cx);
+    auto made = brep::cutBack(picks.front().body, *edge, {width, in.on("uneven") ? in.number("other_width") : width}, cx);
     if (!made) return fail(made.error().inField(made.error().code == "LM-H026" ? "width" : "along"));
     cut = std::move(*made);
   }
@@ -330,20 +349,28 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   const std::array<nurbs::BlendSide, 2> sides{chains[0].side, chains[1].side};
   nurbs::BlendOptions o;
-  if (!along) o.flip = in.on("flip"), o.shift = in.number("shift");
+  if (in.has("flip")) o.flip = in.on("flip"), o.shift = in.number("shift");
   const bool curves = !along && (!in.picked("end_curves").empty() || !in.picked("inside").empty());
-  LUMSK_TRY(made, curves ? throughCurves(in, sides, cx) : nurbs::blend(sides, o, cx));
+  Blended blended;
+  if (curves) {
+    LUMSK_TRY(patch, throughCurves(in, sides, cx));
+    blended = std::move(patch);
+  } else {
+    LUMSK_TRY(spanned, nurbs::blend(sides, o, cx));
+    blended.blend = std::move(spanned);
+  }
+  const nurbs::BlendResult& made = blended.blend;
   Outcome out;
   const auto item = [&](const char* side) { return along ? std::string(side) : in.picked(side).front().item; };
-  const std::array<std::string, 4> sources{"", "", item(kSides[made.reversed && curves ? 1 : 0]), item(kSides[made.reversed && curves ? 0 : 1])};
+  const std::array<std::string, 4> sources{"", "", item(kSides[blended.turned ? 1 : 0]), item(kSides[blended.turned ? 0 : 1])};
   std::array<Meets, 4> asked{};
-  asked[nurbs::FirstV] = askedOf(in.text("first_meets"));
-  asked[nurbs::LastV] = askedOf(in.text("second_meets"));
+  asked[blended.turned ? nurbs::LastV : nurbs::FirstV] = askedOf(in.text("first_meets"));
+  asked[blended.turned ? nurbs::FirstV : nurbs::LastV] = askedOf(in.text("second_meets"));
   // Its front is that of the skin it leaves.
   bool reversed = false;
   for (size_t k : {0u, 1u}) {
     const nurbs::Surface& s = made.patches.front();
-    const double v = k ? s.lastV() : s.firstV();
+    const double v = (k == 1) != blended.turned ? s.lastV() : s.firstV();
     const Vec3 at = s.at(0.5, v);
     const auto beside = sides[k].neighbour ? sides[k].neighbour({at})(at) : std::nullopt;
     if (!beside) continue;
@@ -363,13 +390,14 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     out.outputs.push_back({"", whole, of.objectId()});
     out.usedUp.push_back(of.objectId());
     // The handle of the width stands on the edge.
-    const Vec3 at = edge->at(0.5 * edge->last()), there = acrossAt(made, 0, at).at;
+    const Vec3 at = edge->at(0.5 * edge->last()), there = acrossAt(blended, 0, at).at;
     if ((there - at).norm() > 0) out.marks.add(HandlePlace{"width", at, (there - at).normalized(), 1});
   } else {
     out.outputs.push_back({"", body, ""});
   }
-  addMarks(out, in, chains, made);
+  addMarks(out, in, chains, blended);
   addNotes(out, made, chains, cx.tolerances);
+  for (const nurbs::PatchCorner& c : blended.corners) out.notes.push_back(cornerNote(c, cx.tolerances));
   out.summary = summaryOf(in, made, cx.tolerances);
   if (!in.picked("clear").empty()) {
     LUMSK_TRY(words, clearanceWords(in, made, out, cx));

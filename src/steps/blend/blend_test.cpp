@@ -193,16 +193,44 @@ private slots:
     for (int i = 0; i < 8; ++i) QVERIFY(s.at(i / 8.0, 0.5).z() > 51); // above both rims
   }
 
+  /// Borders and curves across are followed, both skins are still met, whichever is picked first; what such a blend does
+  /// not have is not asked for.
   void borderCurvesAndInnerOnesAreFollowed() {
-    Bench b = apart();
-    b.add("line", {{"points", pointList({{-60, -30, 0}, {-66, -2, -4}, {-60, 25, 0}})}});
-    b.add("join_curves", {{"curves", picks({pick("s9")})}});
-    spline(b, {{-60, -30, 0}, {-70, -2, -3}, {-60, 25, 0}});
-    b.add("blend", {{"first", near(b)}, {"second", far(b)}, {"end_curves", picks({pick("s11")})}, {"first_meets", "g1"}, {"second_meets", "g1"}});
-    b.run();
-    VERIFY_STEP(b, "s12");
-    const nurbs::Surface& s = *b.body("s12")->natural.begin()->second.surface;
-    for (int i = 0; i <= 10; ++i) VERIFY_AT_MOST(nurbs::closestPoint(s, b.curve("s11").at(b.curve("s11").last() * i / 10)).distanceMm, 0.002);
+    for (const bool turned : {false, true}) {
+      Bench b = apart();
+      spline(b, {{-60, -30, 0}, {-70, -2, -3}, {-60, 25, 0}});
+      b.add("blend", {{"first", turned ? far(b) : near(b)}, {"second", turned ? near(b) : far(b)}, {"end_curves", picks({pick("s9")})}, {"first_meets", "g1"}, {"second_meets", "g1"}});
+      b.add("knit", {{"skins", picks({pick("s7", "skin"), pick("s8", "skin"), pick("s10", "skin")})}});
+      b.run();
+      VERIFY_STEP(b, "s10");
+      const nurbs::Surface& s = *b.body("s10")->natural.begin()->second.surface;
+      for (int i = 0; i <= 10; ++i) VERIFY_AT_MOST(nurbs::closestPoint(s, b.curve("s9").at(b.curve("s9").last() * i / 10)).distanceMm, 0.002);
+      VERIFY_STEP(b, "s11");
+      const inspect::Join worst = worstAsked(*b.body("s11"), 2);
+      VERIFY_AT_MOST(worst.gapMm, 0.001);
+      // The handle of each side stands on its own edge.
+      for (const auto& f : b.result("s10").outcome->marks.all<recipe::Flag>()) {
+        if (f.field == "first_meets") QVERIFY((f.at.y() < 0) != turned);
+        if (f.field == "second_meets") QVERIFY((f.at.y() > 0) != turned);
+      }
+      b.set("s10", "flip", true); // has no say beside border curves
+      b.run();
+      VERIFY_STEP(b, "s10");
+    }
+    // Through a curve across, higher than it would go by itself.
+    for (const bool inside : {false, true}) {
+      Bench b = apart();
+      const Vec3 p = b.curve("s3").at(0.55 * b.curve("s3").last()), q = b.curve("s4").at(0.55 * b.curve("s4").last()), m = 0.5 * (p + q) + Vec3(0, 0, 6);
+      spline(b, {{p.x(), p.y(), p.z()}, {m.x(), m.y(), m.z()}, {q.x(), q.y(), q.z()}});
+      b.add("blend", {{"first", near(b)}, {"second", far(b)}, {"first_meets", "g0"}, {"second_meets", "g0"}});
+      if (inside) b.set("s10", "inside", picks({pick("s9")}));
+      b.run();
+      VERIFY_STEP(b, "s10");
+      const nurbs::Surface& s = *b.body("s10")->natural.begin()->second.surface;
+      double off = 0;
+      for (int i = 0; i <= 10; ++i) off = std::max(off, nurbs::closestPoint(s, b.curve("s9").at(b.curve("s9").last() * i / 10)).distanceMm);
+      QVERIFY2(inside ? off < 0.002 : off > 2, qPrintable(QString::number(off)));
+    }
   }
 
   /// A plate close under the blend: its distance by the geometry kernel, and a word when it is too near or within.
