@@ -378,6 +378,19 @@ void ClicksEditor::setValue(const json& v) {
 
 // Plain
 
+DrawingEditor::DrawingEditor(Field f) : FieldEditor(std::move(f)), button_(new QPushButton) {
+  button_->setObjectName("drawing-" + QString::fromStdString(field_.key));
+  button_->setProperty("role", "pick");
+  flat(this)->addWidget(button_);
+  connect(button_, &QPushButton::clicked, this, &FieldEditor::focused);
+}
+
+void DrawingEditor::setValue(const json& v) {
+  const auto count = [&](const char* key) { return v.contains(key) && v[key].is_array() ? int(v[key].size()) : 0; };
+  const int drawn = count("entities");
+  button_->setText(drawn == 0 ? tr("draw in the view") : tr("lines and curves: %1, relations: %2").arg(drawn).arg(count("relations")));
+}
+
 PlainEditor::PlainEditor(Field f) : FieldEditor(std::move(f)), edit_(new QLineEdit) {
   flat(this)->addWidget(edit_);
   connect(edit_, &QLineEdit::editingFinished, this, [this] {
@@ -403,7 +416,7 @@ FieldEditor* makeEditor(const Field& f, Workspace& w, ViewWidget& view) {
   case FieldKind::Table:
     if (f.byClick) return new ClicksEditor(f);
     return new RowsEditor(f);
-  case FieldKind::Drawing: return new PlainEditor(f);
+  case FieldKind::Drawing: return new DrawingEditor(f);
   }
   return new PlainEditor(f);
 }

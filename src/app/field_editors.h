@@ -126,6 +126,17 @@ private:
   QPushButton* none_;
 };
 
+/// A drawing: what is in it, and a button that leads into it.
+class DrawingEditor : public FieldEditor {
+  Q_OBJECT
+public:
+  explicit DrawingEditor(recipe::Field f);
+  void setValue(const json& v) override;
+
+private:
+  QPushButton* button_;
+};
+
 /// What has no editor of its own yet: its text, to be seen and changed.
 class PlainEditor : public FieldEditor {
   Q_OBJECT

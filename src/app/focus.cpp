@@ -57,7 +57,7 @@ Kind Focus::wanted() const {
   if (!drawing_.empty()) return recipe::kPlaneOrFace;
   if (!rails().empty()) return Kind::None;
   if (f && f->kind == FieldKind::Picks) return f->accepts;
-  if (f && f->kind == FieldKind::Points) return Kind::None;
+  if (f && (f->kind == FieldKind::Points || f->kind == FieldKind::Drawing)) return Kind::None;
   return Kind::Point | Kind::Curve | Kind::Edge | Kind::Face | Kind::Skin | Kind::Solid |
          (session_.recipe().steps.empty() ? Kind::Plane : Kind::None);
 }
@@ -86,6 +86,7 @@ QString Focus::instruction() const {
              : hasFlags(f->key) ? tr("pick another %1, or turn a flag").arg(what)
                                 : tr("pick another %1").arg(what);
   }
+  if (entry && f && f->kind == FieldKind::Drawing) return drawingSays_;
   if (entry && f && f->kind == FieldKind::Points) return tr("click in the view to add points, drag one to move it");
   if (f && !rails().empty())
     return tr("click a curve to add to %1, drag the squares along their curves").arg(said(f->label).toLower());
@@ -100,6 +101,12 @@ recipe::Names Focus::names() const {
   recipe::Names out = recipe::parameterValues(session_.recipe()).value_or(recipe::Names{});
   out.merge(results_.model()->namesBefore(open_));
   return out;
+}
+
+void Focus::drawingSays(const QString& sentence) {
+  if (sentence == drawingSays_) return;
+  drawingSays_ = sentence;
+  emit instructionChanged();
 }
 
 /// The open row, or the here mark when no row is open; nothing when that is the last one.
@@ -167,7 +174,7 @@ void Focus::chooseField() {
     return f.kind == FieldKind::Picks && recipe::applies(f, schema, *entry->inputs);
   };
   first([&](const Field& f) { return picks(f) && f.least > 0 && recipe::pickedCount(*entry, f.key) < f.least; });
-  first([&](const Field& f) { return f.kind == FieldKind::Points; });
+  first([&](const Field& f) { return f.kind == FieldKind::Points || f.kind == FieldKind::Drawing; });
   first([&](const Field& f) { return picks(f) && f.most > 1; });
 }
 

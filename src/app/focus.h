@@ -23,6 +23,7 @@ public:
   recipe::Kind wanted() const;             ///< what the pointer should find now
   std::vector<recipe::Rail> rails() const; ///< on which a click adds to the field that has the focus
   QString instruction() const;             ///< what the program waits for, one short sentence
+  void drawingSays(const QString& sentence); ///< what the open drawing waits for
   recipe::Names names() const;  ///< the numbers that can be read, and what steps before the open one have measured
   Results::Until until() const; ///< what the view is as of
 
@@ -64,6 +65,7 @@ public:
 signals:
   void focusChanged(); ///< unfolded row, active field, selection, chosen rows
   void untilChanged();
+  void instructionChanged();
 
 private:
   void drawOn(const scene::Hit& hit);
@@ -80,6 +82,7 @@ private:
   Results& results_;
   std::string open_, field_, replacing_, drawing_;
   std::map<std::string, std::string> drawnFor_; ///< rows that were drawn in place, and those that use them, as long as these are worked at
+  QString drawingSays_;
   bool held_ = false; ///< the field was chosen by hand: picking goes on in it
   Results::Until shown_;
   std::vector<scene::Hit> selection_;

@@ -1,5 +1,7 @@
 #include "app/main_window.h"
 
+#include "app/drawing_panels.h"
+
 #include "app/demos.h"
 #include "app/export_dialog.h"
 #include "app/help.h"
@@ -47,6 +49,7 @@ MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedF
   resize(1280, 800);
   setAcceptDrops(true);
   makePanels();
+  new RelationBar(w_.board(), *view_);
   command_ = new CommandField(w_, view_);
   start_ = new StartPanel(view_);
   makeMenus();
@@ -105,6 +108,11 @@ void MainWindow::wirePanels() {
     }
     tabs_->setCurrentIndex(0);
     view_->setFocus();
+  });
+  connect(&w_.board(), &DrawingBoard::opened, this, [this] {
+    drawer_->lend(w_.board().open() ? new DrawingTools(w_.board()) : nullptr, tr("Drawing"));
+    findChild<QPushButton*>("tag-drawing")->setVisible(w_.board().open());
+    placeOverView();
   });
   connect(start_, &StartPanel::toolWanted, this, [this](const QString& k) { w_.focus().start(k.toStdString()); });
   connect(start_, &StartPanel::bringInWanted, this, &MainWindow::bringInDialog);
@@ -177,6 +185,13 @@ void MainWindow::makeViewTags() {
     connect(tag(name, text, tr("look from here")), &QPushButton::clicked, this,
             [this, f = from] { view_->lookFrom(f); });
   connect(tag("tag-fit", tr("Fit"), tr("fit all (F)")), &QPushButton::clicked, view_, &ViewWidget::fitAll);
+  auto* square = tag("tag-drawing", tr("Square on"), tr("look square to the plane of the drawing"));
+  square->hide();
+  connect(square, &QPushButton::clicked, this, [this] {
+    std::vector<Vec3> places;
+    for (const auto& p : w_.board().drawing().points) places.push_back(w_.board().toWorld(p.at));
+    view_->lookSquareTo(w_.board().frame(), places);
+  });
   auto* perspective = tag("tag-perspective", tr("Perspective"), tr("perspective or parallel"));
   perspective->setCheckable(true);
   perspective->setChecked(true);

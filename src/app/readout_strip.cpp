@@ -70,6 +70,7 @@ ReadoutStrip::ReadoutStrip(Workspace& w, QWidget* parent)
   connect(&w_.results(), &Results::modelChanged, this, &ReadoutStrip::sync);
   connect(&w_.results(), &Results::figuresChanged, this, &ReadoutStrip::sync);
   connect(&w_.focus(), &Focus::focusChanged, this, &ReadoutStrip::sync);
+  connect(&w_.focus(), &Focus::instructionChanged, this, &ReadoutStrip::sync);
   connect(&w_.results(), &Results::busyChanged, progress_, &ProgressLine::busy);
   connect(&w_.results(), &Results::progressed, this,
           [this](double f, const QString& words) { progress(f, w_.results().lastSeconds() > 0.3 ? words : QString()); });

@@ -86,6 +86,11 @@ QCheckBox::indicator:checked { background: @accent; border-color: @accent; image
 #pick-part:checked { color: @accentText; border: 1px solid @accent; background: @accentSoft; }
 #chip[waits="true"] { border: 1.5px solid @accent; border-radius: 13px; background: @base; }
 QPushButton[role="pick"] { text-align: left; padding: 5px 8px; color: @soft; border: 1px dashed @border; }
+QPushButton[role="tool"] { text-align: left; border: 1px solid transparent; background: transparent; padding: 2px 5px; }
+QPushButton[role="tool"]:hover { border-color: @border; }
+QPushButton[role="tool"]:checked { background: @accentSoft; border-color: @accent; color: @accentText; }
+QPushButton[role="chip"] { padding: 3px 7px; border-radius: 9px; background: @over; border: 1px solid @border; }
+#relation-bar { background: @ground; border: 1px solid @line; border-radius: 8px; }
 QPushButton[role="pick"]:checked { color: @accentText; border: 1.5px solid @accent; background: @accentSoft; }
 #badge { background: @accent; color: white; border-radius: 9px; font-weight: 600; }
 QTreeWidget, QTextBrowser { background: @base; border: 1px solid @border; border-radius: 4px; }

@@ -71,7 +71,8 @@ Drawer::Drawer(Workspace& w, QWidget* parent)
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(10, 10, 8, 8);
   layout->addLayout(top);
-  auto* search = new QPushButton(tr("search tools"));
+  search_ = new QPushButton(tr("search tools"));
+  auto* search = search_;
   search->setObjectName("search-tools");
   search->setProperty("role", "link");
   search->setToolTip(tr("tools, steps, numbers and views by name (Space)"));
@@ -99,13 +100,25 @@ Drawer::Drawer(Workspace& w, QWidget* parent)
 bool Drawer::pinned() const { return pin_->isChecked(); }
 void Drawer::setPinned(bool on) { pin_->setChecked(on); }
 
+void Drawer::lend(QWidget* tools, const QString& title) {
+  lent_ = tools;
+  lentTitle_ = title;
+  show(stage_);
+}
+
 void Drawer::show(int stage) {
   stage_ = stage;
   while (auto* item = tools_->takeAt(0)) {
-    if (item->widget()) item->widget()->deleteLater(), item->widget()->hide();
+    if (item->widget() && item->widget() != lent_) item->widget()->deleteLater(), item->widget()->hide();
     delete item;
   }
-  setVisible(stage >= 0);
+  setVisible(stage >= 0 || lent_);
+  search_->setVisible(!lent_);
+  if (lent_) {
+    title_->setText(lentTitle_);
+    tools_->addWidget(lent_);
+    return lent_->show();
+  }
   if (stage < 0) return;
   title_->setText(said(recipe::stageName(recipe::Stage(stage))));
   std::vector<const recipe::Step*> steps;

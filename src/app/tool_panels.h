@@ -3,6 +3,7 @@
 #include "app/workspace.h"
 
 #include <QButtonGroup>
+#include <QPointer>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -27,6 +28,8 @@ class Drawer : public QWidget {
 public:
   Drawer(Workspace& w, QWidget* parent = nullptr);
   void show(int stage);
+  /// While a drawing is open its tools stand here instead.
+  void lend(QWidget* tools, const QString& title);
   bool pinned() const;
   void setPinned(bool on);
   /// What the last stage offers beside its steps: an action and the name of its icon. The button is called
@@ -48,6 +51,9 @@ private:
   QLabel* title_;
   QPushButton* pin_;
   QVBoxLayout* tools_;
+  QPushButton* search_;
+  QPointer<QWidget> lent_;
+  QString lentTitle_;
   std::vector<std::pair<QAction*, QString>> deliveries_;
 };
 

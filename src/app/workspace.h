@@ -1,4 +1,5 @@
 #pragma once
+#include "app/drawing_board.h"
 #include "app/focus.h"
 #include "app/project_file.h"
 #include "app/step_edits.h"
@@ -18,6 +19,7 @@ public:
   const Results& results() const { return results_; }
   Focus& focus() { return focus_; }
   const Focus& focus() const { return focus_; }
+  DrawingBoard& board() { return board_; }
   StepEdits& steps() { return steps_; }
   ProjectFile& file() { return file_; }
   const ProjectFile& file() const { return file_; }
@@ -37,6 +39,7 @@ private:
   Session session_;
   Results results_;
   Focus focus_;
+  DrawingBoard board_;
   StepEdits steps_;
   ProjectFile file_;
 };

@@ -207,6 +207,12 @@ Recipe withRemedy(const Recipe& r, const std::string& step, const Remedy& offer,
     if (first == std::string::npos || second == first) return r;
     return withNamedRow(r, ref, *f, offer.value.substr(0, first), offer.value.substr(first + 1, second - first - 1), offer.value.substr(second + 1));
   }
+  if (f->kind == FieldKind::Drawing) { // the id of what is given up
+    json d = r.find(step)->inputs->value(offer.field, json::object());
+    for (json& relation : d["relations"])
+      if (relation.value("id", "") == offer.value) relation["off"] = true;
+    return withValue(r, ref, d);
+  }
   if (f->kind != FieldKind::Picks) return withValue(r, ref, offer.value);
   const std::string order = "," + offer.value + ",";
   const auto place = [&](const json& item) { return order.find("," + item.value("id", std::string()) + ","); };

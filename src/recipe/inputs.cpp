@@ -4,6 +4,7 @@
 #include "brep/edge_paths.h"
 #include "brep/names.h"
 #include "nurbs/curves/curve_refit.h"
+#include "recipe/drawing_value.h"
 #include "recipe/portion.h"
 
 #include <algorithm>
@@ -180,6 +181,18 @@ Expected<void> takePortion(Picked& p, const json& item, const Field& f, const Na
 
 } // namespace
 
+namespace {
+
+/// The name of an output, or of something it is made of, that a part begins with; empty: it is of another one.
+std::string partOwner(const Output& o, const std::string& part) {
+  const auto begins = [&](const std::string& name) { return !name.empty() && (part == name || part.rfind(name + "/", 0) == 0); };
+  if (begins(o.name)) return o.name;
+  const auto it = std::find_if(o.also.begin(), o.also.end(), begins);
+  return it == o.also.end() ? std::string() : *it;
+}
+
+} // namespace
+
 Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
   Picked out;
   out.item = pick.value("id", "");
@@ -218,10 +231,10 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
   const Object* object = &r->outcome->outputs.front().object;
   std::string part = out.part;
   for (const Output& o : r->outcome->outputs)
-    if (!o.name.empty() && (part == o.name || part.rfind(o.name + "/", 0) == 0)) {
+    if (const std::string own = partOwner(o, part); !own.empty()) {
       object = &o.object;
       out.output = o.name;
-      part = part == o.name ? "" : part.substr(o.name.size() + 1);
+      part = part == own ? "" : part.substr(own.size() + 1);
     }
   if (part == "1" && out.output.empty() && curvesIn(*r->outcome) > 0) part.clear(); // the first of several
   out.part = part;
@@ -394,6 +407,7 @@ private:
     case FieldKind::Table: return table(f, stored);
     case FieldKind::Graph: return graph(f, stored);
     case FieldKind::File: return file(f, stored);
+    case FieldKind::Drawing: return drawing(f, stored);
     default: values_[f.key] = print_[f.key] = stored; return {};
     }
   }
@@ -518,6 +532,21 @@ private:
     std::sort(rows.begin(), rows.end(), [](const auto& a, const auto& b) { return std::pair(a.at, a.value) < std::pair(b.at, b.value); });
     values_[f.key] = stored;
     print_[f.key] = numbers;
+    return {};
+  }
+
+  /// Where a number stands does not count for what comes out.
+  Expected<void> drawing(const Field& f, const json& stored) {
+    auto d = drawingFrom(stored, names_);
+    if (!d) return fail(d.error().inField(f.key));
+    values_[f.key] = stored;
+    json& print = print_[f.key] = stored;
+    if (print.contains("relations"))
+      for (size_t i = 0; i < print["relations"].size(); ++i) {
+        print["relations"][i].erase("place");
+        print["relations"][i]["value"] = d->relations[i].value;
+      }
+    in_.drawings_[f.key] = std::make_shared<const drawing::Drawing>(std::move(*d));
     return {};
   }
 

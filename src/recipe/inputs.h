@@ -5,6 +5,9 @@
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 
+namespace lumsk::drawing {
+struct Drawing;
+}
 namespace lumsk::recipe {
 
 /// An object that a pick led to.
@@ -48,6 +51,8 @@ public:
   std::vector<std::string> rowIds(const std::string& key) const;
   bool itemOn(const std::string& key, size_t index, const std::string& subKey) const;
   std::string itemText(const std::string& key, size_t index, const std::string& subKey) const;
+  /// The drawing of a field, as it is stored; its dimensions are numbers.
+  const drawing::Drawing& drawing(const std::string& key) const { return *drawings_.at(key); }
   /// Frame of the picked plane, or of a world plane when none is picked.
   Frame plane(const std::string& key, const Frame& fallback) const;
   /// Bytes of a file field; null when none is chosen.
@@ -72,6 +77,7 @@ private:
   std::map<std::string, Points> points_;
   std::map<std::string, std::vector<GraphRow>> graphs_;
   std::map<std::string, std::shared_ptr<const std::string>> files_;
+  std::map<std::string, std::shared_ptr<const drawing::Drawing>> drawings_;
   Names names_;
 };
 

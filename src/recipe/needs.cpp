@@ -18,6 +18,9 @@ void collectNames(const json& values, const Schema& schema, std::vector<std::str
     const auto v = values.find(f.key);
     if (v == values.end()) continue;
     if (f.kind == FieldKind::Quantity) add(*v);
+    if (f.kind == FieldKind::Drawing && v->is_object())
+      for (const json& relation : v->value("relations", json::array()))
+        if (relation.is_object() && relation.contains("value")) add(relation["value"]);
     if (!v->is_array()) continue;
     for (const json& item : *v) {
       if (!item.is_object()) continue;

@@ -1,5 +1,7 @@
 #include "recipe/schema.h"
 
+#include "recipe/drawing_value.h"
+
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
@@ -313,7 +315,10 @@ std::string fieldError(const Field& f, const json& v) {
                                            v["name"].is_string()))
                ? ""
                : wrong;
-  case FieldKind::Drawing: return v.is_object() ? "" : wrong;
+  case FieldKind::Drawing: {
+    const std::string error = drawingError(v);
+    return error.empty() ? "" : "'" + f.key + "': " + error;
+  }
   case FieldKind::Choice:
   case FieldKind::Continuity:
     if (!v.is_string()) return wrong;

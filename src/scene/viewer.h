@@ -56,6 +56,8 @@ public:
   void pan(double dxPixels, double dyPixels);
   void zoom(double factor, double x, double y);
   void lookAt(const Vec3& p); ///< brings a place to the middle
+  /// Square to a plane, its second direction upwards; with places these are fitted, else its origin is in the middle.
+  void lookSquareTo(const Frame& plane, const std::vector<Vec3>& places);
   Camera camera() const;
   void keepDepth(); ///< after every change of the camera or the scene
 

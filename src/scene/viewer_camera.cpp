@@ -185,6 +185,15 @@ void Viewer::lookAt(const Vec3& p) {
   keepDepth();
 }
 
+void Viewer::lookSquareTo(const Frame& plane, const std::vector<Vec3>& places) {
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  const double distance = c->Distance();
+  c->SetEyeAndCenter(toPnt(plane.origin + plane.normal() * distance), toPnt(plane.origin));
+  c->SetUp(gp_Dir(plane.y.x(), plane.y.y(), plane.y.z()));
+  keepDepth();
+  if (!places.empty()) fit(places);
+}
+
 Camera Viewer::camera() const {
   const Handle(Graphic3d_Camera)& c = view_->Camera();
   Camera out;

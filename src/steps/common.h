@@ -14,6 +14,14 @@ inline recipe::Field onPlaneField() {
       .atMost(1);
 }
 
+/// From the plane z = 0 onto a frame.
+inline Eigen::Isometry3d onto(const Frame& f) {
+  Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
+  t.linear().col(0) = f.x, t.linear().col(1) = f.y, t.linear().col(2) = f.normal();
+  t.translation() = f.origin;
+  return t;
+}
+
 inline const Frame& topPlane() { return recipe::worldPlanes().front().second; }
 inline const Frame& sidePlane() { return recipe::worldPlanes().back().second; } ///< the usual mirror plane
 

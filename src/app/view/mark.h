@@ -50,6 +50,14 @@ struct Mark {
   size_t index = 0; ///< among its tool's own
 };
 
+/// A line painted over the form.
+struct Stroke {
+  std::vector<Vec3> line;
+  QColor colour;
+  double width = 1.6; ///< pixels
+  bool dashed = false;
+};
+
 /// A part of a surface, tinted.
 struct Tint {
   std::vector<Vec3> triangles; ///< three points each

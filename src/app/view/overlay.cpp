@@ -54,6 +54,12 @@ void Overlay::setTints(std::vector<Tint> tints) {
   update();
 }
 
+void Overlay::setStrokes(std::vector<Stroke> strokes) {
+  if (strokes.empty() && strokes_.empty()) return;
+  strokes_ = std::move(strokes);
+  update();
+}
+
 void Overlay::setHover(const QString& label, QPointF at) {
   if (hover_ == label && (label.isEmpty() || hoverAt_ == at)) return;
   hover_ = label;
@@ -87,6 +93,7 @@ void Overlay::paintEvent(QPaintEvent*) {
   p.setFont(small);
   paintLens(p);
   paintNets(p);
+  paintStrokes(p);
   paintMarks(p);
   paintBox(p);
   paintAxes(p);
@@ -121,6 +128,14 @@ void Overlay::paintNets(QPainter& p) const {
   faint.setAlpha(120);
   p.setPen(QPen(faint, 1, Qt::DashLine));
   for (const auto& line : nets_) paintLine(p, line);
+}
+
+void Overlay::paintStrokes(QPainter& p) const {
+  p.setBrush(Qt::NoBrush);
+  for (const Stroke& s : strokes_) {
+    p.setPen(QPen(s.colour, s.width, s.dashed ? Qt::DashLine : Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+    paintLine(p, s.line);
+  }
 }
 
 void Overlay::paintMarks(QPainter& p) const {

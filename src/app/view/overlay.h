@@ -33,6 +33,7 @@ public:
   void setHover(const QString& label, QPointF at);
   void setNets(std::vector<std::vector<Vec3>> nets); ///< lines of the open step, drawn faintly
   void setTints(std::vector<Tint> tints);            ///< and parts of surfaces
+  void setStrokes(std::vector<Stroke> strokes);      ///< and lines of their own look
   void setSnap(const std::optional<Vec3>& at);       ///< the place that the next point would take
   void setScale(double stepMm) { scaleMm_ = stepMm; } ///< of the floor's lines; 0: it is not seen
   const std::vector<Mark>& marks() const { return marks_; }
@@ -46,6 +47,7 @@ private:
   void paintLit(QPainter& p) const;
   void paintLens(QPainter& p) const;
   void paintNets(QPainter& p) const;
+  void paintStrokes(QPainter& p) const;
   void paintMarks(QPainter& p) const;
   void paintBox(QPainter& p) const;
   void paintLine(QPainter& p, const std::vector<Vec3>& line) const;
@@ -60,6 +62,7 @@ private:
   void paintTints(QPainter& p) const;
   std::vector<std::vector<Vec3>> nets_;
   std::vector<Tint> tints_;
+  std::vector<Stroke> strokes_;
   std::optional<Vec3> snap_;
   double scaleMm_ = 0;
 };

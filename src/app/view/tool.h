@@ -26,6 +26,7 @@ struct Offer {
   std::vector<Mark> marks;
   std::vector<std::vector<Vec3>> lines;
   std::vector<Tint> tints;
+  std::vector<Stroke> strokes;
 };
 
 /// What is said of the place under the pointer; the first tool that has something to say does.

@@ -97,12 +97,13 @@ void ViewWidget::showMarks() {
   overlay_->set(std::move(offer.marks), camera());
   overlay_->setNets(std::move(offer.lines));
   overlay_->setTints(std::move(offer.tints));
+  overlay_->setStrokes(std::move(offer.strokes));
 }
 
 void ViewWidget::refresh() {
   if (!viewer()) return;
   const recipe::Field* asked = w_.focus().activeField();
-  still_ = still_ && asked && asked->kind == recipe::FieldKind::Points;
+  still_ = still_ && asked && (asked->kind == recipe::FieldKind::Points || asked->kind == recipe::FieldKind::Drawing);
   makeCurrent();
   if (viewer()->showPlanes(recipe::has(w_.focus().wanted(), Kind::Plane))) changed();
   if (shown_ != w_.scene()) {
@@ -221,6 +222,13 @@ double ViewWidget::partUnder(const QRect& r) const {
     for (const auto& f : b.faces) look(f->points);
   for (const auto& curve : w_.scene()->curves) look(curve.points);
   return all ? double(under) / double(all) : 0;
+}
+
+void ViewWidget::lookSquareTo(const Frame& plane, const std::vector<Vec3>& places) {
+  if (!viewer()) return;
+  viewer()->lookSquareTo(plane, places);
+  changed();
+  emit cameraMoved();
 }
 
 void ViewWidget::fitPicks() {

@@ -43,6 +43,8 @@ public:
 
   // For tools
   void redraw() { changed(); }
+  void remark() { showMarks(); } ///< what tools show is another; the form is as it was
+  void lookSquareTo(const Frame& plane, const std::vector<Vec3>& places);
   void say(const QString& words, QPointF at) { overlay_->setHover(words, at); } ///< beside the pointer
   void showSnap(const std::optional<Vec3>& at) { overlay_->setSnap(at); }
   void showBox(const QRectF& box) { overlay_->setBox(box); }

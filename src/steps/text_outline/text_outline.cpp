@@ -30,11 +30,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (!made) return fail(made.error().inField(font && made.error().code == "LM-P057" ? "font" : "text"));
   Frame f = in.plane("plane", topPlane());
   f.origin = f.at(in.number("x"), in.number("y"));
-  Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
-  t.linear().col(0) = f.x, t.linear().col(1) = f.y, t.linear().col(2) = f.normal();
-  t.translation() = f.origin;
   std::vector<nurbs::Path> loops;
-  for (const nurbs::Path& p : made->loops) loops.push_back(nurbs::transformed(p, t));
+  for (const nurbs::Path& p : made->loops) loops.push_back(nurbs::transformed(p, onto(f)));
   const size_t n = loops.size();
   Outcome out = curvesOutcome(std::move(loops),
                               std::to_string(n) + " outlines - " + format(millimetres(made->widthMm)) + " wide");

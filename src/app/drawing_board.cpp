@@ -1,0 +1,256 @@
+#include "app/drawing_board.h"
+
+#include "app/words.h"
+#include "drawing/edits.h"
+#include "drawing/relate.h"
+#include "recipe/drawing_value.h"
+
+#include <algorithm>
+
+namespace lumsk::app {
+
+using drawing::Drawing;
+using drawing::Id;
+
+namespace {
+
+struct OptionKind {
+  const char *key, *label, *usual;
+  Dimension dimension;
+};
+constexpr OptionKind kOptions[] = {{"sides", "sides", "6", Dimension::Count},
+                                   {"degree", "degree", "3", Dimension::Count},
+                                   {"radius", "radius", "3", Dimension::Length},
+                                   {"distance", "distance", "3", Dimension::Length},
+                                   {"count", "how many", "3", Dimension::Count},
+                                   {"right", "to the right", "20", Dimension::Length},
+                                   {"up", "upwards", "0", Dimension::Length},
+                                   {"turn", "turn", "60", Dimension::Angle}};
+const OptionKind& optionKind(const std::string& key) {
+  return *std::find_if(std::begin(kOptions), std::end(kOptions), [&](const OptionKind& o) { return key == o.key; });
+}
+
+} // namespace
+
+DrawingBoard::DrawingBoard(Session& session, Results& results, Focus& focus) : session_(session), results_(results), focus_(focus) {
+  for (const OptionKind& o : kOptions) options_[o.key] = o.usual;
+  connect(&session_, &Session::valueChanged, this, &DrawingBoard::sync);
+  connect(&session_, &Session::returned, this, &DrawingBoard::sync);
+  connect(&focus_, &Focus::focusChanged, this, &DrawingBoard::sync);
+  connect(&results_, &Results::modelChanged, this, &DrawingBoard::sync);
+}
+
+const std::vector<BoardTool>& DrawingBoard::tools() {
+  static const std::vector<BoardTool> all = [] {
+    std::vector<BoardTool> out;
+    for (const drawing::Sketch& s : drawing::sketches()) {
+      BoardTool t{s.key, said(s.label), said(s.asks.front()), {}, tr("draw")};
+      if (t.key == "polygon") t.options = {"sides"};
+      if (t.key == "spline" || t.key == "spline_control") t.options = {"degree"};
+      out.push_back(std::move(t));
+    }
+    const QString change = tr("change");
+    out.push_back({"trim", tr("Trim"), tr("click the piece that goes"), {}, change});
+    out.push_back({"split", tr("Split"), tr("click where it is cut in two"), {}, change});
+    out.push_back({"lengthen", tr("Lengthen"), tr("click near the end that goes on"), {}, change});
+    out.push_back({"round", tr("Round corner"), tr("click a corner of lines or arcs"), {"radius"}, change});
+    out.push_back({"cut_corner", tr("Cut corner"), tr("click a corner of two lines"), {"distance"}, change});
+    out.push_back({"offset", tr("Offset"), tr("pick lines of a chain, then apply"), {"distance"}, change});
+    out.push_back({"mirror", tr("Mirror"), tr("pick what is mirrored first, then click the line"), {}, change});
+    out.push_back({"repeat_along", tr("Repeat along"), tr("pick what is repeated, then apply"), {"count", "right", "up"}, change});
+    out.push_back({"repeat_round", tr("Repeat round"), tr("pick what is repeated first, then click the centre"), {"count", "turn"}, change});
+    out.push_back({"as_spline", tr("Make it a spline"), tr("click a line, arc or spline"), {}, change});
+    out.push_back({"degree", tr("Change degree"), tr("click a spline"), {"degree"}, change});
+    out.push_back({"more_points", tr("Put in a point"), tr("click a spline where it should get one"), {}, change});
+    return out;
+  }();
+  return all;
+}
+
+const BoardTool* DrawingBoard::tool() const {
+  const auto it = std::find_if(tools().begin(), tools().end(), [&](const BoardTool& t) { return t.key == tool_; });
+  return it == tools().end() ? nullptr : &*it;
+}
+
+void DrawingBoard::take(const std::string& key) {
+  tool_ = tool_ == key ? std::string() : key;
+  const bool sketch = drawing::sketchOf(tool_) != nullptr;
+  if (sketch) selection_.clear();
+  emit changed();
+}
+
+QString DrawingBoard::optionLabel(const std::string& key) { return said(optionKind(key).label); }
+void DrawingBoard::setOption(const std::string& key, const QString& text) { options_[key] = text; }
+Expected<double> DrawingBoard::optionValue(const std::string& key) const {
+  auto q = recipe::evaluate(options_.at(key).toStdString(), optionKind(key).dimension, names());
+  if (!q) return fail(q.error());
+  return q->value;
+}
+void DrawingBoard::setConstruction(bool on) {
+  construction_ = on;
+  emit changed();
+}
+void DrawingBoard::showSigns(bool on) {
+  signs_ = on;
+  emit changed();
+}
+
+/// Reads the value where it is another one.
+void DrawingBoard::sync() {
+  const recipe::Field* f = focus_.activeField();
+  const auto* entry = session_.recipe().find(focus_.open());
+  const bool wanted = entry && f && f->kind == recipe::FieldKind::Drawing;
+  const auto place = wanted ? focus_.placeOf(*entry, *f) : std::nullopt;
+  const bool was = open();
+  const std::string before = step_;
+  if (!place) {
+    drawing_.reset(), read_.reset(), step_.clear();
+    selection_.clear(), tool_.clear();
+    if (was) emit opened(), emit changed();
+    return;
+  }
+  frame_ = place->frame;
+  step_ = entry->id;
+  if (read_ != session_.recipePtr() || before != step_) {
+    read_ = session_.recipePtr();
+    auto d = recipe::drawingAt(session_.recipe(), ref(), names());
+    problem_ = d ? std::nullopt : std::optional(d.error());
+    if (d || !drawing_ || before != step_) drawing_ = std::make_shared<const Drawing>(d ? *d : Drawing());
+    selection_.erase(std::remove_if(selection_.begin(), selection_.end(), [&](const Id& id) { return !drawing_->point(id) && !drawing_->entity(id) && !drawing_->relation(id); }), selection_.end());
+  }
+  if (!was || before != step_) {
+    selection_.clear();
+    tool_ = drawing_->empty() ? "line" : "";
+    emit opened();
+  }
+  emit changed();
+}
+
+const drawing::Freedom& DrawingBoard::freedom() const {
+  if (freedomOf_ != drawing_ && !session_.dragging()) {
+    freedomOf_ = drawing_;
+    freedom_ = drawing::freedomOf(*drawing_).value_or(drawing::Freedom{});
+  }
+  return freedom_;
+}
+
+std::set<Id> DrawingBoard::contradicting() const {
+  std::set<Id> out;
+  const auto* r = results_.model()->result(step_);
+  if (!r || !r->problem || r->problem->code != "LM-U005") return out;
+  for (const Remedy& offer : r->problem->remedies) out.insert(offer.value);
+  return out;
+}
+
+void DrawingBoard::pick(const Id& id, bool more) {
+  const auto known = std::find(selection_.begin(), selection_.end(), id);
+  const bool had = known != selection_.end();
+  if (!more) {
+    const bool alone = had && selection_.size() == 1;
+    selection_.clear();
+    if (!alone) selection_.push_back(id);
+  } else if (had) {
+    selection_.erase(known);
+  } else {
+    selection_.push_back(id);
+  }
+  emit changed();
+}
+
+void DrawingBoard::pickAll(std::vector<Id> ids) {
+  selection_ = std::move(ids);
+  emit changed();
+}
+
+void DrawingBoard::edit(const Drawing& next, const QString& words) {
+  session_.edit(recipe::withDrawing(session_.recipe(), ref(), next), words);
+}
+
+void DrawingBoard::take(Expected<Drawing> made, const QString& words) {
+  if (!made) return emit told(said(made.error()));
+  edit(*made, words);
+}
+
+void DrawingBoard::say(drawing::Law law) {
+  auto relations = drawing::relationsFor(*drawing_, law, selection_);
+  if (relations.empty()) return;
+  for (drawing::Relation& r : relations) {
+    if (!drawing::isDimension(law)) continue;
+    r.text = recipe::dimensionText(law, r.value);
+    if (const auto q = recipe::evaluate(r.text, drawing::dimensionOf(law), {})) r.value = drawing::dimensionOf(law) == Dimension::Angle ? radFromDeg(q->value) : q->value;
+    // What follows from the rest already only tells.
+    r.measured = drawing::newsOf(*drawing_, r) < 1e-4;
+  }
+  edit(drawing::withRelations(*drawing_, relations), said(drawing::lawWords(law)));
+  if (drawing::isDimension(law)) pickAll({drawing_->relations.back().id});
+}
+
+void DrawingBoard::setText(const Id& dimension, const QString& text) {
+  take(recipe::withText(*drawing_, dimension, text.toStdString(), names()), tr("set a dimension"));
+}
+
+void DrawingBoard::removePicked() {
+  if (selection_.empty()) return;
+  const auto ids = std::exchange(selection_, {});
+  edit(drawing::without(*drawing_, ids), tr("remove from the drawing"));
+}
+
+void DrawingBoard::turnConstruction() {
+  Drawing next = *drawing_;
+  bool on = false;
+  for (const Id& id : selection_)
+    if (const auto* e = next.entity(id)) on = on || !e->construction;
+  for (const Id& id : selection_)
+    if (auto* e = next.entity(id)) e->construction = on;
+  edit(next, tr("construction"));
+}
+
+void DrawingBoard::turnOff(const Id& relation) {
+  Drawing next = *drawing_;
+  if (auto* r = next.relation(relation)) r->off = !r->off;
+  if (auto s = drawing::solved(next)) next = *s;
+  edit(next, tr("switch a relation"));
+}
+
+void DrawingBoard::turnMeasured(const Id& dimension) {
+  Drawing next = *drawing_;
+  if (auto* r = next.relation(dimension)) {
+    r->measured = !r->measured;
+    // One that held nothing so far starts from what it measures.
+    if (!r->measured) r->text = recipe::dimensionText(r->law, drawing::measured(next, *r).value_or(r->value));
+  }
+  edit(next, tr("measure only"));
+  if (const auto* r = drawing_->relation(dimension); r && !r->measured) setText(dimension, QString::fromStdString(r->text));
+}
+
+void DrawingBoard::apply(const std::string& tool) {
+  std::vector<Id> entities;
+  for (const Id& id : selection_)
+    if (drawing_->entity(id)) entities.push_back(id);
+  if (selection_.empty()) return emit told(tr("pick what is meant first"));
+  Context cx;
+  cx.tolerances = session_.recipe().tolerances;
+  const auto value = [&](const char* key) -> std::optional<double> {
+    const auto v = optionValue(key);
+    if (!v) emit told(said(v.error()));
+    return v ? std::optional(*v) : std::nullopt;
+  };
+  if (tool == "offset") {
+    if (const auto d = value("distance")) take(drawing::offsetBy(*drawing_, entities, *d, *d > 0 ? option("distance").toStdString() : std::string(), cx), tr("offset"));
+  } else if (tool == "repeat_along") {
+    const auto n = value("count"), x = value("right"), y = value("up");
+    if (n && x && y) take(drawing::repeatedAlong(*drawing_, selection_, {*x, *y}, std::clamp(int(*n), 2, 200)), tr("repeat along"));
+  }
+}
+
+void DrawingBoard::dragTo(const Drawing& next) { session_.dragTo(recipe::withDrawing(session_.recipe(), ref(), next)); }
+void DrawingBoard::endDrag(const QString& words) { session_.endDrag(words); }
+
+QString DrawingBoard::sentence() const {
+  if (problem_) return said(*problem_);
+  if (const BoardTool* t = tool()) return drawing::sketchOf(t->key) ? tr("%1: click in the view, type a number for its size; Esc ends").arg(t->label.toLower()) : t->label.toLower() + ": " + t->hint;
+  if (selection_.empty()) return tr("take a tool on the left, pick things, or drag anything");
+  return tr("%1 picked: choose what holds, or Del removes").arg(selection_.size());
+}
+
+} // namespace lumsk::app

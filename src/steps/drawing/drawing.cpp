@@ -1,0 +1,90 @@
+#include "drawing/curves.h"
+#include "drawing/freedom.h"
+#include "steps/common.h"
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+Schema schema() {
+  Field on = onPlaneField();
+  on.least = 1;
+  on.help = "The plane to draw on, or a face: the plane that touches it where it was clicked.";
+  return {on, recipe::drawing("drawing", "Drawing", "Lines and curves with what holds between them, drawn in the view.").onPlane("plane")};
+}
+
+std::string counted(int n, const char* one, const char* many) { return std::to_string(n) + " " + (n == 1 ? one : many); }
+
+std::string summaryOf(const lumsk::drawing::Chains& c, int ways) {
+  int closed = 0, open = 0;
+  for (const auto& chain : c.chains) ++(chain.path.closed() ? closed : open);
+  std::string out;
+  const auto add = [&](const std::string& s) { out += (out.empty() ? "" : ", ") + s; };
+  if (closed) add(counted(closed, "closed line", "closed lines"));
+  if (open) add(counted(open, "open line", "open lines"));
+  if (!c.loosePoints.empty()) add(counted(int(c.loosePoints.size()), "point", "points"));
+  return out + " - " + (ways == 0 ? "nothing free" : counted(ways, "way to move", "ways to move"));
+}
+
+/// Where a relation is, on the plane.
+Vec3 placeOn(const Frame& f, const lumsk::drawing::Drawing& d, const lumsk::drawing::Id& relation) {
+  for (const auto& id : d.relation(relation)->of) {
+    const auto* e = d.entity(id);
+    const auto* p = d.point(e ? e->points[0] : id);
+    if (p) return f.at(p->at.x(), p->at.y());
+  }
+  return f.origin;
+}
+
+void noteSaidTwice(Outcome& out, const Frame& f, const lumsk::drawing::Drawing& d, const lumsk::drawing::Freedom& free) {
+  for (const auto& set : free.said) {
+    std::string names;
+    for (const auto& id : set) names += (names.empty() ? "" : ", ") + std::string(lumsk::drawing::lawWords(d.relation(id)->law));
+    Problem note = problem("LM-U103", set.size() == 1 ? "a relation says nothing new: " + names : "each of these relations follows from the others: " + names)
+                       .at(placeOn(f, d, set.back()))
+                       .inField("drawing")
+                       .tryThis("give up one of them");
+    for (auto it = set.rbegin(); it != set.rend() && note.remedies.size() < 3; ++it)
+      note.offer({std::string("give up ") + lumsk::drawing::lawWords(d.relation(*it)->law), "drawing", *it});
+    out.notes.push_back(std::move(note));
+  }
+}
+
+Expected<Outcome> compute(const Inputs& in, const Context& cx) {
+  const auto& stored = in.drawing("drawing");
+  if (stored.empty())
+    return fail(problem("LM-U010", "draw something").isMissing().inField("drawing").tryThis("take a tool on the left and click in the view"));
+  const Frame f = in.plane("plane", topPlane());
+  auto d = lumsk::drawing::solved(stored);
+  if (!d) {
+    for (const Remedy& r : d.error().remedies)
+      if (stored.relation(r.value)) d.error().at(placeOn(f, stored, r.value));
+    return fail(d.error());
+  }
+  LUMSK_TRY(chains, lumsk::drawing::chainsOf(*d, cx));
+  LUMSK_TRY(free, lumsk::drawing::freedomOf(*d));
+  Outcome out;
+  const auto place = [&](const Vec2& p) { return f.at(p.x(), p.y()); };
+  for (const auto& c : chains.chains) {
+    Output o{c.name, std::make_shared<const nurbs::Path>(nurbs::transformed(c.path, onto(f)))};
+    o.also = c.entities;
+    out.outputs.push_back(std::move(o));
+    for (const auto& id : c.entities)
+      for (const auto& p : d->entity(id)->points) out.points.push_back({p, place(d->at(p)), c.name});
+  }
+  for (const auto& p : chains.loosePoints) out.outputs.push_back({p, PointObject{place(d->at(p))}});
+  out.notes = std::move(chains.notes);
+  for (Problem& note : out.notes)
+    for (Vec3& p : note.where) p = f.at(p.x(), p.y());
+  noteSaidTwice(out, f, *d, free);
+  out.summary = summaryOf(chains, free.ways);
+  return out;
+}
+
+} // namespace
+
+Step drawing() { return Step{"drawing", 1, "Drawing", Stage::Curves, schema, compute}.under("draw"); }
+
+} // namespace lumsk::steps
