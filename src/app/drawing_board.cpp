@@ -2,9 +2,14 @@
 
 #include "app/words.h"
 #include "drawing/edits.h"
+#include "drawing/files.h"
+#include "drawing/pieces.h"
 #include "drawing/relate.h"
 #include "recipe/drawing_value.h"
 
+#include <QFile>
+#include <QFileInfo>
+#include <QSaveFile>
 #include <algorithm>
 
 namespace lumsk::app {
@@ -13,6 +18,8 @@ using drawing::Drawing;
 using drawing::Id;
 
 namespace {
+
+constexpr int kSwaySteps = 28, kSwayMs = 35; ///< of showing a way to move
 
 struct OptionKind {
   const char *key, *label, *usual;
@@ -34,6 +41,11 @@ const OptionKind& optionKind(const std::string& key) {
 
 DrawingBoard::DrawingBoard(Session& session, Results& results, Focus& focus) : session_(session), results_(results), focus_(focus) {
   for (const OptionKind& o : kOptions) options_[o.key] = o.usual;
+  sway_.setInterval(kSwayMs);
+  connect(&sway_, &QTimer::timeout, this, [this] {
+    if (!open() || ++swayStep_ > kSwaySteps) swayStep_ = 0, sway_.stop();
+    emit changed();
+  });
   connect(&session_, &Session::valueChanged, this, &DrawingBoard::sync);
   connect(&session_, &Session::returned, this, &DrawingBoard::sync);
   connect(&focus_, &Focus::focusChanged, this, &DrawingBoard::sync);
@@ -49,6 +61,7 @@ const std::vector<BoardTool>& DrawingBoard::tools() {
       if (t.key == "spline" || t.key == "spline_control") t.options = {"degree"};
       out.push_back(std::move(t));
     }
+    out.push_back({"link", tr("Link"), tr("click a curve or an edge outside: it is drawn here and followed"), {}, tr("bring in")});
     const QString change = tr("change");
     out.push_back({"trim", tr("Trim"), tr("click the piece that goes"), {}, change});
     out.push_back({"split", tr("Split"), tr("click where it is cut in two"), {}, change});
@@ -114,6 +127,11 @@ void DrawingBoard::sync() {
   if (read_ != session_.recipePtr() || before != step_) {
     read_ = session_.recipePtr();
     auto d = recipe::drawingAt(session_.recipe(), ref(), names());
+    if (d && !f->linksField.empty())
+      if (auto linked = recipe::linkedDrawing(*d, *entry, f->linksField, frame_, *results_.model())) d = std::move(*linked);
+    // As it is with the numbers that hold now; edits go on from there.
+    if (d && !session_.dragging())
+      if (auto s = drawing::solved(*d)) d = std::move(*s);
     problem_ = d ? std::nullopt : std::optional(d.error());
     if (d || !drawing_ || before != step_) drawing_ = std::make_shared<const Drawing>(d ? *d : Drawing());
     selection_.erase(std::remove_if(selection_.begin(), selection_.end(), [&](const Id& id) { return !drawing_->point(id) && !drawing_->entity(id) && !drawing_->relation(id); }), selection_.end());
@@ -185,6 +203,41 @@ void DrawingBoard::say(drawing::Law law) {
   if (drawing::isDimension(law)) pickAll({drawing_->relations.back().id});
 }
 
+void DrawingBoard::link(const scene::Hit& hit) {
+  const recipe::Field* f = focus_.activeField();
+  const recipe::StepEntry& entry = *session_.recipe().find(step_);
+  const recipe::Field* links = recipe::findField(session_.registry().schemaOf(entry.kind), f->linksField);
+  if (!links) return;
+  const auto next = recipe::withPick(entry, *links, hit, {}, *results_.model());
+  auto d = recipe::linkedDrawing(*drawing_, *next, links->key, frame_, *results_.model());
+  if (!d) return emit told(said(d.error()));
+  session_.edit(recipe::withDrawing(session_.recipe().withStep(next), ref(), *d), tr("link to something outside"));
+}
+
+void DrawingBoard::bringIn(const QString& path) {
+  QFile file(path);
+  if (!file.open(QIODevice::ReadOnly)) return emit told(tr("%1 cannot be read").arg(QFileInfo(path).fileName()));
+  const std::string bytes = file.readAll().toStdString();
+  auto curves = path.endsWith(".svg", Qt::CaseInsensitive) ? drawing::fromSvg(bytes) : drawing::fromDxf(bytes);
+  if (!curves) return emit told(said(curves.error()));
+  Context cx;
+  cx.tolerances = session_.recipe().tolerances;
+  take(drawing::withSegments(*drawing_, curves->segments, cx), tr("bring in a file"));
+  for (const Problem& note : curves->notes) emit told(said(note));
+}
+
+void DrawingBoard::writeOut(const QString& path) {
+  Context cx;
+  cx.tolerances = session_.recipe().tolerances;
+  const auto chains = drawing::chainsOf(*drawing_, cx);
+  if (!chains) return emit told(said(chains.error()));
+  const double fit = cx.tolerances.fit.mm;
+  QSaveFile file(path);
+  const std::string text = path.endsWith(".svg", Qt::CaseInsensitive) ? drawing::toSvg(*chains, fit) : drawing::toDxf(*chains, fit);
+  const bool done = file.open(QIODevice::WriteOnly) && file.write(text.data(), qint64(text.size())) == qint64(text.size()) && file.commit();
+  emit told(done ? tr("%1 written").arg(QFileInfo(path).fileName()) : tr("%1 cannot be written").arg(QFileInfo(path).fileName()));
+}
+
 void DrawingBoard::setText(const Id& dimension, const QString& text) {
   take(recipe::withText(*drawing_, dimension, text.toStdString(), names()), tr("set a dimension"));
 }
@@ -245,6 +298,20 @@ void DrawingBoard::apply(const std::string& tool) {
 
 void DrawingBoard::dragTo(const Drawing& next) { session_.dragTo(recipe::withDrawing(session_.recipe(), ref(), next)); }
 void DrawingBoard::endDrag(const QString& words) { session_.endDrag(words); }
+
+void DrawingBoard::wiggle(double mm) {
+  swayMm_ = mm;
+  swayStep_ = 1;
+  sway_.start();
+}
+
+drawing::Drawing DrawingBoard::shown() const {
+  Drawing out = *drawing_;
+  if (swayStep_ > 0)
+    for (drawing::Point& p : out.points)
+      if (const auto by = freedom().sway.find(p.id); by != freedom().sway.end()) p.at += by->second * swayMm_ * std::sin(swayStep_ * 2 * kPi / kSwaySteps * 2);
+  return out;
+}
 
 QString DrawingBoard::sentence() const {
   if (problem_) return said(*problem_);

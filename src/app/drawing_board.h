@@ -3,6 +3,8 @@
 #include "drawing/freedom.h"
 #include "drawing/sketch.h"
 
+#include <QTimer>
+
 namespace lumsk::app {
 
 /// A tool of the drawing's own drawer.
@@ -54,6 +56,9 @@ public:
   /// Takes what an edit gives, or tells why it does not.
   void take(Expected<drawing::Drawing> made, const QString& words);
   void say(drawing::Law law); ///< of what is picked
+  void link(const scene::Hit& hit); ///< to something outside
+  void bringIn(const QString& path);  ///< the curves of a DXF or SVG file
+  void writeOut(const QString& path); ///< what comes out, as DXF or SVG
   void setText(const drawing::Id& dimension, const QString& text);
   void removePicked();
   void turnConstruction(); ///< of what is picked
@@ -64,6 +69,8 @@ public:
   void dragTo(const drawing::Drawing& next); ///< live, until `endDrag`
   void endDrag(const QString& words);
 
+  void wiggle(double mm); ///< shows one way in which it can still move, for a moment
+  drawing::Drawing shown() const; ///< as it is painted
   QString sentence() const; ///< what it waits for
   recipe::Names names() const { return focus_.names(); }
 
@@ -88,6 +95,9 @@ private:
   std::vector<drawing::Id> selection_;
   bool construction_ = false, signs_ = true;
   recipe::RecipePtr read_;
+  QTimer sway_;
+  int swayStep_ = 0;
+  double swayMm_ = 0;
 };
 
 } // namespace lumsk::app

@@ -9,6 +9,7 @@
 #include "drawing/relate.h"
 
 #include <QCheckBox>
+#include <QFileDialog>
 #include <QGridLayout>
 #include <QLineEdit>
 
@@ -56,6 +57,22 @@ DrawingTools::DrawingTools(DrawingBoard& board, QWidget* parent) : QWidget(paren
     connect(b, &QPushButton::clicked, this, [this, key = t.key] { board_.take(key); });
   }
   layout->insertWidget(0, options_);
+  const QString files = tr("Drawings (*.dxf *.svg)");
+  const auto fileButton = [&](const char* name, const QString& text, const QString& tip) {
+    auto* b = new QPushButton(text);
+    b->setObjectName(name);
+    b->setProperty("role", "tool");
+    b->setToolTip(tip);
+    b->setFocusPolicy(Qt::TabFocus);
+    layout->addWidget(b);
+    return b;
+  };
+  connect(fileButton("draw-file-in", tr("From a file"), tr("lines and curves of a DXF or SVG file")), &QPushButton::clicked, this, [this, files] {
+    if (const QString path = QFileDialog::getOpenFileName(window(), tr("Bring in"), {}, files); !path.isEmpty()) board_.bringIn(path);
+  });
+  connect(fileButton("draw-file-out", tr("To a file"), tr("what comes out, as DXF or SVG")), &QPushButton::clicked, this, [this, files] {
+    if (const QString path = QFileDialog::getSaveFileName(window(), tr("Write"), "drawing.svg", files); !path.isEmpty()) board_.writeOut(path);
+  });
   auto* construction = new QCheckBox(tr("construction"));
   construction->setObjectName("draw-construction");
   construction->setToolTip(tr("what is drawn now helps to draw and is no part of what comes out"));
@@ -134,6 +151,7 @@ QPushButton* RelationBar::button(const QString& name, const QString& text) {
   auto* grid = static_cast<QGridLayout*>(layout());
   const int n = grid->count();
   grid->addWidget(b, n / kPerRow, n % kPerRow);
+  b->show(); // it counts for the size at once
   return b;
 }
 
@@ -159,7 +177,8 @@ void RelationBar::fill() {
 
 void RelationBar::place() {
   if (isHidden() || of_.empty() || !board_.open()) return;
-  adjustSize();
+  layout()->activate();
+  resize(layout()->sizeHint());
   const scene::Camera c = view_.camera();
   QRectF box;
   const auto reach = [&](const Vec2& p) {

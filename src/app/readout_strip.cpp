@@ -106,6 +106,17 @@ void ReadoutStrip::sync() {
     if (item->widget()) item->widget()->deleteLater();
     delete item;
   }
+  if (w_.board().open()) {
+    const auto& free = w_.board().freedom();
+    auto* ways = new QPushButton(free.ways == 0 ? tr("nothing free") : free.ways == 1 ? tr("1 way to move left") : tr("%1 ways to move left").arg(free.ways));
+    ways->setProperty("role", "link");
+    ways->setObjectName("figure-free");
+    ways->setEnabled(free.ways > 0);
+    ways->setToolTip(tr("show one of them"));
+    const double size = drawing::sizeOf(w_.board().drawing());
+    connect(ways, &QPushButton::clicked, this, [this, size] { w_.board().wiggle(0.04 * size); });
+    figures_->addWidget(ways);
+  }
   std::string step = w_.focus().open();
   if (step.empty() && !w_.focus().selection().empty()) step = w_.focus().selection().back().step;
   if (step.empty() && !w_.model()->bodies.empty()) step = w_.model()->bodies.back().step;

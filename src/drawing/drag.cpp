@@ -223,7 +223,10 @@ bool Drag::approach(const Vec2& target) {
       refused = 0;
       radius = std::max(radius, std::min(0.25 * size, 2 * d.norm()));
       slow = off - left < 1e-4 * off ? slow + 1 : 0;
-      if (slow >= 3) return false;
+      if (slow < 3) continue;
+      // Something is about to vanish: it is held, and the rest slides on.
+      if (locks_ >= kMostLocks || !lockOne()) return false;
+      slow = 0, radius = -1;
       continue;
     }
     system_->restore(before);
@@ -238,6 +241,18 @@ bool Drag::approach(const Vec2& target) {
   return false;
 }
 
+/// Where walking ends, from the pointer's place back to the relations: taken where nothing turns over and nothing leaps.
+bool Drag::jump(const Vec2& target) {
+  if (handle_.point.empty()) return false;
+  const auto there = solvedWith(now_, handle_.point, target);
+  if (!there) return false;
+  const double reach = 4 * (target - now_.at(handle_.point)).norm() + 0.02 * system_->of().size;
+  for (const Point& p : there->points)
+    if ((p.at - now_.at(p.id)).norm() > reach) return false;
+  now_ = *there;
+  return bool(grab());
+}
+
 const Drawing& Drag::to(const Vec2& pointer) {
   // Locks of the move before go: what was about to vanish may be left behind.
   if (locks_ > 0 && !grab()) return now_;
@@ -249,10 +264,14 @@ const Drawing& Drag::to(const Vec2& pointer) {
   }
   const Drawing before = now_;
   writeBack(*system_, now_);
+  if (!reached_ && jump(target)) {
+    reached_ = true;
+    return now_;
+  }
   const bool splines = std::any_of(now_.entities.begin(), now_.entities.end(), [](const Entity& e) { return e.shape == Shape::Through; });
   if (!splines || now_.relations.empty()) return now_;
   // Splines through points lie otherwise now: what holds of them is brought back.
-  auto again = solved(now_);
+  auto again = settledFrom(before, now_);
   now_ = again ? std::move(*again) : before;
   if (!grab()) now_ = before;
   return now_;

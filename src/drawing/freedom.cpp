@@ -106,18 +106,23 @@ Expected<Freedom> freedomOf(const Drawing& d) {
   }
   for (const int r : s.idle()) out.said.push_back({d.relations[size_t(r)].id});
 
-  std::vector<double> moves(s.values().size(), 0.0);
+  std::vector<double> moves(s.values().size(), 0.0), sway(s.values().size(), 0.0);
   double most = 0;
   for (int k = 0; out.ways > 0 && k < kLooks; ++k) {
     const Vector v = s.projected(randomDirection(s.unknowns(), g));
     for (size_t i = 0; i < moves.size(); ++i) {
-      moves[i] = std::max(moves[i], std::abs(s.gradient(int(i)).dot(v)));
+      const double by = s.gradient(int(i)).dot(v);
+      if (k == 0) sway[i] = by;
+      moves[i] = std::max(moves[i], std::abs(by));
       most = std::max(most, moves[i]);
     }
   }
   const auto canMove = [&](int v) { return moves[size_t(v)] > kMoves * most; };
   for (size_t i = 0; i < d.points.size(); ++i)
-    if (canMove(int(2 * i)) || canMove(int(2 * i) + 1)) out.free.insert(d.points[i].id);
+    if (canMove(int(2 * i)) || canMove(int(2 * i) + 1)) {
+      out.free.insert(d.points[i].id);
+      out.sway[d.points[i].id] = Vec2(sway[2 * i], sway[2 * i + 1]) / most;
+    }
   for (const Entity& en : d.entities) {
     const auto size = s.of().sizeOf.find(en.id);
     if (std::any_of(en.points.begin(), en.points.end(), [&](const Id& p) { return out.free.count(p) > 0; }) ||

@@ -9,6 +9,7 @@ namespace lumsk::drawing {
 struct Freedom {
   int ways = 0;                           ///< in which it can still move
   std::set<Id> free;                      ///< points and entities that can
+  std::map<Id, Vec2> sway;                ///< of the points that can: one way in which they move together, the farthest by 1
   std::vector<std::vector<Id>> said;      ///< sets of relations of which each follows from the others
 };
 /// Where the relations hold. Ranks by sparse QR with column pivoting (Davis 2011, SuiteSparseQR), looked at again a

@@ -7,7 +7,7 @@ namespace lumsk::drawing {
 
 namespace {
 
-constexpr int kMostRounds = 40;      ///< of splines through points, whose places along them follow the points
+constexpr int kMostRounds = 80;      ///< of splines through points, whose places along them follow the points
 constexpr double kLeastLead = 1e-4;  ///< part of a change that is still tried
 constexpr size_t kMostSuspects = 16; ///< relations that are tried one by one
 
@@ -57,10 +57,20 @@ struct Try {
   bool done = false, arcs = true, legs = true, sizes = true;
 };
 
+Vector placesOf(const Drawing& d) {
+  Vector out(Eigen::Index(2 * d.points.size()));
+  for (size_t i = 0; i < d.points.size(); ++i) out.segment<2>(Eigen::Index(2 * i)) = d.points[i].at;
+  return out;
+}
+void setPlaces(Drawing& d, const Vector& v) {
+  for (size_t i = 0; i < d.points.size(); ++i) d.points[i].at = v.segment<2>(Eigen::Index(2 * i));
+}
+
 /// From where the drawing is, once. Splines through points: until the places on them agree with their points.
 Expected<Try> attempt(const Drawing& d) {
   Try out;
   out.drawing = d;
+  Vector last;
   for (int round = 0; round < kMostRounds; ++round) {
     LUMSK_TRY(e, equationsOf(out.drawing));
     System s(std::move(e));
@@ -73,8 +83,14 @@ Expected<Try> attempt(const Drawing& d) {
     out.arcs = out.arcs && arcsKept(before, after);
     out.legs = out.legs && legsKept(before, after);
     out.sizes = out.sizes && sizesKept(after, s.of().size);
+    const Vector was = placesOf(out.drawing);
     writeBack(s, out.drawing);
     if (!out.done || !again) return out;
+    // Rounds come nearer by the same factor each: every third one goes to where that leads (Aitken 1926).
+    const Vector move = placesOf(out.drawing) - was;
+    const double factor = round % 3 == 2 && last.size() ? move.dot(last) / std::max(last.squaredNorm(), 1e-300) : 0;
+    if (factor > 0.05 && factor < 0.97) setPlaces(out.drawing, was + move / (1 - factor));
+    last = move;
   }
   out.done = false;
   return out;
@@ -204,6 +220,34 @@ Expected<Drawing> solved(const Drawing& d) {
     if (direct.done || done > 0) return fail(outOfReach(d, at, leads));
   }
   return fail(contradiction(d, start));
+}
+
+std::optional<Drawing> settledFrom(const Drawing& before, const Drawing& asked) {
+  const auto t = attempt(asked);
+  if (!t || !t->done || !t->sizes) return {};
+  auto e = equationsOf(before), f = equationsOf(t->drawing);
+  if (!e || !f) return {};
+  const Pose was = poseOf(System(std::move(*e))), is = poseOf(System(std::move(*f)));
+  const auto same = [](Pose p, size_t arcs, size_t legs) {
+    p.sweeps.resize(arcs), p.legs.resize(legs);
+    return p;
+  };
+  const Pose now = same(is, was.sweeps.size(), was.legs.size());
+  if (!arcsKept(was, now) || !legsKept(was, now)) return {};
+  return t->drawing;
+}
+
+std::optional<Drawing> solvedWith(const Drawing& d, const Id& point, const Vec2& at) {
+  Drawing held = d;
+  held.point(point)->at = at;
+  Relation r;
+  r.law = Law::Fixed, r.of = {point};
+  held.add(r);
+  auto out = settledFrom(d, held);
+  if (!out) return {};
+  out->relations.pop_back();
+  out->lastId = d.lastId;
+  return out;
 }
 
 std::vector<Id> contradictionIn(const Drawing& d) {

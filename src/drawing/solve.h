@@ -42,6 +42,7 @@ private:
   Vec2 place() const; ///< of what is pulled
   bool approach(const Vec2& target);
   bool lockOne();
+  bool jump(const Vec2& target);
   Drawing now_;
   Handle handle_;
   Vec2 offset_ = Vec2::Zero(); ///< from the pointer
@@ -51,6 +52,11 @@ private:
   std::vector<int> locked_;
   bool calm_ = true, reached_ = true;
 };
+
+/// A drawing solved from where it lies; nothing where that cannot be, or something turned over since `before`.
+std::optional<Drawing> settledFrom(const Drawing& before, const Drawing& asked);
+/// With a point held at a place, from where the drawing is: nothing where that has no solution in which nothing turns over.
+std::optional<Drawing> solvedWith(const Drawing& d, const Id& point, const Vec2& at);
 
 /// Writes what was solved into a drawing.
 void writeBack(const System& s, Drawing& d);

@@ -34,6 +34,7 @@ struct Entity {
   std::vector<double> knots = {}; ///< of splines by control points; empty: even ones
   bool construction = false;      ///< helps to draw and is no part of what comes out
   bool linked = false;            ///< stands for something outside: solving does not move it
+  Id link = {};                   ///< the pick that it stands for
 };
 
 enum class Law {

@@ -1,5 +1,6 @@
 #include "recipe/drawing_value.h"
 
+#include "drawing/links.h"
 #include "drawing/solve.h"
 
 #include <cmath>
@@ -36,6 +37,7 @@ std::string entityError(const json& e) {
     if (e.contains(key) && !e[key].is_number()) return std::string("an entity's ") + key + " is no number";
   for (const char* key : {"left", "closed", "construction", "linked"})
     if (e.contains(key) && !e[key].is_boolean()) return std::string("an entity's ") + key + " is neither on nor off";
+  if (e.contains("link") && !e["link"].is_string()) return "an entity's link is no name";
   if (e.contains("knots") && !(e["knots"].is_array() && std::all_of(e["knots"].begin(), e["knots"].end(), [](const json& x) { return x.is_number(); })))
     return "an entity's knots are no numbers";
   return {};
@@ -90,6 +92,7 @@ Expected<Drawing> drawingFrom(const json& stored, const Names& names) {
     x.knots = e.value("knots", x.knots);
     x.construction = e.value("construction", x.construction);
     x.linked = e.value("linked", x.linked);
+    x.link = e.value("link", x.link);
     number(x.id);
     d.entities.push_back(std::move(x));
   }
@@ -132,6 +135,7 @@ json toJson(const Drawing& d) {
     if (!e.knots.empty()) x["knots"] = e.knots;
     if (e.construction) x["construction"] = true;
     if (e.linked) x["linked"] = true;
+    if (!e.link.empty()) x["link"] = e.link;
     out["entities"].push_back(std::move(x));
   }
   for (const auto& r : d.relations) {
@@ -150,6 +154,18 @@ Expected<Drawing> drawingAt(const Recipe& r, const ItemRef& field, const Names& 
   const StepEntry* entry = r.find(field.step);
   if (!entry) return fail(problem("LM-U001", "there is no such drawing"));
   return drawingFrom(entry->inputs->value(field.field, json::object()), names);
+}
+
+Expected<Drawing> linkedDrawing(const Drawing& d, const StepEntry& entry, const std::string& links, const Frame& plane, const Model& model) {
+  std::vector<drawing::Link> list;
+  for (const json& pick : listAt(entry, links)) {
+    auto p = follow(pick, Kind::Curve | Kind::Edge, model);
+    if (!p) return fail(std::move(p.error().inField(links)));
+    list.push_back({p->item, *std::get<CurvePtr>(p->object)});
+  }
+  Context cx;
+  cx.tolerances = model.recipe->tolerances;
+  return drawing::withLinks(d, list, plane, cx);
 }
 
 Recipe withDrawing(const Recipe& r, const ItemRef& field, const Drawing& d) {

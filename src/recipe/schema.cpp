@@ -101,6 +101,10 @@ Field& Field::ofPlaceSize(double share) {
   ofPlace = share;
   return *this;
 }
+Field& Field::linkedTo(std::string picksKey) {
+  linksField = std::move(picksKey);
+  return *this;
+}
 Field& Field::onPlane(std::string k) {
   planeField = std::move(k);
   return *this;

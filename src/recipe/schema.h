@@ -83,6 +83,7 @@ struct Field {
   std::string endingsField;
   std::map<std::string, std::vector<std::string>> endings;
 
+  std::string linksField;                 ///< of drawings: picks field of what they refer to
   std::string planeField;                 ///< picks field whose plane the points lie in, if picked
   std::array<std::string, 2> endFields{}; ///< choices for the first and the last point: "free", "perpendicular", ...
   std::string mirrorField;                ///< picks field of the plane that "perpendicular" means; else the side plane
@@ -105,6 +106,7 @@ struct Field {
   Field& ofPlaceSize(double share);
   Field& placeTo(std::string ratioKey, std::string acrossKey = {});
   Field& onPlane(std::string picksKey);
+  Field& linkedTo(std::string picksKey);
   Field& endsAt(std::string startKey, std::string endKey, std::string mirrorPicksKey);
 };
 

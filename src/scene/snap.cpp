@@ -25,7 +25,7 @@ public:
     if (best_) return best_;
     ghostFaces();
     if (best_) return best_;
-    return planes();
+    return r_.planes ? planes() : std::nullopt;
   }
 
 private:

@@ -16,6 +16,7 @@ struct SnapRequest {
   Vec3 loose;                 ///< where the point would be by itself
   std::optional<Frame> plane; ///< it must lie in: what is snapped to is taken square onto it
   std::string step;           ///< the point's own: not snapped to
+  bool planes = true;         ///< whether planes count
 };
 
 /// The nearest of: ends, joints and centres of curves, vertices of bodies, corners of ghosts, points; crossings and

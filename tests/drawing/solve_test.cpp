@@ -216,28 +216,19 @@ private slots:
     }
   }
 
-  /// Parallelograms and chains of equal lengths whose last relation follows from the others, compared with a dense rank.
+  /// Relations that follow from several others, compared with a dense rank.
   void whatIsSaidTwiceIsFoundAndNothingIsInvented() {
-    for (unsigned seed = 0; seed < 40; ++seed) {
-      std::mt19937 g(seed);
-      std::uniform_real_distribution<double> u(-8, 8);
-      Pencil p;
-      const Vec2 o(u(g), u(g)), x(30 + u(g), u(g)), y(u(g), 20 + u(g));
-      const auto a = p.point(o.x(), o.y()), b = p.point(o.x() + x.x(), o.y() + x.y()), c = p.point(o.x() + x.x() + y.x(), o.y() + x.y() + y.y()), d = p.point(o.x() + y.x(), o.y() + y.y());
-      const auto ab = p.line(a, b), bc = p.line(b, c), cd = p.line(c, d), da = p.line(d, a);
-      p.say(Law::Parallel, {ab, cd}), p.say(Law::Parallel, {bc, da});
+    for (unsigned seed = 0; seed < 60; ++seed) {
       const bool planted = seed % 2;
-      if (planted) p.say(Law::Equal, {ab, cd});
-      p.measure(Law::Length, {ab}), p.measure(Law::Angle, {ab, bc});
-      auto e = equationsOf(p.d);
-      System s(*e);
+      const Drawing d = saidTwice(seed, planted);
+      System s(*equationsOf(d));
       s.evaluate();
       const Eigen::JacobiSVD<Eigen::MatrixXd> svd{Eigen::MatrixXd(s.jacobian())};
       const int rank = int((svd.singularValues().array() > 1e-7 * svd.singularValues()[0]).count());
-      const auto free = freedomOf(p.d);
+      const auto free = freedomOf(d);
       QCOMPARE(free->ways, s.unknowns() - rank);
       QCOMPARE(free->said.size(), size_t(planted));
-      if (planted) QCOMPARE(free->said[0].size(), size_t(3)); // both parallels and the equal
+      if (planted) QVERIFY(free->said[0].size() >= 3);
     }
   }
 

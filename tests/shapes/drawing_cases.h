@@ -171,6 +171,39 @@ inline drawing::Drawing outline(unsigned seed, bool full = false) {
   return p.d;
 }
 
+/// Relations of which one follows from the others in a way that is not seen from any two of them: a parallelogram, a
+/// rhombus chain of equal lengths, or the three bisectors of a triangle through one point. Else the same without it.
+inline drawing::Drawing saidTwice(unsigned seed, bool twice) {
+  using drawing::Law;
+  std::mt19937 g(seed);
+  std::uniform_real_distribution<double> u(-8, 8);
+  Pencil p;
+  if (seed % 3 == 2) { // the middle normals of three sides meet in one point
+    const auto a = p.point(u(g), u(g)), b = p.point(50 + u(g), u(g)), c = p.point(20 + u(g), 40 + u(g));
+    const Vec2 A = p.d.at(a), B = p.d.at(b), C = p.d.at(c), v = B - A, w = C - A;
+    const double k = 2 * (v.x() * w.y() - v.y() * w.x());
+    const Vec2 m = A + Vec2(w.y() * v.squaredNorm() - v.y() * w.squaredNorm(), v.x() * w.squaredNorm() - w.x() * v.squaredNorm()) / k;
+    const auto centre = p.point(m.x(), m.y());
+    const auto ca = p.line(centre, a), cb = p.line(centre, b), cc = p.line(centre, c);
+    p.say(Law::Equal, {ca, cb}), p.say(Law::Equal, {cb, cc});
+    if (twice) p.say(Law::Equal, {ca, cc});
+    return p.d;
+  }
+  const Vec2 o(u(g), u(g)), x(30 + u(g), u(g)), y = seed % 3 == 1 ? Vec2(-x.y(), x.x()) : Vec2(u(g), 20 + u(g));
+  const auto a = p.point(o.x(), o.y()), b = p.point(o.x() + x.x(), o.y() + x.y()), c = p.point(o.x() + x.x() + y.x(), o.y() + x.y() + y.y()),
+             d = p.point(o.x() + y.x(), o.y() + y.y());
+  const auto ab = p.line(a, b), bc = p.line(b, c), cd = p.line(c, d), da = p.line(d, a);
+  if (seed % 3 == 1) { // four equal sides and a square corner: the others are square, too
+    p.say(Law::Equal, {ab, bc}), p.say(Law::Equal, {bc, cd}), p.say(Law::Equal, {cd, da}), p.say(Law::Square, {ab, bc});
+    if (twice) p.say(Law::Square, {cd, da});
+  } else {
+    p.say(Law::Parallel, {ab, cd}), p.say(Law::Parallel, {bc, da});
+    if (twice) p.say(Law::Equal, {ab, cd});
+  }
+  p.measure(Law::Length, {ab});
+  return p.d;
+}
+
 /// All points moved at random by up to so much.
 inline drawing::Drawing disturbed(drawing::Drawing d, double mm, unsigned seed) {
   std::mt19937 g(seed);

@@ -169,6 +169,14 @@ void DrawingMarks::points(const Drawing& d, Offer& o) const {
   for (const auto& p : d.points) o.marks.push_back(mark(kPointKind, p.at, p.id));
 }
 
+/// Signs stand off what they are of: to the left of what is upright, else above.
+QPointF DrawingMarks::beside(const Drawing& d, const drawing::Relation& r) const {
+  const auto* e = d.entity(r.of[0]);
+  if (!e || e->shape != drawing::Shape::Line) return {0, -14};
+  const QPointF a = pixelOf(camera_, board_.toWorld(d.at(e->points[0]))), b = pixelOf(camera_, board_.toWorld(d.at(e->points[1])));
+  return std::abs(b.x() - a.x()) < std::abs(b.y() - a.y()) ? QPointF(-14, 0) : QPointF(0, -14);
+}
+
 void DrawingMarks::relations(const Drawing& d, Offer& o) const {
   const auto near = [&](const drawing::Relation& r) {
     return picked(r.id) || std::any_of(r.of.begin(), r.of.end(), [&](const Id& id) { return picked(id) || id == hovered_; });
@@ -196,7 +204,7 @@ void DrawingMarks::relations(const Drawing& d, Offer& o) const {
     const bool against = stateOf(r.id) == State::Against;
     if (!board_.signs() && !near(r) && !against) continue;
     Mark m = mark(kSignKind, drawing::signPlace(d, r), r.id);
-    m.at += QPointF(0, -14);
+    m.at += beside(d, r);
     m.key = drawing::lawName(r.law);
     o.marks.push_back(std::move(m));
   }

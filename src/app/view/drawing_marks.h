@@ -24,6 +24,7 @@ private:
   State stateOf(const drawing::Id& thing) const;
   QColor colourOf(State s) const;
   bool picked(const drawing::Id& id) const;
+  QPointF beside(const drawing::Drawing& d, const drawing::Relation& r) const;
   Mark mark(const MarkKind& kind, const Vec2& at, const drawing::Id& id) const;
   std::vector<Vec3> lifted(const std::vector<Vec2>& line) const;
   const DrawingBoard& board_;

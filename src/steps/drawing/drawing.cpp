@@ -1,5 +1,6 @@
 #include "drawing/curves.h"
 #include "drawing/freedom.h"
+#include "drawing/links.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {
@@ -12,7 +13,8 @@ Schema schema() {
   Field on = onPlaneField();
   on.least = 1;
   on.help = "The plane to draw on, or a face: the plane that touches it where it was clicked.";
-  return {on, recipe::drawing("drawing", "Drawing", "Lines and curves with what holds between them, drawn in the view.").onPlane("plane")};
+  return {on, recipe::drawing("drawing", "Drawing", "Lines and curves with what holds between them, drawn in the view.").onPlane("plane").linkedTo("links"),
+          picks("links", "Linked", "Curves and edges outside that the drawing refers to; they follow.", Kind::Curve | Kind::Edge).optional().seldomSet()};
 }
 
 std::string counted(int n, const char* one, const char* many) { return std::to_string(n) + " " + (n == 1 ? one : many); }
@@ -57,7 +59,10 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (stored.empty())
     return fail(problem("LM-U010", "draw something").isMissing().inField("drawing").tryThis("take a tool on the left and click in the view"));
   const Frame f = in.plane("plane", topPlane());
-  auto d = lumsk::drawing::solved(stored);
+  std::vector<lumsk::drawing::Link> links;
+  for (const Picked& p : in.picked("links")) links.push_back({p.item, *std::get<CurvePtr>(p.object)});
+  LUMSK_TRY(linked, lumsk::drawing::withLinks(stored, links, f, cx));
+  auto d = lumsk::drawing::solved(linked);
   if (!d) {
     for (const Remedy& r : d.error().remedies)
       if (stored.relation(r.value)) d.error().at(placeOn(f, stored, r.value));
@@ -75,6 +80,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
       for (const auto& p : d->entity(id)->points) out.points.push_back({p, place(d->at(p)), c.name});
   }
   for (const auto& p : chains.loosePoints) out.outputs.push_back({p, PointObject{place(d->at(p))}});
+  if (out.outputs.empty())
+    return fail(problem("LM-U010", "there are only construction lines").isMissing().inField("drawing").tryThis("draw something that comes out"));
   out.notes = std::move(chains.notes);
   for (Problem& note : out.notes)
     for (Vec3& p : note.where) p = f.at(p.x(), p.y());

@@ -8,7 +8,7 @@ namespace {
 
 Schema schema() {
   Schema s;
-  addCutters(s, "The skins and solids to divide.", {{"ring"}, {"spline"}});
+  addCutters(s, "The skins and solids to divide.", {{"ring"}, {"spline"}, {"drawing"}});
   s.push_back(choice("into", "Into", "What comes of a body.",
                      {{"bodies", "bodies, one a piece"}, {"faces", "faces of the same body"}}));
   return s;

@@ -13,7 +13,7 @@ namespace {
 
 Schema schema() {
   Schema s;
-  addCutters(s, "The skins and solids to cut.", {{"ring", "keep", "back"}, {"spline"}}); // a ring is a hole
+  addCutters(s, "The skins and solids to cut.", {{"ring", "keep", "back"}, {"spline"}, {"drawing", "keep", "back"}}); // a ring is a hole
   s.push_back(choice("keep", "Keep",
                      "Which pieces are kept. In front of a plane or a skin is where its normals point, of a solid its "
                      "outside, of a ring its inside.",

@@ -47,6 +47,8 @@ public:
   explicit Draw(ViewWidget& v) : Tool(v) {
     QObject::connect(&work().board(), &DrawingBoard::opened, &v, [this] {
       forget();
+      view().say({}, {});
+      view().showSnap({});
       turned_ = false;
       turnTo();
     });
@@ -62,7 +64,7 @@ public:
   void offer(Offer& o) override {
     if (!board().open()) return;
     turnTo();
-    const Drawing& d = board().drawing();
+    const Drawing d = board().shown();
     const DrawingMarks marks(board(), view().camera(), *this, hovered_);
     marks.strokes(d, o);
     marks.points(d, o);
@@ -73,6 +75,10 @@ public:
   void hover(const Pointer& p, const Mark* mark, Hover& h) override {
     if (!board().open()) return;
     last_ = p.at;
+    if (toolKey() == "link") {
+      if (const auto hit = outside(p.at)) h.lit = scene::Highlight{hit->kind, hit->step, hit->part}, h.label = QString::fromStdString(hit->label);
+      return;
+    }
     if (board().tool()) {
       const auto snap = snapAt(p.at, p.keys);
       ghost(snap.place);
@@ -193,7 +199,8 @@ public:
       if (!places_.empty()) return forget(), view().remark(), true;
       if (board().tool()) return board().take({}), true;
       if (!board().selection().empty()) return board().clearSelection(), true;
-      return false;
+      // What was drawn is not dropped by one key too many.
+      return !board().drawing().empty() && work().focus().done();
     case Qt::Key_Return:
     case Qt::Key_Enter:
       if (places_.empty()) return false;
@@ -206,7 +213,8 @@ public:
     }
     const QString text = e.text();
     const drawing::Sketch* sketch = drawing::sketchOf(toolKey());
-    if (!places_.empty() && sketch && !sketch->numbers.empty() && !text.isEmpty() && (text[0].isDigit() || text[0] == '.')) return typeNumbers(*sketch, text), true;
+    if (!places_.empty() && sketch && !sketch->numbers.empty() && !text.isEmpty() && (text[0].isDigit() || text[0] == '.' || text[0] == '='))
+      return typeNumbers(*sketch, text == "=" ? QString() : text), true; // = for a name
     return false;
   }
 
@@ -259,6 +267,13 @@ private:
     return std::hypot(off.x(), off.y());
   }
 
+  /// The curve or edge of another step under a pixel.
+  std::optional<scene::Hit> outside(QPointF p) const {
+    for (const scene::Hit& h : scene::pickAt(*work().scene(), view().camera(), p.x(), p.y(), recipe::Kind::Curve | recipe::Kind::Edge))
+      if (h.step != work().focus().open()) return h;
+    return {};
+  }
+
   QString nameOf(const Id& id) const {
     const Drawing& d = board().drawing();
     if (const auto* r = d.relation(id)) return said(drawing::lawWords(r->law));
@@ -286,6 +301,7 @@ private:
       r.x = p.x(), r.y = p.y();
       r.step = work().focus().open();
       r.plane = board().frame();
+      r.planes = false;
       r.loose = board().toWorld(at);
       if (const auto s = scene::snapAt(*work().scene(), view().camera(), r); s && !s->what.empty()) {
         const Vec3 local = board().frame().local(s->at);
@@ -441,6 +457,10 @@ private:
 
   void change(const Pointer& p, const Mark* mark) {
     const std::string key = toolKey();
+    if (key == "link") {
+      if (const auto hit = outside(p.at)) board().link(*hit);
+      return;
+    }
     const Drawing& d = board().drawing();
     const Vec2 at = inPlane(p.at);
     Id point = mark && d.point(mark->item) ? mark->item : Id();

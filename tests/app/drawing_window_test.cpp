@@ -1,0 +1,291 @@
+#include "drawing/measure.h"
+#include "drawing/relate.h"
+#include "jobs/job.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
+
+using namespace lumsk;
+using namespace lumsk::test;
+using drawing::Drawing;
+using drawing::Id;
+using drawing::Law;
+
+/// Drawing by mouse and keys, from an empty window.
+class DrawingWindowTest : public Job {
+  Q_OBJECT
+
+  app::DrawingBoard& board() { return w().board(); }
+  const Drawing& now() { return board().drawing(); }
+  Vec3 on(double x, double y) { return board().toWorld({x, y}); }
+
+  void begin(const std::string& plane) {
+    tool("curves", "drawing");
+    at(planeSeen(plane));
+    QVERIFY(QTest::qWaitFor([&] { return board().open(); }, 3000));
+    QVERIFY(settled());
+    board().take(""); // no tool: tests say which
+  }
+  void with(const QString& tool) { press("draw-" + tool); }
+  void put(double x, double y, Qt::KeyboardModifiers keys = {}) {
+    ++clicks_;
+    pickAt(on(x, y), keys);
+  }
+  /// Ends the tool.
+  void rest() {
+    QTest::keyClick(&view(), Qt::Key_Escape);
+    if (board().tool()) QTest::keyClick(&view(), Qt::Key_Escape);
+    QVERIFY(!board().tool());
+  }
+  void typed(const QString& name, const QString& text) {
+    keysTyped_ += int(text.size()) + 1;
+    auto* line = find<QLineEdit>(name);
+    QVERIFY(line);
+    line->selectAll();
+    QTest::keyClicks(line, text);
+    QTest::keyClick(line, Qt::Key_Return);
+    QVERIFY(settled());
+  }
+  /// A number typed while something is drawn towards a place.
+  void typedTowards(double x, double y, const QString& text) {
+    QTest::mouseMove(&view(), onScreen(on(x, y)));
+    QTest::qWait(30);
+    QTest::keyClick(&view(), text[0].isDigit() ? text[0].toLatin1() : '=');
+    typed("sketch-number", text);
+  }
+  Id lineAt(const Vec2& a, const Vec2& b) {
+    for (const auto& e : now().entities)
+      if (e.shape == drawing::Shape::Line && ((now().at(e.points[0]) - a).norm() + (now().at(e.points[1]) - b).norm() < 0.5 || (now().at(e.points[1]) - a).norm() + (now().at(e.points[0]) - b).norm() < 0.5)) return e.id;
+    return {};
+  }
+  void select(std::vector<Vec3> places) {
+    board().clearSelection();
+    for (size_t i = 0; i < places.size(); ++i) pickAt(places[i], i ? Qt::ControlModifier : Qt::NoModifier);
+  }
+  double valueOf(const Id& id) { return *drawing::measured(now(), *now().relation(id)); }
+
+private slots:
+  void aRectangleIsDrawnNumberedPulledAndMadeSolid() {
+    begin("front");
+    const auto d = w().recipe().steps.back()->id;
+    with("rectangle");
+    put(-20, -10);
+    typedTowards(20, 15, "40;25");
+    rest();
+    QCOMPARE(now().entities.size(), size_t(4));
+    QCOMPARE(board().freedom().ways, 2);
+    VERIFY_AT_MOST(std::abs(nurbs::ArcLength(curve(d)).total() - 130), 1e-9);
+    VERIFY_AT_MOST(std::abs(curve(d).start().y()), 1e-12); // on the front plane
+    // A line is pulled: the whole follows, nothing bends.
+    drag(onScreen(on(0, -10)), onScreen(on(10, -2)));
+    VERIFY_AT_MOST(std::abs(nurbs::ArcLength(curve(d)).total() - 130), 1e-6);
+    const Vec2 corner = now().at(now().entities[0].points[0]);
+    VERIFY_AT_MOST((corner - Vec2(-10, -2)).norm(), 0.5);
+    // A number is clicked and becomes another.
+    const Mark number = mark("dimension", [](const Mark& m) { return m.text.startsWith("40"); });
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, number.at.toPoint());
+    typed("number-editor", "52");
+    VERIFY_AT_MOST(std::abs(nurbs::ArcLength(curve(d)).total() - 154), 1e-6);
+    keep();
+    QVERIFY(w().session().draft().empty());
+    QVERIFY(!board().open());
+    // Undone and done again.
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    keys(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+    QVERIFY(settled());
+    QVERIFY(good(d));
+  }
+
+  void aChainWithAnArcClosesAndIsOneLine() {
+    begin("top");
+    const auto d = w().recipe().steps.back()->id;
+    with("line");
+    put(0, 0);
+    put(30, 0); // level by itself
+    QCOMPARE(now().relations.back().law, Law::Level);
+    drag(onScreen(on(30, 0.5)), onScreen(on(30, 24))); // an arc that leaves tangent
+    QCOMPARE(now().entities.size(), size_t(2));
+    QVERIFY(now().entities[1].shape == drawing::Shape::Arc);
+    put(0, 24);
+    put(0, 0);
+    QCOMPARE(now().entities.size(), size_t(4));
+    rest();
+    QVERIFY(good(d));
+    QVERIFY(curve(d).closed());
+    VERIFY_AT_MOST(std::abs(nurbs::ArcLength(curve(d)).total() - (30 + 12 * kPi + 30 + 24)), 0.6);
+    keep();
+  }
+
+  void everyRelationIsSaidByItsWord() {
+    begin("top");
+    const auto free = [&](std::vector<Vec2> places) { // with Alt nothing is snapped to
+      for (const Vec2& p : places) put(p.x(), p.y(), Qt::AltModifier);
+      rest();
+    };
+    with("line"), free({{-30, -20}, {-5, -17}});
+    with("line"), free({{-28, 5}, {-6, 12}});
+    with("circle"), free({{20, -10}, {26, -10}});
+    with("circle"), free({{25, 15}, {33, 15}});
+    QCOMPARE(now().entities.size(), size_t(4));
+    const auto somewhere = [&](size_t entity) {
+      const auto line = drawing::alongEntity(now(), now().entities[entity], 48);
+      const Vec2 p = line.front() + 0.3 * (line[1] - line.front());
+      return on(p.x(), p.y());
+    };
+    const auto point = [&](size_t entity, size_t k) {
+      const Vec2 p = now().at(now().entities[entity].points[k]);
+      return on(p.x(), p.y());
+    };
+    const auto two = [&] { return std::vector<Vec3>{somewhere(0), somewhere(1)}; };
+    const auto say = [&](std::vector<Vec3> places, Law law) {
+      select(places);
+      const size_t before = now().relations.size();
+      press(QString("say-") + drawing::lawName(law));
+      QVERIFY2(now().relations.size() > before, drawing::lawName(law));
+      QVERIFY2(now().relations.back().law == law, drawing::lawName(law));
+      const auto solvedOne = drawing::solved(now());
+      QVERIFY(solvedOne.has_value());
+      for (const auto& p : now().points) VERIFY_AT_MOST((solvedOne->at(p.id) - p.at).norm(), 1e-7); // it holds
+      keys(Qt::Key_Z, Qt::ControlModifier);
+      QVERIFY(settled());
+    };
+    for (const Law law : {Law::Parallel, Law::Square, Law::Equal, Law::InLine, Law::Angle}) say(two(), law);
+    for (const Law law : {Law::Level, Law::Upright, Law::Fixed, Law::Length, Law::LevelDistance, Law::UprightDistance}) say({two()[0]}, law);
+    const auto rounds = [&] { return std::vector<Vec3>{somewhere(2), somewhere(3)}; };
+    for (const Law law : {Law::Equal, Law::SameCentre, Law::Tangent}) say(rounds(), law);
+    for (const Law law : {Law::Radius, Law::Diameter}) say({rounds()[0]}, law);
+    for (const Law law : {Law::Tangent, Law::Distance}) say({two()[0], rounds()[0]}, law);
+    for (const Law law : {Law::Together, Law::Distance, Law::Fixed}) say({point(0, 0), point(1, 0)}, law);
+    for (const Law law : {Law::On, Law::Middle, Law::Distance}) say({point(0, 0), two()[1]}, law);
+    say({point(0, 0), point(0, 1), two()[1]}, Law::Mirrored);
+    QVERIFY(now().relations.empty());
+  }
+
+  void aConflictIsShownAndSolvedByItsClick() {
+    begin("top");
+    const auto d = w().recipe().steps.back()->id;
+    with("rectangle");
+    put(-20, -10);
+    typedTowards(20, 15, "40;25");
+    rest();
+    select({on(0, 15)});
+    press("say-length");
+    // It follows already: it only tells.
+    QVERIFY(now().relations.back().measured);
+    const Id extra = now().relations.back().id;
+    press("relation-measured");
+    board().setText(extra, "44");
+    QVERIFY(settled());
+    QCOMPARE(result(d)->problem->code, std::string("LM-U005"));
+    QVERIFY(board().contradicting().count(extra));
+    // The last good shape is there.
+    VERIFY_AT_MOST(std::abs(valueOf(extra) - 40), 1e-9);
+    QAbstractButton* offer = nullptr;
+    QVERIFY(QTest::qWaitFor([&] {
+      for (auto* x : window_->findChildren<QPushButton*>())
+        if (x->isVisible() && x->property("role").toString() == "remedy" && x->text().contains("40")) offer = x;
+      return offer != nullptr;
+    }, 3000));
+    QTest::mouseClick(offer, Qt::LeftButton);
+    QVERIFY(settled());
+    QVERIFY(good(d));
+    VERIFY_AT_MOST(std::abs(valueOf(extra) - 44), 1e-9);
+  }
+
+  void numbersOfTheRecipeMoveADrawing() {
+    w().session().edit([&] {
+      auto r = w().recipe();
+      r.parameters.push_back({"waist", "30"});
+      return r;
+    }(), "a number");
+    begin("top");
+    const auto d = w().recipe().steps.back()->id;
+    with("rectangle");
+    put(0, 0);
+    typedTowards(20, 15, "waist;waist/2");
+    rest();
+    VERIFY_AT_MOST(std::abs(nurbs::ArcLength(curve(d)).total() - 90), 1e-9);
+    keep();
+    auto r = w().recipe();
+    r.parameters[0].expression = "62";
+    w().session().edit(r, "another");
+    QVERIFY(settled());
+    VERIFY_AT_MOST(std::abs(nurbs::ArcLength(curve(d)).total() - 186), 1e-9);
+  }
+
+  void changesAreMadeByClicks() {
+    begin("top");
+    with("rectangle");
+    put(-20, -10);
+    typedTowards(20, 15, "40;24");
+    rest();
+    with("round");
+    auto* radius = find<QLineEdit>("draw-option-radius");
+    QVERIFY(radius);
+    radius->selectAll();
+    QTest::keyClicks(radius, "5");
+    put(-20, -10), put(20, 14);
+    QCOMPARE(std::count_if(now().entities.begin(), now().entities.end(), [](const auto& e) { return e.shape == drawing::Shape::Arc; }), 2);
+    with("round"); // off
+    with("line");
+    put(0, -20), put(0, 25);
+    rest();
+    with("trim");
+    put(10, -10);
+    rest();
+    QCOMPARE(std::count_if(now().entities.begin(), now().entities.end(), [](const auto& e) { return e.shape == drawing::Shape::Line; }), 5);
+    with("split");
+    put(0, 5);
+    rest();
+    QVERIFY(now().entities.size() == 8);
+    // Del takes out what is picked.
+    select({on(0, -17)});
+    QCOMPARE(board().selection().size(), size_t(1));
+    QTest::keyClick(&view(), Qt::Key_Delete);
+    QVERIFY(settled());
+    QCOMPARE(now().entities.size(), size_t(7));
+  }
+
+  void twoDrawingsMakeACurveInSpace() {
+    begin("top");
+    const auto top = w().recipe().steps.back()->id;
+    with("spline");
+    put(-30, 0), put(0, 12), put(30, 4);
+    QTest::keyClick(&view(), Qt::Key_Return);
+    rest();
+    keep();
+    look(scene::ViewFrom::Corner);
+    begin("front");
+    const auto side = w().recipe().steps.back()->id;
+    with("spline_control");
+    put(-30, 0), put(-10, 25), put(12, 25), put(30, 5);
+    QTest::keyClick(&view(), Qt::Key_Return);
+    rest();
+    keep();
+    look(scene::ViewFrom::Corner);
+    tool("curves", "two_view");
+    at(curve(top).at(0.4));
+    at(curve(side).at(0.6));
+    const auto both = draft();
+    QVERIFY(settled());
+    QVERIFY(good(both));
+    const nurbs::Path in3 = curve(both);
+    for (int i = 0; i <= 20; ++i) {
+      const Vec3 p = in3.at(in3.last() * i / 20);
+      VERIFY_AT_MOST(nurbs::closestPoint(curve(top), {p.x(), p.y(), 0}).distanceMm, 0.001);
+      VERIFY_AT_MOST(nurbs::closestPoint(curve(side), {p.x(), 0, p.z()}).distanceMm, 0.001);
+    }
+    keep();
+    // A control point of the side drawing is pulled: the curve follows.
+    w().focus().unfold(side);
+    QVERIFY(settled());
+    const Vec2 before = now().at(now().entities[0].points[2]);
+    drag(onScreen(on(before.x(), before.y())), onScreen(on(before.x(), before.y() + 8)));
+    QVERIFY(good(both));
+    const Vec3 p = curve(both).at(0.5 * curve(both).last());
+    VERIFY_AT_MOST(nurbs::closestPoint(curve(side), {p.x(), 0, p.z()}).distanceMm, 0.001);
+    countedIn("two drawings and their curve");
+  }
+};
+
+static test::Register<DrawingWindowTest> registeredDrawingWindowTest;
+#include "drawing_window_test.moc"
