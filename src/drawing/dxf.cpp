@@ -88,8 +88,6 @@ public:
     flush();
     blocks_[now_].inserts.push_back(i);
   }
-  void endSection() override { flush(); }
-  void endEntity() override { flush(); }
   void endSequence() override { flush(); }
   void addText(const DL_TextData&) override { ++texts_; }
   void addMText(const DL_MTextData&) override { ++texts_; }

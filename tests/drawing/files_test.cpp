@@ -52,10 +52,10 @@ private slots:
   }
 
   void svgPathsTransformsAndUnits() {
-    const auto f = fromSvg(R"svg(<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="50mm" viewBox="0 0 200 100">
-      <g transform="translate(20 10) rotate(90)"><path d="M0 0h20v-20H0z m5 -5 c1 2 3 4 5 5s4 3 5 5 q2 2 4 0 t4 0 a4 3 30 0 1 8 0"/></g>
-      <rect x="100" y="20" width="40" height="20" rx="5"/><circle cx="170" cy="50" r="10"/><ellipse cx="20" cy="80" rx="10" ry="4"/>
-      <polygon points="60,60 80,60 70,80"/><text>left out</text></svg>)svg");
+    const auto f = fromSvg("<svg width='100mm' height='50mm' viewBox='0 0 200 100'><g transform='translate(20 10) rotate(90)'>"
+                           "<path d='M0 0h20v-20H0z m5 -5 c1 2 3 4 5 5s4 3 5 5 q2 2 4 0 t4 0 a4 3 30 0 1 8 0'/></g>"
+                           "<rect x='100' y='20' width='40' height='20' rx='5'/><circle cx='170' cy='50' r='10'/><ellipse cx='20' cy='80' rx='10' ry='4'/>"
+                           "<polygon points='60,60 80,60 70,80'/><text>left out</text></svg>");
     VERIFY_OK(f);
     QCOMPARE(f->notes.size(), size_t(1));
     const auto d = withSegments({}, f->segments, {});

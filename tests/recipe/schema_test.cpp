@@ -20,7 +20,7 @@ Schema everything() {
           table("rows", "Rows", "A table.", {length("a", "A", "First.", "0"), ratioField("b", "B", "Second.", "1")}),
           graph("scale", "Scale", "A graph.", Dimension::Ratio),
           points("pts", "Points", "Some points."),
-          drawing("sketch", "Sketch", "A drawing."),
+          recipe::drawing("sketch", "Sketch", "A drawing."),
           length("extra", "Extra", "Conditional.", "1").when("way", {"b"})};
 }
 
