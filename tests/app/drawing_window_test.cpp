@@ -3,6 +3,7 @@
 #include "jobs/job.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
+#include "support/recipes.h"
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -245,7 +246,52 @@ private slots:
     QCOMPARE(now().entities.size(), size_t(7));
   }
 
+  void aHoleIsDrawnOnAFaceWithoutLeavingTheTrim() {
+    for (double y : {-40.0, 0.0, 40.0}) add("spline", {{"points", pointList({{-60, y, 0}, {-20, y, 10}, {20, y, 10}, {60, y, 0}})}});
+    add("loft", {{"sections", picks({pick("s1"), pick("s2"), pick("s3")})}});
+    look(scene::ViewFrom::Corner);
+    tool("trim", "trim");
+    at(placeSeen("s4", [](const scene::Hit& h) { return h.at.x() < -30; }));
+    const std::string trim = draft();
+    press("draw-drawing");
+    at(placeSeen("s4", [](const scene::Hit& h) { return h.at.head<2>().norm() < 12; }));
+    QVERIFY(QTest::qWaitFor([&] { return board().open(); }, 3000));
+    with("circle");
+    put(0, 0);
+    typedTowards(6, 0, "14");
+    rest();
+    QCOMPARE(now().entities.size(), size_t(1));
+    keys(Qt::Key_Return); // back to the trim
+    QVERIFY(settled());
+    QCOMPARE(QString::fromStdString(w().focus().open()), QString::fromStdString(trim));
+    QVERIFY(good(trim));
+    const auto state = inspect::stateOf(*body(trim));
+    QCOMPARE(state.openings.size(), size_t(2));
+  }
+
+  void aLinkIsFollowed() {
+    add("spline", {{"points", pointList({{-40, -10, 0}, {-10, 5, 0}, {20, -5, 0}})}});
+    view().fitAll();
+    begin("top");
+    const auto d = w().recipe().steps.back()->id;
+    with("link");
+    at(curve("s1").at(0.5));
+    QCOMPARE(now().entities.size(), size_t(1));
+    QVERIFY(now().entities[0].linked);
+    with("link"); // off
+    with("line");
+    put(20, -5), put(35, 20);
+    rest();
+    QVERIFY(good(d));
+    VERIFY_AT_MOST((curve(d).start() - Vec3(20, -5, 0)).norm(), 1e-9);
+    keep();
+    w().session().setInput("s1", "points", pointList({{-40, -10, 0}, {-10, 5, 0}, {24, 3, 0}}), "moved");
+    QVERIFY(settled());
+    VERIFY_AT_MOST((curve(d).start() - Vec3(24, 3, 0)).norm(), 1e-9);
+  }
+
   void twoDrawingsMakeACurveInSpace() {
+    clicks_ = keysTyped_ = 0;
     begin("top");
     const auto top = w().recipe().steps.back()->id;
     with("spline");

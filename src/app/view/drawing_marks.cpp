@@ -107,6 +107,7 @@ std::vector<Vec2> zigzag(const std::vector<Vec2>& line, double size) {
 
 } // namespace
 
+bool DrawingMarks::isOne(const Mark& m) { return m.kind == &kPointKind || m.kind == &kSignKind || m.kind == &kNumberKind; }
 const MarkKind& DrawingMarks::point() { return kPointKind; }
 const MarkKind& DrawingMarks::sign() { return kSignKind; }
 const MarkKind& DrawingMarks::number() { return kNumberKind; }

@@ -15,6 +15,7 @@ public:
   void points(const drawing::Drawing& d, Offer& o) const;
   void relations(const drawing::Drawing& d, Offer& o) const;
   static double beside(const scene::Camera& c, const Frame& f); ///< mm: how far numbers stand from what they are of
+  static bool isOne(const Mark& m); ///< of a drawing
   static const MarkKind& point();
   static const MarkKind& sign();
   static const MarkKind& number();

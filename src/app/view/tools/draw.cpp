@@ -1,9 +1,8 @@
-// The open drawing: what is drawn, picked and dragged in it, its signs and its numbers.
+// What is drawn and changed by clicks in the open drawing, with the tool that is taken.
 #include "app/preferences.h"
 #include "app/theme.h"
 #include "app/view/drawing_marks.h"
-#include "app/view/rays.h"
-#include "app/view/tool.h"
+#include "app/view/drawing_tool.h"
 #include "app/view/view_widget.h"
 #include "app/words.h"
 #include "drawing/edits.h"
@@ -13,8 +12,6 @@
 #include "scene/snap.h"
 
 #include <QKeyEvent>
-#include <QLineEdit>
-#include <QPointer>
 
 namespace lumsk::app::tools {
 
@@ -23,278 +20,80 @@ using drawing::Id;
 
 namespace {
 
-constexpr double kReachPixels = 9;
-constexpr int kSteps = 48; ///< of painted curves
-
-/// A number over the view; its keys go nowhere else.
-class NumberLine : public QLineEdit {
+class Draw : public DrawingTool {
 public:
-  using QLineEdit::QLineEdit;
-  std::function<void()> taken, left;
-
-protected:
-  void keyPressEvent(QKeyEvent* e) override {
-    e->accept();
-    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) return taken();
-    if (e->key() == Qt::Key_Escape) return left();
-    QLineEdit::keyPressEvent(e);
-    e->accept();
-  }
-};
-
-class Draw : public Tool {
-public:
-  explicit Draw(ViewWidget& v) : Tool(v) {
-    QObject::connect(&work().board(), &DrawingBoard::opened, &v, [this] {
-      forget();
-      view().say({}, {});
-      view().showSnap({});
-      turned_ = false;
-      turnTo();
-    });
+  explicit Draw(ViewWidget& v) : DrawingTool(v) {
+    QObject::connect(&work().board(), &DrawingBoard::opened, &v, [this] { forget(); });
     QObject::connect(&work().board(), &DrawingBoard::changed, &v, [this] {
       if (const std::string now = toolKey(); now != taken_) taken_ = now, forget();
-      view().remark();
     });
   }
-  ~Draw() override { delete editor_; }
-
-  // What is seen
 
   void offer(Offer& o) override {
     if (!board().open()) return;
-    turnTo();
-    const Drawing d = board().shown();
-    const DrawingMarks marks(board(), view().camera(), *this, hovered_);
-    marks.strokes(d, o);
-    marks.points(d, o);
-    marks.relations(d, o);
     for (const auto& line : ghost_) o.strokes.push_back({onPlane(line), tones().accent, 1.4, true});
   }
 
-  void hover(const Pointer& p, const Mark* mark, Hover& h) override {
-    if (!board().open()) return;
+  void hover(const Pointer& p, const Mark*, Hover& h) override {
+    if (toolKey().empty()) return;
     last_ = p.at;
     if (toolKey() == "link") {
       if (const auto hit = outside(p.at)) h.lit = scene::Highlight{hit->kind, hit->step, hit->part}, h.label = QString::fromStdString(hit->label);
       return;
     }
-    if (board().tool()) {
-      const auto snap = snapAt(p.at, p.keys);
-      ghost(snap.place);
-      h.label = words(snap);
-      if (!snap.words.empty()) h.snap = board().toWorld(snap.place.at);
-      return view().remark();
-    }
-    const Id under = mark ? mark->tool == this ? mark->item : Id() : entityAt(p.at);
-    if (under != hovered_) {
-      hovered_ = under;
-      view().remark();
-    }
-    if (!under.empty()) h.label = nameOf(under);
+    const auto snap = snapAt(p.at, p.keys);
+    ghost(snap.place);
+    h.label = words(snap);
+    if (!snap.words.empty()) h.snap = board().toWorld(snap.place.at);
+    view().remark();
   }
   void leave() override {
-    if (hovered_.empty() && ghost_.empty()) return;
-    hovered_.clear(), ghost_.clear();
+    if (ghost_.empty()) return;
+    ghost_.clear();
     view().remark();
   }
 
-  // Clicks
-
   bool click(const Pointer& p, const Mark* mark) override {
-    if (!board().open() || p.button != Qt::LeftButton || (mark && mark->tool != this)) return false;
-    if (board().tool()) return clickWithTool(p, mark), true;
-    const Id id = mark ? mark->item : entityAt(p.at);
-    if (mark && mark->kind == &DrawingMarks::number() && !(p.keys & Qt::ControlModifier)) {
-      board().pick(id, false);
-      if (!board().selection().empty()) editNumber(id, mark->at);
-      return true;
-    }
-    if (!id.empty())
-      board().pick(id, p.keys & Qt::ControlModifier);
-    else if (!(p.keys & Qt::ControlModifier))
-      board().clearSelection();
+    if (toolKey().empty() || p.button != Qt::LeftButton || (mark && !DrawingMarks::isOne(*mark))) return false;
+    if (drawing::sketchOf(toolKey()))
+      add(snapAt(p.at, p.keys).place);
+    else
+      change(p, mark);
     return true;
   }
+  bool doubleClick(const Pointer&, const Mark*) override { return !places_.empty() && (finish(), true); }
 
-  bool doubleClick(const Pointer& p, const Mark*) override {
-    if (!board().open()) return false;
-    if (!places_.empty()) return finish(), true;
-    return !entityAt(p.at).empty();
+  /// Pressed and pulled, a chain goes on with an arc.
+  bool grab(const Pointer& p, const Mark*) override {
+    return toolKey() == "line" && p.button == Qt::LeftButton && !(p.keys & Qt::AltModifier) && places_.size() == 1 && !lastEntity_.empty();
   }
-
-  // Drags
-
-  bool grab(const Pointer& p, const Mark* mark) override {
-    if (!board().open() || p.button != Qt::LeftButton || (p.keys & Qt::AltModifier)) return false;
-    if (board().tool()) {
-      arcing_ = toolKey() == "line" && places_.size() == 1 && !lastEntity_.empty();
-      return arcing_;
-    }
-    if (mark && mark->tool != this) return false;
-    const Id id = mark ? mark->item : entityAt(p.pressed);
-    if (id.empty()) return false;
-    if (const auto* r = board().drawing().relation(id)) {
-      moved_ = drawing::isDimension(r->law) ? id : Id();
-      return !moved_.empty();
-    }
-    const Vec2 at = inPlane(p.pressed);
-    auto drag = board().drawing().point(id) ? drawing::Drag::begin(board().drawing(), {id, {}, at}) : drawing::Drag::begin(board().drawing(), {{}, id, at});
-    if (!drag) return emit work().told(said(drag.error())), true;
-    held_ = id;
-    drag_ = std::make_unique<drawing::Drag>(std::move(*drag));
-    return true;
-  }
-
   void drag(const Pointer& p) override {
-    if (arcing_) {
-      const auto snap = snapAt(p.at, p.keys);
-      ghost_.clear();
-      if (const auto arc = drawing::tangentArc(board().drawing(), lastEntity_, places_[0].point, snap.place, board().construction())) ghostOf(*arc);
-      view().say(words(snap), p.at);
-      return view().remark();
-    }
-    if (!moved_.empty()) {
-      Drawing next = board().drawing();
-      drawing::Relation& r = *next.relation(moved_);
-      r.place = Vec2::Zero();
-      if (const auto at = drawing::placeOf(next, r, 1)) r.place = inPlane(p.at) - 0.5 * (at->from + at->to);
-      return board().dragTo(next);
-    }
-    if (!drag_) return;
-    snapped_ = {};
-    Vec2 to = inPlane(p.at);
-    if (board().drawing().point(held_)) {
-      auto o = snapOptions(p.keys);
-      o.but = held_;
-      snapped_ = drawing::snapped(board().drawing(), to, o);
-      if (snapped_.place.point.empty() || !(p.keys & Qt::AltModifier)) to = snapped_.place.at;
-      view().say(said(snapped_.words), p.at);
-    }
-    board().dragTo(drag_->to(to));
-    if (!drag_->reached()) view().say(ViewWidget::tr("no further: what holds does not let it"), p.at);
+    const auto snap = snapAt(p.at, p.keys);
+    ghost_.clear();
+    if (const auto arc = drawing::tangentArc(board().drawing(), lastEntity_, places_[0].point, snap.place, board().construction())) ghostOf(*arc);
+    view().say(words(snap), p.at);
+    view().remark();
   }
-
   void letGo(const Pointer& p) override {
     view().say({}, {});
-    if (std::exchange(arcing_, false)) return arcTo(snapAt(p.at, p.keys).place);
-    if (!std::exchange(moved_, {}).empty()) return board().endDrag(ViewWidget::tr("move a number"));
-    if (!std::exchange(drag_, nullptr)) return;
-    board().endDrag(ViewWidget::tr("drag in the drawing"));
-    keepSnap();
+    if (places_.size() == 1) arcTo(snapAt(p.at, p.keys).place);
   }
-  void cancel() override {
-    drag_.reset();
-    moved_.clear();
-    arcing_ = false;
-  }
-
-  // Keys
 
   bool keyPressed(const QKeyEvent& e) override {
-    if (!board().open()) return false;
-    switch (e.key()) {
-    case Qt::Key_Escape:
-      if (editor_) return closeEditor(), true;
-      if (!places_.empty()) return forget(), view().remark(), true;
-      if (board().tool()) return board().take({}), true;
-      if (!board().selection().empty()) return board().clearSelection(), true;
-      // What was drawn is not dropped by one key too many.
-      return !board().drawing().empty() && work().focus().done();
-    case Qt::Key_Return:
-    case Qt::Key_Enter:
-      if (places_.empty()) return false;
-      return finish(), true;
-    case Qt::Key_Delete:
-    case Qt::Key_Backspace:
-      if (board().selection().empty()) return false;
-      return board().removePicked(), true;
-    default: break;
-    }
+    if (toolKey().empty() || places_.empty()) return false;
+    if (e.key() == Qt::Key_Escape) return forget(), view().remark(), true;
+    if (e.key() == Qt::Key_Return || e.key() == Qt::Key_Enter) return finish(), true;
     const QString text = e.text();
     const drawing::Sketch* sketch = drawing::sketchOf(toolKey());
-    if (!places_.empty() && sketch && !sketch->numbers.empty() && !text.isEmpty() && (text[0].isDigit() || text[0] == '.' || text[0] == '='))
-      return typeNumbers(*sketch, text == "=" ? QString() : text), true; // = for a name
-    return false;
+    if (!sketch || sketch->numbers.empty() || text.isEmpty() || !(text[0].isDigit() || text[0] == '.' || text[0] == '=')) return false;
+    return typeNumbers(*sketch, text == "=" ? QString() : text), true; // = for a name
   }
 
 private:
-  DrawingBoard& board() const { return work().board(); }
-  std::string toolKey() const { return board().open() && board().tool() ? board().tool()->key : std::string(); }
-
-  /// Square to the plane when it is opened; once, so that it can be looked at from elsewhere.
-  void turnTo() {
-    if (turned_ || !board().open() || view().width() < 10) return;
-    turned_ = true;
-    std::vector<Vec3> places;
-    for (const auto& e : board().drawing().entities)
-      for (const Vec2& p : drawing::alongEntity(board().drawing(), e, 12)) places.push_back(board().toWorld(p));
-    view().lookSquareTo(board().frame(), places);
-    view().holdStill();
-  }
-
-  Vec2 inPlane(QPointF p) const {
-    const Vec3 local = board().frame().local(app::onPlane(board().frame(), rayThrough(view().camera(), p)));
-    return {local.x(), local.y()};
-  }
-  std::vector<Vec3> onPlane(const std::vector<Vec2>& line) const {
-    std::vector<Vec3> out;
-    for (const Vec2& p : line) out.push_back(board().toWorld(p));
-    return out;
-  }
-  double pixel() const { return view().camera().pixelSize(board().frame().origin); }
-
-  Id entityAt(QPointF p) const {
-    const scene::Camera c = view().camera();
-    Id best;
-    double nearest = kReachPixels;
-    for (const auto& e : board().drawing().entities) {
-      QPointF last;
-      bool first = true;
-      for (const Vec2& q : drawing::alongEntity(board().drawing(), e, kSteps)) {
-        const QPointF at = pixelOf(c, board().toWorld(q));
-        if (!first)
-          if (const double off = distanceTo(p, last, at); off < nearest) nearest = off, best = e.id;
-        last = at, first = false;
-      }
-    }
-    return best;
-  }
-  static double distanceTo(QPointF p, QPointF a, QPointF b) {
-    const QPointF w = b - a;
-    const double square = QPointF::dotProduct(w, w), t = square > 0 ? std::clamp(QPointF::dotProduct(p - a, w) / square, 0.0, 1.0) : 0;
-    const QPointF off = p - (a + t * w);
-    return std::hypot(off.x(), off.y());
-  }
-
-  /// The curve or edge of another step under a pixel.
-  std::optional<scene::Hit> outside(QPointF p) const {
-    for (const scene::Hit& h : scene::pickAt(*work().scene(), view().camera(), p.x(), p.y(), recipe::Kind::Curve | recipe::Kind::Edge))
-      if (h.step != work().focus().open()) return h;
-    return {};
-  }
-
-  QString nameOf(const Id& id) const {
-    const Drawing& d = board().drawing();
-    if (const auto* r = d.relation(id)) return said(drawing::lawWords(r->law));
-    if (const auto* e = d.entity(id)) return said(drawing::shapeName(e->shape)) + (e->construction ? ViewWidget::tr(", construction") : QString());
-    return ViewWidget::tr("point");
-  }
-
-  // Snapping
-
-  drawing::SnapOptions snapOptions(Qt::KeyboardModifiers keys) const {
-    drawing::SnapOptions o;
-    o.reachMm = keys & Qt::AltModifier ? 0 : kReachPixels * pixel();
-    if (!places_.empty()) o.from = places_.back().at, o.fromPoint = places_.back().point;
-    // Round numbers of about three pixels.
-    const double rough = 3 * pixel(), ten = std::pow(10, std::floor(std::log10(rough)));
-    o.gridMm = keys & Qt::AltModifier ? 0.01 : rough / ten < 2 ? 2 * ten : rough / ten < 5 ? 5 * ten : 10 * ten;
-    return o;
-  }
   drawing::Snapped snapAt(QPointF p, Qt::KeyboardModifiers keys) const {
     const Vec2 at = inPlane(p);
     auto o = snapOptions(keys);
+    if (!places_.empty()) o.from = places_.back().at, o.fromPoint = places_.back().point;
     if (!(keys & Qt::AltModifier)) {
       // What lies outside of the drawing: its place is taken as it is now.
       scene::SnapRequest r;
@@ -353,11 +152,6 @@ private:
   }
   void ghostOf(const drawing::Sketched& made) {
     for (const Id& id : made.entities) ghost_.push_back(drawing::alongEntity(made.drawing, *made.drawing.entity(id), kSteps));
-  }
-
-  void clickWithTool(const Pointer& p, const Mark* mark) {
-    if (!drawing::sketchOf(toolKey())) return change(p, mark);
-    add(snapAt(p.at, p.keys).place);
   }
 
   /// One more place; with the last one something is drawn.
@@ -432,27 +226,6 @@ private:
     closeEditor();
   }
 
-  /// A dragged point that was let go on something stays there.
-  void keepSnap() {
-    const drawing::Place place = std::exchange(snapped_, {}).place;
-    const Id held = std::exchange(held_, {});
-    const Drawing& d = board().drawing();
-    if (!d.point(held)) return;
-    drawing::Relation r;
-    if (!place.point.empty())
-      r.law = drawing::Law::Together, r.of = {place.point, held};
-    else if (!place.middleOf.empty())
-      r.law = drawing::Law::Middle, r.of = {held, place.middleOf};
-    else if (!place.on.empty())
-      r.law = drawing::Law::On, r.of = {held, place.on};
-    else
-      return;
-    for (const Id& id : r.of)
-      if (!d.point(id) && !d.entity(id)) return;
-    if ((d.at(held) - place.at).norm() > 2 * pixel() || drawing::newsOf(d, r) < 1e-4) return;
-    board().edit(drawing::withRelations(d, {r}), said(drawing::lawWords(r.law)));
-  }
-
   // Changes
 
   void change(const Pointer& p, const Mark* mark) {
@@ -513,38 +286,6 @@ private:
     return drawing::dimensionOf(law) == Dimension::Angle ? radFromDeg(q->value) : q->value;
   }
 
-  NumberLine* openEditor(QPointF at, const QString& text, const char* name) {
-    closeEditor();
-    editor_ = new NumberLine(text, &view());
-    editor_->left = [this] { closeEditor(); };
-    editor_->setObjectName(name);
-    editor_->setAccessibleName(ViewWidget::tr("number"));
-    editor_->setGeometry(int(std::clamp(at.x() + 12, 4.0, view().width() - 140.0)), int(std::clamp(at.y() - 15, 4.0, view().height() - 34.0)), 130, 30);
-    editor_->show();
-    editor_->setFocus();
-    return editor_;
-  }
-  void closeEditor() {
-    if (!editor_) return;
-    editor_->hide();
-    editor_->deleteLater();
-    editor_ = nullptr;
-    view().setFocus();
-  }
-
-  void editNumber(const Id& id, QPointF at) {
-    const auto* r = board().drawing().relation(id);
-    if (!r || r->measured) return;
-    auto* line = openEditor(at, QString::fromStdString(r->text.empty() ? recipe::dimensionText(r->law, r->value) : r->text), "number-editor");
-    line->selectAll();
-    line->taken = [this, id, line] {
-      const QString text = line->text();
-      closeEditor();
-      board().clearSelection();
-      board().setText(id, text);
-    };
-  }
-
   /// Numbers for what is under way; Enter takes them, a semicolon parts several.
   void typeNumbers(const drawing::Sketch& s, const QString& first) {
     auto* line = openEditor(last_, first, "sketch-number");
@@ -582,16 +323,12 @@ private:
     return out;
   }
 
-  bool turned_ = true, arcing_ = false;
   std::string taken_;
   std::vector<drawing::Place> places_; ///< clicked so far
   std::vector<QString> typed_;
-  Id lastEntity_, chainStart_, held_, moved_, hovered_;
-  drawing::Snapped snapped_;
+  Id lastEntity_, chainStart_;
   std::vector<std::vector<Vec2>> ghost_;
-  std::unique_ptr<drawing::Drag> drag_;
   QPointF last_;
-  QPointer<NumberLine> editor_;
 };
 
 } // namespace
