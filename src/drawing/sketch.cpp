@@ -1,6 +1,8 @@
 #include "drawing/sketch.h"
 
+#include "drawing/curves.h"
 #include "drawing/measure.h"
+#include "nurbs/measure/meet.h"
 
 #include <algorithm>
 #include <cmath>
@@ -22,6 +24,7 @@ public:
     Id id = at(p.at);
     if (p.origin) say(Law::Fixed, {id});
     if (!p.on.empty()) say(Law::On, {id, p.on});
+    if (!p.onToo.empty()) say(Law::On, {id, p.onToo});
     if (!p.middleOf.empty()) say(Law::Middle, {id, p.middleOf});
     if (!p.levelWith.empty() && p.levelWith != kBeginning) say(Law::Level, {id, p.levelWith});
     if (!p.uprightWith.empty() && p.uprightWith != kBeginning) say(Law::Upright, {id, p.uprightWith});
@@ -335,6 +338,24 @@ Vec2 nearestOn(const std::vector<Vec2>& line, const Vec2& p) {
   return best;
 }
 
+/// Where two of some entities cross within reach.
+std::optional<Place> crossingNear(const Drawing& d, const std::vector<const Entity*>& near, const Vec2& at, double reach) {
+  std::optional<Place> out;
+  for (size_t i = 0; i < near.size(); ++i)
+    for (size_t j = i + 1; j < near.size(); ++j) {
+      const auto a = pathOf(d, *near[i]), b = pathOf(d, *near[j]);
+      if (!a || !b) continue;
+      for (const auto& m : nurbs::meetings(*a, *b, 1e-6).list) {
+        const Vec2 q(m.a.x(), m.a.y());
+        if ((q - at).norm() >= reach) continue;
+        reach = (q - at).norm();
+        out = Place{q};
+        out->on = near[i]->id, out->onToo = near[j]->id;
+      }
+    }
+  return out;
+}
+
 } // namespace
 
 Snapped snapped(const Drawing& d, const Vec2& at, const SnapOptions& o) {
@@ -369,6 +390,30 @@ Snapped snapped(const Drawing& d, const Vec2& at, const SnapOptions& o) {
       out.place = {m};
       out.place.middleOf = e.id;
       out.words = "middle";
+    }
+  }
+  if (!out.words.empty()) return out;
+  std::vector<const Entity*> lines; // within reach
+  for (const Entity& e : d.entities) {
+    if (e.shape == Shape::Conic || e.closed || std::find(e.points.begin(), e.points.end(), o.but) != e.points.end()) continue;
+    if ((nearestOn(alongEntity(d, e, 96), at) - at).norm() < o.reachMm) lines.push_back(&e);
+  }
+  if (const auto cross = crossingNear(d, lines, at, best)) {
+    out.place = *cross;
+    out.words = "crossing";
+    return out;
+  }
+  for (const Entity* e : lines) {
+    if (e->shape != Shape::Circle) continue;
+    for (const Vec2& way : {Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1)}) {
+      const Vec2 q = d.at(e->points[0]) + e->size * way;
+      if (const double off = (q - at).norm(); off < best) {
+        best = off;
+        out.place = {q};
+        out.place.on = e->id;
+        (way.y() == 0 ? out.place.levelWith : out.place.uprightWith) = e->points[0];
+        out.words = "outermost";
+      }
     }
   }
   if (!out.words.empty()) return out;

@@ -10,6 +10,7 @@ struct Place {
   Vec2 at = Vec2::Zero();
   Id point = {};       ///< the point that is meant; empty: a new one
   Id on = {};          ///< the entity that the new point lies on
+  Id onToo = {};       ///< and another one that crosses it there
   Id middleOf = {};    ///< the line in whose middle it lies
   Id levelWith = {};   ///< a point at the same height
   Id uprightWith = {}; ///< a point above or below
@@ -25,8 +26,8 @@ struct SnapOptions {
   std::vector<std::pair<Vec2, std::string>> outside = {}; ///< places of what lies outside the drawing, with their names
 };
 
-/// The nearest of: points (middles and centres of what is drawn among them), middles of lines, entities, places level
-/// with or above other points, then the grid.
+/// The nearest of: points (centres among them), middles of lines, crossings, the four outermost places of circles, entities,
+/// places level with or above other points, then the grid.
 struct Snapped {
   Place place;
   std::string words; ///< "together", "level, on"; empty: nothing is kept

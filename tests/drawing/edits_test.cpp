@@ -201,6 +201,16 @@ private slots:
     QCOMPARE(snapped(p.d, {39, 1}, o).place.point, to);
     QCOMPARE(snapped(p.d, {20.5, 0.4}, o).place.middleOf, line);
     QCOMPARE(snapped(p.d, {10, 1}, o).place.on, line);
+    const auto ring = p.circle(p.point(60, 30), 10);
+    p.line(p.point(30, -10), p.point(30, 30));
+    const auto cross = snapped(p.d, {30.8, 0.6}, o).place;
+    VERIFY_AT_MOST((cross.at - Vec2(30, 0)).norm(), 1e-9);
+    QCOMPARE(cross.on, line);
+    QVERIFY(!cross.onToo.empty());
+    const auto outermost = snapped(p.d, {60.6, 40.7}, o).place;
+    QCOMPARE(outermost.on, ring);
+    VERIFY_AT_MOST((outermost.at - Vec2(60, 40)).norm(), 1e-12);
+    QCOMPARE(outermost.uprightWith, p.d.entity(ring)->points[0]);
     o.from = Vec2(10, 20);
     const auto level = snapped(p.d, {30, 20.6}, o);
     QCOMPARE(level.place.levelWith, kBeginning);

@@ -8,6 +8,7 @@
 
 #include <QBuffer>
 #include <QContextMenuEvent>
+#include <QGuiApplication>
 #include <QMenu>
 #include <QMouseEvent>
 #include <nlohmann/json.hpp>
@@ -414,7 +415,9 @@ void ViewWidget::hoverAt(QPointF p) {
   else
     unsetCursor();
   Hover h;
-  for (const auto& tool : tools_) tool->hover({p, p}, under, h);
+  Pointer pointer{p, p};
+  pointer.keys = QGuiApplication::keyboardModifiers();
+  for (const auto& tool : tools_) tool->hover(pointer, under, h);
   showSnap(h.snap);
   say(h.label, p);
   const bool other = h.lit.has_value() != hover_.has_value() ||
