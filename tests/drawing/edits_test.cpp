@@ -212,7 +212,7 @@ private slots:
     VERIFY_AT_MOST((outermost.at - Vec2(60, 40)).norm(), 1e-12);
     QCOMPARE(outermost.uprightWith, p.d.entity(ring)->points[0]);
     o.from = Vec2(10, 20);
-    const auto level = snapped(p.d, {30, 20.6}, o);
+    const auto level = snapped(p.d, {25, 20.6}, o);
     QCOMPARE(level.place.levelWith, kBeginning);
     VERIFY_AT_MOST(std::abs(level.place.at.y() - 20), 1e-12);
     const auto made = sketched(p.d, "line", {{{10, 20}}, level.place}, {});
