@@ -1,15 +1,11 @@
 // Drawings: how fast and how surely they are solved, dragged and told about: `drawing_bench [DRAWINGS] [SEED]`. Times are
 // printed as measured and scaled so that OCCT's loft of 8 sections counts 11 ms. The dense alternatives of Eigen are beside.
-#include "brep/convert.h"
+#include "stopwatch.h"
 #include "shapes/drawing_cases.h"
-#include "shapes/vessels.h"
 
-#include <BRepOffsetAPI_ThruSections.hxx>
 #include <Eigen/SVD>
-#include <TopoDS_Wire.hxx>
 
 #include <algorithm>
-#include <chrono>
 #include <cstdio>
 #include <cstdlib>
 
@@ -20,26 +16,7 @@ namespace {
 
 double scale = 1;
 
-template <class F> double msOf(F&& f) {
-  const auto before = std::chrono::steady_clock::now();
-  f();
-  return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - before).count();
-}
-
-void findScale() {
-  std::vector<TopoDS_Wire> wires;
-  for (const nurbs::Section& s : test::formSections(8)) wires.push_back(brep::toWire(*s.path()));
-  std::vector<double> ms;
-  for (int i = 0; i < 20; ++i)
-    ms.push_back(msOf([&] {
-      BRepOffsetAPI_ThruSections loft(false, false, 1e-6);
-      for (const auto& w : wires) loft.AddWire(w);
-      loft.Build();
-    }));
-  std::sort(ms.begin(), ms.end());
-  scale = 11 / ms[10];
-  std::printf("OCCT's loft of 8 sections: %.1f ms; scaled times are multiplied by %.2f\n", ms[10], scale);
-}
+using bench::msOf;
 
 void times(const char* what, std::vector<double> ms) {
   if (ms.empty()) return;
@@ -208,7 +185,7 @@ void planted() {
 } // namespace
 
 int main(int argc, char** argv) {
-  findScale();
+  scale = bench::scaleOfRun();
   large(false);
   large(true);
   const int many = argc > 1 ? std::atoi(argv[1]) : 200;

@@ -2,13 +2,13 @@
 // told (the result says that a join is missed), refused (by code) and wrong, control points and times, also scaled so that
 // OCCT's loft of 8 sections counts 11 ms; beside OCCT's filling of some of the same rings.
 #include "brep/convert.h"
+#include "stopwatch.h"
 #include "shapes/fill_cases.h"
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepLib.hxx>
 #include <BRepOffsetAPI_MakeFilling.hxx>
-#include <BRepOffsetAPI_ThruSections.hxx>
 #include <BRep_Tool.hxx>
 #include <Geom2dAPI_Interpolate.hxx>
 #include <Geom2d_BSplineCurve.hxx>
@@ -20,7 +20,6 @@
 #include <TopoDS_Wire.hxx>
 
 #include <algorithm>
-#include <chrono>
 #include <cstdio>
 #include <cstdlib>
 #include <functional>
@@ -36,27 +35,7 @@ std::map<std::string, int> refused;
 
 double scale = 1; ///< of times
 
-template <class F> double msOf(F&& f) {
-  const auto before = std::chrono::steady_clock::now();
-  f();
-  return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - before).count();
-}
-
-/// The yardstick of the run: OCCT's loft of 8 sections, the median of 20.
-void findScale() {
-  std::vector<TopoDS_Wire> wires;
-  for (const Section& s : test::formSections(8)) wires.push_back(brep::toWire(*s.path()));
-  std::vector<double> ms;
-  for (int i = 0; i < 20; ++i)
-    ms.push_back(msOf([&] {
-      BRepOffsetAPI_ThruSections loft(false, false, 1e-6);
-      for (const auto& w : wires) loft.AddWire(w);
-      loft.Build();
-    }));
-  std::sort(ms.begin(), ms.end());
-  scale = 11 / ms[10];
-  std::printf("OCCT's loft of 8 sections: %.1f ms; times are multiplied by %.2f\n", ms[10], scale);
-}
+using bench::msOf;
 
 /// OCCT's filling of the same ring, its edges given on the form beside them.
 void occt(const std::string& kind, int order, const test::FillCase& c, double oursMs) {
@@ -135,7 +114,7 @@ void run(const std::string& kind, int order, int times, const std::function<test
 
 int main(int argc, char** argv) {
   const int per = argc > 1 ? std::atoi(argv[1]) : 5;
-  findScale();
+  scale = bench::scaleOfRun();
   test::FillCases cases(argc > 2 ? unsigned(std::atoi(argv[2])) : 1);
   for (int order = 0; order <= 2; ++order) {
     for (int n : {2, 3, 5, 6, 8}) run(std::to_string(n) + " edges", order, per, [&] { return cases.hole(n, order); });
