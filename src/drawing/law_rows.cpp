@@ -58,8 +58,6 @@ template <class T> T onEllipse(const Row& row, const Pair<T>& p, const Pair<T>& 
 template <class T> void residuals(const Row& row, const T* v, T* r) {
   const auto at = [&](int i) { return Pair<T>{v[i], v[i + 1]}; };
   switch (row.form) {
-  case Form::Together: r[0] = v[2] - v[0], r[1] = v[3] - v[1]; break;
-  case Form::SameNumber: r[0] = v[1] - v[0]; break;
   case Form::Number: r[0] = v[0] - row.value; break;
   case Form::Apart: r[0] = v[1] - v[0], r[0] = r[0] - row.value; break;
   case Form::Distance: r[0] = length(at(2) - at(0)) - row.value; break;
@@ -182,7 +180,6 @@ void splineLength(const Row& row, const SplineForm& s, const std::vector<double>
 
 int equationsOf(Form f) {
   switch (f) {
-  case Form::Together:
   case Form::Middle:
   case Form::Mirrored:
   case Form::SameStep:

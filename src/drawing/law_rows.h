@@ -6,8 +6,6 @@ namespace lumsk::drawing {
 /// What an equation says of its variables, which are named in this order. Every residual is in mm: angles are times a
 /// length, curvatures times a length squared, so that one tolerance serves all.
 enum class Form {
-  Together,      ///< two points: 2 equations
-  SameNumber,    ///< two variables
   Number,        ///< one variable is the value
   Apart,         ///< second less first variable is the value
   Distance,      ///< between two points
