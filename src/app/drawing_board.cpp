@@ -130,8 +130,7 @@ void DrawingBoard::sync() {
     if (d && !f->linksField.empty())
       if (auto linked = recipe::linkedDrawing(*d, *entry, f->linksField, frame_, *results_.model())) d = std::move(*linked);
     // As it is with the numbers that hold now; edits go on from there.
-    if (d && !session_.dragging())
-      if (auto s = drawing::solved(*d)) d = std::move(*s);
+    if (d && !session_.dragging()) *d = drawing::settled(std::move(*d));
     problem_ = d ? std::nullopt : std::optional(d.error());
     if (d || !drawing_ || before != step_) drawing_ = std::make_shared<const Drawing>(d ? *d : Drawing());
     selection_.erase(std::remove_if(selection_.begin(), selection_.end(), [&](const Id& id) { return !drawing_->point(id) && !drawing_->entity(id) && !drawing_->relation(id); }), selection_.end());
@@ -195,9 +194,10 @@ void DrawingBoard::say(drawing::Law law) {
   for (drawing::Relation& r : relations) {
     if (!drawing::isDimension(law)) continue;
     r.text = recipe::dimensionText(law, r.value);
-    if (const auto q = recipe::evaluate(r.text, drawing::dimensionOf(law), {})) r.value = drawing::dimensionOf(law) == Dimension::Angle ? radFromDeg(q->value) : q->value;
+    r.value = recipe::dimensionValue(law, r.text, {}).value_or(r.value);
     // What follows from the rest already only tells.
-    r.measured = drawing::newsOf(*drawing_, r) < 1e-4;
+    r.measured = !drawing::isNew(*drawing_, r);
+    if (r.measured) emit told(tr("it follows from the rest: it measures only"));
   }
   edit(drawing::withRelations(*drawing_, relations), said(drawing::lawWords(law)));
   if (drawing::isDimension(law)) pickAll({drawing_->relations.back().id});
@@ -245,7 +245,11 @@ void DrawingBoard::setText(const Id& dimension, const QString& text) {
 void DrawingBoard::removePicked() {
   if (selection_.empty()) return;
   const auto ids = std::exchange(selection_, {});
-  edit(drawing::without(*drawing_, ids), tr("remove from the drawing"));
+  // What is linked goes with its link: it would come back else.
+  recipe::Recipe next = recipe::withDrawing(session_.recipe(), ref(), drawing::without(*drawing_, ids));
+  for (const Id& id : ids)
+    if (const auto* e = drawing_->entity(id); e && e->linked) next = recipe::withoutItem(next, {step_, focus_.activeField()->linksField, e->link});
+  session_.edit(next, tr("remove from the drawing"));
 }
 
 void DrawingBoard::turnConstruction() {
@@ -261,8 +265,7 @@ void DrawingBoard::turnConstruction() {
 void DrawingBoard::turnOff(const Id& relation) {
   Drawing next = *drawing_;
   if (auto* r = next.relation(relation)) r->off = !r->off;
-  if (auto s = drawing::solved(next)) next = *s;
-  edit(next, tr("switch a relation"));
+  edit(drawing::settled(std::move(next)), tr("switch a relation"));
 }
 
 void DrawingBoard::turnMeasured(const Id& dimension) {

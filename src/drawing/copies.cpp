@@ -1,9 +1,10 @@
 #include "drawing/curves.h"
 #include "drawing/edits.h"
 #include "drawing/measure.h"
+#include "drawing/pieces.h"
 #include "drawing/solve.h"
 #include "nurbs/curves/curve_refit.h"
-#include "nurbs/fit/fit.h"
+#include "nurbs/fit/interpolate.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/on_skin/planar.h"
 
@@ -14,18 +15,6 @@
 namespace lumsk::drawing {
 
 namespace {
-
-void say(Drawing& d, Law law, std::vector<Id> of) {
-  Relation r;
-  r.law = law;
-  r.of = std::move(of);
-  d.add(r);
-}
-
-Expected<Drawing> settled(Drawing d) {
-  if (auto s = solved(d)) return s;
-  return d;
-}
 
 /// A copy of entities and their points; `shared` ones are used again.
 struct Copy {
@@ -45,6 +34,7 @@ Copy copied(Drawing& d, const std::vector<Id>& ids, const std::function<Vec2(con
     }
     if (turnsOver) e.left = !e.left;
     e.linked = false;
+    e.link.clear();
     out.entities[id] = d.add(e);
   }
   return out;
@@ -52,7 +42,7 @@ Copy copied(Drawing& d, const std::vector<Id>& ids, const std::function<Vec2(con
 
 void equalSizes(Drawing& d, const Copy& c) {
   for (const auto& [from, to] : c.entities)
-    if (d.entity(from)->shape == Shape::Circle) say(d, Law::Equal, {from, to});
+    if (d.entity(from)->shape == Shape::Circle) d.say(Law::Equal, {from, to});
 }
 
 Id first(const Copy& c) { return c.points.begin()->first; }
@@ -73,9 +63,9 @@ Expected<Drawing> mirroredIn(const Drawing& d, const std::vector<Id>& ids, const
   const Copy c = copied(out, of, [&](const Vec2& p) { return Vec2(2 * footOn(p, a, b) - p); }, true, onLine);
   for (const auto& [from, to] : c.points) {
     if (from != to)
-      say(out, Law::Mirrored, {from, to, axis});
+      out.say(Law::Mirrored, {from, to, axis});
     else if (from != line->points[0] && from != line->points[1])
-      say(out, Law::On, {from, axis});
+      out.say(Law::On, {from, axis});
   }
   equalSizes(out, c);
   return settled(std::move(out));
@@ -92,15 +82,11 @@ Expected<Drawing> repeatedAlong(const Drawing& d, const std::vector<Id>& ids, co
     if (k == 1) {
       lead = {first(c), c.points.at(first(c))};
       for (const auto& [law, other, along] : {std::tuple(Law::LevelDistance, Law::Upright, step.x()), std::tuple(Law::UprightDistance, Law::Level, step.y())}) {
-        Relation r;
-        r.law = std::abs(along) > 1e-9 ? law : other;
-        r.of = {lead[0], lead[1]};
-        r.value = std::abs(along);
-        out.add(r);
+        out.say(std::abs(along) > 1e-9 ? law : other, {lead[0], lead[1]}, std::abs(along));
       }
     }
     for (const auto& [from, to] : c.points)
-      if (from != lead[0]) say(out, Law::SameStep, {lead[0], lead[1], from, to});
+      if (from != lead[0]) out.say(Law::SameStep, {lead[0], lead[1], from, to});
     equalSizes(out, c);
     of.clear();
     for (const auto& [from, to] : c.entities) of.push_back(to);
@@ -124,11 +110,9 @@ Expected<Drawing> repeatedRound(const Drawing& d, const std::vector<Id>& ids, co
       if (from == centre) continue;
       if (lead[0].empty()) {
         lead = {from, to};
-        Relation r;
-        r.law = Law::Turned, r.of = {from, to, centre}, r.value = stepRad, r.text = text;
-        out.add(r);
+        out.say(Law::Turned, {from, to, centre}, stepRad, text);
       } else {
-        say(out, Law::SameTurn, {lead[0], lead[1], from, to, centre});
+        out.say(Law::SameTurn, {lead[0], lead[1], from, to, centre});
       }
     }
     if (lead[0].empty()) return nothing();
@@ -175,6 +159,7 @@ void writeSpline(Drawing& d, Entity& e, const nurbs::Spline& s, const Id& a, con
 
 /// The entity as a spline in its place; relations of its ends stay where they still fit.
 Expected<Drawing> withSpline(const Drawing& d, const Id& id, const nurbs::Spline& s) {
+  if (d.entity(id)->linked) return fail(linkedStays(d, *d.entity(id)));
   Drawing out = d;
   Entity e = *d.entity(id);
   const auto ends = endsOf(e);
@@ -204,114 +189,113 @@ Vec2 meetingOf(const Vec2& a, const Vec2& u, const Vec2& b, const Vec2& v, const
 
 } // namespace
 
+namespace {
+
+/// Curves by themselves, as they come.
+void addFree(Drawing& d, const std::vector<nurbs::Path>& curves, const Context& cx) {
+  std::vector<nurbs::Segment> all;
+  for (const nurbs::Path& p : curves) all.insert(all.end(), p.segments().begin(), p.segments().end());
+  if (auto with = withSegments(d, all, cx)) d = std::move(*with);
+}
+
+/// A piece of a chain moved aside: where it would begin and end by itself, and its tangents there.
+struct Side {
+  Vec2 a, b, u, v;
+  Id id;
+  bool forward;
+};
+std::vector<Side> sidesOf(const Drawing& d, const Chain& chain, double distance) {
+  std::vector<Side> out;
+  Vec2 at(chain.path.start().x(), chain.path.start().y());
+  for (const Id& id : chain.entities) {
+    const Entity& e = *d.entity(id);
+    const auto its = endsOf(e);
+    const bool forward = (d.at(its->first) - at).norm() <= (d.at(its->second) - at).norm();
+    const Id p = forward ? its->first : its->second, q = forward ? its->second : its->first;
+    const Vec2 u = *leavingDirection(d, e, p), v = -*leavingDirection(d, e, q);
+    out.push_back({d.at(p) + Vec2(-u.y(), u.x()) * distance, d.at(q) + Vec2(-v.y(), v.x()) * distance, u, v, id, forward});
+    at = d.at(q);
+  }
+  return out;
+}
+
+/// Points where sides that were moved aside meet; of open chains with both ends.
+std::vector<Id> jointsOf(Drawing& d, const std::vector<Side>& sides, bool closed) {
+  const size_t n = sides.size();
+  std::vector<Id> out;
+  for (size_t i = 0; i < n + (closed ? 0 : 1); ++i) {
+    const Side &before = sides[(i + n - 1) % n], &after = sides[i % n];
+    const bool end = !closed && (i == 0 || i == n);
+    out.push_back(d.addPoint(end ? (i == 0 ? sides[0].a : sides[n - 1].b) : meetingOf(before.b, before.v, after.a, after.u, after.a)));
+  }
+  if (closed) out.push_back(out[0]);
+  return out;
+}
+
+/// Which sides go on smoothly in the next one.
+std::vector<bool> smoothEnds(const std::vector<Side>& sides, bool closed) {
+  const size_t n = sides.size();
+  std::vector<bool> out(n, false);
+  for (size_t i = 0; i < n; ++i) out[i] = (closed || i + 1 < n) && n > 1 && sides[i].v.dot(sides[(i + 1) % n].u) > 1 - 1e-9;
+  return out;
+}
+
+/// Lines and arcs one for one, held at the distance. Of sides that run on smoothly the first alone has a number.
+void addAside(Drawing& out, const Drawing& d, const Chain& chain, double distance, const std::string& text) {
+  const std::vector<Side> sides = sidesOf(d, chain, distance);
+  const size_t n = sides.size();
+  const std::vector<Id> joints = jointsOf(out, sides, chain.path.closed());
+  const std::vector<bool> smooth = smoothEnds(sides, chain.path.closed());
+  const bool round = std::all_of(smooth.begin(), smooth.end(), [](bool s) { return s; });
+  const auto isLine = [&](size_t i) { return d.entity(sides[i].id)->shape == Shape::Line; };
+  std::vector<Id> made;
+  for (size_t i = 0; i < n; ++i) {
+    const Entity& e = *d.entity(sides[i].id);
+    Entity c = e;
+    c.linked = false;
+    c.link.clear();
+    const Id s = sides[i].forward ? joints[i] : joints[i + 1], t = sides[i].forward ? joints[i + 1] : joints[i];
+    c.points = isLine(i) ? std::vector<Id>{s, t} : std::vector<Id>{e.points[0], s, t};
+    if (!isLine(i)) c.size = (sides[i].a - d.at(e.points[0])).norm();
+    const double size = c.size;
+    made.push_back(out.add(std::move(c)));
+    if (isLine(i)) out.say(Law::Parallel, {e.id, made[i]});
+    if (smooth[(i + n - 1) % n] && !(round && i == 0)) continue;
+    if (isLine(i))
+      out.say(Law::Distance, {s, e.id}, std::abs(distance), text);
+    else
+      out.say(Law::Radius, {made[i]}, size);
+  }
+  for (size_t i = 0; i < n; ++i)
+    if (smooth[i] && !(isLine(i) && isLine((i + 1) % n))) out.say(Law::Tangent, {made[i], made[(i + 1) % n]});
+}
+
+} // namespace
+
 Expected<Drawing> offsetBy(const Drawing& d, const std::vector<Id>& ids, double distance, const std::string& text, const Context& cx) {
   Drawing some = d;
-  for (Entity& e : some.entities) e.construction = std::find(ids.begin(), ids.end(), e.id) == ids.end();
+  for (Entity& e : some.entities) {
+    e.construction = std::find(ids.begin(), ids.end(), e.id) == ids.end();
+    e.linked = false; // what is linked can be followed at a distance
+  }
   LUMSK_TRY(chains, chainsOf(some, cx));
+  if (chains.chains.empty()) return nothing();
   Drawing out = d;
   for (const Chain& chain : chains.chains) {
-    std::map<Id, Id> ends; // of the chain's points: those of the offset
-    const Frame plane;
-    LUMSK_TRY(made, nurbs::offsetInPlane(chain.path, plane, distance, nurbs::OffsetCorner::Sharp, cx));
-    if (made.curves.empty()) return fail(problem("LM-U025", "nothing is left at this distance").measure(millimetres(distance)));
-    std::vector<std::pair<Id, Id>> pairs;
-    bool straight = true;
-    for (const Id& id : chain.entities) straight = straight && (d.entity(id)->shape == Shape::Line || d.entity(id)->shape == Shape::Arc || d.entity(id)->shape == Shape::Circle);
-    if (!straight) {
-      // As it comes: curves by themselves.
-      for (const nurbs::Path& p : made.curves)
-        for (const nurbs::Segment& s : p.segments()) {
-          Entity e;
-          if (const auto* spline = std::get_if<nurbs::Spline>(&s)) {
-            const auto at = [&](Eigen::Index i) { return Vec2(spline->points()(i, 0), spline->points()(i, 1)); };
-            writeSpline(out, e, *spline, out.addPoint(at(0)), out.addPoint(at(spline->size() - 1)));
-          } else if (const auto* line = std::get_if<nurbs::LineSegment>(&s)) {
-            e.points = {out.addPoint({line->a.x(), line->a.y()}), out.addPoint({line->b.x(), line->b.y()})};
-          } else {
-            const auto& arc = std::get<nurbs::EllipseArc>(s);
-            const auto at = [&](double t) { const Vec3 q = arc.centre + std::cos(t) * arc.u + std::sin(t) * arc.v; return Vec2(q.x(), q.y()); };
-            e.shape = Shape::Arc;
-            e.size = arc.u.norm();
-            e.left = arc.u.cross(arc.v).z() > 0;
-            e.points = {out.addPoint({arc.centre.x(), arc.centre.y()}), out.addPoint(at(arc.fromRad)), out.addPoint(at(arc.toRad))};
-          }
-          out.add(e);
-        }
-      continue;
+    const auto has = [&](auto&& is) { return std::any_of(chain.entities.begin(), chain.entities.end(), [&](const Id& id) { return is(*d.entity(id)); }); };
+    LUMSK_TRY(made, nurbs::offsetInPlane(chain.path, Frame(), distance, nurbs::OffsetCorner::Sharp, cx));
+    if (made.curves.empty()) return fail(problem("LM-U025", "nothing is left at this distance").measure(millimetres(distance)).at(chain.path.start()).tryThis("take less"));
+    if (has([](const Entity& e) { return e.shape != Shape::Line && e.shape != Shape::Arc && e.shape != Shape::Circle; })) {
+      addFree(out, made.curves, cx);
+    } else if (has([](const Entity& e) { return e.shape == Shape::Circle; })) {
+      Entity c = *d.entity(chain.entities[0]);
+      c.linked = false, c.link.clear();
+      c.size -= distance;
+      const double size = c.size;
+      out.say(Law::Radius, {out.add(std::move(c))}, size);
+    } else {
+      addAside(out, d, chain, distance, text);
     }
-    // Lines and arcs, one for one, to the left of how the chain runs.
-    struct Side {
-      Vec2 a, b, u, v; ///< ends moved aside, and tangents there
-      Id id;
-      bool forward;
-    };
-    std::vector<Side> sides;
-    Vec2 at(chain.path.start().x(), chain.path.start().y());
-    for (const Id& id : chain.entities) {
-      const Entity& e = *d.entity(id);
-      const auto its = endsOf(e);
-      if (!its) {
-        const double size = e.size - distance;
-        if (size <= 0) return fail(problem("LM-U025", "nothing is left at this distance").measure(millimetres(distance)));
-        Entity c = e;
-        c.size = size;
-        const Id other = out.add(c);
-        Relation r;
-        r.law = Law::Radius, r.of = {other}, r.value = size;
-        out.add(r);
-        continue;
-      }
-      const bool forward = (d.at(its->first) - at).norm() <= (d.at(its->second) - at).norm();
-      const Id p = forward ? its->first : its->second, q = forward ? its->second : its->first;
-      const Vec2 u = *leavingDirection(d, e, p), v = -*leavingDirection(d, e, q);
-      const Vec2 nu(-u.y(), u.x()), nv(-v.y(), v.x());
-      sides.push_back({d.at(p) + nu * distance, d.at(q) + nv * distance, u, v, id, forward});
-      at = d.at(q);
-    }
-    if (sides.empty()) continue;
-    const size_t n = sides.size();
-    const bool closed = chain.path.closed();
-    std::vector<Id> joints;
-    for (size_t i = 0; i <= n; ++i) {
-      if (i == n && closed) {
-        joints.push_back(joints[0]);
-        break;
-      }
-      const bool end = !closed && (i == 0 || i == n);
-      const Vec2 place = end ? (i == 0 ? sides[0].a : sides[n - 1].b)
-                             : meetingOf(sides[(i + n - 1) % n].b, sides[(i + n - 1) % n].v, sides[i % n].a, sides[i % n].u, sides[i % n].a);
-      joints.push_back(out.addPoint(place));
-    }
-    const auto smooth = [&](size_t i) { // at the end of side i
-      const Side &x = sides[i], &y = sides[(i + 1) % n];
-      return (closed || i + 1 < n) && n > 1 && x.v.dot(y.u) > 1 - 1e-9;
-    };
-    // Sides that run on smoothly are as far as the first of them; it alone has a number.
-    std::vector<bool> follows(n, false);
-    for (size_t i = 0; i < n; ++i) follows[(i + 1) % n] = smooth(i);
-    if (std::all_of(follows.begin(), follows.end(), [](bool f) { return f; })) follows[0] = false;
-    std::vector<Id> offsets;
-    for (size_t i = 0; i < n; ++i) {
-      const Entity& e = *d.entity(sides[i].id);
-      const bool line = e.shape == Shape::Line;
-      Entity c = e;
-      const Id s = sides[i].forward ? joints[i] : joints[i + 1], t = sides[i].forward ? joints[i + 1] : joints[i];
-      c.points = line ? std::vector<Id>{s, t} : std::vector<Id>{e.points[0], s, t};
-      if (!line) c.size = (sides[i].a - d.at(e.points[0])).norm();
-      const Id id = out.add(c);
-      offsets.push_back(id);
-      if (line) say(out, Law::Parallel, {e.id, id});
-      if (follows[i]) continue;
-      Relation r;
-      r.law = line ? Law::Distance : Law::Radius;
-      r.of = line ? std::vector<Id>{s, e.id} : std::vector<Id>{id};
-      r.value = line ? std::abs(distance) : c.size;
-      if (line) r.text = text;
-      out.add(r);
-    }
-    for (size_t i = 0; i < n; ++i)
-      if (smooth(i) && !(d.entity(sides[i].id)->shape == Shape::Line && d.entity(sides[(i + 1) % n].id)->shape == Shape::Line))
-        say(out, Law::Tangent, {offsets[i], offsets[(i + 1) % n]});
   }
   return settled(std::move(out));
 }
@@ -360,13 +344,14 @@ Expected<Drawing> withControlPoint(const Drawing& d, const Id& id, const Vec2& n
   if (e->shape == Shape::Through) {
     // One more place that it passes through.
     Drawing out = d;
-    double basis = t / path->last();
-    const int n = int(e->points.size());
-    const int at = std::clamp(int(std::floor(basis * (n - 1))) + 1, 1, n - 1);
+    Points places(Eigen::Index(e->points.size()), 3);
+    for (size_t i = 0; i < e->points.size(); ++i) places.row(Eigen::Index(i)) << d.at(e->points[i]).x(), d.at(e->points[i]).y(), 0.0;
+    const auto parameters = nurbs::parametersFor(places, nurbs::Spacing::Centripetal, e->closed);
+    const auto after = std::upper_bound(parameters.begin() + 1, parameters.end() - 1, t / path->last());
     const Vec3 p = path->at(t);
     const Id made = out.addPoint({p.x(), p.y()});
     auto& points = out.entity(id)->points;
-    points.insert(points.begin() + at, made);
+    points.insert(points.begin() + (after - parameters.begin()), made);
     return settled(std::move(out));
   }
   LUMSK_TRY(s, splineFor(d, *e, cx));

@@ -132,7 +132,7 @@ Expected<Chains> chainsOf(const Drawing& d, const Context& cx) {
   std::set<Id> named;
   const auto keep = [&](std::vector<Id> entities, std::vector<nurbs::Segment> s) -> Expected<void> {
     auto p = nurbs::Path::make(std::move(s), cx.tolerances.point);
-    if (!p) return fail(std::move(p.error().inField("drawing")));
+    if (!p) return fail(std::move(p.error()));
     Id oldest = *std::min_element(entities.begin(), entities.end(), [](const Id& a, const Id& b) { return ageOf(a) < ageOf(b); });
     out.chains.push_back({std::move(entities), std::move(*p), std::move(oldest)});
     return {};
@@ -141,7 +141,7 @@ Expected<Chains> chainsOf(const Drawing& d, const Context& cx) {
     named.insert(e.points.begin(), e.points.end());
     if (e.construction || e.linked) continue;
     auto s = segmentsOf(d, e, cx);
-    if (!s) return fail(std::move(s.error().inField("drawing")));
+    if (!s) return fail(std::move(s.error()));
     const auto its = endsOf(e);
     if (!its) {
       LUMSK_CHECK(keep({e.id}, std::move(*s)));

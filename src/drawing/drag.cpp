@@ -143,7 +143,7 @@ Expected<void> Drag::grab() {
   }
   system_ = std::make_unique<System>(std::move(e));
   if (!system_->contradicting().empty() || !system_->solve(kSolvedMm).done)
-    return fail(problem("LM-U005", "relations of the drawing contradict each other").inField("drawing").tryThis("give up one of them first"));
+    return fail(problem("LM-U005", "relations of the drawing contradict each other").tryThis("give up one of them first"));
   locks_ = 0;
   locked_.clear();
   return {};

@@ -103,7 +103,7 @@ public:
     t.linear() *= mmPerUnit();
     if (!unfold("", t, 0, out.segments)) return fail(problem("LM-U042", "the file holds more than can be drawn").want(count(double(kMostPieces))));
     if (texts_) out.notes.push_back(problem("LM-U140", "texts of the file were left out").measure(count(texts_)));
-    if (others_) out.notes.push_back(problem("LM-U140", "hatches of the file were left out").measure(count(others_)));
+    if (others_) out.notes.push_back(problem("LM-U140", "hatches, and splines that cannot be drawn, were left out").measure(count(others_)));
     if (weighted_) out.notes.push_back(problem("LM-U140", "splines with weights were taken without them").measure(count(weighted_)));
     return out;
   }

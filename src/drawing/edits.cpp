@@ -21,18 +21,6 @@ constexpr double kAtEnd = 1e-6;  ///< of a curve's parameter: no place within it
 Vec2 flat(const Vec3& p) { return {p.x(), p.y()}; }
 Vec3 in3(const Vec2& p) { return {p.x(), p.y(), 0}; }
 
-void say(Drawing& d, Law law, std::vector<Id> of) {
-  Relation r;
-  r.law = law;
-  r.of = std::move(of);
-  d.add(r);
-}
-
-Expected<Drawing> settled(Drawing d) {
-  if (auto s = solved(d)) return s;
-  return d;
-}
-
 /// Without what does not fit any more, of what these entities are in.
 void dropUnfit(Drawing& d, const std::set<Id>& touched) {
   const auto fits = [&](const Relation& r) {
@@ -115,14 +103,23 @@ std::vector<Cut> cutsOf(const Drawing& d, const Entity& e, const nurbs::Path& pa
   return out;
 }
 
-Problem noEntity() { return problem("LM-U001", "what is to be changed is not there"); }
+Expected<const Entity*> changeable(const Drawing& d, const Id& id) {
+  const Entity* e = d.entity(id);
+  if (!e) return fail(problem("LM-U001", "what is to be changed is not there"));
+  if (e->linked) return fail(linkedStays(d, *e));
+  return e;
+}
 
 } // namespace
 
+Problem linkedStays(const Drawing& d, const Entity& e) {
+  return problem("LM-U031", "what is linked is changed where it is made").at(in3(d.at(e.points[0]))).tryThis("draw over it, or change what it stands for");
+}
+
 Expected<Drawing> trimmed(const Drawing& d, const Id& id, const Vec2& near, const Context&) {
-  const Entity* e = d.entity(id);
-  const auto path = e ? pathOf(d, *e) : std::nullopt;
-  if (!path) return fail(noEntity());
+  LUMSK_TRY(e, changeable(d, id));
+  const auto path = pathOf(d, *e);
+  if (!path) return fail(problem("LM-U001", "what is to be changed cannot be drawn"));
   const double at = nurbs::closestPoint(*path, in3(near)).t, last = path->last();
   const bool closed = path->closed();
   std::vector<Cut> cuts = cutsOf(d, *e, *path);
@@ -144,7 +141,7 @@ Expected<Drawing> trimmed(const Drawing& d, const Id& id, const Vec2& near, cons
         out = without(out, {p});
         return;
       }
-    if (out.entity(by) && out.entity(by)->shape != Shape::Conic) say(out, Law::On, {p, by});
+    if (out.entity(by) && out.entity(by)->shape != Shape::Conic) out.say(Law::On, {p, by});
   };
   const size_t start = e->shape == Shape::Arc || e->shape == Shape::Circle ? 1 : 0;
   if (closed) {
@@ -168,8 +165,8 @@ Expected<Drawing> trimmed(const Drawing& d, const Id& id, const Vec2& near, cons
   *out.entity(id) = pieces[0];
   if (pieces.size() == 2) {
     const Id other = out.add(pieces[1]);
-    if (e->shape == Shape::Line) say(out, Law::InLine, {id, other});
-    if (e->shape == Shape::Arc) say(out, Law::Equal, {id, other});
+    if (e->shape == Shape::Line) out.say(Law::InLine, {id, other});
+    if (e->shape == Shape::Arc) out.say(Law::Equal, {id, other});
     dropUnfit(out, {id, other});
   } else {
     dropUnfit(out, {id});
@@ -179,9 +176,9 @@ Expected<Drawing> trimmed(const Drawing& d, const Id& id, const Vec2& near, cons
 }
 
 Expected<Drawing> split(const Drawing& d, const Id& id, const Vec2& at, const Context&) {
-  const Entity* e = d.entity(id);
-  const auto path = e ? pathOf(d, *e) : std::nullopt;
-  if (!path) return fail(noEntity());
+  LUMSK_TRY(e, changeable(d, id));
+  const auto path = pathOf(d, *e);
+  if (!path) return fail(problem("LM-U001", "what is to be changed cannot be drawn"));
   const double t = nurbs::closestPoint(*path, in3(at)).t, last = path->last();
   const auto ends = endsOf(*e);
   if (!ends) return fail(problem("LM-U020", "a closed line has no two pieces after one cut").tryThis("trim it with something that crosses it"));
@@ -193,16 +190,15 @@ Expected<Drawing> split(const Drawing& d, const Id& id, const Vec2& at, const Co
   out.relations.erase(std::remove_if(out.relations.begin(), out.relations.end(), [&](const Relation& r) { return aboutLength(r, id); }), out.relations.end());
   *out.entity(id) = t > 0.5 * last ? a : b;
   const Id other = out.add(t > 0.5 * last ? b : a);
-  if (e->shape == Shape::Line) say(out, Law::InLine, {id, other});
-  if (e->shape == Shape::Arc) say(out, Law::Equal, {id, other});
+  if (e->shape == Shape::Line) out.say(Law::InLine, {id, other});
+  if (e->shape == Shape::Arc) out.say(Law::Equal, {id, other});
   dropUnfit(out, {id, other});
   dropLoose(out, before);
   return settled(std::move(out));
 }
 
 Expected<Drawing> lengthened(const Drawing& d, const Id& id, const Vec2& near, const Context&) {
-  const Entity* e = d.entity(id);
-  if (!e) return fail(noEntity());
+  LUMSK_TRY(e, changeable(d, id));
   const auto ends = endsOf(*e);
   if (!ends || (e->shape != Shape::Line && e->shape != Shape::Arc))
     return fail(problem("LM-U022", std::string("a ") + shapeName(e->shape) + " has no way of its own to go on").tryThis("draw on from its end"));
@@ -240,7 +236,7 @@ Expected<Drawing> lengthened(const Drawing& d, const Id& id, const Vec2& near, c
     out.point(end)->at = flat(path->at(best->t));
   }
   out.relations.erase(std::remove_if(out.relations.begin(), out.relations.end(), [&](const Relation& r) { return aboutLength(r, id); }), out.relations.end());
-  if (out.entity(best->by)->shape != Shape::Conic) say(out, Law::On, {moved, best->by});
+  if (out.entity(best->by)->shape != Shape::Conic) out.say(Law::On, {moved, best->by});
   return settled(std::move(out));
 }
 
@@ -255,7 +251,7 @@ std::optional<std::array<Id, 2>> cornerAt(const Drawing& d, const Id& point) {
     if (const auto ends = endsOf(e); ends && (ends->first == point || ends->second == point)) out.push_back(e.id);
   if (out.size() != 2) return {};
   for (const Id& id : out)
-    if (const Shape s = d.entity(id)->shape; s != Shape::Line && s != Shape::Arc) return {};
+    if (const Entity& e = *d.entity(id); e.linked || (e.shape != Shape::Line && e.shape != Shape::Arc)) return {};
   return std::array{out[0], out[1]};
 }
 
@@ -333,7 +329,7 @@ std::array<Id, 2> openCorner(Drawing& d, const std::array<Id, 2>& of, const Id& 
   d.relations.erase(std::remove_if(d.relations.begin(), d.relations.end(), [&](const Relation& r) { return aboutLength(r, of[0]) || aboutLength(r, of[1]); }), d.relations.end());
   const bool meant = keep || std::any_of(d.relations.begin(), d.relations.end(), [&](const Relation& r) { return std::find(r.of.begin(), r.of.end(), corner) != r.of.end(); });
   if (meant)
-    for (const Id& e : of) say(d, Law::On, {corner, e});
+    for (const Id& e : of) d.say(Law::On, {corner, e});
   else
     d = without(d, {corner});
   return ends;
@@ -370,11 +366,9 @@ Expected<Drawing> rounded(const Drawing& d, const Id& point, double radius, cons
   arc.points = {out.addPoint(t->centre), ends[0], ends[1]};
   arc.construction = d.entity((*of)[0])->construction && d.entity((*of)[1])->construction;
   const Id id = out.add(arc);
-  say(out, Law::Tangent, {(*of)[0], id});
-  say(out, Law::Tangent, {id, (*of)[1]});
-  Relation r;
-  r.law = Law::Radius, r.of = {id}, r.value = radius, r.text = text;
-  out.add(r);
+  out.say(Law::Tangent, {(*of)[0], id});
+  out.say(Law::Tangent, {id, (*of)[1]});
+  out.say(Law::Radius, {id}, radius, text);
   return settled(std::move(out));
 }
 
@@ -395,11 +389,7 @@ Expected<Drawing> cornerCut(const Drawing& d, const Id& point, double distance, 
   Entity line;
   line.points = {ends[0], ends[1]};
   out.add(line);
-  for (const Id& end : ends) {
-    Relation r;
-    r.law = Law::Distance, r.of = {point, end}, r.value = distance, r.text = text;
-    out.add(r);
-  }
+  for (const Id& end : ends) out.say(Law::Distance, {point, end}, distance, text);
   return settled(std::move(out));
 }
 

@@ -7,6 +7,9 @@ namespace lumsk::drawing {
 // Changes of what is drawn: a drawing in, another one out, solved where relations are added. What a later step refers to
 // keeps its id on the longest piece. Relations go with what they are of; those that no longer fit are let go.
 
+/// Why something that is linked is not changed here: LM-U031.
+Problem linkedStays(const Drawing& d, const Entity& e);
+
 /// Takes out the piece of an entity round a place, from one crossing with others to the next; the whole entity where
 /// nothing crosses it. New ends stay on what they were cut by.
 Expected<Drawing> trimmed(const Drawing& d, const Id& entity, const Vec2& near, const Context& cx);

@@ -132,6 +132,11 @@ Expected<Freedom> freedomOf(const Drawing& d) {
   return out;
 }
 
+bool isNew(const Drawing& d, const Relation& r) {
+  constexpr double kNews = 1e-4; // less is rounding
+  return newsOf(d, r) > kNews;
+}
+
 double newsOf(const Drawing& d, const Relation& r) {
   auto before = equationsOf(d);
   Drawing more = d;

@@ -19,5 +19,7 @@ Expected<Freedom> freedomOf(const Drawing& d);
 /// How much of what a relation says is new: 1 all, 0 it follows from the others or contradicts them. For offers while
 /// somebody draws; 0 where it does not fit.
 double newsOf(const Drawing& d, const Relation& r);
+/// Whether it says enough that is new to be offered or kept.
+bool isNew(const Drawing& d, const Relation& r);
 
 } // namespace lumsk::drawing

@@ -35,14 +35,14 @@ Expected<Drawing> withLinks(const Drawing& d, const std::vector<Link>& links, co
   for (const Link& link : links) {
     std::vector<Id> own;
     for (const Entity& e : d.entities)
-      if (e.link == link.id) own.push_back(e.id);
+      if (e.linked && e.link == link.id) own.push_back(e.id);
     size_t k = 0;
     for (const nurbs::Segment& s : link.path.segments()) {
       LUMSK_TRY(piece, pieceOf(s, plane, cx));
       double across = 0;
       for (const Vec2& p : piece.at) across = std::max(across, (p - piece.at.front()).norm());
       if (piece.at.size() > 1 && across < cx.tolerances.point.mm)
-        return fail(problem("LM-U030", "what is linked is seen end on from this plane").at(link.path.start()).inField("links").tryThis("take it out of the links"));
+        return fail(problem("LM-U030", "what is linked is seen end on from this plane").at(link.path.start()).tryThis("take it out of the links"));
       if (k >= own.size()) {
         Entity e;
         e.linked = e.construction = true;

@@ -8,6 +8,8 @@ namespace lumsk::drawing {
 
 namespace {
 
+constexpr int kHighestDegree = 7; ///< of splines in a drawing
+
 Vec2 flat(const Frame& f, const Vec3& p) {
   const Vec3 l = f.local(p);
   return {l.x(), l.y()};
@@ -47,6 +49,17 @@ std::optional<Piece> arcPiece(const nurbs::EllipseArc& a, const Frame& f) {
   return out;
 }
 
+/// What has no exact form here, as a spline within `fit`.
+Expected<Piece> refitted(const nurbs::Segment& s, const Frame& f, const Context& cx) {
+  LUMSK_TRY(path, nurbs::Path::make({s}, cx.tolerances.point));
+  nurbs::RefitOptions o;
+  o.within = cx.tolerances.fit;
+  LUMSK_TRY(fitted, nurbs::refitted(path, o, cx));
+  if (fitted.path.segments().size() != 1)
+    return fail(problem("LM-U032", "a curve of a high degree with corners cannot be drawn").at(path.start()).tryThis("split it at its corners first"));
+  return pieceOf(fitted.path.segments().front(), f, cx);
+}
+
 /// Points by place: ends within reach of one another are one.
 class Places {
 public:
@@ -84,15 +97,12 @@ Expected<Piece> pieceOf(const nurbs::Segment& s, const Frame& f, const Context& 
   }
   if (const auto* arc = std::get_if<nurbs::EllipseArc>(&s)) {
     if (auto piece = arcPiece(*arc, f)) return *piece;
-    LUMSK_TRY(path, nurbs::Path::make({*arc}, cx.tolerances.point));
-    nurbs::RefitOptions o;
-    o.within = cx.tolerances.fit;
-    LUMSK_TRY(fitted, nurbs::refitted(path, o, cx));
-    return pieceOf(fitted.path.segments().front(), f, cx);
+    return refitted(s, f, cx);
   }
   const auto& spline = std::get<nurbs::Spline>(s);
+  if (spline.degree() > kHighestDegree) return refitted(s, f, cx);
   out.entity.shape = Shape::Spline;
-  out.entity.degree = std::min(spline.degree(), 7);
+  out.entity.degree = spline.degree();
   if (spline.spans() > 1) out.entity.knots = spline.knots();
   for (int i = 0; i < spline.size(); ++i) out.at.push_back(flat(f, spline.points().row(i).transpose()));
   return out;

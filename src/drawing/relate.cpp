@@ -9,7 +9,6 @@ namespace lumsk::drawing {
 
 namespace {
 
-constexpr double kNews = 1e-4;        ///< less of what a relation says is new: it is not offered
 constexpr double kCuspRad = kPi / 6;  ///< curves that leave their common point within this angle meet in a cusp
 
 /// What was picked, by kind.
@@ -204,7 +203,7 @@ std::vector<Law> fitting(const Drawing& d, const std::vector<Id>& picked) {
     const auto relations = relationsFor(d, law, picked);
     if (relations.empty()) continue;
     // What measures nought, or says nothing new, is no help; but dimensions can still tell.
-    if (isDimension(law) ? relations[0].value > 1e-9 : std::any_of(relations.begin(), relations.end(), [&](const Relation& r) { return newsOf(d, r) > kNews; }))
+    if (isDimension(law) ? relations[0].value > 1e-9 : std::any_of(relations.begin(), relations.end(), [&](const Relation& r) { return isNew(d, r); }))
       out.push_back(law);
   }
   return out;
@@ -213,8 +212,7 @@ std::vector<Law> fitting(const Drawing& d, const std::vector<Id>& picked) {
 Drawing withRelations(const Drawing& d, const std::vector<Relation>& more) {
   Drawing out = d;
   for (const Relation& r : more) out.add(r);
-  if (auto s = solved(out)) return *s;
-  return out;
+  return settled(std::move(out));
 }
 
 std::optional<DimensionPlace> placeOf(const Drawing& d, const Relation& r, double beside) {

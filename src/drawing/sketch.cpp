@@ -56,12 +56,7 @@ public:
     return out.entities.back();
   }
   void helpers() { construction_ = true; }
-  void say(Law l, std::vector<Id> of) {
-    Relation r;
-    r.law = l;
-    r.of = std::move(of);
-    out.drawing.add(r);
-  }
+  void say(Law l, std::vector<Id> of) { out.drawing.say(l, std::move(of)); }
 
 private:
   bool construction_;
@@ -356,99 +351,116 @@ std::optional<Place> crossingNear(const Drawing& d, const std::vector<const Enti
   return out;
 }
 
-} // namespace
+/// The nearest of what a place may take, looked for in order of worth: the first that finds something has it.
+class Snapper {
+public:
+  Snapper(const Drawing& d, const Vec2& at, const SnapOptions& o) : d_(d), at_(at), o_(o) { out_.place.at = at; }
 
-Snapped snapped(const Drawing& d, const Vec2& at, const SnapOptions& o) {
-  Snapped out;
-  out.place.at = at;
-  double best = o.reachMm;
-  for (const Point& p : d.points)
-    if (const double off = (p.at - at).norm(); off < best && p.id != o.but) {
-      best = off;
-      out.place = {p.at, p.id};
-      out.words = "together";
+  Snapped run() {
+    if (points() || outside() || middles() || crossing() || outermost() || entities()) return out_;
+    align();
+    if (o_.gridMm > 0)
+      for (int k = 0; k < 2; ++k)
+        if ((k == 0 ? out_.place.uprightWith : out_.place.levelWith).empty()) out_.place.at[k] = std::round(at_[k] / o_.gridMm) * o_.gridMm;
+    return out_;
+  }
+
+private:
+  /// Takes a place if it is nearer than what was found so far.
+  bool nearer(Place place, const std::string& words) {
+    const double off = (place.at - at_).norm();
+    if (off >= best_) return false;
+    best_ = off;
+    out_ = {std::move(place), words};
+    return true;
+  }
+  /// Not of what is dragged itself.
+  bool counts(const Entity& e) const { return std::find(e.points.begin(), e.points.end(), o_.but) == e.points.end(); }
+  bool carries(const Entity& e) const { return e.shape != Shape::Conic && !e.closed && counts(e); }
+
+  bool points() {
+    bool found = false;
+    for (const Point& p : d_.points)
+      if (p.id != o_.but) found = nearer({p.at, p.id}, "together") || found;
+    return found;
+  }
+  bool outside() {
+    Place origin;
+    origin.origin = true;
+    bool found = o_.but.empty() && nearer(origin, "origin");
+    for (const auto& [where, name] : o_.outside) found = nearer({where}, name) || found;
+    return found;
+  }
+  bool middles() {
+    bool found = false;
+    for (const Entity& e : d_.entities) {
+      if (e.shape != Shape::Line || !counts(e)) continue;
+      Place middle{0.5 * (d_.at(e.points[0]) + d_.at(e.points[1]))};
+      middle.middleOf = e.id;
+      found = nearer(middle, "middle") || found;
     }
-  if (!out.place.point.empty()) return out;
-  if (const double off = at.norm(); off < best && o.but.empty()) {
-    best = off;
-    out.place = {Vec2::Zero()};
-    out.place.origin = true;
-    out.words = "origin";
+    return found;
   }
-  for (const auto& [where, name] : o.outside)
-    if (const double off = (where - at).norm(); off < best) {
-      best = off;
-      out.place = {where};
-      out.words = name;
-    }
-  if (!out.words.empty()) return out;
-  for (const Entity& e : d.entities) {
-    if (e.shape != Shape::Line) continue;
-    const Vec2 m = 0.5 * (d.at(e.points[0]) + d.at(e.points[1]));
-    if (const double off = (m - at).norm(); off < best && std::find(e.points.begin(), e.points.end(), o.but) == e.points.end()) {
-      best = off;
-      out.place = {m};
-      out.place.middleOf = e.id;
-      out.words = "middle";
-    }
+  bool crossing() {
+    for (const Entity& e : d_.entities)
+      if (carries(e) && (nearestOn(alongEntity(d_, e, kLooks), at_) - at_).norm() < o_.reachMm) near_.push_back(&e);
+    const auto cross = crossingNear(d_, near_, at_, best_);
+    return cross && nearer(*cross, "crossing");
   }
-  if (!out.words.empty()) return out;
-  std::vector<const Entity*> lines; // within reach
-  for (const Entity& e : d.entities) {
-    if (e.shape == Shape::Conic || e.closed || std::find(e.points.begin(), e.points.end(), o.but) != e.points.end()) continue;
-    if ((nearestOn(alongEntity(d, e, 96), at) - at).norm() < o.reachMm) lines.push_back(&e);
-  }
-  if (const auto cross = crossingNear(d, lines, at, best)) {
-    out.place = *cross;
-    out.words = "crossing";
-    return out;
-  }
-  for (const Entity* e : lines) {
-    if (e->shape != Shape::Circle) continue;
-    for (const Vec2& way : {Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1)}) {
-      const Vec2 q = d.at(e->points[0]) + e->size * way;
-      if (const double off = (q - at).norm(); off < best) {
-        best = off;
-        out.place = {q};
-        out.place.on = e->id;
-        (way.y() == 0 ? out.place.levelWith : out.place.uprightWith) = e->points[0];
-        out.words = "outermost";
+  bool outermost() {
+    bool found = false;
+    for (const Entity* e : near_) {
+      if (e->shape != Shape::Circle) continue;
+      for (const Vec2& way : {Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1)}) {
+        Place p{d_.at(e->points[0]) + e->size * way};
+        p.on = e->id;
+        (way.y() == 0 ? p.levelWith : p.uprightWith) = e->points[0];
+        found = nearer(p, "outermost") || found;
       }
     }
+    return found;
   }
-  if (!out.words.empty()) return out;
-  for (const Entity& e : d.entities) {
-    if (e.shape == Shape::Conic || e.closed || std::find(e.points.begin(), e.points.end(), o.but) != e.points.end()) continue;
-    const Vec2 q = nearestOn(alongEntity(d, e, 96), at);
-    if (const double off = (q - at).norm(); off < best) {
-      best = off;
-      out.place = {q};
-      out.place.on = e.id;
-      out.words = "on";
+  bool entities() {
+    bool found = false;
+    for (const Entity* e : near_) {
+      Place p{nearestOn(alongEntity(d_, *e, kLooks), at_)};
+      p.on = e->id;
+      found = nearer(p, "on") || found;
     }
+    return found;
   }
-  if (!out.words.empty()) return out;
-  // Level with or above the line's beginning, else another point: each direction by itself.
-  double near[2] = {0.7 * o.reachMm, 0.7 * o.reachMm};
-  const auto align = [&](const Vec2& with, const Id& id, double weight) {
-    for (int k = 0; k < 2; ++k) {
-      const int other = 1 - k; // level: the same y
-      const double off = std::abs(with[other] - at[other]) * weight;
-      if (off >= near[k] || std::abs(with[k] - at[k]) < o.reachMm) continue;
-      near[k] = off;
-      out.place.at[other] = with[other];
-      (k == 0 ? out.place.levelWith : out.place.uprightWith) = id;
-    }
-  };
-  if (o.from) align(*o.from, o.fromPoint.empty() ? kBeginning : o.fromPoint, 0.5);
-  for (const Point& p : d.points)
-    if (p.id != o.but && p.id != o.fromPoint) align(p.at, p.id, 1);
-  if (!out.place.levelWith.empty()) out.words = "level";
-  if (!out.place.uprightWith.empty()) out.words += out.words.empty() ? "upright" : ", upright";
-  if (o.gridMm > 0)
-    for (int k = 0; k < 2; ++k)
-      if ((k == 0 ? out.place.uprightWith : out.place.levelWith).empty()) out.place.at[k] = std::round(at[k] / o.gridMm) * o.gridMm;
-  return out;
-}
+
+  /// Level with or above the line's beginning, else another point: each direction by itself.
+  void align() {
+    double nearest[2] = {0.7 * o_.reachMm, 0.7 * o_.reachMm};
+    const auto with = [&](const Vec2& p, const Id& id, double weight) {
+      for (int k = 0; k < 2; ++k) {
+        const int other = 1 - k; // level: the same y
+        const double off = std::abs(p[other] - at_[other]) * weight;
+        if (off >= nearest[k] || std::abs(p[k] - at_[k]) < o_.reachMm) continue;
+        nearest[k] = off;
+        out_.place.at[other] = p[other];
+        (k == 0 ? out_.place.levelWith : out_.place.uprightWith) = id;
+      }
+    };
+    if (o_.from) with(*o_.from, o_.fromPoint.empty() ? kBeginning : o_.fromPoint, 0.5);
+    for (const Point& p : d_.points)
+      if (p.id != o_.but && p.id != o_.fromPoint) with(p.at, p.id, 1);
+    if (!out_.place.levelWith.empty()) out_.words = "level";
+    if (!out_.place.uprightWith.empty()) out_.words += out_.words.empty() ? "upright" : ", upright";
+  }
+
+  static constexpr int kLooks = 96; ///< places along a curve
+  const Drawing& d_;
+  Vec2 at_;
+  const SnapOptions& o_;
+  Snapped out_;
+  double best_ = o_.reachMm;
+  std::vector<const Entity*> near_; ///< within reach
+};
+
+} // namespace
+
+Snapped snapped(const Drawing& d, const Vec2& at, const SnapOptions& o) { return Snapper(d, at, o).run(); }
 
 } // namespace lumsk::drawing

@@ -142,12 +142,12 @@ bool isPose(const Drawing& d) {
 
 Problem contradiction(const Drawing& d, const Drawing& asked) {
   const std::vector<Id> ids = contradictionIn(asked);
-  Problem p = problem("LM-U005", "relations of the drawing contradict each other").inField("drawing");
+  Problem p = problem("LM-U005", ids.empty() ? "the relations of the drawing are not met together" : "relations of the drawing contradict each other");
   std::string names;
   for (const Id& id : ids) {
     const Relation& r = *d.relation(id);
     names += (names.empty() ? "" : ", ") + std::string(lawWords(r.law)) + (r.text.empty() ? "" : " " + r.text);
-    p.offer({std::string("give up ") + lawWords(r.law) + (r.text.empty() ? "" : " " + r.text), "drawing", id});
+    p.offer({std::string("give up ") + lawWords(r.law) + (r.text.empty() ? "" : " " + r.text), {}, id});
   }
   if (!names.empty()) p.what += ": " + names;
   return p.tryThis(ids.empty() ? "take out what was added last" : "give up one of them");
@@ -159,8 +159,8 @@ Problem outOfReach(const Drawing& d, const Drawing& came, const std::vector<Lead
   const double factor = dimensionOf(r.law) == Dimension::Angle ? degFromRad(1) : 1;
   Problem p = problem("LM-U006", std::string("the drawing turns over or ends before the ") + lawWords(r.law) + " comes to what is asked")
                   .want({r.value * factor, dimensionOf(r.law)})
-                  .inField("drawing")
                   .tryThis("take a value nearer to the one before, or give up a relation");
+  p.item = r.id;
   if (const auto v = measured(came, r)) p.measure({*v * factor, dimensionOf(r.law)});
   return p;
 }
@@ -207,19 +207,44 @@ std::optional<double> measured(const Drawing& d, const Relation& r) {
   }
 }
 
-Expected<Drawing> solved(const Drawing& d) {
-  const Drawing start = awake(d);
+namespace {
+
+/// What came of it: solved, or why not is still to be told.
+struct Outcome {
+  std::optional<Drawing> solved;
+  std::optional<std::pair<Drawing, std::vector<Lead>>> ended; ///< where led dimensions came to
+};
+Expected<Outcome> triedAllWays(const Drawing& start) {
   LUMSK_TRY(direct, attempt(start));
-  if (direct.done && direct.arcs && direct.legs && direct.sizes) return direct.drawing;
+  if (direct.done && direct.arcs && direct.legs && direct.sizes) return Outcome{direct.drawing, {}};
   const std::vector<Lead> leads = leadsOf(start);
   const bool pose = isPose(start);
-  if (direct.done && direct.sizes && (!pose || (direct.arcs && leads.empty()))) return direct.drawing;
-  if (!leads.empty() && pose) {
-    const auto [at, done] = led(start, leads);
-    if (done >= 1) return at;
-    if (direct.done || done > 0) return fail(outOfReach(d, at, leads));
-  }
+  if (direct.done && direct.sizes && (!pose || (direct.arcs && leads.empty()))) return Outcome{direct.drawing, {}};
+  if (leads.empty() || !pose) return Outcome{};
+  auto [at, done] = led(start, leads);
+  if (done >= 1) return Outcome{at, {}};
+  if (direct.done || done > 0) return Outcome{{}, std::pair(at, leads)};
+  return Outcome{};
+}
+
+} // namespace
+
+Expected<Drawing> solved(const Drawing& d) {
+  const Drawing start = awake(d);
+  LUMSK_TRY(out, triedAllWays(start));
+  if (out.solved) return *out.solved;
+  if (out.ended) return fail(outOfReach(d, out.ended->first, out.ended->second));
   return fail(contradiction(d, start));
+}
+
+std::optional<Drawing> ifSolved(const Drawing& d) {
+  auto out = triedAllWays(awake(d));
+  return out ? out->solved : std::nullopt;
+}
+
+Drawing settled(Drawing d) {
+  auto s = ifSolved(d);
+  return s ? std::move(*s) : d;
 }
 
 std::optional<Drawing> settledFrom(const Drawing& before, const Drawing& asked) {
@@ -240,9 +265,7 @@ std::optional<Drawing> settledFrom(const Drawing& before, const Drawing& asked) 
 std::optional<Drawing> solvedWith(const Drawing& d, const Id& point, const Vec2& at) {
   Drawing held = d;
   held.point(point)->at = at;
-  Relation r;
-  r.law = Law::Fixed, r.of = {point};
-  held.add(r);
+  held.say(Law::Fixed, {point});
   auto out = settledFrom(d, held);
   if (!out) return {};
   out->relations.pop_back();

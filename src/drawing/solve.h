@@ -12,6 +12,11 @@ constexpr double kSolvedMm = 1e-9; ///< relations hold within this
 /// (a dimension out of reach: how far it comes).
 Expected<Drawing> solved(const Drawing& d);
 
+/// The same without a search for reasons; nothing where it cannot be solved.
+std::optional<Drawing> ifSolved(const Drawing& d);
+/// Solved where that can be, else as it lies: for edits, whose value is kept either way.
+Drawing settled(Drawing d);
+
 /// Relations of which any one, given up, lets the others hold; newest first. Empty where the drawing can be solved, or
 /// giving up one is not enough.
 std::vector<Id> contradictionIn(const Drawing& d);

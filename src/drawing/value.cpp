@@ -110,6 +110,12 @@ Id Drawing::add(Relation r) {
   return relations.back().id;
 }
 
+Id Drawing::say(Law law, std::vector<Id> of, double value, std::string text) {
+  Relation r;
+  r.law = law, r.of = std::move(of), r.value = value, r.text = std::move(text);
+  return add(std::move(r));
+}
+
 std::pair<int, int> pointsOf(Shape s) {
   switch (s) {
   case Shape::Line:

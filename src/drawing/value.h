@@ -83,6 +83,7 @@ struct Drawing {
   Id addPoint(const Vec2& at);
   Id add(Entity e);   ///< with a new id
   Id add(Relation r); ///< likewise
+  Id say(Law law, std::vector<Id> of, double value = 0, std::string text = {}); ///< a relation
 };
 
 /// How many points an entity of a shape names: least and most.

@@ -14,15 +14,6 @@ namespace {
 
 double unitOf(drawing::Law l) { return drawing::dimensionOf(l) == Dimension::Angle ? radFromDeg(1) : 1; }
 
-Expected<double> valueOf(drawing::Law law, const std::string& text, const Names& names) {
-  auto q = evaluate(text, drawing::dimensionOf(law), names);
-  if (!q) {
-    q.error().what = std::string(drawing::lawWords(law)) + ": " + q.error().what;
-    return fail(std::move(q.error().inField("drawing")));
-  }
-  return q->value * unitOf(law);
-}
-
 bool isPlace(const json& v) { return v.is_array() && v.size() == 2 && v[0].is_number() && v[1].is_number(); }
 bool isIds(const json& v) {
   return v.is_array() && std::all_of(v.begin(), v.end(), [](const json& x) { return x.is_string(); });
@@ -108,7 +99,7 @@ Expected<Drawing> drawingFrom(const json& stored, const Names& names) {
     if (drawing::isDimension(x.law)) {
       x.text = r["value"].is_string() ? r["value"].get<std::string>() : formatNumber(r["value"].get<double>(), 12);
       if (!x.measured) {
-        LUMSK_TRY(v, valueOf(x.law, x.text, names));
+        LUMSK_TRY(v, dimensionValue(x.law, x.text, names));
         x.value = v;
       }
     }
@@ -173,15 +164,23 @@ Recipe withDrawing(const Recipe& r, const ItemRef& field, const Drawing& d) {
   return entry ? r.withStep(withInput(*entry, field.field, toJson(d))) : r;
 }
 
+Expected<double> dimensionValue(drawing::Law law, const std::string& text, const Names& names) {
+  auto q = evaluate(text, drawing::dimensionOf(law), names);
+  if (!q) {
+    q.error().what = std::string(drawing::lawWords(law)) + ": " + q.error().what;
+    return fail(std::move(q.error()));
+  }
+  return q->value * unitOf(law);
+}
+
 Expected<Drawing> withText(const Drawing& d, const drawing::Id& dimension, const std::string& text, const Names& names) {
   Drawing out = d;
   drawing::Relation* r = out.relation(dimension);
   if (!r) return d;
-  LUMSK_TRY(v, valueOf(r->law, text, names));
+  LUMSK_TRY(v, dimensionValue(r->law, text, names));
   r->text = text;
   r->value = v;
-  if (auto s = drawing::solved(out)) return *s;
-  return out;
+  return drawing::settled(std::move(out));
 }
 
 std::string dimensionText(drawing::Law law, double value) {

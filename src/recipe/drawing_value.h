@@ -19,6 +19,8 @@ Expected<drawing::Drawing> linkedDrawing(const drawing::Drawing& d, const StepEn
                                          const Frame& plane, const Model& model);
 Recipe withDrawing(const Recipe& r, const ItemRef& field, const drawing::Drawing& d);
 
+/// What a dimension of a law says: mm or radians. Fails as expressions do.
+Expected<double> dimensionValue(drawing::Law law, const std::string& text, const Names& names);
 /// A dimension that is written as something else: solved if that can be, else as it was with the new text beside it.
 /// Fails as expressions do.
 Expected<drawing::Drawing> withText(const drawing::Drawing& d, const drawing::Id& dimension, const std::string& text,

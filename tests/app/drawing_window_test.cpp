@@ -288,6 +288,17 @@ private slots:
     w().session().setInput("s1", "points", pointList({{-40, -10, 0}, {-10, 5, 0}, {24, 3, 0}}), "moved");
     QVERIFY(settled());
     VERIFY_AT_MOST((curve(d).start() - Vec3(24, 3, 0)).norm(), 1e-9);
+    // Taken out, it does not come back.
+    w().focus().unfold(d);
+    QVERIFY(settled());
+    const auto linked = std::find_if(now().entities.begin(), now().entities.end(), [](const auto& e) { return e.linked; });
+    const Vec2 there = drawing::alongEntity(now(), *linked, 48)[12];
+    select({on(there.x(), there.y())});
+    QCOMPARE(board().selection().size(), size_t(1));
+    QTest::keyClick(&view(), Qt::Key_Delete);
+    QVERIFY(settled());
+    QCOMPARE(now().entities.size(), size_t(1));
+    QVERIFY(inputs(d).value("links", json::array()).empty());
   }
 
   void twoDrawingsMakeACurveInSpace() {

@@ -1,5 +1,6 @@
 #include "drawing/curves.h"
 #include "drawing/edits.h"
+#include "drawing/measure.h"
 #include "drawing/relate.h"
 #include "drawing/sketch.h"
 #include "nurbs/measure/arc_length.h"
@@ -92,18 +93,17 @@ private slots:
     const auto cut = cornerCut(p.d, corner, 5, "5");
     QVERIFY(cut.has_value());
     VERIFY_AT_MOST(std::abs(length(*cut, cut->entities.back().id) - 5 * std::sqrt(2.0)), 1e-9);
-    // A line and an arc.
+    // A line that meets a circle of 15 squarely: the circle of 3 between them touches both.
     Pencil q;
     const auto tip = q.point(10, 0);
     q.line(q.point(-20, 0), tip);
-    q.arc(q.point(10, 15), tip, q.point(25, 15));
+    q.arc(q.point(25, 0), tip, q.point(25, 15), false);
     const auto smooth = rounded(q.d, tip, 3, "3");
-    if (smooth) { // where it fits it is tangent to both
-      const Entity& e = smooth->entities.back();
-      VERIFY_AT_MOST(std::abs(e.size - 3), 1e-9);
-    } else {
-      QCOMPARE(smooth.error().code, std::string("LM-U024"));
-    }
+    VERIFY_OK(smooth);
+    const Entity& e = smooth->entities.back();
+    VERIFY_AT_MOST(std::abs(e.size - 3), 1e-9);
+    VERIFY_AT_MOST((smooth->at(e.points[0]) - Vec2(25 - std::sqrt(315.0), 3)).norm(), 1e-6);
+    QCOMPARE(chainsOf(*smooth, {})->chains.size(), size_t(1));
     Q_UNUSED(b);
   }
 
@@ -158,6 +158,14 @@ private slots:
     const auto s = p.spline(Shape::Through, {p.point(0, 0), p.point(10, 12), p.point(25, 4), p.point(40, 15)}, 3);
     const double before = length(p.d, s);
     Context cx;
+    // Points far from even: the new one goes between its neighbours, and the form hardly changes.
+    Pencil uneven;
+    const auto u = uneven.spline(Shape::Through, {uneven.point(0, 0), uneven.point(2, 1), uneven.point(4, 1), uneven.point(80, 10)}, 3);
+    const Vec2 there = alongEntity(uneven.d, *uneven.d.entity(u), 40)[20];
+    const auto between = withControlPoint(uneven.d, u, there, cx);
+    VERIFY_OK(between);
+    VERIFY_AT_MOST((between->at(between->entity(u)->points[3]) - there).norm(), 0.5);
+    VERIFY_AT_MOST(std::abs(length(*between, u) - length(uneven.d, u)), 0.5);
     const auto control = asSpline(p.d, s, cx);
     QVERIFY(control.has_value());
     QVERIFY(control->entity(s)->shape == Shape::Spline);

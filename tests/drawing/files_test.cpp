@@ -1,3 +1,4 @@
+#include "drawing/edits.h"
 #include "drawing/files.h"
 #include "drawing/links.h"
 #include "drawing/pieces.h"
@@ -117,6 +118,11 @@ private slots:
     QCOMPARE(d->entities.size(), size_t(2));
     QVERIFY(d->entities[1].shape == Shape::Arc && d->entities[0].linked);
     // A point on the link comes along.
+    // It is changed where it is made, and copies of it are free.
+    QCOMPARE(split(*d, d->entities[0].id, {10, 9}, {}).error().code, std::string("LM-U031"));
+    const auto row = repeatedAlong(*d, {d->entities[0].id}, {5, 0}, 2);
+    VERIFY_OK(row);
+    QVERIFY(!row->entities.back().linked && row->entities.back().link.empty());
     const Id p = d->addPoint({11, 7});
     Relation r;
     r.law = Law::On, r.of = {p, d->entities[0].id};

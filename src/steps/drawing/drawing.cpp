@@ -40,6 +40,18 @@ Vec3 placeOn(const Frame& f, const lumsk::drawing::Drawing& d, const lumsk::draw
   return f.origin;
 }
 
+/// A problem of the drawing: its places from the plane to space, those of the relations that it names, and its field.
+Problem placed(Problem p, const Frame& f, const lumsk::drawing::Drawing& d) {
+  for (Vec3& at : p.where) at = f.at(at.x(), at.y());
+  if (d.relation(p.item)) p.at(placeOn(f, d, p.item));
+  p.item.clear(); // relations are no items of a list
+  for (Remedy& r : p.remedies) {
+    r.field = "drawing";
+    if (d.relation(r.value)) p.at(placeOn(f, d, r.value));
+  }
+  return p.inField("drawing");
+}
+
 void noteSaidTwice(Outcome& out, const Frame& f, const lumsk::drawing::Drawing& d, const lumsk::drawing::Freedom& free) {
   for (const auto& set : free.said) {
     std::string names;
@@ -61,32 +73,31 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const Frame f = in.plane("plane", topPlane());
   std::vector<lumsk::drawing::Link> links;
   for (const Picked& p : in.picked("links")) links.push_back({p.item, *std::get<CurvePtr>(p.object)});
-  LUMSK_TRY(linked, lumsk::drawing::withLinks(stored, links, f, cx));
-  auto d = lumsk::drawing::solved(linked);
-  if (!d) {
-    for (const Remedy& r : d.error().remedies)
-      if (stored.relation(r.value)) d.error().at(placeOn(f, stored, r.value));
-    return fail(d.error());
-  }
-  LUMSK_TRY(chains, lumsk::drawing::chainsOf(*d, cx));
+  auto linked = lumsk::drawing::withLinks(stored, links, f, cx);
+  if (!linked) return fail(linked.error().inField("links"));
+  const auto inDrawing = [&](Problem p) { return fail(placed(std::move(p), f, *linked)); };
+  auto d = lumsk::drawing::solved(*linked);
+  if (!d) return inDrawing(d.error());
+  auto chains = lumsk::drawing::chainsOf(*d, cx);
+  if (!chains) return inDrawing(chains.error());
   LUMSK_TRY(free, lumsk::drawing::freedomOf(*d));
   Outcome out;
   const auto place = [&](const Vec2& p) { return f.at(p.x(), p.y()); };
-  for (const auto& c : chains.chains) {
+  for (const auto& c : chains->chains) {
     Output o{c.name, std::make_shared<const nurbs::Path>(nurbs::transformed(c.path, onto(f)))};
     o.also = c.entities;
     out.outputs.push_back(std::move(o));
     for (const auto& id : c.entities)
       for (const auto& p : d->entity(id)->points) out.points.push_back({p, place(d->at(p)), c.name});
   }
-  for (const auto& p : chains.loosePoints) out.outputs.push_back({p, PointObject{place(d->at(p))}});
+  for (const auto& p : chains->loosePoints) out.outputs.push_back({p, PointObject{place(d->at(p))}});
   if (out.outputs.empty())
     return fail(problem("LM-U010", "there are only construction lines").isMissing().inField("drawing").tryThis("draw something that comes out"));
-  out.notes = std::move(chains.notes);
+  out.notes = std::move(chains->notes);
   for (Problem& note : out.notes)
     for (Vec3& p : note.where) p = f.at(p.x(), p.y());
   noteSaidTwice(out, f, *d, free);
-  out.summary = summaryOf(chains, free.ways);
+  out.summary = summaryOf(*chains, free.ways);
   return out;
 }
 

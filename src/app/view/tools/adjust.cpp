@@ -177,7 +177,7 @@ private:
       return;
     for (const Id& id : r.of)
       if (!d.point(id) && !d.entity(id)) return;
-    if ((d.at(held) - place.at).norm() > 2 * pixel() || drawing::newsOf(d, r) < 1e-4) return;
+    if ((d.at(held) - place.at).norm() > 2 * pixel() || !drawing::isNew(d, r)) return;
     board().edit(drawing::withRelations(d, {r}), said(drawing::lawWords(r.law)));
   }
 

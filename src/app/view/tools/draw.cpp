@@ -181,7 +181,7 @@ private:
         if (const auto v = value(numbers[i], r.law)) r.value = *v, typed.push_back(r);
       }
     }
-    settle(made->drawing);
+    made->drawing = drawing::settled(std::move(made->drawing));
     board().edit(typed.empty() ? made->drawing : drawing::withRelations(made->drawing, typed), ViewWidget::tr("draw: %1").arg(said(s.label).toLower()));
     if (key != "line" || made->entities.empty()) return;
     // The next line begins where this one ends.
@@ -195,16 +195,11 @@ private:
     places_ = {{now.at(end), end}};
   }
 
-  /// What was snapped to holds; what does not bring anything new is let go.
-  static void settle(Drawing& d) {
-    if (auto s = drawing::solved(d)) d = *s;
-  }
-
   void arcTo(const drawing::Place& to) {
     auto made = drawing::tangentArc(board().drawing(), lastEntity_, places_[0].point, to, board().construction());
     ghost_.clear();
     if (!made) return;
-    settle(made->drawing);
+    made->drawing = drawing::settled(std::move(made->drawing));
     board().edit(made->drawing, ViewWidget::tr("draw: arc"));
     lastEntity_ = made->entities[0];
     const Id end = board().drawing().entity(lastEntity_)->points[2];
@@ -278,12 +273,9 @@ private:
   // Numbers
 
   std::optional<double> value(const QString& text, drawing::Law law) const {
-    const auto q = recipe::evaluate(text.toStdString(), drawing::dimensionOf(law), work().focus().names());
-    if (!q) {
-      emit work().told(said(q.error()));
-      return {};
-    }
-    return drawing::dimensionOf(law) == Dimension::Angle ? radFromDeg(q->value) : q->value;
+    const auto v = recipe::dimensionValue(law, text.toStdString(), work().focus().names());
+    if (!v) emit work().told(said(v.error()));
+    return v ? std::optional(*v) : std::nullopt;
   }
 
   /// Numbers for what is under way; Enter takes them, a semicolon parts several.
