@@ -32,7 +32,8 @@ constexpr OptionKind kOptions[] = {{"sides", "sides", "6", Dimension::Count},
                                    {"count", "how many", "3", Dimension::Count},
                                    {"right", "to the right", "20", Dimension::Length},
                                    {"up", "upwards", "0", Dimension::Length},
-                                   {"turn", "turn", "60", Dimension::Angle}};
+                                   {"turn", "turn", "60", Dimension::Angle},
+                                   {"text", "letters", "Lumsk", Dimension::Count}};
 const OptionKind& optionKind(const std::string& key) {
   return *std::find_if(std::begin(kOptions), std::end(kOptions), [&](const OptionKind& o) { return key == o.key; });
 }
@@ -59,9 +60,10 @@ const std::vector<BoardTool>& DrawingBoard::tools() {
       BoardTool t{s.key, said(s.label), said(s.asks.front()), {}, tr("draw")};
       if (t.key == "polygon") t.options = {"sides"};
       if (t.key == "spline" || t.key == "spline_control") t.options = {"degree"};
+      if (t.key == "text") t.options = {"text"};
       out.push_back(std::move(t));
     }
-    out.push_back({"link", tr("Link"), tr("click a curve or an edge outside: it is drawn here and followed"), {}, tr("bring in")});
+    out.push_back({"link", tr("Link"), tr("click a curve, edge or point outside, or a body for its section: it is drawn here and followed"), {}, tr("bring in")});
     const QString change = tr("change");
     out.push_back({"trim", tr("Trim"), tr("click the piece that goes"), {}, change});
     out.push_back({"split", tr("Split"), tr("click where it is cut in two"), {}, change});
@@ -70,6 +72,7 @@ const std::vector<BoardTool>& DrawingBoard::tools() {
     out.push_back({"cut_corner", tr("Cut corner"), tr("click a corner of two lines"), {"distance"}, change});
     out.push_back({"offset", tr("Offset"), tr("pick lines of a chain, then apply"), {"distance"}, change});
     out.push_back({"mirror", tr("Mirror"), tr("pick what is mirrored first, then click the line"), {}, change});
+    out.push_back({"mirror_smooth", tr("Mirror smooth"), tr("pick curves first, then click the line: equal curvature across it"), {}, change});
     out.push_back({"repeat_along", tr("Repeat along"), tr("pick what is repeated, then apply"), {"count", "right", "up"}, change});
     out.push_back({"repeat_round", tr("Repeat round"), tr("pick what is repeated first, then click the centre"), {"count", "turn"}, change});
     out.push_back({"as_spline", tr("Make it a spline"), tr("click a line, arc or spline"), {}, change});
@@ -128,7 +131,7 @@ void DrawingBoard::sync() {
     read_ = session_.recipePtr();
     auto d = recipe::drawingAt(session_.recipe(), ref(), names());
     if (d && !f->linksField.empty())
-      if (auto linked = recipe::linkedDrawing(*d, *entry, f->linksField, frame_, *results_.model())) d = std::move(*linked);
+      if (auto linked = recipe::linkedDrawing(*d, *entry, f->linksField, frame_, *results_.model(), things_)) d = std::move(*linked);
     // As it is with the numbers that hold now; edits go on from there.
     if (d && !session_.dragging()) *d = drawing::settled(std::move(*d));
     problem_ = d ? std::nullopt : std::optional(d.error());
@@ -208,11 +211,25 @@ void DrawingBoard::link(const scene::Hit& hit) {
   const recipe::StepEntry& entry = *session_.recipe().find(step_);
   const recipe::Field* links = recipe::findField(session_.registry().schemaOf(entry.kind), f->linksField);
   if (!links) return;
-  const auto next = recipe::withPick(entry, *links, hit, {}, *results_.model());
-  auto d = recipe::linkedDrawing(*drawing_, *next, links->key, frame_, *results_.model());
+  const auto many = [&](const recipe::StepEntry& s) { return s.inputs->value(links->key, nlohmann::json::array()).size(); };
+  auto next = recipe::withPick(entry, *links, hit, {}, *results_.model());
+  if (many(*next) <= many(entry)) return;
+  const auto drawn = [&] { return recipe::linkedDrawing(*drawing_, *next, links->key, frame_, *results_.model(), things_); };
+  auto d = drawn();
+  if (!d && d.error().code == "LM-U033") { // it is not cut: as it is seen
+    auto list = (*next->inputs)[links->key];
+    list.back()["as"] = "outline";
+    next = recipe::withInput(*next, links->key, list);
+    d = drawn();
+  }
   if (!d) return emit told(said(d.error()));
   session_.edit(recipe::withDrawing(session_.recipe().withStep(next), ref(), *d), tr("link to something outside"));
+  if (hit.kind != recipe::Kind::Edge) return;
+  if (const std::string below = recipe::curveBelow(hit, *results_.model()); !below.empty())
+    emit told(tr("this edge lies on %1: link that curve instead, it lasts when the body is changed").arg(QString::fromStdString(below)));
 }
+
+bool DrawingBoard::reads(const QString& path) { return path.endsWith(".dxf", Qt::CaseInsensitive) || path.endsWith(".svg", Qt::CaseInsensitive); }
 
 void DrawingBoard::bringIn(const QString& path) {
   QFile file(path);
@@ -223,7 +240,9 @@ void DrawingBoard::bringIn(const QString& path) {
   Context cx;
   cx.tolerances = session_.recipe().tolerances;
   take(drawing::withSegments(*drawing_, curves->segments, cx), tr("bring in a file"));
-  for (const Problem& note : curves->notes) emit told(said(note));
+  QStringList notes;
+  for (const Problem& note : curves->notes) notes << said(note);
+  if (!notes.isEmpty()) emit told(notes.join("; "));
 }
 
 void DrawingBoard::writeOut(const QString& path) {
@@ -242,23 +261,39 @@ void DrawingBoard::setText(const Id& dimension, const QString& text) {
   take(recipe::withText(*drawing_, dimension, text.toStdString(), names()), tr("set a dimension"));
 }
 
+void DrawingBoard::write(const Id& entity, const QString& text) {
+  Drawing next = *drawing_;
+  auto* e = next.entity(entity);
+  if (!e || text.trimmed().isEmpty() || e->text == text.toStdString()) return;
+  e->text = text.toStdString();
+  edit(next, tr("write"));
+}
+
 void DrawingBoard::removePicked() {
   if (selection_.empty()) return;
   const auto ids = std::exchange(selection_, {});
   // What is linked goes with its link: it would come back else.
   recipe::Recipe next = recipe::withDrawing(session_.recipe(), ref(), drawing::without(*drawing_, ids));
-  for (const Id& id : ids)
-    if (const auto* e = drawing_->entity(id); e && e->linked) next = recipe::withoutItem(next, {step_, focus_.activeField()->linksField, e->link});
+  for (const Id& id : ids) {
+    const auto* e = drawing_->entity(id);
+    const auto* p = drawing_->point(id);
+    const Id link = e && e->linked ? e->link : p ? p->link : Id();
+    if (!link.empty()) next = recipe::withoutItem(next, {step_, focus_.activeField()->linksField, link});
+  }
   session_.edit(next, tr("remove from the drawing"));
 }
 
 void DrawingBoard::turnConstruction() {
   Drawing next = *drawing_;
   bool on = false;
-  for (const Id& id : selection_)
-    if (const auto* e = next.entity(id)) on = on || !e->construction;
-  for (const Id& id : selection_)
-    if (auto* e = next.entity(id)) e->construction = on;
+  const auto each = [&](auto&& what) {
+    for (const Id& id : selection_) {
+      if (auto* e = next.entity(id)) what(e->construction);
+      if (auto* p = next.point(id)) what(p->construction);
+    }
+  };
+  each([&](bool& is) { on = on || !is; });
+  each([&](bool& is) { is = on; });
   edit(next, tr("construction"));
 }
 

@@ -2,6 +2,7 @@
 #include "app/focus.h"
 #include "drawing/freedom.h"
 #include "drawing/sketch.h"
+#include "recipe/linked_things.h"
 
 #include <QTimer>
 
@@ -56,10 +57,14 @@ public:
   /// Takes what an edit gives, or tells why it does not.
   void take(Expected<drawing::Drawing> made, const QString& words);
   void say(drawing::Law law); ///< of what is picked
-  void link(const scene::Hit& hit); ///< to something outside
+  /// To something outside: a curve, edge or point as it is, of a body its section with the plane, else its outline. What
+  /// is linked already stays so. Says where a curve that lasts lies below an edge.
+  void link(const scene::Hit& hit);
   void bringIn(const QString& path);  ///< the curves of a DXF or SVG file
   void writeOut(const QString& path); ///< what comes out, as DXF or SVG
   void setText(const drawing::Id& dimension, const QString& text);
+  void write(const drawing::Id& entity, const QString& text); ///< what letters say
+  static bool reads(const QString& path); ///< whether it is a file that `bringIn` knows
   void removePicked();
   void turnConstruction(); ///< of what is picked
   void turnOff(const drawing::Id& relation);
@@ -86,6 +91,7 @@ private:
   Results& results_;
   Focus& focus_;
   std::shared_ptr<const drawing::Drawing> drawing_;
+  recipe::LinkedThings things_;
   mutable std::shared_ptr<const drawing::Drawing> freedomOf_;
   mutable drawing::Freedom freedom_;
   std::optional<Problem> problem_;

@@ -168,11 +168,25 @@ void RelationBar::fill() {
     if (drawing::isDimension(r->law))
       connect(button("relation-measured", r->measured ? tr("let it hold") : tr("measure only")), &QPushButton::clicked, this, [this, id = r->id] { board_.turnMeasured(id); });
   }
-  if (std::any_of(of_.begin(), of_.end(), [&](const auto& id) { return d.entity(id); }))
+  if (const auto* e = of_.size() == 1 ? d.entity(of_[0]) : nullptr; e && e->shape == drawing::Shape::Text) writeLine(*e);
+  if (!r)
     connect(button("draw-turn-construction", tr("construction")), &QPushButton::clicked, &board_, &DrawingBoard::turnConstruction);
   connect(button("draw-remove", tr("remove")), &QPushButton::clicked, &board_, &DrawingBoard::removePicked);
   show();
   raise();
+}
+
+/// The letters themselves.
+void RelationBar::writeLine(const drawing::Entity& e) {
+  auto* line = new QLineEdit(QString::fromStdString(e.text));
+  line->setObjectName("draw-letters");
+  line->setAccessibleName(tr("letters"));
+  line->setMinimumWidth(120);
+  auto* grid = static_cast<QGridLayout*>(layout());
+  const int row = (grid->count() + kPerRow - 1) / kPerRow;
+  grid->addWidget(line, row, 0, 1, kPerRow);
+  line->show();
+  connect(line, &QLineEdit::editingFinished, &board_, [this, line, id = e.id] { board_.write(id, line->text()); });
 }
 
 void RelationBar::place() {
@@ -188,7 +202,7 @@ void RelationBar::place() {
   const auto& d = board_.drawing();
   for (const auto& id : of_) {
     if (const auto* e = d.entity(id))
-      for (const Vec2& p : drawing::alongEntity(d, *e, 24)) reach(p);
+      for (const auto& line : drawing::linesOf(d, *e, 24)) std::for_each(line.begin(), line.end(), reach);
     if (const auto* p = d.point(id)) reach(p->at);
     if (const auto* r = d.relation(id)) {
       const auto at = drawing::isDimension(r->law) ? drawing::placeOf(d, *r, DrawingMarks::beside(c, board_.frame())) : std::nullopt;

@@ -32,6 +32,7 @@ private:
   void sync();
   void fill();
   QPushButton* button(const QString& name, const QString& text);
+  void writeLine(const drawing::Entity& e);
   DrawingBoard& board_;
   ViewWidget& view_;
   std::vector<drawing::Id> of_;

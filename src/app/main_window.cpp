@@ -361,7 +361,23 @@ void MainWindow::help(const QString& page) {
   help_->open(!page.isEmpty() ? page : entry ? QString::fromStdString(entry->kind) : "handbook/first_vessel");
 }
 
+/// Into the open drawing, else into a new one on the top plane.
+void MainWindow::bringInDrawing(const QString& path) {
+  if (!w_.board().open())
+    for (const auto& s : w_.session().registry().all())
+      for (const recipe::Field& f : w_.session().registry().schemaOf(s.kind)) {
+        if (f.kind != recipe::FieldKind::Drawing || w_.board().open()) continue;
+        w_.focus().start(s.kind);
+        w_.session().setInput(w_.session().draft(), f.planeField, {{{"id", "p1"}, {"step", "world"}, {"kind", "plane"}, {"part", "top"}}}, tr("place the drawing"));
+        w_.focus().unfold(w_.session().draft(), f.key);
+      }
+  w_.board().bringIn(path);
+  tabs_->setCurrentIndex(0);
+  view_->setFocus();
+}
+
 void MainWindow::bringIn(const QString& path) {
+  if (DrawingBoard::reads(path)) return bringInDrawing(path);
   const auto taker = w_.file().takerOf(path);
   if (!taker) return void(openPath(path));
   const auto file = w_.file().bringIn(path);
@@ -373,7 +389,7 @@ void MainWindow::bringIn(const QString& path) {
 }
 
 void MainWindow::bringInDialog() {
-  const QString path = QFileDialog::getOpenFileName(this, tr("Bring in"), {}, w_.file().takenFiles());
+  const QString path = QFileDialog::getOpenFileName(this, tr("Bring in"), {}, w_.file().takenFiles() + ";;" + tr("Drawings (*.dxf *.svg)"));
   if (!path.isEmpty()) bringIn(path);
 }
 

@@ -71,6 +71,7 @@ private:
   bool mayLeave();
   /// A file that some step takes starts that step; others are opened as projects.
   void bringIn(const QString& path);
+  void bringInDrawing(const QString& path);
   void bringInDialog();
   void openDialog();
   bool save();

@@ -3,7 +3,6 @@
 #include "drawing/measure.h"
 #include "drawing/pieces.h"
 #include "drawing/solve.h"
-#include "nurbs/curves/curve_refit.h"
 #include "nurbs/fit/interpolate.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/on_skin/planar.h"
@@ -51,11 +50,14 @@ Unexpected nothing() { return fail(problem("LM-U001", "what is to be changed is 
 
 } // namespace
 
-Expected<Drawing> mirroredIn(const Drawing& d, const std::vector<Id>& ids, const Id& axis) {
+Expected<Drawing> mirroredIn(const Drawing& d, const std::vector<Id>& ids, const Id& axis, bool smooth) {
   const Entity* line = d.entity(axis);
   if (!line || line->shape != Shape::Line) return nothing();
   const Vec2 a = d.at(line->points[0]), b = d.at(line->points[1]);
   Drawing out = d;
+  for (const Id& id : ids)
+    if (const Entity* e = d.entity(id); e && e->shape == Shape::Text)
+      return fail(problem("LM-U034", "letters have no image that can be read").at({d.at(e->points[0]).x(), d.at(e->points[0]).y(), 0}).tryThis("leave them out"));
   const double near = 1e-6 * std::max(sizeOf(d), 1e-3);
   const auto onLine = [&](const Id& p) { return (footOn(d.at(p), a, b) - d.at(p)).norm() < near; };
   std::vector<Id> of;
@@ -68,6 +70,13 @@ Expected<Drawing> mirroredIn(const Drawing& d, const std::vector<Id>& ids, const
       out.say(Law::On, {from, axis});
   }
   equalSizes(out, c);
+  for (const auto& [from, to] : c.entities) {
+    const Entity e = *out.entity(from);
+    const auto ends = endsOf(e);
+    if (!smooth || !ends || e.shape == Shape::Line) continue;
+    for (const Id& end : {ends->first, ends->second})
+      if (c.points.at(end) == end) out.say(Law::Tangent, {from, to});
+  }
   return settled(std::move(out));
 }
 
@@ -130,18 +139,12 @@ namespace {
 Expected<nurbs::Spline> splineFor(const Drawing& d, const Entity& e, const Context& cx) {
   const auto path = pathOf(d, e);
   if (!path) return nothing();
-  if (path->segments().size() == 1)
-    if (const auto* s = std::get_if<nurbs::Spline>(&path->segments()[0])) return *s;
   if (e.shape == Shape::Line) {
     Points p(2, 3);
     p.row(0) = path->start().transpose(), p.row(1) = path->end().transpose();
     return nurbs::elevate(nurbs::Spline::trusted(1, {0, 0, 1, 1}, p), 2);
   }
-  nurbs::RefitOptions o;
-  o.within = cx.tolerances.fit;
-  LUMSK_TRY(fitted, nurbs::refitted(*path, o, cx));
-  if (fitted.path.segments().size() != 1 || !std::holds_alternative<nurbs::Spline>(fitted.path.segments()[0])) return nothing();
-  return std::get<nurbs::Spline>(fitted.path.segments()[0]);
+  return oneSpline(*path, cx);
 }
 
 /// Writes a spline into an entity: its ends stay, between them there are new points.

@@ -1,6 +1,8 @@
 #include "drawing/curves.h"
 
+#include "drawing/glyphs.h"
 #include "nurbs/curves/chains.h"
+#include "nurbs/curves/curve_refit.h"
 #include "nurbs/fit/interpolate.h"
 #include "nurbs/on_skin/planar.h"
 
@@ -111,8 +113,31 @@ Expected<std::vector<nurbs::Segment>> segmentsOf(const Drawing& d, const Entity&
     LUMSK_TRY(p, nurbs::conic(at(0), at(1), at(2), e.rho, cx));
     return p.segments();
   }
+  case Shape::Text: break; // several curves: `lettersOf`
   }
   return std::vector<nurbs::Segment>{};
+}
+
+Expected<nurbs::Spline> oneSpline(const nurbs::Path& p, const Context& cx) {
+  if (p.segments().size() == 1)
+    if (const auto* s = std::get_if<nurbs::Spline>(&p.segments()[0]); s && s->degree() <= 7) return *s;
+  nurbs::RefitOptions o;
+  o.within = cx.tolerances.fit;
+  LUMSK_TRY(fitted, nurbs::refitted(p, o, cx));
+  if (const auto& s = fitted.path.segments(); s.size() == 1 && std::holds_alternative<nurbs::Spline>(s[0])) return std::get<nurbs::Spline>(s[0]);
+  return fail(problem("LM-U001", "what is to be changed has corners"));
+}
+
+Expected<Letters> lettersOf(const Drawing& d, const Entity& e, const Tolerances& tol) {
+  const Vec2 from = d.at(e.points[0]), up = d.at(e.points[1]) - from;
+  TextOptions o;
+  o.capitalHeightMm = up.norm();
+  auto made = textOutlines(e.text, ownFont(), o, tol);
+  if (!made) return fail(std::move(made.error().at(in3(from))));
+  const Eigen::Isometry3d onLine = Eigen::Translation3d(in3(from)) * Eigen::AngleAxisd(std::atan2(-up.x(), up.y()), Vec3::UnitZ());
+  Letters out{{}, std::move(made->missing)};
+  for (const nurbs::Path& p : made->loops) out.loops.push_back(nurbs::transformed(p, onLine));
+  return out;
 }
 
 std::optional<nurbs::Path> pathOf(const Drawing& d, const Entity& e) {
@@ -140,6 +165,14 @@ Expected<Chains> chainsOf(const Drawing& d, const Context& cx) {
   for (const Entity& e : d.entities) {
     named.insert(e.points.begin(), e.points.end());
     if (e.construction || e.linked) continue;
+    if (e.shape == Shape::Text) {
+      LUMSK_TRY(letters, lettersOf(d, e, cx.tolerances));
+      for (size_t k = 0; k < letters.loops.size(); ++k)
+        out.chains.push_back({{e.id}, std::move(letters.loops[k]), k ? e.id + "." + std::to_string(k + 1) : e.id});
+      if (!letters.missing.empty())
+        out.notes.push_back(problem("LM-P113", "the font has no sign for '" + letters.missing + "'").at(in3(d.at(e.points[0]))).tryThis("write it in another way"));
+      continue;
+    }
     auto s = segmentsOf(d, e, cx);
     if (!s) return fail(std::move(s.error()));
     const auto its = endsOf(e);
@@ -172,9 +205,9 @@ Expected<Chains> chainsOf(const Drawing& d, const Context& cx) {
     }
     LUMSK_CHECK(keep(std::move(ids), std::move(all)));
   }
-  std::sort(out.chains.begin(), out.chains.end(), [](const Chain& a, const Chain& b) { return ageOf(a.name) < ageOf(b.name); });
+  std::stable_sort(out.chains.begin(), out.chains.end(), [](const Chain& a, const Chain& b) { return ageOf(a.name) < ageOf(b.name); });
   for (const Point& p : d.points)
-    if (!named.count(p.id)) out.loosePoints.push_back(p.id);
+    if (!named.count(p.id) && !p.construction && p.link.empty()) out.loosePoints.push_back(p.id);
   noteGaps(out.chains, cx.tolerances, out.notes);
   for (const Chain& c : out.chains)
     if (const auto at = nurbs::selfCrossings(c.path, cx.tolerances.point); !at.empty()) {

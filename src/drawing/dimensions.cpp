@@ -20,7 +20,9 @@ public:
     switch (r.law) {
     case Law::Length:
       if (const auto p = v_.pairOf(r)) return v_.row(Form::Distance, {(*p)[0], (*p)[1]}).value = r.value, Expected<void>{};
-      return fail(v_.unfit("a line, or two points"));
+      if (const Entity* e = v_.shapeAt(r, 0, Shape::Ellipse)) // its half axis
+        return v_.row(Form::Distance, {v_.var(e->points[0]), v_.var(e->points[1])}).value = r.value, Expected<void>{};
+      return fail(v_.unfit("a line, an ellipse, or two points"));
     case Law::LevelDistance:
     case Law::UprightDistance:
       if (const auto p = v_.pairOf(r)) {
@@ -33,7 +35,8 @@ public:
     case Law::Radius:
     case Law::Diameter: {
       const Entity* e = v_.entityAt(r, 0);
-      if (!e || !v_.round(*e)) return fail(v_.unfit("a circle or an arc"));
+      const bool half = e && e->shape == Shape::Ellipse && r.law == Law::Radius; // the other half axis
+      if (!half && (!e || !v_.round(*e))) return fail(v_.unfit("a circle or an arc"));
       v_.row(Form::Number, {}, {v_.equations.sizeOf[e->id]}).value = r.law == Law::Radius ? r.value : r.value / 2;
       return {};
     }
@@ -90,7 +93,7 @@ private:
 
   Expected<void> arcLength(const Relation& r) {
     const Entity* e = v_.entityAt(r, 0);
-    if (!e || e->shape == Shape::Circle || e->shape == Shape::Ellipse || e->shape == Shape::Conic || e->shape == Shape::Line) return fail(v_.unfit("an arc or a spline"));
+    if (!e || (e->shape != Shape::Arc && e->shape != Shape::Spline && e->shape != Shape::Through)) return fail(v_.unfit("an arc or a spline"));
     if (e->shape == Shape::Arc) {
       Row& w = v_.row(Form::ArcLength, {v_.var(e->points[0]), v_.var(e->points[1]), v_.var(e->points[2])}, {v_.equations.sizeOf[e->id]});
       w.value = r.value, w.sign = e->left ? 1 : -1;

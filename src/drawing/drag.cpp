@@ -101,7 +101,7 @@ std::array<std::vector<std::pair<int, double>>, 2> partsOf(const Equations& e, c
     // Lines as a whole, of curves more of what is near.
     double sum = 0;
     std::vector<double> w;
-    for (const Id& p : en.points) w.push_back(en.shape == Shape::Line ? 1 : 1 / (1e-6 * e.size + (d.at(p) - h.at).squaredNorm()));
+    for (const Id& p : en.points) w.push_back(en.shape == Shape::Line || en.shape == Shape::Text ? 1 : 1 / (1e-6 * e.size + (d.at(p) - h.at).squaredNorm()));
     for (const double x : w) sum += x;
     for (size_t i = 0; i < w.size(); ++i) add(en.points[i], w[i] / sum);
   }

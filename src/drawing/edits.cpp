@@ -57,7 +57,7 @@ bool aboutLength(const Relation& r, const Id& entity) {
 }
 
 /// An entity between two parameters of its path, with points at its ends (made where there are none).
-Entity piece(Drawing& d, const Entity& e, const nurbs::Path& path, double from, double to, const Id& first, const Id& last) {
+Expected<Entity> piece(Drawing& d, const Entity& e, const nurbs::Path& path, double from, double to, const Id& first, const Id& last, const Context& cx) {
   Entity out = e;
   const auto part = nurbs::pathPortion(path, from, to, LengthTolerance{1e-9});
   const auto point = [&](const Id& known, double t) { return known.empty() ? d.addPoint(flat(path.at(t))) : known; };
@@ -72,13 +72,12 @@ Entity piece(Drawing& d, const Entity& e, const nurbs::Path& path, double from, 
     return out;
   default: break;
   }
-  // Splines and what has no exact pieces of its own kind.
-  if (!part) return out;
-  const auto& s = part->segments();
-  if (s.size() != 1 || !std::holds_alternative<nurbs::Spline>(s[0])) return out;
-  const auto& spline = std::get<nurbs::Spline>(s[0]);
+  // Splines, and what has no exact pieces of its own kind: splines within `fit`.
+  if (!part) return fail(problem("LM-U001", "what is to be changed cannot be drawn"));
+  LUMSK_TRY(spline, oneSpline(*part, cx));
   out.shape = Shape::Spline;
   out.degree = spline.degree();
+  out.size = 0;
   out.closed = false;
   out.knots = spline.knots();
   out.points = {a};
@@ -107,6 +106,7 @@ Expected<const Entity*> changeable(const Drawing& d, const Id& id) {
   const Entity* e = d.entity(id);
   if (!e) return fail(problem("LM-U001", "what is to be changed is not there"));
   if (e->linked) return fail(linkedStays(d, *e));
+  if (e->shape == Shape::Text) return fail(problem("LM-U034", "letters are written anew, not cut").at(in3(d.at(e->points[0]))).tryThis("pick them and change what they say"));
   return e;
 }
 
@@ -116,7 +116,7 @@ Problem linkedStays(const Drawing& d, const Entity& e) {
   return problem("LM-U031", "what is linked is changed where it is made").at(in3(d.at(e.points[0]))).tryThis("draw over it, or change what it stands for");
 }
 
-Expected<Drawing> trimmed(const Drawing& d, const Id& id, const Vec2& near, const Context&) {
+Expected<Drawing> trimmed(const Drawing& d, const Id& id, const Vec2& near, const Context& cx) {
   LUMSK_TRY(e, changeable(d, id));
   const auto path = pathOf(d, *e);
   if (!path) return fail(problem("LM-U001", "what is to be changed cannot be drawn"));
@@ -141,19 +141,22 @@ Expected<Drawing> trimmed(const Drawing& d, const Id& id, const Vec2& near, cons
         out = without(out, {p});
         return;
       }
-    if (out.entity(by) && out.entity(by)->shape != Shape::Conic) out.say(Law::On, {p, by});
+    if (out.entity(by)) out.say(Law::On, {p, by});
   };
   const size_t start = e->shape == Shape::Arc || e->shape == Shape::Circle ? 1 : 0;
   if (closed) {
-    Entity rest = piece(out, *e, *path, high->t, low->t, {}, {});
+    LUMSK_TRY(rest, piece(out, *e, *path, high->t, low->t, {}, {}, cx));
     meet(rest, start, high->by);
     meet(rest, rest.points.size() - 1, low->by);
     pieces.push_back(rest);
   } else {
-    if (low) pieces.push_back(piece(out, *e, *path, 0, low->t, ends->first, {}));
-    if (low) meet(pieces.back(), pieces.back().points.size() - 1, low->by);
+    if (low) {
+      LUMSK_TRY(lower, piece(out, *e, *path, 0, low->t, ends->first, {}, cx));
+      meet(lower, lower.points.size() - 1, low->by);
+      pieces.push_back(lower);
+    }
     if (high) {
-      Entity second = piece(out, *e, *path, high->t, last, {}, ends->second);
+      LUMSK_TRY(second, piece(out, *e, *path, high->t, last, {}, ends->second, cx));
       meet(second, start, high->by);
       pieces.push_back(second);
     }
@@ -175,7 +178,7 @@ Expected<Drawing> trimmed(const Drawing& d, const Id& id, const Vec2& near, cons
   return settled(std::move(out));
 }
 
-Expected<Drawing> split(const Drawing& d, const Id& id, const Vec2& at, const Context&) {
+Expected<Drawing> split(const Drawing& d, const Id& id, const Vec2& at, const Context& cx) {
   LUMSK_TRY(e, changeable(d, id));
   const auto path = pathOf(d, *e);
   if (!path) return fail(problem("LM-U001", "what is to be changed cannot be drawn"));
@@ -186,7 +189,8 @@ Expected<Drawing> split(const Drawing& d, const Id& id, const Vec2& at, const Co
   Drawing out = d;
   const std::vector<Id> before = e->points;
   const Id middle = out.addPoint(flat(path->at(t)));
-  const Entity a = piece(out, *e, *path, 0, t, ends->first, middle), b = piece(out, *e, *path, t, last, middle, ends->second);
+  LUMSK_TRY(a, piece(out, *e, *path, 0, t, ends->first, middle, cx));
+  LUMSK_TRY(b, piece(out, *e, *path, t, last, middle, ends->second, cx));
   out.relations.erase(std::remove_if(out.relations.begin(), out.relations.end(), [&](const Relation& r) { return aboutLength(r, id); }), out.relations.end());
   *out.entity(id) = t > 0.5 * last ? a : b;
   const Id other = out.add(t > 0.5 * last ? b : a);
@@ -236,7 +240,7 @@ Expected<Drawing> lengthened(const Drawing& d, const Id& id, const Vec2& near, c
     out.point(end)->at = flat(path->at(best->t));
   }
   out.relations.erase(std::remove_if(out.relations.begin(), out.relations.end(), [&](const Relation& r) { return aboutLength(r, id); }), out.relations.end());
-  if (out.entity(best->by)->shape != Shape::Conic) out.say(Law::On, {moved, best->by});
+  out.say(Law::On, {moved, best->by});
   return settled(std::move(out));
 }
 

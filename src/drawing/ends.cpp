@@ -7,6 +7,7 @@ namespace lumsk::drawing {
 /// A spline's control points as variables, made when something is said of them.
 Expected<int> Ends::splineOf(const Entity& e) {
   if (const auto it = spline_.find(e.id); it != spline_.end()) return it->second;
+  if (e.shape != Shape::Spline && (e.shape != Shape::Through || (e.closed && e.points.size() < 3))) return fail(v_.unfit("a spline"));
   SplineForm s;
   if (e.shape == Shape::Spline) {
     s.degree = e.degree;
@@ -26,22 +27,23 @@ Expected<int> Ends::splineOf(const Entity& e) {
 /// As long as the places at which it passes through its points are held, its control points are sums of these.
 Expected<SplineForm> Ends::throughForm(const Entity& e) {
   const int n = int(e.points.size());
-  if (e.closed) return fail(v_.unfit("of a closed spline only its points can be named"));
   Points places(n, 3);
   for (int i = 0; i < n; ++i) {
     const Vec2 p = v_.now(v_.var(e.points[size_t(i)]));
     places.row(i) << p.x(), p.y(), 0.0;
   }
-  const auto parameters = nurbs::parametersFor(places, nurbs::Spacing::Centripetal, false);
+  const auto parameters = nurbs::parametersFor(places, nurbs::Spacing::Centripetal, e.closed);
   SplineForm s;
   s.degree = std::min(e.degree, n - 1);
-  const nurbs::Rows none(0, n);
-  LUMSK_TRY(made, nurbs::interpolateRows(parameters, nurbs::Rows::Identity(n, n), s.degree, none, none));
+  const nurbs::Rows none(0, n), each = nurbs::Rows::Identity(n, n);
+  LUMSK_TRY(made, e.closed ? Expected<nurbs::RowInterpolation>(nurbs::interpolateClosedRows(parameters, each, s.degree))
+                           : nurbs::interpolateRows(parameters, each, s.degree, none, none));
   s.knots = made.knots;
-  for (int i = 0; i < n; ++i) {
-    if (i == 0 || i + 1 == n) {
-      s.controls.push_back(v_.var(e.points[size_t(i)]));
-      s.controls.push_back(v_.var(e.points[size_t(i)]) + 1);
+  const int many = int(made.controls.rows());
+  for (int i = 0; i < many; ++i) {
+    if (!e.closed && (i == 0 || i + 1 == many)) {
+      s.controls.push_back(v_.var(e.points[i == 0 ? 0 : size_t(n - 1)]));
+      s.controls.push_back(v_.var(e.points[i == 0 ? 0 : size_t(n - 1)]) + 1);
       continue;
     }
     for (int k = 0; k < 2; ++k) {

@@ -13,7 +13,7 @@ void addEntity(Variables& v, const Entity& e) {
     v.equations.sizeOf[e.id] = v.equations.add(e.size);
     v.equations.positive.push_back(v.equations.sizeOf[e.id]);
   }
-  if (e.shape == Shape::Line || e.shape == Shape::Ellipse) v.equations.legs.push_back({v.var(e.points[0]), v.var(e.points[1])});
+  if (e.shape == Shape::Line || e.shape == Shape::Ellipse || e.shape == Shape::Text) v.equations.legs.push_back({v.var(e.points[0]), v.var(e.points[1])});
   if (e.shape == Shape::Arc) {
     for (const int end : {1, 2}) {
       v.row(Form::OnRound, {v.var(e.points[size_t(end)]), v.var(e.points[0])}, {v.equations.sizeOf[e.id]});
@@ -46,6 +46,8 @@ Expected<Equations> equationsOf(const Drawing& d) {
   Variables v(d);
   Ends ends(v);
   for (const Entity& e : d.entities) addEntity(v, e);
+  for (const Point& p : d.points)
+    if (!p.link.empty()) v.hold(v.var(p.id)), v.hold(v.var(p.id) + 1);
   for (size_t i = 0; i < d.relations.size(); ++i) {
     const Relation& r = d.relations[i];
     v.relation = int(i);

@@ -55,6 +55,20 @@ template <class T> T onEllipse(const Row& row, const Pair<T>& p, const Pair<T>& 
   return row.scale * (root(along * along + across * across) - 1.0);
 }
 
+/// In the triangle of its start, corner and end a point of a conic has weights with c^2 = ka a b.
+template <class T> T onConic(const Row& row, const Pair<T>& p, const Pair<T>& start, const Pair<T>& corner, const Pair<T>& end) {
+  const T whole = cross(corner - start, end - start);
+  const T a = cross(corner - p, end - p) / whole, c = cross(p - start, end - start) / whole, b = cross(corner - start, p - start) / whole;
+  return row.scale * (c * c - row.ka * (a * b));
+}
+
+template <class T> T lineOnEllipse(const Row& row, const Pair<T>& from, const Pair<T>& to, const Pair<T>& centre, const Pair<T>& tip, const T& second) {
+  const Pair<T> along = to - from, u = tip - centre;
+  const T across = cross(along, u), with = dot(along, u) * second;
+  const T reach = root((across * across + with * with / dot(u, u)) / dot(along, along));
+  return row.sign * besideLine(centre, from, to) - reach;
+}
+
 template <class T> void residuals(const Row& row, const T* v, T* r) {
   const auto at = [&](int i) { return Pair<T>{v[i], v[i + 1]}; };
   switch (row.form) {
@@ -106,6 +120,8 @@ template <class T> void residuals(const Row& row, const T* v, T* r) {
   }
   case Form::ArcLength: r[0] = arcLength(row, at(0), at(2), at(4), v[6]); break;
   case Form::OnEllipse: r[0] = onEllipse(row, at(0), at(2), at(4), v[6]); break;
+  case Form::OnConic: r[0] = onConic(row, at(0), at(2), at(4), at(6)); break;
+  case Form::LineOnEllipse: r[0] = lineOnEllipse(row, at(0), at(2), at(4), at(6), v[8]); break;
   default: break;
   }
 }
@@ -124,10 +140,12 @@ template <int N> void withDuals(const Row& row, const std::vector<double>& p, do
   }
 }
 
-/// The place on a spline runs on straight beyond its ends.
+/// The place on a spline runs on straight beyond its ends, round on a closed one.
 void onSpline(const Row& row, const SplineForm& s, const std::vector<double>& p, double* residual, double* jacobian) {
   const int n = int(row.of.size());
-  const double t = p[size_t(row.of[2])] / row.ka, inside = std::clamp(t, 0.0, 1.0);
+  double t = p[size_t(row.of[2])] / row.ka;
+  if (row.kb < 0) t -= std::floor(t);
+  const double inside = std::clamp(t, 0.0, 1.0);
   nurbs::BasisDerivatives b;
   nurbs::basisDerivatives(s.knots, s.degree, inside, 1, b);
   double at[2] = {0, 0}, slope[2] = {0, 0};

@@ -26,7 +26,9 @@ enum class Form {
   Turned,          ///< two points and a centre: the second is the first turned by the value: 2 equations
   ArcLength,       ///< centre, start, end, radius
   OnEllipse,       ///< point, centre, end of the first half axis, second half axis
-  OnSpline,        ///< point, place on it in mm, then its control points: 2 equations
+  OnConic,         ///< point; start, corner and end of the conic: `ka` is (2 rho / (1 - rho))^2
+  LineOnEllipse,   ///< line; centre, end of the first half axis, second half axis: touches on the side `sign`
+  OnSpline,        ///< point, place on it in mm, then its control points: 2 equations; of closed ones (`kb` -1) it goes round
   SplineLength     ///< its control points
 };
 

@@ -27,22 +27,34 @@ void place(Drawing& d, Entity& e, const Piece& piece) {
   }
 }
 
+Id placePoint(Drawing& d, const Link& link, const Frame& plane) {
+  const Vec3 at = plane.local(*link.point);
+  const auto known = std::find_if(d.points.begin(), d.points.end(), [&](const Point& p) { return p.link == link.id; });
+  const Id id = known != d.points.end() ? known->id : d.addPoint({at.x(), at.y()});
+  d.point(id)->at = {at.x(), at.y()};
+  d.point(id)->link = link.id;
+  return id;
+}
+
 } // namespace
 
 Expected<Drawing> withLinks(const Drawing& d, const std::vector<Link>& links, const Frame& plane, const Context& cx) {
   Drawing out = d;
   std::set<Id> used;
   for (const Link& link : links) {
+    if (link.point) used.insert(placePoint(out, link, plane));
     std::vector<Id> own;
     for (const Entity& e : d.entities)
       if (e.linked && e.link == link.id) own.push_back(e.id);
     size_t k = 0;
-    for (const nurbs::Segment& s : link.path.segments()) {
+    std::vector<nurbs::Segment> segments;
+    for (const nurbs::Path& p : link.paths) segments.insert(segments.end(), p.segments().begin(), p.segments().end());
+    for (const nurbs::Segment& s : segments) {
       LUMSK_TRY(piece, pieceOf(s, plane, cx));
       double across = 0;
       for (const Vec2& p : piece.at) across = std::max(across, (p - piece.at.front()).norm());
       if (piece.at.size() > 1 && across < cx.tolerances.point.mm)
-        return fail(problem("LM-U030", "what is linked is seen end on from this plane").at(link.path.start()).tryThis("take it out of the links"));
+        return fail(problem("LM-U030", "what is linked is seen end on from this plane").at(link.paths[0].start()).tryThis("take it out of the links"));
       if (k >= own.size()) {
         Entity e;
         e.linked = e.construction = true;
@@ -58,6 +70,8 @@ Expected<Drawing> withLinks(const Drawing& d, const std::vector<Link>& links, co
   std::vector<Id> gone;
   for (const Entity& e : out.entities)
     if (e.linked && !used.count(e.id)) gone.push_back(e.id);
+  for (const Point& p : out.points)
+    if (!p.link.empty() && !used.count(p.id)) gone.push_back(p.id);
   return gone.empty() ? out : without(out, gone);
 }
 

@@ -8,6 +8,13 @@ namespace {
 
 Vec2 flat(const Vec3& p) { return {p.x(), p.y()}; }
 
+std::vector<Vec2> along(const nurbs::Path& p, int count) {
+  std::vector<Vec2> out;
+  const Points line = nurbs::polyline(p, count);
+  for (Eigen::Index i = 0; i < line.rows(); ++i) out.push_back({line(i, 0), line(i, 1)});
+  return out;
+}
+
 } // namespace
 
 Vec2 footOn(const Vec2& p, const Vec2& a, const Vec2& b) {
@@ -19,13 +26,19 @@ Vec2 footOn(const Vec2& p, const Vec2& a, const Vec2& b) {
 std::vector<Vec2> alongEntity(const Drawing& d, const Entity& e, int count) {
   if (e.shape == Shape::Line) return {d.at(e.points[0]), d.at(e.points[1])};
   const auto p = pathOf(d, e);
+  if (p) return along(*p, count);
   std::vector<Vec2> out;
-  if (!p) {
-    for (const Id& q : e.points) out.push_back(d.at(q));
-    return out;
-  }
-  const Points line = nurbs::polyline(*p, count);
-  for (Eigen::Index i = 0; i < line.rows(); ++i) out.push_back({line(i, 0), line(i, 1)});
+  for (const Id& q : e.points) out.push_back(d.at(q));
+  return out;
+}
+
+std::vector<std::vector<Vec2>> linesOf(const Drawing& d, const Entity& e, int count) {
+  if (e.shape != Shape::Text) return {alongEntity(d, e, count)};
+  std::vector<std::vector<Vec2>> out;
+  if (const auto letters = lettersOf(d, e, {}))
+    for (const nurbs::Path& p : letters->loops) out.push_back(along(p, std::max(2, count / 12)));
+  else
+    out.push_back(alongEntity(d, e, count));
   return out;
 }
 
@@ -57,6 +70,10 @@ std::optional<Spot> spotOf(const Drawing& d, const Relation& r) {
   case Law::Diameter: {
     if (!a || !(a->size > 0)) return {};
     const Vec2 c = d.at(a->points[0]);
+    if (a->shape == Shape::Ellipse) {
+      const Vec2 half = (d.at(a->points[1]) - c).normalized();
+      return Spot{c, Vec2(c + a->size * Vec2(-half.y(), half.x())), true};
+    }
     Vec2 way(std::sqrt(0.5), std::sqrt(0.5));
     if (a->shape == Shape::Arc) way = (middleOf(d, a->id) - c).normalized();
     return Spot{r.law == Law::Radius ? c : Vec2(c - way * a->size), Vec2(c + way * a->size), true};
@@ -80,7 +97,7 @@ std::optional<Spot> spotOf(const Drawing& d, const Relation& r) {
   default: break;
   }
   if (r.of.size() == 1) {
-    if (!line(a)) return {};
+    if (!line(a) && !(a && a->shape == Shape::Ellipse)) return {};
     const Vec2 p = d.at(a->points[0]), q = d.at(a->points[1]);
     if (r.law == Law::LevelDistance) return Spot{p, {q.x(), p.y()}, false, {{Vec2(q.x(), p.y()), q}}};
     if (r.law == Law::UprightDistance) return Spot{p, {p.x(), q.y()}, false, {{Vec2(p.x(), q.y()), q}}};

@@ -21,5 +21,7 @@ std::optional<Vec2> leavingDirection(const Drawing& d, const Entity& e, const Id
 Vec2 footOn(const Vec2& p, const Vec2& a, const Vec2& b);
 /// Places along an entity, for painting and for finding what is near: `count` steps at least.
 std::vector<Vec2> alongEntity(const Drawing& d, const Entity& e, int count);
+/// All lines of an entity: of letters each outline, else one.
+std::vector<std::vector<Vec2>> linesOf(const Drawing& d, const Entity& e, int count);
 
 } // namespace lumsk::drawing

@@ -14,8 +14,8 @@ constexpr double kCuspRad = kPi / 6;  ///< curves that leave their common point 
 /// What was picked, by kind.
 struct Picked {
   std::vector<Id> points;
-  std::vector<const Entity*> lines, rounds, ellipses, curves; ///< curves: splines and conics
-  size_t entities() const { return lines.size() + rounds.size() + ellipses.size() + curves.size(); }
+  std::vector<const Entity*> lines, rounds, ellipses, curves, texts; ///< curves: splines and conics
+  size_t entities() const { return lines.size() + rounds.size() + ellipses.size() + curves.size() + texts.size(); }
   std::vector<const Entity*> all;
 };
 Picked sorted(const Drawing& d, const std::vector<Id>& ids) {
@@ -30,6 +30,7 @@ Picked sorted(const Drawing& d, const std::vector<Id>& ids) {
     case Shape::Arc:
     case Shape::Circle: out.rounds.push_back(e); break;
     case Shape::Ellipse: out.ellipses.push_back(e); break;
+    case Shape::Text: out.texts.push_back(e); break;
     default: out.curves.push_back(e); break;
     }
   }
@@ -85,12 +86,21 @@ std::vector<Relation> tangentOf(const Drawing& d, Law law, const Picked& p) {
   const Entity &a = *p.all[0], &b = *p.all[1];
   const auto shared = sharedEnd(d, a, b);
   if (law == Law::SameCurvature && (!shared || p.curves.empty())) return {};
-  if (!shared && !(p.rounds.size() == 2 || (p.rounds.size() == 1 && p.lines.size() == 1))) return {};
-  if (p.lines.size() == 2 || !p.ellipses.empty()) return {};
+  if (!shared && !(p.rounds.size() == 2 || (p.rounds.size() + p.ellipses.size() == 1 && p.lines.size() == 1))) return {};
+  if (p.lines.size() == 2) return {};
   Relation r = relation(law, {a.id, b.id});
   if (shared && law == Law::Tangent)
     if (const auto u = leavingDirection(d, a, *shared), v = leavingDirection(d, b, *shared); u && v && std::acos(std::clamp(u->dot(*v), -1.0, 1.0)) < kCuspRad) r.turn = 1;
   return {r};
+}
+
+/// Of letters: how they stand, and that they stay.
+std::vector<Relation> ofText(Law law, const Picked& p) {
+  if (!p.points.empty() || p.entities() != 1) return {};
+  const Entity& e = *p.texts[0];
+  if (law == Law::Level || law == Law::Upright) return {relation(law == Law::Level ? Law::Upright : Law::Level, e.points)};
+  if (law == Law::Length) return {relation(law, e.points)};
+  return law == Law::Fixed ? std::vector{relation(law, {e.id})} : std::vector<Relation>{};
 }
 
 std::vector<Relation> plain(const Drawing& d, Law law, const Picked& p) {
@@ -108,7 +118,7 @@ std::vector<Relation> plain(const Drawing& d, Law law, const Picked& p) {
       for (size_t i = 1; i < np; ++i) out.push_back(relation(law, {p.points[0], p.points[i]}));
     return out;
   case Law::On:
-    if (np == 1 && ne == 1 && p.all[0]->shape != Shape::Conic && !p.all[0]->closed &&
+    if (np == 1 && ne == 1 &&
         std::find(p.all[0]->points.begin(), p.all[0]->points.end(), p.points[0]) == p.all[0]->points.end())
       return {relation(law, {p.points[0], p.all[0]->id})};
     return out;
@@ -118,7 +128,7 @@ std::vector<Relation> plain(const Drawing& d, Law law, const Picked& p) {
     if (np == 3 && ne == 0) return {relation(law, p.points)};
     return np == 0 && nl == ne && nl > 1 ? toFirst(law, p.lines) : out;
   case Law::Equal:
-    if (np == 0 && ne > 1 && (nl == ne || p.rounds.size() == ne)) return toFirst(law, p.all);
+    if (np == 0 && ne > 1 && (nl == ne || p.rounds.size() == ne || p.ellipses.size() == ne)) return toFirst(law, p.all);
     return out;
   case Law::SameCentre:
     if (np == 0 && ne > 1 && nl + p.curves.size() == 0) return toFirst(law, p.all);
@@ -153,7 +163,7 @@ std::vector<Relation> plain(const Drawing& d, Law law, const Picked& p) {
 
 std::vector<Relation> dimensions(const Drawing& d, Law law, const Picked& p) {
   const size_t np = p.points.size(), ne = p.entities(), nl = p.lines.size();
-  const bool pair = np == 2 && ne == 0, line = np == 0 && nl == 1 && ne == 1;
+  const bool pair = np == 2 && ne == 0, line = np == 0 && nl == 1 && ne == 1, ellipse = np == 0 && ne == 1 && p.ellipses.size() == 1;
   const bool end = np == 1 && ne == 1 && p.all[0]->shape != Shape::Ellipse && endsAt(*p.all[0], p.points[0]);
   const auto slanted = [&](int k) {
     const Vec2 by = pair ? Vec2(d.at(p.points[1]) - d.at(p.points[0])) : Vec2(d.at(p.lines[0]->points[1]) - d.at(p.lines[0]->points[0]));
@@ -162,7 +172,7 @@ std::vector<Relation> dimensions(const Drawing& d, Law law, const Picked& p) {
   std::vector<Id> of = p.points;
   for (const Entity* e : p.all) of.push_back(e->id);
   switch (law) {
-  case Law::Length: return line ? std::vector{relation(law, of)} : std::vector<Relation>{};
+  case Law::Length: return line || ellipse ? std::vector{relation(law, of)} : std::vector<Relation>{};
   case Law::LevelDistance:
   case Law::UprightDistance: return (pair || line) && slanted(law == Law::LevelDistance ? 0 : 1) && slanted(law == Law::LevelDistance ? 1 : 0) ? std::vector{relation(law, of)} : std::vector<Relation>{};
   case Law::Distance: {
@@ -176,11 +186,11 @@ std::vector<Relation> dimensions(const Drawing& d, Law law, const Picked& p) {
     return {};
   }
   case Law::Radius:
-  case Law::Diameter: return np == 0 && ne == 1 && p.rounds.size() == 1 ? std::vector{relation(law, of)} : std::vector<Relation>{};
+  case Law::Diameter: return (np == 0 && ne == 1 && p.rounds.size() == 1) || (ellipse && law == Law::Radius) ? std::vector{relation(law, of)} : std::vector<Relation>{};
   case Law::Angle: return np == 0 && nl == 2 && ne == 2 ? angleOf(d, *p.lines[0], *p.lines[1]) : std::vector<Relation>{};
   case Law::ArcLength:
-    return np == 0 && ne == 1 && (p.all[0]->shape == Shape::Arc || p.all[0]->shape == Shape::Spline || (p.all[0]->shape == Shape::Through && !p.all[0]->closed)) ? std::vector{relation(law, of)} : std::vector<Relation>{};
-  case Law::EndAngle: return end && nl == 0 ? std::vector{relation(law, {p.all[0]->id, p.points[0]})} : std::vector<Relation>{};
+    return np == 0 && ne == 1 && (p.all[0]->shape == Shape::Arc || p.all[0]->shape == Shape::Spline || p.all[0]->shape == Shape::Through) ? std::vector{relation(law, of)} : std::vector<Relation>{};
+  case Law::EndAngle: return end ? std::vector{relation(law, {p.all[0]->id, p.points[0]})} : std::vector<Relation>{};
   case Law::EndRadius: return end && p.curves.size() == 1 ? std::vector{relation(law, {p.all[0]->id, p.points[0]})} : std::vector<Relation>{};
   default: return {};
   }
@@ -190,7 +200,7 @@ std::vector<Relation> dimensions(const Drawing& d, Law law, const Picked& p) {
 
 std::vector<Relation> relationsFor(const Drawing& d, Law law, const std::vector<Id>& picked) {
   const Picked p = sorted(d, picked);
-  std::vector<Relation> out = isDimension(law) ? dimensions(d, law, p) : plain(d, law, p);
+  std::vector<Relation> out = !p.texts.empty() ? ofText(law, p) : isDimension(law) ? dimensions(d, law, p) : plain(d, law, p);
   if (isDimension(law))
     for (Relation& r : out) r.value = measured(d, r).value_or(0);
   return out;

@@ -74,7 +74,8 @@ private:
       w.scale = v_.often(std::min(v_.apart(w.of[2], w.of[4]), e->size));
       return {};
     }
-    if (e->shape == Shape::Conic) return fail(v_.unfit("a point cannot be held on a conic"));
+    if (e->shape == Shape::Conic) return onConic(p, *e), Expected<void>{};
+    if (e->shape == Shape::Text) return fail(v_.unfit("letters hold no points"));
     LUMSK_TRY(s, ends_.splineOf(*e));
     const SplineForm& f = v_.equations.splines[size_t(s)];
     const auto [place, length] = nearestOn(f, v_.now(p));
@@ -83,10 +84,21 @@ private:
     w.relation = v_.relation;
     w.spline = s;
     w.ka = std::max(length, 1e-9);
+    if (e->closed) w.kb = -1;
     w.of = {p, p + 1, v_.equations.add(place * w.ka)};
     w.of.insert(w.of.end(), f.controls.begin(), f.controls.end());
     v_.equations.rows.push_back(std::move(w));
     return {};
+  }
+
+  void onConic(int p, const Entity& e) {
+    Row& w = v_.row(Form::OnConic, {p, v_.var(e.points[0]), v_.var(e.points[1]), v_.var(e.points[2])});
+    const double weight = e.rho / (1 - e.rho);
+    w.ka = 4 * weight * weight;
+    // Times a length, so that it tells mm near where the point is.
+    double residual[2], by[16];
+    evaluate(w, v_.equations.splines, v_.equations.start, residual, by);
+    w.scale = 1 / std::max(std::hypot(by[0], by[1]), 1e-3 / v_.equations.size);
   }
 
   /// Where a spline comes nearest to a place now, from 0 to 1, and the length of its polygon.
@@ -111,6 +123,10 @@ private:
       return v_.fromLine(v_.var(r.of[0]), v_.var(r.of[1]), v_.var(r.of[2]), 0), Expected<void>{};
     if (!a || !b || r.of.size() != 2) return fail(v_.unfit("two lines"));
     if (r.law == Law::Equal && v_.round(*a) && v_.round(*b)) return v_.same(v_.equations.sizeOf[a->id], v_.equations.sizeOf[b->id]), Expected<void>{};
+    if (r.law == Law::Equal && a->shape == Shape::Ellipse && b->shape == Shape::Ellipse) {
+      v_.row(Form::SameLength, {v_.var(a->points[0]), v_.var(a->points[1]), v_.var(b->points[0]), v_.var(b->points[1])});
+      return v_.same(v_.equations.sizeOf[a->id], v_.equations.sizeOf[b->id]), Expected<void>{};
+    }
     if (a->shape != Shape::Line || b->shape != Shape::Line) return fail(v_.unfit(r.law == Law::Equal ? "two lines, or two circles or arcs" : "two lines"));
     const Leaving u{v_.var(a->points[0]), v_.var(a->points[1])}, v{v_.var(b->points[0]), v_.var(b->points[1])};
     if (r.law == Law::Parallel)
@@ -142,6 +158,11 @@ private:
       v_.row(Form::LineOnRound, {p, q, c}, {v_.equations.sizeOf[b->id]}).sign = v_.sideOf(c, p, q);
       return {};
     }
+    if (a->shape == Shape::Line && b->shape == Shape::Ellipse) {
+      const int p = v_.var(a->points[0]), q = v_.var(a->points[1]), c = v_.var(b->points[0]);
+      v_.row(Form::LineOnEllipse, {p, q, c, v_.var(b->points[1])}, {v_.equations.sizeOf[b->id]}).sign = v_.sideOf(c, p, q);
+      return {};
+    }
     if (v_.round(*a) && v_.round(*b)) {
       const int ca = v_.var(a->points[0]), cb = v_.var(b->points[0]);
       const double dist = v_.apart(ca, cb), out = std::abs(dist - a->size - b->size), in = std::abs(dist - std::abs(a->size - b->size));
@@ -150,7 +171,7 @@ private:
       if (in < out) (a->size < b->size ? w.ka : w.kb) = -1;
       return {};
     }
-    return fail(v_.unfit("curves that meet with their ends, or lines, circles and arcs"));
+    return fail(v_.unfit("curves that meet with their ends, or lines, circles, arcs, and a line and an ellipse"));
   }
 
   Expected<void> sameCurvature(const Relation& r) {

@@ -19,15 +19,17 @@ public:
   Hand(const Drawing& d, bool construction) : construction_(construction) { out.drawing = d; }
   Sketched out;
 
-  Id point(const Place& p) {
+  /// `before`: the point of the click before, which a place may be level with or above.
+  Id point(const Place& p, const Id& before = {}) {
     if (!p.point.empty()) return p.point;
     Id id = at(p.at);
     if (p.origin) say(Law::Fixed, {id});
     if (!p.on.empty()) say(Law::On, {id, p.on});
     if (!p.onToo.empty()) say(Law::On, {id, p.onToo});
     if (!p.middleOf.empty()) say(Law::Middle, {id, p.middleOf});
-    if (!p.levelWith.empty() && p.levelWith != kBeginning) say(Law::Level, {id, p.levelWith});
-    if (!p.uprightWith.empty() && p.uprightWith != kBeginning) say(Law::Upright, {id, p.uprightWith});
+    const auto with = [&](const Id& other) { return other == kBeginning ? before : other; };
+    if (const Id other = with(p.levelWith); !other.empty()) say(Law::Level, {id, other});
+    if (const Id other = with(p.uprightWith); !other.empty()) say(Law::Upright, {id, other});
     return id;
   }
   Id at(const Vec2& v) {
@@ -92,7 +94,7 @@ bool lineOf(Hand& h, const std::vector<Place>& p) {
   const Id l = h.line(a, b);
   if (level) h.say(Law::Level, {l});
   if (upright) h.say(Law::Upright, {l});
-  h.out.measures = {{l}};
+  h.out.measures = {{l}, {l, a}};
   return true;
 }
 
@@ -123,7 +125,7 @@ bool slantedRectangle(Hand& h, const std::vector<Place>& p) {
   const Vec2 up = left(way.normalized()) * left(way.normalized()).dot(p[2].at - b);
   if (up.norm() < kSameMm) return false;
   std::vector<Id> lines;
-  const Id first = h.point(p[0]), second = h.point(p[1]), third = h.at(b + up), fourth = h.at(a + up);
+  const Id first = h.point(p[0]), second = h.point(p[1], first), third = h.at(b + up), fourth = h.at(a + up);
   const std::array<Id, 4> c{first, second, third, fourth};
   for (size_t i = 0; i < 4; ++i) lines.push_back(h.line(c[i], c[(i + 1) % 4]));
   h.say(Law::Square, {lines[0], lines[1]});
@@ -141,7 +143,7 @@ bool polygon(Hand& h, const std::vector<Place>& p, int sides) {
   for (int i = 0; i < sides; ++i) {
     const double a = 2 * kPi * i / sides;
     const Vec2 at = m + Vec2(std::cos(a) * r.x() - std::sin(a) * r.y(), std::sin(a) * r.x() + std::cos(a) * r.y());
-    corners.push_back(i == 0 ? h.point(p[1]) : h.at(at));
+    corners.push_back(i == 0 ? h.point(p[1], centre) : h.at(at));
   }
   for (int i = 0; i < sides; ++i) lines.push_back(h.line(corners[size_t(i)], corners[size_t(i + 1) % corners.size()]));
   h.helpers();
@@ -158,7 +160,7 @@ bool slot(Hand& h, const std::vector<Place>& p) {
   const double r = (p[2].at - footOn(p[2].at, a, b)).norm();
   if (r < kSameMm) return false;
   const Vec2 up = left(way.normalized()) * r;
-  const Id ca = h.point(p[0]), cb = h.point(p[1]), a1 = h.at(a - up), b1 = h.at(b - up), b2 = h.at(b + up), a2 = h.at(a + up);
+  const Id ca = h.point(p[0]), cb = h.point(p[1], ca), a1 = h.at(a - up), b1 = h.at(b - up), b2 = h.at(b + up), a2 = h.at(a + up);
   const Id low = h.line(a1, b1), right = h.arc(cb, b1, b2, true), high = h.line(b2, a2), back = h.arc(ca, a2, a1, true);
   h.say(Law::Tangent, {low, right}), h.say(Law::Tangent, {right, high}), h.say(Law::Tangent, {high, back}), h.say(Law::Tangent, {back, low});
   h.say(Law::Equal, {right, back});
@@ -179,7 +181,7 @@ bool arcByThree(Hand& h, const std::vector<Place>& p) {
   const auto c = centreThrough(p[0].at, p[1].at, p[2].at);
   if (!c) return false;
   const bool turn = cross(p[2].at - p[0].at, p[1].at - p[0].at) > 0; // start, end, a place between
-  const Id a = h.point(p[0]), b = h.point(p[1]), e = h.arc(h.at(*c), a, b, !turn);
+  const Id a = h.point(p[0]), b = h.point(p[1], a), e = h.arc(h.at(*c), a, b, !turn);
   h.out.measures = {{e}};
   return true;
 }
@@ -187,7 +189,7 @@ bool arcByThree(Hand& h, const std::vector<Place>& p) {
 bool arcByCentre(Hand& h, const std::vector<Place>& p) {
   const Vec2 u = p[1].at - p[0].at, v = p[2].at - p[0].at;
   if (u.norm() < kSameMm || v.norm() < kSameMm) return false;
-  const Id c = h.point(p[0]), a = h.point(p[1]);
+  const Id c = h.point(p[0]), a = h.point(p[1], c);
   const Id b = p[2].point.empty() ? h.at(p[0].at + v.normalized() * u.norm()) : p[2].point;
   h.out.measures = {{h.arc(c, a, b, cross(u, v) > 0)}};
   return true;
@@ -196,14 +198,22 @@ bool arcByCentre(Hand& h, const std::vector<Place>& p) {
 bool ellipse(Hand& h, const std::vector<Place>& p) {
   const double second = (p[2].at - footOn(p[2].at, p[0].at, p[1].at)).norm();
   if ((p[1].at - p[0].at).norm() < kSameMm || second < kSameMm) return false;
-  const Id c = h.point(p[0]), tip = h.point(p[1]), e = h.entity(Shape::Ellipse, {c, tip});
+  const Id c = h.point(p[0]), tip = h.point(p[1], c), e = h.entity(Shape::Ellipse, {c, tip});
   h.out.drawing.entity(e)->size = second;
+  return true;
+}
+
+bool text(Hand& h, const std::vector<Place>& p, const std::string& what) {
+  if ((p[1].at - p[0].at).norm() < kSameMm || what.empty()) return false;
+  const Id a = h.point(p[0]), b = h.point(p[1], a);
+  h.out.drawing.entity(h.entity(Shape::Text, {a, b}))->text = what;
+  h.out.measures = {{a, b}};
   return true;
 }
 
 bool conic(Hand& h, const std::vector<Place>& p) {
   if (std::abs(cross(p[1].at - p[0].at, p[2].at - p[0].at)) < kSameMm) return false;
-  const Id a = h.point(p[0]), b = h.point(p[1]), corner = h.point(p[2]);
+  const Id a = h.point(p[0]), b = h.point(p[1], a), corner = h.point(p[2], b);
   h.entity(Shape::Conic, {a, corner, b});
   return true;
 }
@@ -211,7 +221,7 @@ bool conic(Hand& h, const std::vector<Place>& p) {
 bool spline(Hand& h, const std::vector<Place>& p, Shape s, int degree) {
   std::vector<Id> points;
   for (const Place& q : p)
-    if (const Id id = h.point(q); points.empty() || id != points.back()) points.push_back(id);
+    if (const Id id = h.point(q, points.empty() ? Id() : points.back()); points.empty() || id != points.back()) points.push_back(id);
   const bool closed = points.size() > 3 && points.front() == points.back();
   if (closed && s == Shape::Through) points.pop_back();
   if (points.size() < 2) return false;
@@ -226,7 +236,7 @@ bool spline(Hand& h, const std::vector<Place>& p, Shape s, int degree) {
 
 const std::vector<Sketch>& sketches() {
   static const std::vector<Sketch> all{
-      {"line", "Line", {"first point", "next point; press and pull for an arc"}, 2, 2, {Law::Length}},
+      {"line", "Line", {"first point", "next point; press and pull for an arc"}, 2, 2, {Law::Length, Law::EndAngle}},
       {"rectangle", "Rectangle", {"a corner", "the corner across"}, 2, 2, {Law::Length, Law::Length}},
       {"rectangle_middle", "Middle rectangle", {"the middle", "a corner"}, 2, 2, {Law::Length, Law::Length}},
       {"rectangle_slanted", "Slanted rectangle", {"a corner", "the end of its first side", "how far it reaches"}, 3, 3, {Law::Length, Law::Length}},
@@ -239,6 +249,7 @@ const std::vector<Sketch>& sketches() {
       {"spline", "Spline through", {"a point that it passes through; Enter ends it"}, 2, 10000, {}},
       {"spline_control", "Spline by control", {"a control point; Enter ends it"}, 2, 10000, {}},
       {"conic", "Conic", {"the start", "the end", "where the tangents meet"}, 3, 3, {}},
+      {"text", "Text", {"where the line begins", "how high a capital letter is"}, 2, 2, {Law::Length}},
       {"point", "Point", {"a place"}, 1, 1, {}}};
   return all;
 }
@@ -267,6 +278,7 @@ std::optional<Sketched> sketched(const Drawing& d, const std::string& key, const
   if (key == "spline") done = spline(h, p, Shape::Through, o.degree);
   if (key == "spline_control") done = spline(h, p, Shape::Spline, o.degree);
   if (key == "conic") done = conic(h, p);
+  if (key == "text") done = text(h, p, o.text);
   if (key == "point") done = !h.point(p[0]).empty();
   if (!done) return {};
   return std::move(h.out);
@@ -289,7 +301,8 @@ Vec2 byNumbers(const std::string& key, const std::vector<Place>& places, const V
     return from + by;
   }
   if (key == "circle" || key == "polygon") return number(0) ? along(from, pointer, *number(0) / 2) : pointer;
-  if (key == "line") return number(0) ? along(from, pointer, *number(0)) : pointer;
+  if (key == "line" && number(1)) return from + number(0).value_or((pointer - from).norm()) * Vec2(std::cos(*number(1)), std::sin(*number(1)));
+  if (key == "line" || key == "text") return number(0) ? along(from, pointer, *number(0)) : pointer;
   if (key == "arc_centre") return places.size() == 1 && number(0) ? along(from, pointer, *number(0)) : pointer;
   if (key == "slot" || key == "rectangle_slanted") {
     if (places.size() == 1) return number(0) ? along(from, pointer, *number(0)) : pointer;
@@ -376,7 +389,7 @@ private:
   }
   /// Not of what is dragged itself.
   bool counts(const Entity& e) const { return std::find(e.points.begin(), e.points.end(), o_.but) == e.points.end(); }
-  bool carries(const Entity& e) const { return e.shape != Shape::Conic && !e.closed && counts(e); }
+  bool carries(const Entity& e) const { return e.shape != Shape::Text && counts(e); }
 
   bool points() {
     bool found = false;

@@ -48,6 +48,7 @@ struct SketchOptions {
   int sides = 6;     ///< of polygons
   int degree = 3;    ///< of splines
   bool construction = false;
+  std::string text = "Lumsk"; ///< what is written
 };
 /// The drawing with what was drawn by these places, and the ids of the new entities and points. Fewer places than the
 /// sketch needs, or places in one, give nothing.

@@ -23,6 +23,16 @@ Drawing awake(const Drawing& d) {
       if (e.shape == Shape::Arc) break; // its ends may meet
     }
   }
+  // What stands upright and is to lie level would be a point else, and the other way round.
+  for (const Relation& r : d.relations) {
+    if (!r.holds() || (r.law != Law::Level && r.law != Law::Upright)) continue;
+    const Entity* line = r.of.size() == 1 ? d.entity(r.of[0]) : nullptr;
+    const std::vector<Id>& ends = line ? line->points : r.of;
+    if (ends.size() != 2 || !out.point(ends[0]) || !out.point(ends[1])) continue;
+    const Eigen::Index along = r.law == Law::Level ? 0 : 1;
+    const Vec2 by = out.at(ends[1]) - out.at(ends[0]);
+    if (by.norm() > 0 && std::abs(by[along]) < 1e-6 * by.norm()) out.point(ends[1])->at[along] += 1e-3 * size;
+  }
   return out;
 }
 

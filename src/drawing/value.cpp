@@ -11,7 +11,7 @@ namespace lumsk::drawing {
 
 namespace {
 
-constexpr std::array<const char*, 7> kShapes{"line", "arc", "circle", "ellipse", "spline", "through", "conic"};
+constexpr std::array<const char*, 8> kShapes{"line", "arc", "circle", "ellipse", "spline", "through", "conic", "text"};
 
 struct LawText {
   const char *key, *words;
@@ -119,7 +119,8 @@ Id Drawing::say(Law law, std::vector<Id> of, double value, std::string text) {
 std::pair<int, int> pointsOf(Shape s) {
   switch (s) {
   case Shape::Line:
-  case Shape::Ellipse: return {2, 2};
+  case Shape::Ellipse:
+  case Shape::Text: return {2, 2};
   case Shape::Arc:
   case Shape::Conic: return {3, 3};
   case Shape::Circle: return {1, 1};
@@ -132,7 +133,8 @@ std::pair<int, int> pointsOf(Shape s) {
 std::optional<std::pair<Id, Id>> endsOf(const Entity& e) {
   switch (e.shape) {
   case Shape::Circle:
-  case Shape::Ellipse: return {};
+  case Shape::Ellipse:
+  case Shape::Text: return {};
   case Shape::Arc: return std::pair(e.points[1], e.points[2]);
   default: break;
   }

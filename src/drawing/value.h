@@ -13,15 +13,18 @@ using Id = std::string; ///< "p4" a point, "e2" an entity, "r7" a relation; neve
 struct Point {
   Id id;
   Vec2 at = Vec2::Zero(); ///< mm in the drawing's plane, as it was solved last
+  bool construction = false; ///< helps to draw and does not come out
+  Id link = {};              ///< of one that stands for something outside: the pick; solving does not move it
 };
 
-enum class Shape { Line, Arc, Circle, Ellipse, Spline, Through, Conic };
+enum class Shape { Line, Arc, Circle, Ellipse, Spline, Through, Conic, Text };
 const char* shapeName(Shape s); ///< "line"; also the key in files
 std::optional<Shape> shapeOf(const std::string& name);
 
 /// A line or curve between points of the drawing:
 /// line: its ends; arc: centre, start, end; circle: centre; ellipse: centre, end of its first half axis;
-/// spline: control points; through: points it passes through; conic: start, corner of its tangents, end.
+/// spline: control points; through: points it passes through; conic: start, corner of its tangents, end;
+/// text: where its base line starts, and how high a capital letter reaches there.
 struct Entity {
   Id id;
   Shape shape = Shape::Line;
@@ -35,6 +38,7 @@ struct Entity {
   bool construction = false;      ///< helps to draw and is no part of what comes out
   bool linked = false;            ///< stands for something outside: solving does not move it
   Id link = {};                   ///< the pick that it stands for
+  std::string text = {};          ///< letters and signs of one line, UTF-8
 };
 
 enum class Law {

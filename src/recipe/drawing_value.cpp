@@ -1,6 +1,5 @@
 #include "recipe/drawing_value.h"
 
-#include "drawing/links.h"
 #include "drawing/solve.h"
 
 #include <cmath>
@@ -11,6 +10,8 @@ using drawing::Drawing;
 using nlohmann::json;
 
 namespace {
+
+constexpr size_t kMostText = 2000; ///< bytes
 
 double unitOf(drawing::Law l) { return drawing::dimensionOf(l) == Dimension::Angle ? radFromDeg(1) : 1; }
 
@@ -26,6 +27,7 @@ std::string entityError(const json& e) {
   if (!e.contains("points") || !isIds(e["points"])) return "an entity names no points";
   for (const char* key : {"size", "degree", "rho"})
     if (e.contains(key) && !e[key].is_number()) return std::string("an entity's ") + key + " is no number";
+  if (e.contains("text") && !(e["text"].is_string() && e["text"].get_ref<const std::string&>().size() <= kMostText)) return "an entity's text is none";
   for (const char* key : {"left", "closed", "construction", "linked"})
     if (e.contains(key) && !e[key].is_boolean()) return std::string("an entity's ") + key + " is neither on nor off";
   if (e.contains("link") && !e["link"].is_string()) return "an entity's link is no name";
@@ -54,7 +56,9 @@ std::string drawingError(const json& stored) {
   for (const char* key : {"points", "entities", "relations"})
     if (!isList(stored, key)) return std::string("its ") + key + " are no list";
   for (const json& p : stored.value("points", json::array()))
-    if (!p.is_object() || !p.contains("id") || !p["id"].is_string() || !p.contains("at") || !isPlace(p["at"])) return "a point has no id or place";
+    if (!p.is_object() || !p.contains("id") || !p["id"].is_string() || !p.contains("at") || !isPlace(p["at"]) ||
+        (p.contains("construction") && !p["construction"].is_boolean()) || (p.contains("link") && !p["link"].is_string()))
+      return "a point has no id or place, or is damaged";
   for (const json& e : stored.value("entities", json::array()))
     if (const std::string error = entityError(e); !error.empty()) return error;
   for (const json& r : stored.value("relations", json::array()))
@@ -67,7 +71,7 @@ Expected<Drawing> drawingFrom(const json& stored, const Names& names) {
   Drawing d;
   const auto number = [&](const std::string& id) { d.lastId = std::max(d.lastId, id.size() > 1 && id.size() < 10 ? std::atoi(id.c_str() + 1) : 0); };
   for (const json& p : stored.value("points", json::array())) {
-    d.points.push_back({p["id"], {p["at"][0].get<double>(), p["at"][1].get<double>()}});
+    d.points.push_back({p["id"], {p["at"][0].get<double>(), p["at"][1].get<double>()}, p.value("construction", false), p.value("link", "")});
     number(d.points.back().id);
   }
   for (const json& e : stored.value("entities", json::array())) {
@@ -84,6 +88,7 @@ Expected<Drawing> drawingFrom(const json& stored, const Names& names) {
     x.construction = e.value("construction", x.construction);
     x.linked = e.value("linked", x.linked);
     x.link = e.value("link", x.link);
+    x.text = e.value("text", x.text);
     number(x.id);
     d.entities.push_back(std::move(x));
   }
@@ -113,7 +118,12 @@ Expected<Drawing> drawingFrom(const json& stored, const Names& names) {
 
 json toJson(const Drawing& d) {
   json out{{"points", json::array()}, {"entities", json::array()}, {"relations", json::array()}, {"lastId", d.lastId}};
-  for (const auto& p : d.points) out["points"].push_back({{"id", p.id}, {"at", {p.at.x(), p.at.y()}}});
+  for (const auto& p : d.points) {
+    json x{{"id", p.id}, {"at", {p.at.x(), p.at.y()}}};
+    if (p.construction) x["construction"] = true;
+    if (!p.link.empty()) x["link"] = p.link;
+    out["points"].push_back(std::move(x));
+  }
   const drawing::Entity usual;
   for (const auto& e : d.entities) {
     json x{{"id", e.id}, {"shape", drawing::shapeName(e.shape)}, {"points", e.points}};
@@ -127,6 +137,7 @@ json toJson(const Drawing& d) {
     if (e.construction) x["construction"] = true;
     if (e.linked) x["linked"] = true;
     if (!e.link.empty()) x["link"] = e.link;
+    if (e.shape == drawing::Shape::Text) x["text"] = e.text;
     out["entities"].push_back(std::move(x));
   }
   for (const auto& r : d.relations) {
@@ -145,18 +156,6 @@ Expected<Drawing> drawingAt(const Recipe& r, const ItemRef& field, const Names& 
   const StepEntry* entry = r.find(field.step);
   if (!entry) return fail(problem("LM-U001", "there is no such drawing"));
   return drawingFrom(entry->inputs->value(field.field, json::object()), names);
-}
-
-Expected<Drawing> linkedDrawing(const Drawing& d, const StepEntry& entry, const std::string& links, const Frame& plane, const Model& model) {
-  std::vector<drawing::Link> list;
-  for (const json& pick : listAt(entry, links)) {
-    auto p = follow(pick, Kind::Curve | Kind::Edge, model);
-    if (!p) return fail(std::move(p.error().inField(links)));
-    list.push_back({p->item, *std::get<CurvePtr>(p->object)});
-  }
-  Context cx;
-  cx.tolerances = model.recipe->tolerances;
-  return drawing::withLinks(d, list, plane, cx);
 }
 
 Recipe withDrawing(const Recipe& r, const ItemRef& field, const Drawing& d) {

@@ -14,9 +14,6 @@ std::string drawingError(const nlohmann::json& stored);
 
 /// The drawing of a step's field, its dimensions by the names that it can use.
 Expected<drawing::Drawing> drawingAt(const Recipe& r, const ItemRef& field, const Names& names);
-/// With what a picks field of its step links to, as that lies now. Fails as `follow` and `drawing::withLinks` do.
-Expected<drawing::Drawing> linkedDrawing(const drawing::Drawing& d, const StepEntry& entry, const std::string& links,
-                                         const Frame& plane, const Model& model);
 Recipe withDrawing(const Recipe& r, const ItemRef& field, const drawing::Drawing& d);
 
 /// What a dimension of a law says: mm or radians. Fails as expressions do.

@@ -231,7 +231,7 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
   const Object* object = &r->outcome->outputs.front().object;
   std::string part = out.part;
   for (const Output& o : r->outcome->outputs)
-    if (const std::string own = partOwner(o, part); !own.empty()) {
+    if (const std::string own = partOwner(o, part); !own.empty() && (out.output.empty() || o.group != part)) {
       object = &o.object;
       out.output = o.name;
       part = part == own ? "" : part.substr(own.size() + 1);
@@ -265,20 +265,30 @@ Expected<Picked> follow(const json& pick, Kind accepts, const Model& model) {
 
 namespace {
 
+/// The curves that a part means: without one all, else those of a group; empty: one thing at most.
+std::vector<const Output*> curvesMeant(const Outcome& o, const std::string& part) {
+  std::vector<const Output*> out;
+  for (const Output& x : o.outputs)
+    if (std::holds_alternative<CurvePtr>(x.object) && (part.empty() || x.group == part)) out.push_back(&x);
+  return out;
+}
+
 /// The picks of a field as they are meant: one of a step that makes several curves, without a part, stands for all of
-/// them, as far as the field takes so many; beside picks of single ones, as older files have it, for the first.
+/// them, one of a text for all its outlines, as far as the field takes so many; beside picks of single ones, as older files have it, for the first.
 json meantPicks(const json& stored, const Field& f, const Model& model, std::vector<Problem>& notes) {
   json out = json::array();
   int room = f.most - int(stored.size());
   for (size_t i = 0; i < stored.size(); ++i) {
     const json& pick = stored[i];
     const StepResult* r = model.result(pick.value("step", ""));
-    const int n = r && r->outcome ? curvesIn(*r->outcome) : 0;
+    const std::string part = pick.value("part", "");
+    const auto meant = r && r->outcome ? curvesMeant(*r->outcome, part) : std::vector<const Output*>{};
+    const int n = int(meant.size());
     const Kind kind = kindFromName(pick.value("kind", ""));
-    const bool single = n < 2 || !pick.value("part", "").empty() || (kind != Kind::Curve && kind != Kind::None) ||
-                        std::any_of(stored.begin(), stored.end(), [&](const json& other) {
-                          return other.value("step", "") == pick.value("step", "") && !other.value("part", "").empty();
-                        });
+    const bool single = n < 2 || (kind != Kind::Curve && kind != Kind::None) ||
+                        (part.empty() && std::any_of(stored.begin(), stored.end(), [&](const json& other) {
+                           return other.value("step", "") == pick.value("step", "") && !other.value("part", "").empty();
+                         }));
     if (!single && n - 1 > room) {
       notes.push_back(fieldProblem(problem("LM-R102", "pick " + std::to_string(i + 1) + " is of a step that makes " +
                                                           std::to_string(n) + " curves: only the first counts here")
@@ -291,10 +301,9 @@ json meantPicks(const json& stored, const Field& f, const Model& model, std::vec
       continue;
     }
     room -= n - 1;
-    for (const Output& o : r->outcome->outputs) {
-      if (!std::holds_alternative<CurvePtr>(o.object)) continue;
+    for (const Output* o : meant) {
       out.push_back(pick);
-      out.back()["part"] = pickPart(*r->outcome, o);
+      out.back()["part"] = o->group.empty() ? pickPart(*r->outcome, *o) : o->name;
     }
   }
   return out;

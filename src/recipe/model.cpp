@@ -118,6 +118,7 @@ int curvesIn(const Outcome& o) {
 }
 
 std::string pickPart(const Outcome& o, const Output& curve) {
+  if (!curve.group.empty()) return curve.group;
   return curve.name.empty() && curvesIn(o) > 1 ? "1" : curve.name;
 }
 

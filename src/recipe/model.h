@@ -38,6 +38,7 @@ struct Output {
   std::string continues = {};          ///< bodies: the one this goes on from, as `objectId` names it
   std::string label = {}, colour = {}; ///< of bodies, as long as the person chose none
   std::vector<std::string> also = {};  ///< other names of it: of what it was put together from
+  std::string group = {};              ///< of curves that one pick means all of: their common name
 };
 
 /// How outputs are named among all steps: "s4", or "s4/2" for one of several.

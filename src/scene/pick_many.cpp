@@ -66,7 +66,7 @@ std::vector<Hit> pickInside(const Scene& d, const Camera& camera, const Vec2& a,
   };
   if (has(wanted, Kind::Point))
     for (const DrawnPoint& p : d.points)
-      if (inside(p.at)) add(hitOf(Kind::Point, p.step, "", p.label, p.at));
+      if (inside(p.at)) add(hitOf(Kind::Point, p.step, p.part, p.label, p.at));
   if (has(wanted, Kind::Curve))
     for (const DrawnCurve& c : d.curves)
       if (all(c.points)) add(hitOf(Kind::Curve, c.step, c.part, c.label, c.points.front()));

@@ -115,7 +115,7 @@ private:
   }
 
   void points() {
-    for (const DrawnPoint& p : d_.points) offerPoint(p.at, p.step, "", p.label, 0);
+    for (const DrawnPoint& p : d_.points) offerPoint(p.at, p.step, p.part, p.label, 0);
     for (const DrawnCurve& c : d_.curves) {
       const auto offer = [&](const auto& points) {
         for (const auto& [name, at] : points)

@@ -171,7 +171,7 @@ Outline outlineOf(const Scene& d, const Highlight& h) {
         if (h.part == name || h.part == c.output + "/" + name) out.points.push_back(at);
   }
   for (const DrawnPoint& p : d.points)
-    if (p.step == h.step) out.points.push_back(p.at);
+    if (p.step == h.step && (p.part == h.part || h.part.empty())) out.points.push_back(p.at);
   for (const DrawnBody& b : d.bodies) {
     if (b.step != h.step) continue;
     const bool whole = h.part == b.partName("");
@@ -236,7 +236,7 @@ ScenePtr draw(const recipe::Model& model, Quality quality, const Scene* previous
         }
         out->curves.push_back(std::move(c));
       } else if (const auto* point = std::get_if<recipe::PointObject>(&o.object)) {
-        out->points.push_back({s->id, s->label, point->at});
+        out->points.push_back({s->id, s->label, point->at, o.name});
         reach(point->at);
       } else if (const auto* plane = std::get_if<recipe::PlaneObject>(&o.object)) {
         const Vec2 half = Vec2::Constant(plane->halfSizeMm);

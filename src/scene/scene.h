@@ -41,6 +41,7 @@ struct DrawnCurve {
 struct DrawnPoint {
   std::string step, label;
   Vec3 at;
+  std::string part = {}; ///< of one of several things that its step made
 };
 
 struct DrawnPlane {

@@ -42,7 +42,8 @@ std::vector<std::string> drawingOver(const LensState& l) {
   return out;
 }
 
-constexpr double kLaterOpacity = 0.35;
+constexpr double kLaterOpacity = 0.35, kBesideOpacity = 0.5;
+constexpr double kInPlaneMm = 1e-3;
 constexpr size_t kTeethWhileMoving = 4000; ///< of one look
 
 unsigned colourOf(Ink ink, unsigned dark) {
@@ -221,6 +222,12 @@ void Viewer::showDetail(bool on) {
   for (const auto& s : details_) s->SetVisible(on);
 }
 
+void Viewer::fadeBut(const std::optional<Frame>& plane) {
+  if (!plane && !drawnOn_) return;
+  drawnOn_ = plane;
+  redrawAll();
+}
+
 void Viewer::showOtherHalf(bool on) {
   if (otherHalf_ == on) return;
   otherHalf_ = on;
@@ -229,6 +236,8 @@ void Viewer::showOtherHalf(bool on) {
 
 std::vector<DrawnBody> Viewer::shownBodies() const {
   std::vector<DrawnBody> out = scene_->bodies;
+  if (drawnOn_ && surfaceLensOf(lens_).plain())
+    for (DrawnBody& b : out) b.stale = true, b.opacity *= kBesideOpacity;
   // Through a lens the form is judged as it will be; plain, it stands behind what is worked on.
   for (const DrawnBody& b : scene_->later) {
     out.push_back(b);
@@ -365,11 +374,14 @@ void Viewer::drawEdges(const DrawnBody& b) {
 void Viewer::drawCurves(const std::vector<DrawnCurve>& curves) {
   const Handle(Graphic3d_Structure) s = structure();
   s->SetClipPlanes(cutPlanes_);
-  for (const bool stale : {false, true}) {
+  const auto beside = [&](const DrawnCurve& c) {
+    return drawnOn_ && std::any_of(c.points.begin(), c.points.end(), [&](const Vec3& p) { return std::abs(drawnOn_->local(p).z()) > kInPlaneMm; });
+  };
+  for (const bool faint : {false, true}) {
     std::vector<std::vector<Vec3>> lines;
     for (const DrawnCurve& c : curves)
-      if (c.stale == stale) lines.push_back(c.points);
-    addPolylines(s, lines, stale ? kSoftInk : ink_, 1.8);
+      if ((c.stale || beside(c)) == faint) lines.push_back(c.points);
+    addPolylines(s, lines, faint ? kSoftInk : ink_, 1.8);
   }
   std::vector<Vec3> pts;
   for (const DrawnPoint& p : scene_->points) pts.push_back(p.at);

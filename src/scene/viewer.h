@@ -32,6 +32,7 @@ public:
   /// Colours of the ground, above and below, and of curves and edges on it (0xRRGGBB).
   void setGround(unsigned top, unsigned bottom, unsigned ink);
   void showDetail(bool on);    ///< off while moving: of very many teeth only some are drawn
+  void fadeBut(const std::optional<Frame>& plane); ///< bodies, and curves that do not lie in it; none: nothing
   void showOtherHalf(bool on); ///< the mirror image of what is modelled as one half, faintly
   void showFloor(bool on) { floorOn_ = on; }
   double floorStep() const { return floor_.stepMm; } ///< mm between its lines; 0: there is none
@@ -97,6 +98,7 @@ private:
   Floor floor_;
   bool floorOn_ = false;
   bool planes_ = false, otherHalf_ = true, detail_ = true;
+  std::optional<Frame> drawnOn_;
 };
 
 } // namespace lumsk::scene

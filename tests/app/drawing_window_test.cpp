@@ -1,9 +1,12 @@
+#include "brep/convert.h"
 #include "drawing/measure.h"
 #include "drawing/relate.h"
 #include "jobs/job.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
 #include "support/recipes.h"
+
+#include <QTemporaryDir>
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -63,6 +66,14 @@ class DrawingWindowTest : public Job {
     for (size_t i = 0; i < places.size(); ++i) pickAt(places[i], i ? Qt::ControlModifier : Qt::NoModifier);
   }
   double valueOf(const Id& id) { return *drawing::measured(now(), *now().relation(id)); }
+
+  /// A place in the middle of an edge of a body that lies at this x.
+  Vec3 placeOnEdge(const std::string& step, double x) {
+    for (const TopoDS_Edge& e : brep::edges(*body(step)))
+      if (const auto p = brep::toPath(e); p && std::abs(p->start().x() - x) < 1e-6 && std::abs(p->end().x() - x) < 1e-6) return p->at(0.5 * p->last());
+    qWarning("there is no such edge");
+    return Vec3::Zero();
+  }
 
 private slots:
   void aRectangleIsDrawnNumberedPulledAndMadeSolid() {
@@ -267,6 +278,258 @@ private slots:
     QVERIFY(good(trim));
     const auto state = inspect::stateOf(*body(trim));
     QCOMPARE(state.openings.size(), size_t(2));
+    keep();
+    // J09: the hole is undone again.
+    look(scene::ViewFrom::Top);
+    clicks_ = keysTyped_ = 0;
+    tool("trim", "restore");
+    const std::string whole = draft();
+    at({7, 0, placeSeen(trim, [](const scene::Hit& h) { return h.at.head<2>().norm() < 20; }).z()});
+    QVERIFY(good(whole));
+    QCOMPARE(inspect::stateOf(*body(whole)).openings.size(), size_t(1));
+    keep();
+    countedIn("J09: a hole drawn on a face restored");
+  }
+
+  /// J19: one line, of which two skins use a part each.
+  void aLineIsSharedByTwoSkinsAndBothFollowIt() {
+    begin("front");
+    const auto line = w().recipe().steps.back()->id;
+    with("spline");
+    put(-60, 0), put(-20, 14), put(20, 30), put(60, -20);
+    QTest::keyClick(&view(), Qt::Key_Return);
+    rest();
+    keep();
+    look(scene::ViewFrom::Corner);
+    std::vector<std::string> skins;
+    for (const auto& [end, length] : {std::pair("to", "30"), {"from", "-24"}}) {
+      tool("surfaces", "extrude");
+      skins.push_back(draft());
+      at(curve(line).at(curve(line).last() * (skins.size() == 1 ? 0.2 : 0.8)));
+      press("pick-part");
+      enter(end, "0.45");
+      enter("length", length);
+      QVERIFY(good(skins.back()));
+      keep();
+    }
+    const auto meets = [&] {
+      for (const std::string& skin : skins) {
+        QVERIFY(good(skin));
+        int met = 0;
+        for (const TopoDS_Edge& e : brep::edges(*body(skin))) {
+          const auto path = brep::toPath(e);
+          QVERIFY(path.has_value());
+          if (std::abs(path->start().y()) > 1e-6 || std::abs(path->end().y()) > 1e-6) continue;
+          ++met;
+          for (int i = 0; i <= 50; ++i) VERIFY_AT_MOST(nurbs::closestPoint(curve(line), path->at(path->last() * i / 50)).distanceMm, 0.0005);
+        }
+        QCOMPARE(met, 1);
+      }
+    };
+    meets();
+    const auto before = body(skins[1]);
+    w().focus().unfold(line);
+    QVERIFY(settled());
+    drag(onScreen(on(20, 30)), onScreen(on(26, 40)));
+    QVERIFY(settled());
+    QVERIFY(body(skins[1]) != before);
+    VERIFY_AT_MOST(nurbs::closestPoint(curve(line), {26, 0, 40}).distanceMm, 0.5);
+    meets();
+    keep();
+    countedIn("J19: a line shared by two skins");
+  }
+
+  /// A spline of degree 5 that leaves its start flat and meets an edge of a skin with equal curvature; its angle there only tells.
+  void aSideLineGoesOnFromAnEdgeAndSurvivesItsChange() {
+    begin("side");
+    const auto outer = w().recipe().steps.back()->id;
+    with("spline_control");
+    put(30, 0), put(34, 12), put(28, 24), put(20, 34);
+    QTest::keyClick(&view(), Qt::Key_Return);
+    rest();
+    keep();
+    look(scene::ViewFrom::Corner);
+    tool("surfaces", "extrude");
+    const auto skin = draft();
+    at(curve(outer).at(0.5));
+    enter("length", "20");
+    keep();
+    look(scene::ViewFrom::Corner);
+    begin("side");
+    const auto side = w().recipe().steps.back()->id;
+    with("link");
+    at(placeOnEdge(skin, 20));
+    QCOMPARE(now().entities.size(), size_t(1));
+    QVERIFY(now().entities[0].linked);
+    QCOMPARE(inputs(side)["links"][0]["kind"].get<std::string>(), std::string("edge"));
+    const Id edge = now().entities[0].id;
+    with("spline_control");
+    typed("draw-option-degree", "5");
+    put(-44, 58), put(-30, 58.2), put(-16, 57), put(-2, 54), put(11, 45), put(20, 34);
+    QTest::keyClick(&view(), Qt::Key_Return);
+    rest();
+    const Id line = now().entities.back().id;
+    QCOMPARE(now().entity(line)->degree, 5);
+    const auto there = [&](size_t k) {
+      const Vec2 p = now().at(now().entity(line)->points[k]);
+      return on(p.x(), p.y());
+    };
+    const auto along = [&](const Id& id, double part) {
+      const auto places = drawing::alongEntity(now(), *now().entity(id), 48);
+      const Vec2 p = places[size_t(part * double(places.size() - 1))];
+      return on(p.x(), p.y());
+    };
+    select({there(0), along(line, 0.4)});
+    press("say-flat");
+    select({along(line, 0.4), along(edge, 0.3)});
+    press("say-same_curvature");
+    select({there(5), along(line, 0.4)});
+    press("say-end_angle");
+    QVERIFY(now().relations.back().measured);
+    rest();
+    const auto holds = [&] {
+      QVERIFY(good(side));
+      const nurbs::Path &s = curve(side), e = curve(outer);
+      nurbs::CurveDerivatives c;
+      s.derivatives(0, 2, c);
+      VERIFY_AT_MOST(c[1].cross(c[2]).norm() / std::pow(c[1].norm(), 3), 1e-9);
+      VERIFY_AT_MOST((s.end() - e.end()).norm(), 1e-6);
+      const auto bend = [](const nurbs::Path& p) {
+        nurbs::CurveDerivatives d;
+        p.derivatives(p.last(), 2, d);
+        return std::pair(Vec3(d[1].normalized()), d[1].cross(d[2]).x() / std::pow(d[1].norm(), 3));
+      };
+      // They meet head on: what turns left in one turns right in the other.
+      QVERIFY(bend(s).first.dot(bend(e).first) < 0);
+      VERIFY_AT_MOST(bend(s).first.cross(bend(e).first).norm(), 1e-7);
+      VERIFY_AT_MOST(std::abs(bend(s).second + bend(e).second), 1e-6 * std::abs(bend(e).second));
+    };
+    holds();
+    const double angle = valueOf(now().relations.back().id);
+    keep();
+    // The edge becomes another one.
+    w().focus().unfold(outer);
+    QVERIFY(settled());
+    const Vec2 handle = now().at(now().entities[0].points[2]);
+    drag(onScreen(on(handle.x(), handle.y())), onScreen(on(handle.x() + 5, handle.y() + 3)));
+    keep();
+    holds();
+    w().focus().unfold(side);
+    QVERIFY(settled());
+    QVERIFY(std::abs(valueOf(now().relations.back().id) - angle) > 0.01);
+  }
+
+  void lettersAreWrittenChangedAndMadeSolid() {
+    begin("top");
+    const auto d = w().recipe().steps.back()->id;
+    with("text");
+    typed("draw-option-text", "OH");
+    put(0, 0);
+    typedTowards(0.3, 10, "12");
+    rest();
+    QVERIFY(good(d));
+    QCOMPARE(now().entities[0].text, std::string("OH"));
+    VERIFY_AT_MOST((now().at(now().entities[0].points[1]) - Vec2(0, 12)).norm(), 1e-9); // upright by itself
+    QCOMPARE(result(d)->outcome->outputs.size(), size_t(3));
+    // An outline is clicked, and the letters are others.
+    const auto rim = drawing::linesOf(now(), now().entities[0], 48)[0];
+    const Vec2 right = *std::max_element(rim.begin(), rim.end(), [](const Vec2& a, const Vec2& b) { return a.x() < b.x(); });
+    select({on(right.x(), right.y())});
+    QCOMPARE(board().selection(), std::vector<Id>{now().entities[0].id});
+    typed("draw-letters", "HOB");
+    QCOMPARE(result(d)->outcome->outputs.size(), size_t(6));
+    rest();
+    keep();
+    look(scene::ViewFrom::Corner);
+    tool("surfaces", "extrude");
+    const auto solid = draft();
+    at(curve(d).at(0.5)); // any of them is all of them
+    enter("length", "3");
+    tick("solid");
+    QVERIFY(good(solid));
+    double volume = 0;
+    for (const auto& b : w().model()->bodies) volume += inspect::stateOf(*b.body).volumeMm3;
+    QVERIFY(volume > 3 * 12 * 2 * 6);
+    keep();
+  }
+
+  void whatIsMetOutsideIsLinkedAndAnglesAreTyped() {
+    add("spline", {{"points", pointList({{-40, -10, 0}, {-10, 5, 0}, {20, -5, 0}})}});
+    view().fitAll();
+    begin("top");
+    const auto d = w().recipe().steps.back()->id;
+    with("line");
+    put(20.2, -5.1); // its end
+    QCOMPARE(now().points.size(), size_t(1));
+    QVERIFY(!now().points[0].link.empty());
+    typedTowards(30, 10, "25\t30");
+    rest();
+    QVERIFY(good(d));
+    VERIFY_AT_MOST((curve(d).end() - Vec3(20 + 25 * std::cos(kPi / 6), -5 + 12.5, 0)).norm(), 1e-9);
+    QCOMPARE(board().freedom().ways, 0); // length and angle hold
+    keep();
+    w().session().setInput("s1", "points", pointList({{-40, -10, 0}, {-10, 5, 0}, {24, 3, 0}}), "moved");
+    QVERIFY(settled());
+    VERIFY_AT_MOST((curve(d).start() - Vec3(24, 3, 0)).norm(), 1e-9);
+  }
+
+  void aBodyIsLinkedByItsSectionElseItsOutline() {
+    add("ring", {{"shape", "circle"}, {"width", 40}});
+    add("ring", {{"shape", "circle"}, {"width", 60}, {"height", 30}});
+    const std::string level = "s4";
+    add("loft", {{"sections", picks({pick("s1"), pick("s2")})}});
+    add("plane", {{"distance", 15}});
+    look(scene::ViewFrom::Corner);
+    tool("curves", "drawing");
+    at(planeOfStepSeen(level));
+    QVERIFY(QTest::qWaitFor([&] { return board().open(); }, 3000));
+    board().take("");
+    look(scene::ViewFrom::Corner);
+    with("link");
+    // On its near side, above the plane.
+    for (int k = 0; k < 24 && now().entities.empty(); ++k) {
+      const Vec3 p(28 * std::cos(k * kPi / 12), 28 * std::sin(k * kPi / 12), 24);
+      const auto hits = scene::pickAt(*w().scene(), view().camera(), onScreen(p).x(), onScreen(p).y(), recipe::Kind::Skin | recipe::Kind::Edge | recipe::Kind::Curve);
+      if (!hits.empty() && hits[0].kind == recipe::Kind::Skin) at(p);
+    }
+    QVERIFY(!now().entities.empty() && now().entities[0].linked);
+    QCOMPARE(inputs(w().focus().open())["links"][0]["kind"].get<std::string>(), std::string("skin"));
+    for (const auto& e : now().entities)
+      for (const Vec2& q : drawing::alongEntity(now(), e, 40)) VERIFY_AT_MOST(std::abs(q.norm() - 25), 0.01);
+  }
+
+  void aSplinesCombLeadsToItsTightestPlace() {
+    begin("top");
+    with("spline");
+    put(-30, 0), put(-5, 14), put(4, 15), put(30, 0);
+    QTest::keyClick(&view(), Qt::Key_Return);
+    rest();
+    const auto middle = drawing::alongEntity(now(), now().entities[0], 48)[12];
+    select({on(middle.x(), middle.y())});
+    const Mark tightest = mark("comb-tightest", [](const Mark&) { return true; });
+    QVERIFY(tightest.text.startsWith("r "));
+    QTest::mouseClick(&view(), Qt::LeftButton, {}, tightest.at.toPoint());
+    QTest::qWait(50);
+    const QPoint now1 = onScreen(tightest.world), centre = view().rect().center();
+    QVERIFY((now1 - centre).manhattanLength() < 160); // the view leads there
+    QCOMPARE(board().selection().size(), size_t(1));
+  }
+
+  void aFileDroppedOnTheWindowIsADrawing() {
+    QTemporaryDir dir;
+    const QString path = dir.filePath("plate.svg");
+    QFile f(path);
+    QVERIFY(f.open(QIODevice::WriteOnly));
+    f.write("<svg xmlns='http://www.w3.org/2000/svg' width='40mm' height='30mm' viewBox='0 0 40 30'><rect x='2' y='3' width='30' height='20'/></svg>");
+    f.close();
+    drop(path);
+    QVERIFY(settled());
+    QVERIFY(board().open());
+    const auto d = w().recipe().steps.back()->id;
+    QVERIFY(good(d));
+    QVERIFY(curve(d).closed());
+    VERIFY_AT_MOST(std::abs(nurbs::ArcLength(curve(d)).total() - 100), 1e-6);
+    keep();
   }
 
   void aLinkIsFollowed() {

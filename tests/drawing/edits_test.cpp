@@ -110,7 +110,7 @@ private slots:
   void copiesFollowWhatTheyCameFrom() {
     Crossing c;
     const auto axis = c.p.line(c.p.point(-30, -20), c.p.point(-30, 20));
-    const auto image = mirroredIn(c.p.d, {c.circle, c.level}, axis);
+    const auto image = mirroredIn(c.p.d, {c.circle, c.level}, axis, false);
     QVERIFY(image.has_value());
     const Entity& other = image->entities[image->entities.size() - 2];
     VERIFY_AT_MOST((image->at(other.points[0]) - Vec2(-60, 0)).norm(), 1e-9);
@@ -130,6 +130,82 @@ private slots:
     QVERIFY(round.has_value());
     for (const Entity& e : round->entities)
       if (e.shape == Shape::Line && e.id != c.level && e.id != axis) VERIFY_AT_MOST(std::abs(length(*round, e.id) - 20), 1e-9);
+  }
+
+  void aHalfGoesOnIntoItsImageWithEqualCurvature() {
+    Pencil p;
+    const Id axis = p.line(p.point(0, -5), p.point(0, 40));
+    const Id half = p.spline(Shape::Spline, {p.point(0, 30), p.point(9, 33), p.point(22, 27), p.point(24, 12), p.point(10, 0)}, 4);
+    const auto d = mirroredIn(p.d, {half}, axis, true);
+    VERIFY_OK(d);
+    QVERIFY(solved(*d).has_value());
+    const auto chains = chainsOf(without(*d, {axis}), {});
+    QCOMPARE(chains->chains.size(), size_t(1));
+    const nurbs::Path& whole = chains->chains[0].path;
+    // On both sides of the joint.
+    double bends[2], slopes[2];
+    for (const int side : {0, 1}) {
+      nurbs::CurveDerivatives c;
+      whole.derivatives(1 + (side ? 1e-9 : -1e-9), 2, c);
+      bends[side] = (c[1].x() * c[2].y() - c[1].y() * c[2].x()) / std::pow(c[1].norm(), 3);
+      slopes[side] = std::atan2(c[1].y(), c[1].x());
+    }
+    QVERIFY(std::abs(bends[0]) > 0.01);
+    VERIFY_AT_MOST(std::abs(bends[1] / bends[0] - 1), 1e-5);
+    VERIFY_AT_MOST(std::abs(std::remainder(slopes[1] - slopes[0], 2 * kPi)), 1e-6);
+  }
+
+  void lettersAreOutlinesThatStandAsTheyAreTold() {
+    Pencil p;
+    Entity e;
+    e.shape = Shape::Text, e.text = "HOB", e.points = {p.point(3, 4), p.point(3, 24)};
+    const Id text = p.d.add(e);
+    const auto chains = chainsOf(p.d, {});
+    VERIFY_OK(chains);
+    QCOMPARE(chains->chains.size(), size_t(1 + 2 + 3));
+    QCOMPARE(chains->chains[0].name, text);
+    QCOMPARE(chains->chains[1].name, text + ".2");
+    const auto box = [](const nurbs::Path& path) {
+      const Points q = nurbs::polyline(path, 8);
+      return std::pair(Vec2(q.col(0).minCoeff(), q.col(1).minCoeff()), Vec2(q.col(0).maxCoeff(), q.col(1).maxCoeff()));
+    };
+    VERIFY_AT_MOST(std::abs(box(chains->chains[0].path).first.y() - 4), 1e-9);
+    VERIFY_AT_MOST(std::abs(box(chains->chains[0].path).second.y() - 24), 1e-9);
+    // Lying down, half as high: a level line of capitals up.
+    auto up = relationsFor(p.d, Law::Upright, {text}), height = relationsFor(p.d, Law::Length, {text});
+    height[0].value = 10;
+    p.d.add(up[0]), p.d.add(height[0]);
+    const auto d = solved(p.d);
+    VERIFY_OK(d);
+    const auto lying = box(chainsOf(*d, {})->chains[0].path);
+    VERIFY_AT_MOST(std::abs(lying.second.x() - lying.first.x() - 10), 1e-6);
+    QCOMPARE(trimmed(*d, text, {5, 5}, {}).error().code, std::string("LM-U034"));
+    const Id axis = p.line(p.point(-9, 0), p.point(-9, 9));
+    QCOMPARE(mirroredIn(p.d, {text}, axis, false).error().code, std::string("LM-U034"));
+    const auto row = repeatedAlong(*d, {text}, {0, -20}, 3);
+    VERIFY_OK(row);
+    QCOMPARE(row->entities.back().text, std::string("HOB"));
+    // Signs that there are none of are told, letters that there are none of refused.
+    p.d.entity(text)->text = "A\xe4\xb8\xad";
+    QCOMPARE(chainsOf(p.d, {})->notes.at(0).code, std::string("LM-P113"));
+    p.d.entity(text)->text = "  ";
+    QCOMPARE(chainsOf(p.d, {}).error().code, std::string("LM-P058"));
+  }
+
+  void whatIsLeftOfAnEllipseLiesOnIt() {
+    Pencil p;
+    Entity e;
+    e.shape = Shape::Ellipse, e.points = {p.point(0, 0), p.point(20, 0)}, e.size = 8;
+    const Id id = p.d.add(e);
+    p.line(p.point(0, -20), p.point(0, 20));
+    const auto d = trimmed(p.d, id, {15, 3}, {});
+    VERIFY_OK(d);
+    const auto path = pathOf(*d, *d->entity(id));
+    QVERIFY(path && !path->closed());
+    for (const Vec2& q : alongEntity(*d, *d->entity(id), 200)) {
+      QVERIFY(q.x() < 1e-6);
+      VERIFY_AT_MOST(std::abs(std::hypot(q.x() / 20, q.y() / 8) - 1) * 8, 0.0006);
+    }
   }
 
   void offsetsOfChainsFollowTheirDistance() {

@@ -1,3 +1,4 @@
+#include "drawing/curves.h"
 #include "drawing/edits.h"
 #include "drawing/files.h"
 #include "drawing/links.h"
@@ -111,18 +112,24 @@ private slots:
   void linksFollowWhatTheyStandFor() {
     const Frame plane{{0, 0, 5}, Vec3::UnitX(), Vec3::UnitY()};
     const auto linkTo = [](double x) {
-      return std::vector<Link>{{"k1", *nurbs::Path::make({nurbs::LineSegment{{x, 0, 9}, {x, 20, 30}}, nurbs::EllipseArc{{x - 4, 20, 30}, 4 * Vec3::UnitX(), 4 * Vec3::UnitY(), 0, kPi / 2}}, LengthTolerance{1e-6})}};
+      return std::vector<Link>{{"k1", {*nurbs::Path::make({nurbs::LineSegment{{x, 0, 9}, {x, 20, 30}}, nurbs::EllipseArc{{x - 4, 20, 30}, 4 * Vec3::UnitX(), 4 * Vec3::UnitY(), 0, kPi / 2}}, LengthTolerance{1e-6})}},
+                               {"k2", {}, Vec3(x + 1, 2, 77)}};
     };
     auto d = withLinks({}, linkTo(10), plane, {});
     VERIFY_OK(d);
     QCOMPARE(d->entities.size(), size_t(2));
     QVERIFY(d->entities[1].shape == Shape::Arc && d->entities[0].linked);
-    // A point on the link comes along.
+    // A single place is a point that stays where that is.
+    const Id place = d->points.front().link.empty() ? d->points.back().id : d->points.front().id;
+    QCOMPARE(d->point(place)->link, Id("k2"));
+    VERIFY_AT_MOST((d->at(place) - Vec2(11, 2)).norm(), 1e-12);
+    QCOMPARE(chainsOf(*d, {})->loosePoints.size(), size_t(0));
     // It is changed where it is made, and copies of it are free.
     QCOMPARE(split(*d, d->entities[0].id, {10, 9}, {}).error().code, std::string("LM-U031"));
     const auto row = repeatedAlong(*d, {d->entities[0].id}, {5, 0}, 2);
     VERIFY_OK(row);
     QVERIFY(!row->entities.back().linked && row->entities.back().link.empty());
+    // A point on the link comes along.
     const Id p = d->addPoint({11, 7});
     Relation r;
     r.law = Law::On, r.of = {p, d->entities[0].id};
@@ -133,10 +140,11 @@ private slots:
     VERIFY_OK(d);
     d = *solved(*d);
     VERIFY_AT_MOST(std::abs(d->at(p).x() - 25), 1e-9);
+    VERIFY_AT_MOST((d->at(place) - Vec2(26, 2)).norm(), 1e-12);
     // Gone: what was said of it goes, too.
     d = withLinks(*d, {}, plane, {});
     QVERIFY(d->entities.empty() && d->relations.empty());
-    const std::vector<Link> endOn{{"k", *nurbs::Path::make({nurbs::LineSegment{{0, 0, 0}, {0, 0, 9}}}, LengthTolerance{1e-6})}};
+    const std::vector<Link> endOn{{"k", {*nurbs::Path::make({nurbs::LineSegment{{0, 0, 0}, {0, 0, 9}}}, LengthTolerance{1e-6})}}};
     QCOMPARE(withLinks({}, endOn, plane, {}).error().code, std::string("LM-U030"));
   }
 };

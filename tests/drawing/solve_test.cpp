@@ -1,3 +1,7 @@
+#include "drawing/curves.h"
+#include "drawing/measure.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
 #include "drawing/relate.h"
 #include "shapes/drawing_cases.h"
 #include "support/registry.h"
@@ -168,6 +172,62 @@ private slots:
     q = r;
     d = with(q, Law::On, {d.entity(line)->points[0], e});
     VERIFY_AT_MOST(std::abs((d.at(d.entity(line)->points[0]) - d.at(d.entity(e)->points[0])).norm() - d.entity(e)->size), 1e-9);
+  }
+
+  /// Ellipses, conics and closed splines can be named like anything else.
+  void ellipsesConicsAndClosedSplinesAreHeldTo() {
+    const auto ellipse = [](Pencil& p, const Vec2& c, const Vec2& tip, double second) {
+      Entity e;
+      e.shape = Shape::Ellipse, e.points = {p.point(c.x(), c.y()), p.point(tip.x(), tip.y())}, e.size = second;
+      return p.d.add(e);
+    };
+    const auto solvedWith = [](Pencil p, std::vector<Relation> more) {
+      for (const Relation& r : more) p.d.add(r);
+      const auto s = solved(p.d);
+      return s ? *s : Drawing();
+    };
+    Pencil p;
+    const Id a = ellipse(p, {0, 0}, {20, 4}, 9), b = ellipse(p, {60, 5}, {60, 20}, 6), line = p.line(p.point(-30, 14), p.point(40, 20));
+    auto length = relationsFor(p.d, Law::Length, {a}), radius = relationsFor(p.d, Law::Radius, {a});
+    VERIFY_AT_MOST(std::abs(length[0].value - std::hypot(20, 4)), 1e-12);
+    VERIFY_AT_MOST(std::abs(radius[0].value - 9), 1e-12);
+    length[0].value = 25, radius[0].value = 11;
+    Drawing d = solvedWith(p, {length[0], radius[0]});
+    VERIFY_AT_MOST(std::abs((d.at(d.entity(a)->points[1]) - d.at(d.entity(a)->points[0])).norm() - 25), 1e-9);
+    VERIFY_AT_MOST(std::abs(d.entity(a)->size - 11), 1e-9);
+    d = solvedWith(p, relationsFor(p.d, Law::Equal, {a, b}));
+    VERIFY_AT_MOST(std::abs(d.entity(a)->size - d.entity(b)->size), 1e-9);
+    // A line that touches: its distance from the rim is nought and changes its side nowhere.
+    d = solvedWith(p, relationsFor(p.d, Law::Tangent, {line, a}));
+    const Vec2 from = d.at(d.entity(line)->points[0]), along = (d.at(d.entity(line)->points[1]) - from).normalized();
+    double low = 1e300, high = -1e300;
+    for (const Vec2& q : alongEntity(d, *d.entity(a), 4000)) {
+      const double off = along.x() * (q - from).y() - along.y() * (q - from).x();
+      low = std::min(low, off), high = std::max(high, off);
+    }
+    VERIFY_AT_MOST(std::min(std::abs(low), std::abs(high)), 1e-4); // of a polygon of 4000 pieces
+
+    Pencil c;
+    Entity conic;
+    conic.shape = Shape::Conic, conic.points = {c.point(0, 0), c.point(10, 30), c.point(50, 10)}, conic.rho = 0.62;
+    const Id curve = c.d.add(conic), lone = c.point(14, 20);
+    d = solvedWith(c, relationsFor(c.d, Law::On, {lone, curve}));
+    const auto off = [](const Drawing& at, const Id& point, const Id& entity) {
+      const Vec2 q = at.at(point);
+      return nurbs::closestPoint(*pathOf(at, *at.entity(entity)), {q.x(), q.y(), 0}).distanceMm;
+    };
+    VERIFY_AT_MOST(off(d, lone, curve), 1e-6);
+
+    Pencil r;
+    const Id round = r.spline(Shape::Through, {r.point(20, 0), r.point(3, 14), r.point(-18, 2), r.point(1, -12)}, 5), beside = r.point(17, -9);
+    r.d.entity(round)->closed = true;
+    d = solvedWith(r, relationsFor(r.d, Law::On, {beside, round}));
+    VERIFY_AT_MOST(off(d, beside, round), 1e-9);
+    auto around = relationsFor(r.d, Law::ArcLength, {round});
+    VERIFY_AT_MOST(std::abs(around[0].value - nurbs::ArcLength(*pathOf(r.d, *r.d.entity(round))).total()), 1e-3);
+    around[0].value = 110;
+    d = solvedWith(r, around);
+    VERIFY_AT_MOST(std::abs(nurbs::ArcLength(*pathOf(d, *d.entity(round))).total() - 110), 1e-2);
   }
 
   /// Splines: tangent and of equal curvature where they meet a line, an arc and one another, level ends, end angles.

@@ -22,6 +22,7 @@ protected:
   void tool(const QString& stage, const QString& kind) {
     auto* s = find<QAbstractButton>("stage-" + stage);
     QVERIFY(s);
+    QTest::qWait(1); // what the drawer was given back comes with the next events
     bool there = false;
     for (auto* b : window_->findChildren<QAbstractButton*>("tool-" + kind)) there = there || b->isVisible();
     if (!there) press("stage-" + stage);

@@ -14,18 +14,22 @@ using namespace lumsk::test;
 class TimerJobTest : public Job {
   Q_OBJECT
 
-  std::string spline(scene::ViewFrom from, const std::string& plane, const std::vector<Vec3>& points) {
+  /// A line drawn on a plane by its control points; it leaves its first one level.
+  std::string line(const std::string& plane, const std::vector<Vec3>& points) {
     look(scene::ViewFrom::Corner);
-    tool("curves", "spline");
+    tool("curves", "drawing");
     const std::string id = draft();
-    press("pick-plane");
     at(planeSeen(plane));
-    look(from);
-    for (const Vec3& p : points) {
-      ++clicks_;
-      QTest::mouseClick(&view(), Qt::LeftButton, {}, onScreen(p));
-      [&] { QVERIFY(settled()); }();
-    }
+    [&] { QVERIFY(QTest::qWaitFor([&] { return w().board().open(); }, 3000)); }();
+    press("draw-spline_control");
+    for (const Vec3& p : points) at(p);
+    ++keysTyped_;
+    QTest::keyClick(&view(), Qt::Key_Return);
+    [&] { QVERIFY(settled()); }();
+    [&] { QVERIFY(good(id)); }();
+    const auto& d = w().board().drawing();
+    [&] { QVERIFY(std::any_of(d.relations.begin(), d.relations.end(), [](const auto& r) { return r.law == drawing::Law::Level; })); }();
+    QTest::keyClick(&view(), Qt::Key_Escape);
     keep();
     look(scene::ViewFrom::Corner);
     return id;
@@ -79,18 +83,9 @@ class TimerJobTest : public Job {
 
 private slots:
   void theExteriorOfATimer() {
-    const std::string centre = spline(scene::ViewFrom::Right, "side", {{0, 0, 24}, {0, 24, 22.6}, {0, 48, 17.6}, {0, 66, 10.5}});
-    const std::string half = spline(scene::ViewFrom::Front, "front", {{0, 0, 24}, {16, 0, 22.9}, {32, 0, 19}, {46, 0, 12.8}});
-    QCOMPARE(inputs(half)["start"].get<std::string>(), std::string("perpendicular")); // by itself: it begins in the mirror plane
-    if (inputs(centre).value("start", "") != "perpendicular") { // its plane is another one
-      w().focus().unfold(centre);
-      QVERIFY(settled());
-      QTest::qWait(60); // the other row's form goes
-      press("pick-mirror");
-      at(planeSeen("front"));
-      option("start", "perpendicular");
-      QVERIFY(good(centre));
-    }
+    // The top: where a line leaves the mirror plane level, it goes on into its image with equal curvature.
+    const std::string centre = line("side", {{0, 0, 24}, {0, 24, 24}, {0, 48, 18.5}, {0, 66, 10.5}});
+    const std::string half = line("front", {{0, 0, 24}, {16, 0, 24}, {32, 0, 19.5}, {46, 0, 12.8}});
     tool("surfaces", "sweep");
     const std::string top = draft();
     at(curve(half).at(0.6));

@@ -5,8 +5,10 @@
 #include "app/theme.h"
 #include "app/view/rays.h"
 #include "app/words.h"
+#include "drawing/curves.h"
 #include "drawing/measure.h"
 #include "drawing/relate.h"
+#include "inspect/combs.h"
 
 namespace lumsk::app {
 
@@ -17,6 +19,8 @@ using drawing::Law;
 namespace {
 
 constexpr int kSteps = 48;
+constexpr int kTeeth = 16;            ///< on every span
+constexpr double kToothPixels = 70;   ///< of the longest
 enum Group { kFree, kFixed, kAgainst, kOff };
 
 QColor colourOfGroup(int group) {
@@ -96,6 +100,21 @@ constexpr MarkKind kPointKind{"drawing-point", true, false, paintPoint};
 constexpr MarkKind kSignKind{"relation-sign", true, true, paintSign};
 constexpr MarkKind kNumberKind{"dimension", true, false, paintNumber};
 
+void paintTightest(MarkPainter& mp, const Mark& m) {
+  QPainter& p = mp.painter;
+  p.setPen(QPen(tones().attention, 1.4));
+  p.setBrush(Qt::NoBrush);
+  p.drawEllipse(m.at, 5, 5);
+  const QSizeF size(p.fontMetrics().horizontalAdvance(m.text) + 8, p.fontMetrics().height());
+  const QRectF box(m.at + QPointF(9, -size.height() - 2), size);
+  p.setPen(Qt::NoPen);
+  p.setBrush(tones().over);
+  p.drawRoundedRect(box, 4, 4);
+  p.setPen(tones().attention);
+  p.drawText(box, Qt::AlignCenter, m.text);
+}
+constexpr MarkKind kTightestKind{"comb-tightest", true, false, paintTightest};
+
 /// A line that is in conflict: with a zigzag in its middle, so that it is not seen by its colour alone.
 std::vector<Vec2> zigzag(const std::vector<Vec2>& line, double size) {
   if (line.size() < 2) return {};
@@ -107,10 +126,11 @@ std::vector<Vec2> zigzag(const std::vector<Vec2>& line, double size) {
 
 } // namespace
 
-bool DrawingMarks::isOne(const Mark& m) { return m.kind == &kPointKind || m.kind == &kSignKind || m.kind == &kNumberKind; }
+bool DrawingMarks::isOne(const Mark& m) { return m.kind == &kPointKind || m.kind == &kSignKind || m.kind == &kNumberKind || m.kind == &kTightestKind; }
 const MarkKind& DrawingMarks::point() { return kPointKind; }
 const MarkKind& DrawingMarks::sign() { return kSignKind; }
 const MarkKind& DrawingMarks::number() { return kNumberKind; }
+const MarkKind& DrawingMarks::tightest() { return kTightestKind; }
 
 double DrawingMarks::beside(const scene::Camera& c, const Frame& f) { return 26 * c.pixelSize(f.origin); }
 
@@ -152,17 +172,52 @@ void DrawingMarks::strokes(const Drawing& d, Offer& o) const {
   halo.setAlpha(90);
   const double pixel = camera_.pixelSize(board_.frame().origin);
   for (const auto& e : d.entities) {
-    const auto line = drawing::alongEntity(d, e, kSteps);
     const State s = stateOf(e.id);
-    if (picked(e.id)) o.strokes.push_back({lifted(line), halo, 8});
-    o.strokes.push_back({lifted(line), e.id == hovered_ ? tones().accent : colourOf(s), e.construction || e.linked ? 1.1 : 2.0, e.construction});
-    if (s == State::Against) o.strokes.push_back({lifted(zigzag(line, 4 * pixel)), colourOf(s), 1.6});
+    for (const auto& line : drawing::linesOf(d, e, kSteps)) {
+      if (picked(e.id)) o.strokes.push_back({lifted(line), halo, 8});
+      o.strokes.push_back({lifted(line), e.id == hovered_ ? tones().accent : colourOf(s), e.construction || e.linked ? 1.1 : 2.0, e.construction});
+      if (s == State::Against) o.strokes.push_back({lifted(zigzag(line, 4 * pixel)), colourOf(s), 1.6});
+    }
     // The polygon of what is made by control points.
     if ((e.shape == drawing::Shape::Spline || e.shape == drawing::Shape::Conic) && (picked(e.id) || hovered_ == e.id)) {
       std::vector<Vec2> polygon;
       for (const Id& p : e.points) polygon.push_back(d.at(p));
       o.strokes.push_back({lifted(polygon), tones().soft, 1, true});
     }
+  }
+}
+
+void DrawingMarks::combs(const Drawing& d, const Id& held, Offer& o) const {
+  using drawing::Shape;
+  const double pixel = camera_.pixelSize(board_.frame().origin);
+  const auto on = [&](const drawing::Entity& e) { return e.id == held || std::find(e.points.begin(), e.points.end(), held) != e.points.end(); };
+  std::vector<std::pair<const drawing::Entity*, nurbs::Path>> shown;
+  double most = 0;
+  for (const auto& e : d.entities) {
+    const bool curve = e.shape == Shape::Spline || e.shape == Shape::Through || e.shape == Shape::Conic;
+    if (!curve || !(picked(e.id) || e.id == hovered_ || on(e))) continue;
+    const auto path = drawing::pathOf(d, e);
+    if (!path) continue;
+    most = std::max(most, inspect::comb(*path, kTeeth, 1).largest);
+    shown.emplace_back(&e, *path);
+  }
+  if (!(most > 0)) return;
+  QColor thin = tones().accent;
+  thin.setAlpha(130);
+  for (const auto& [e, path] : shown) {
+    // All by one scale, so that they can be compared; the longest tooth is long enough to be read and covers nothing.
+    const auto comb = inspect::comb(path, kTeeth, kToothPixels * pixel / most);
+    const auto lift = [&](const Vec3& p) { return board_.toWorld({p.x(), p.y()}); };
+    std::vector<Vec3> tips;
+    for (size_t i = 0; i < comb.base.size(); ++i) {
+      o.strokes.push_back({{lift(comb.base[i]), lift(comb.tip[i])}, thin, 0.8});
+      tips.push_back(lift(comb.tip[i]));
+    }
+    o.strokes.push_back({tips, tones().accent, 1.1});
+    Mark m = mark(kTightestKind, {comb.largestAt.x(), comb.largestAt.y()}, e->id);
+    m.text = "r " + shownLength(comb.smallestRadiusMm, 4);
+    m.strong = false;
+    o.marks.push_back(std::move(m));
   }
 }
 

@@ -14,11 +14,14 @@ public:
   void strokes(const drawing::Drawing& d, Offer& o) const;
   void points(const drawing::Drawing& d, Offer& o) const;
   void relations(const drawing::Drawing& d, Offer& o) const;
+  /// Combs of the splines that are picked, pointed to or dragged, and where each is tightest.
+  void combs(const drawing::Drawing& d, const drawing::Id& held, Offer& o) const;
   static double beside(const scene::Camera& c, const Frame& f); ///< mm: how far numbers stand from what they are of
   static bool isOne(const Mark& m); ///< of a drawing
   static const MarkKind& point();
   static const MarkKind& sign();
   static const MarkKind& number();
+  static const MarkKind& tightest();
 
 private:
   enum class State { Free, Fixed, Against, Off };

@@ -25,8 +25,14 @@ void NumberLine::keyPressEvent(QKeyEvent* e) {
   e->accept();
   if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) return taken();
   if (e->key() == Qt::Key_Escape) return left();
+  if (e->key() == Qt::Key_Semicolon && text().count(';') + 1 >= parts) return; // no more are asked for
   QLineEdit::keyPressEvent(e);
   e->accept();
+}
+
+bool NumberLine::focusNextPrevChild(bool) {
+  if (text().count(';') + 1 < parts) insert(";");
+  return true; // the field stays
 }
 
 DrawingBoard& DrawingTool::board() const { return work().board(); }
@@ -50,19 +56,21 @@ Id DrawingTool::entityAt(QPointF p) const {
   Id best;
   double nearest = kReachPixels;
   for (const auto& e : board().drawing().entities) {
-    std::optional<QPointF> last;
-    for (const Vec2& q : drawing::alongEntity(board().drawing(), e, kSteps)) {
-      const QPointF at = pixelOf(c, board().toWorld(q));
-      if (last)
-        if (const double off = distanceTo(p, *last, at); off < nearest) nearest = off, best = e.id;
-      last = at;
+    for (const auto& line : drawing::linesOf(board().drawing(), e, kSteps)) {
+      std::optional<QPointF> last;
+      for (const Vec2& q : line) {
+        const QPointF at = pixelOf(c, board().toWorld(q));
+        if (last)
+          if (const double off = distanceTo(p, *last, at); off < nearest) nearest = off, best = e.id;
+        last = at;
+      }
     }
   }
   return best;
 }
 
-std::optional<scene::Hit> DrawingTool::outside(QPointF p) const {
-  for (const scene::Hit& h : scene::pickAt(*work().scene(), view().camera(), p.x(), p.y(), recipe::Kind::Curve | recipe::Kind::Edge))
+std::optional<scene::Hit> DrawingTool::outside(QPointF p, recipe::Kind wanted) const {
+  for (const scene::Hit& h : scene::pickAt(*work().scene(), view().camera(), p.x(), p.y(), wanted))
     if (h.step != work().focus().open()) return h;
   return {};
 }

@@ -12,9 +12,11 @@ class NumberLine : public QLineEdit {
 public:
   using QLineEdit::QLineEdit;
   std::function<void()> taken, left;
+  int parts = 1; ///< how many numbers are asked for: a semicolon or Tab parts them
 
 protected:
   void keyPressEvent(QKeyEvent* e) override;
+  bool focusNextPrevChild(bool next) override;
 };
 
 /// What hands in the open drawing share: places in its plane, what lies near, numbers written in the view.
@@ -33,8 +35,8 @@ protected:
   std::vector<Vec3> onPlane(const std::vector<Vec2>& line) const;
   double pixel() const; ///< mm
   drawing::Id entityAt(QPointF p) const;
-  /// The curve or edge of another step under a pixel.
-  std::optional<scene::Hit> outside(QPointF p) const;
+  /// What lies under a pixel and is of another step.
+  std::optional<scene::Hit> outside(QPointF p, recipe::Kind wanted) const;
   drawing::SnapOptions snapOptions(Qt::KeyboardModifiers keys) const;
 
   NumberLine* openEditor(QPointF at, const QString& text, const char* name);

@@ -71,6 +71,7 @@ void ViewWidget::made() {
   viewer()->setLens(lens_);
   viewer()->showOtherHalf(otherHalf_);
   viewer()->showFloor(floor_);
+  viewer()->fadeBut(drawnOn_);
   setCovered(covered_);
   shown_ = nullptr;
   fitted_ = false;
@@ -230,6 +231,14 @@ void ViewWidget::lookSquareTo(const Frame& plane, const std::vector<Vec3>& place
   viewer()->lookSquareTo(plane, places);
   changed();
   emit cameraMoved();
+}
+
+void ViewWidget::fadeBut(const std::optional<Frame>& plane) {
+  drawnOn_ = plane;
+  if (!viewer()) return;
+  makeCurrent();
+  viewer()->fadeBut(plane);
+  changed();
 }
 
 void ViewWidget::fitPicks() {

@@ -49,6 +49,7 @@ public:
   void showSnap(const std::optional<Vec3>& at) { overlay_->setSnap(at); }
   void showBox(const QRectF& box) { overlay_->setBox(box); }
   void lightUp(const std::optional<scene::Highlight>& h); ///< what is under the pointer
+  void fadeBut(const std::optional<Frame>& plane); ///< what does not lie in it; none: nothing
   void holdStill() { still_ = true; } ///< until the field with the points is left: nothing is fitted
   void setPulling(bool on); ///< what a lens shows is being dragged: roughly until it ends
   void probe(QPointF p);    ///< what the lens says of the place
@@ -109,6 +110,7 @@ private:
   scene::LensState lens_;
   scene::ScenePtr shown_;
   bool fitted_ = false, otherHalf_ = true, floor_ = true;
+  std::optional<Frame> drawnOn_; ///< what lies beside it is faint
   QMargins covered_;
   std::optional<Eigen::Matrix4d> fittedTo_; ///< how it was fitted to a part of a project
   bool still_ = false;   ///< points are being clicked into the view

@@ -26,8 +26,10 @@ Knots knotsWithDerivatives(const std::vector<double>& t, int p, Eigen::Index sta
   return averagedKnots(p, s);
 }
 
-Spline interpolatePeriodic(const Points& points, const std::vector<double>& t, int p) {
-  const int n = int(points.rows());
+} // namespace
+
+RowInterpolation interpolateClosedRows(const std::vector<double>& t, const Rows& values, int p) {
+  const int n = int(values.rows());
   std::vector<double> breaks = t;
   double shift = 0.0;
   if (p % 2 == 0) {
@@ -45,16 +47,20 @@ Spline interpolatePeriodic(const Points& points, const std::vector<double>& t, i
     const int f = basisFunctions(U, p, x, N);
     for (int j = 0; j <= p; ++j) A(i, (f + j) % n) += N[j];
   }
-  const Eigen::MatrixXd P = A.partialPivLu().solve(Eigen::MatrixXd(points));
-  Points wrapped(n + p, 3);
-  for (int i = 0; i < n + p; ++i) wrapped.row(i) = P.row(i % n);
-  Spline c = clamp(p, U, wrapped, true);
-  Points Q = c.points();
-  Q.row(Q.rows() - 1) = Q.row(0);
-  return Spline::trusted(p, c.knots(), std::move(Q), true);
+  const Eigen::MatrixXd P = A.partialPivLu().solve(Eigen::MatrixXd(values));
+  RowInterpolation out;
+  // Three columns at a time, as points.
+  for (Eigen::Index c = 0; c < values.cols(); c += 3) {
+    const Eigen::Index many = std::min<Eigen::Index>(3, values.cols() - c);
+    Points wrapped = Points::Zero(n + p, 3);
+    for (int i = 0; i < n + p; ++i) wrapped.row(i).head(many) = P.row(i % n).segment(c, many);
+    const Spline s = clamp(p, U, wrapped, true);
+    if (c == 0) out.knots = s.knots(), out.controls = Rows::Zero(s.size(), values.cols());
+    out.controls.middleCols(c, many) = s.points().leftCols(many);
+  }
+  out.controls.row(out.controls.rows() - 1) = out.controls.row(0);
+  return out;
 }
-
-} // namespace
 
 Expected<RowInterpolation> interpolateRows(const std::vector<double>& t, const Rows& values, int p,
                                            const Rows& startDerivatives, const Rows& endDerivatives) {
@@ -110,7 +116,11 @@ Expected<Spline> interpolate(const Points& given, const InterpolationOptions& o)
                     .measure(count(n))
                     .want(count(2000)));
   const std::vector<double> t = parametersFor(points, o.spacing, o.closed);
-  if (o.closed) return interpolatePeriodic(points, t, std::min(o.degree, n - 1));
+  if (o.closed) {
+    const int p = std::min(o.degree, n - 1);
+    RowInterpolation round = interpolateClosedRows(t, points, p);
+    return Spline::trusted(p, round.knots, Points(round.controls), true);
+  }
   const bool ds = o.startTangent.has_value(), de = o.endTangent.has_value();
   const int p = std::min(o.degree, n - 1 + ds + de);
   const double length = (points.bottomRows(n - 1) - points.topRows(n - 1)).rowwise().norm().sum();

@@ -43,5 +43,7 @@ struct RowInterpolation {
 };
 Expected<RowInterpolation> interpolateRows(const std::vector<double>& parameters, const Rows& values, int degree,
                                            const Rows& startDerivatives, const Rows& endDerivatives);
+/// The same round a closed curve: one parameter more than rows, the last is the first again.
+RowInterpolation interpolateClosedRows(const std::vector<double>& parameters, const Rows& values, int degree);
 
 } // namespace lumsk::nurbs

@@ -1,6 +1,6 @@
 #include "drawing/curves.h"
 #include "drawing/freedom.h"
-#include "drawing/links.h"
+#include "recipe/linked_things.h"
 #include "steps/common.h"
 
 namespace lumsk::steps {
@@ -13,8 +13,10 @@ Schema schema() {
   Field on = onPlaneField();
   on.least = 1;
   on.help = "The plane to draw on, or a face: the plane that touches it where it was clicked.";
-  return {on, recipe::drawing("drawing", "Drawing", "Lines and curves with what holds between them, drawn in the view.").onPlane("plane").linkedTo("links"),
-          picks("links", "Linked", "Curves and edges outside that the drawing refers to; they follow.", Kind::Curve | Kind::Edge).optional().seldomSet()};
+  Field links = picks("links", "Linked", "Curves, edges and points outside that the drawing refers to, and sections or outlines of bodies; they follow.", kLinkable).optional().seldomSet();
+  links.each = {choice("as", "Drawn as", "Of bodies and faces: where the plane cuts them, or where they turn out of sight.",
+                       {{"section", "section", Kind::Skin | Kind::Solid | Kind::Face}, {"outline", "outline", Kind::Skin | Kind::Solid | Kind::Face}})};
+  return {on, recipe::drawing("drawing", "Drawing", "Lines and curves with what holds between them, drawn in the view.").onPlane("plane").linkedTo("links"), links};
 }
 
 std::string counted(int n, const char* one, const char* many) { return std::to_string(n) + " " + (n == 1 ? one : many); }
@@ -72,7 +74,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     return fail(problem("LM-U010", "draw something").isMissing().inField("drawing").tryThis("take a tool on the left and click in the view"));
   const Frame f = in.plane("plane", topPlane());
   std::vector<lumsk::drawing::Link> links;
-  for (const Picked& p : in.picked("links")) links.push_back({p.item, *std::get<CurvePtr>(p.object)});
+  LinkedThings things;
+  for (size_t i = 0; i < in.picked("links").size(); ++i) {
+    auto link = things.of(in.picked("links")[i], in.itemText("links", i, "as"), f, cx);
+    if (!link) return fail(link.error().inField("links"));
+    links.push_back(std::move(*link));
+  }
   auto linked = lumsk::drawing::withLinks(stored, links, f, cx);
   if (!linked) return fail(linked.error().inField("links"));
   const auto inDrawing = [&](Problem p) { return fail(placed(std::move(p), f, *linked)); };
@@ -86,6 +93,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   for (const auto& c : chains->chains) {
     Output o{c.name, std::make_shared<const nurbs::Path>(nurbs::transformed(c.path, onto(f)))};
     o.also = c.entities;
+    if (d->entity(c.entities[0])->shape == lumsk::drawing::Shape::Text) o.group = c.entities[0];
     out.outputs.push_back(std::move(o));
     for (const auto& id : c.entities)
       for (const auto& p : d->entity(id)->points) out.points.push_back({p, place(d->at(p)), c.name});

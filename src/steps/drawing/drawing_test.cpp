@@ -1,5 +1,8 @@
+#include "brep/curves_on.h"
+#include "brep/thicken_parts.h"
 #include "nurbs/measure/arc_length.h"
 #include "recipe/drawing_value.h"
+#include "recipe/linked_things.h"
 #include "shapes/drawing_cases.h"
 #include "support/recipes.h"
 
@@ -61,6 +64,64 @@ private slots:
     b.run();
     VERIFY_STEP(b, plane);
     QVERIFY(b.body(plane)->solid());
+  }
+
+  void aPickOfALetterIsOfTheWholeText() {
+    Bench b;
+    Pencil p;
+    drawing::Entity e;
+    e.shape = drawing::Shape::Text, e.text = "OH", e.points = {p.point(0, 0), p.point(0, 12)};
+    const auto text = p.d.add(e);
+    p.circle(p.point(60, 0), 5);
+    const auto id = b.add("drawing", {{"plane", top()}, {"drawing", recipe::toJson(p.d)}});
+    const auto letters = b.add("extrude", {{"sections", picks({pick(id, "curve", text)})}, {"length", "2"}, {"solid", true}});
+    b.run();
+    VERIFY_STEP(b, id);
+    QCOMPARE(b.result(id).outcome->outputs.size(), size_t(4));
+    VERIFY_STEP(b, letters);
+    QVERIFY(b.result(letters).outcome->notes.empty());
+    // The box of what was made is that of both letters and not of the circle.
+    double high = -1e300, low = 1e300;
+    for (const auto& body : b.model->bodies)
+      for (const auto& f : brep::faces(*body.body))
+        for (const Vec3& q : brep::pointsInside(f, 5)) low = std::min(low, q.x()), high = std::max(high, q.x());
+    QVERIFY(low < 2 && high > 15 && high < 40);
+  }
+
+  void sectionsOutlinesAndCornersOfBodiesAreFollowed() {
+    Bench b;
+    b.recipe.parameters = {{"waist", "50"}};
+    const auto base = b.add("drawing", {{"plane", top()}, {"drawing", recipe::toJson(sheet())}});
+    const auto box = b.add("extrude", {{"sections", picks({pick(base, "curve")})}, {"length", "20"}, {"solid", true}});
+    const auto level = b.add("plane", {{"distance", "8"}});
+    Pencil p;
+    const auto corner = p.point(1, 1), ring = p.circle(corner, 4);
+    json cut = pick(box, "solid");
+    cut["as"] = "section";
+    const auto on = b.add("drawing", {{"plane", picks({pick(level, "plane")})}, {"drawing", recipe::toJson(p.d)}, {"links", picks({cut})}});
+    b.run();
+    VERIFY_STEP(b, on);
+    recipe::LinkedThings known;
+    const auto linked = [&] { return recipe::linkedDrawing(p.d, *b.recipe.find(on), "links", {{0, 0, 8}, Vec3::UnitX(), Vec3::UnitY()}, *b.model, known); };
+    const auto width = [&](const drawing::Drawing& d) {
+      double low = 1e300, high = -1e300;
+      for (const auto& e : d.entities)
+        if (e.linked)
+          for (const auto& q : e.points) low = std::min(low, d.at(q).x()), high = std::max(high, d.at(q).x());
+      return high - low;
+    };
+    auto d = linked();
+    VERIFY_OK(d);
+    VERIFY_AT_MOST(std::abs(width(*d) - 50), 1e-6);
+    b.recipe.parameters[0].expression = "62";
+    b.run();
+    d = linked();
+    VERIFY_OK(d);
+    VERIFY_AT_MOST(std::abs(width(*d) - 62), 1e-6);
+    // A plane beside it cuts nothing: said, with what to try.
+    b.set(level, "distance", "40");
+    b.run();
+    QCOMPARE(b.code(on), std::string("LM-U033"));
   }
 
   void contradictionsAreNamedWithWhatCanBeGivenUp() {

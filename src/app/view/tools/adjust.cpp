@@ -26,6 +26,7 @@ public:
       view().showSnap({});
       turned_ = false;
       turnTo();
+      view().fadeBut(board().open() ? std::optional(board().frame()) : std::nullopt);
     });
     QObject::connect(&work().board(), &DrawingBoard::changed, &v, [this] { view().remark(); });
   }
@@ -38,6 +39,7 @@ public:
     marks.strokes(d, o);
     marks.points(d, o);
     marks.relations(d, o);
+    marks.combs(d, drag_ ? held_ : Id(), o);
   }
 
   void hover(const Pointer& p, const Mark* mark, Hover& h) override {
@@ -58,6 +60,7 @@ public:
   bool click(const Pointer& p, const Mark* mark) override {
     if (!resting() || p.button != Qt::LeftButton || (mark && mark->tool != this)) return false;
     const Id id = mark ? mark->item : entityAt(p.at);
+    if (mark && mark->kind == &DrawingMarks::tightest()) return work().lookAt(mark->world), true;
     if (mark && mark->kind == &DrawingMarks::number() && !(p.keys & Qt::ControlModifier)) {
       board().pick(id, false);
       if (!board().selection().empty()) editNumber(id, mark->at);
@@ -74,7 +77,7 @@ public:
   bool grab(const Pointer& p, const Mark* mark) override {
     if (!resting() || p.button != Qt::LeftButton || (p.keys & Qt::AltModifier) || (mark && mark->tool != this)) return false;
     const Id id = mark ? mark->item : entityAt(p.pressed);
-    if (id.empty()) return false;
+    if (id.empty() || (mark && mark->kind == &DrawingMarks::tightest())) return false;
     if (const auto* r = board().drawing().relation(id)) {
       moved_ = drawing::isDimension(r->law) ? id : Id();
       return !moved_.empty();
@@ -148,7 +151,8 @@ private:
     turned_ = true;
     std::vector<Vec3> places;
     for (const auto& e : board().drawing().entities)
-      for (const Vec2& p : drawing::alongEntity(board().drawing(), e, 12)) places.push_back(board().toWorld(p));
+      for (const auto& line : drawing::linesOf(board().drawing(), e, 12))
+        for (const Vec2& p : line) places.push_back(board().toWorld(p));
     view().lookSquareTo(board().frame(), places);
     view().holdStill();
   }

@@ -20,6 +20,8 @@ using drawing::Id;
 
 namespace {
 
+constexpr recipe::Kind kLinked = recipe::Kind::Point | recipe::Kind::Curve | recipe::Kind::Edge | recipe::Kind::Skin | recipe::Kind::Solid;
+
 class Draw : public DrawingTool {
 public:
   explicit Draw(ViewWidget& v) : DrawingTool(v) {
@@ -38,7 +40,7 @@ public:
     if (toolKey().empty()) return;
     last_ = p.at;
     if (toolKey() == "link") {
-      if (const auto hit = outside(p.at)) h.lit = scene::Highlight{hit->kind, hit->step, hit->part}, h.label = QString::fromStdString(hit->label);
+      if (const auto hit = outside(p.at, kLinked)) h.lit = scene::Highlight{hit->kind, hit->step, hit->part}, h.label = QString::fromStdString(hit->label);
       return;
     }
     const auto snap = snapAt(p.at, p.keys);
@@ -56,7 +58,7 @@ public:
   bool click(const Pointer& p, const Mark* mark) override {
     if (toolKey().empty() || p.button != Qt::LeftButton || (mark && !DrawingMarks::isOne(*mark))) return false;
     if (drawing::sketchOf(toolKey()))
-      add(snapAt(p.at, p.keys).place);
+      add(linkedAt(p).place);
     else
       change(p, mark);
     return true;
@@ -90,9 +92,22 @@ public:
   }
 
 private:
-  drawing::Snapped snapAt(QPointF p, Qt::KeyboardModifiers keys) const {
+  /// What a click takes: something outside that it snaps to is linked with it.
+  drawing::Snapped linkedAt(const Pointer& p) {
+    const auto snap = snapAt(p.at, p.keys);
+    if (!outside_.count(snap.words) || !snap.place.point.empty()) return snap;
+    const auto hit = outside(p.at, recipe::Kind::Point | recipe::Kind::Curve | recipe::Kind::Edge);
+    if (!hit || hit->step == "world") return snap;
+    const bool chain = !places_.empty();
+    board().link(*hit);
+    // A chain under way goes on from the point that it had.
+    if (chain && places_.empty()) return snap;
+    return snapAt(p.at, p.keys);
+  }
+  drawing::Snapped snapAt(QPointF p, Qt::KeyboardModifiers keys) {
     const Vec2 at = inPlane(p);
     auto o = snapOptions(keys);
+    outside_.clear();
     if (!places_.empty()) o.from = places_.back().at, o.fromPoint = places_.back().point;
     if (!(keys & Qt::AltModifier)) {
       // What lies outside of the drawing: its place is taken as it is now.
@@ -105,6 +120,7 @@ private:
       if (const auto s = scene::snapAt(*work().scene(), view().camera(), r); s && !s->what.empty()) {
         const Vec3 local = board().frame().local(s->at);
         o.outside.push_back({{local.x(), local.y()}, s->what});
+        outside_.insert(s->what);
       }
     }
     return drawing::snapped(board().drawing(), at, o);
@@ -132,6 +148,7 @@ private:
     o.sides = std::clamp(int(board().optionValue("sides").value_or(6)), 3, 200);
     o.degree = std::clamp(int(board().optionValue("degree").value_or(3)), 2, 7);
     o.construction = board().construction();
+    o.text = board().option("text").toStdString();
     return o;
   }
 
@@ -151,7 +168,8 @@ private:
     }
   }
   void ghostOf(const drawing::Sketched& made) {
-    for (const Id& id : made.entities) ghost_.push_back(drawing::alongEntity(made.drawing, *made.drawing.entity(id), kSteps));
+    for (const Id& id : made.entities)
+      for (auto& line : drawing::linesOf(made.drawing, *made.drawing.entity(id), kSteps)) ghost_.push_back(std::move(line));
   }
 
   /// One more place; with the last one something is drawn.
@@ -226,7 +244,7 @@ private:
   void change(const Pointer& p, const Mark* mark) {
     const std::string key = toolKey();
     if (key == "link") {
-      if (const auto hit = outside(p.at)) board().link(*hit);
+      if (const auto hit = outside(p.at, kLinked)) board().link(*hit);
       return;
     }
     const Drawing& d = board().drawing();
@@ -243,11 +261,12 @@ private:
       return v ? std::optional(*v) : std::nullopt;
     };
     if (key == "offset" || key == "repeat_along") return board().pick(entity.empty() ? point : entity, true);
-    if (key == "mirror" || key == "repeat_round") {
+    const bool mirror = key == "mirror" || key == "mirror_smooth";
+    if (mirror || key == "repeat_round") {
       // First what is meant, with Ctrl; then the line or the centre.
       if (board().selection().empty() || (p.keys & Qt::ControlModifier)) return board().pick(entity.empty() ? point : entity, true);
-      if (key == "mirror") {
-        if (!entity.empty()) board().take(drawing::mirroredIn(d, board().selection(), entity), label);
+      if (mirror) {
+        if (!entity.empty()) board().take(drawing::mirroredIn(d, board().selection(), entity, key == "mirror_smooth"), label);
       } else if (!point.empty()) {
         const auto n = option("count"), turn = option("turn");
         if (n && turn) board().take(drawing::repeatedRound(d, board().selection(), point, radFromDeg(*turn), board().option("turn").toStdString(), std::clamp(int(*n), 2, 400)), label);
@@ -284,6 +303,7 @@ private:
     QStringList what;
     for (const drawing::Law l : s.numbers) what << said(drawing::lawWords(l));
     line->setToolTip(what.join("; "));
+    line->parts = int(s.numbers.size());
     line->taken = [this, line] {
       const QStringList texts = line->text().split(';');
       closeEditor();
@@ -297,11 +317,15 @@ private:
     typed_.insert(typed_.end(), texts.begin(), texts.end());
     std::vector<std::optional<double>> numbers;
     for (size_t i = 0; i < typed_.size() && i < s->numbers.size(); ++i) numbers.push_back(typed_[i].trimmed().isEmpty() ? std::nullopt : value(typed_[i], s->numbers[i]));
-    for (const auto& n : numbers)
-      if (n && !(*n > 0)) return emit work().told(ViewWidget::tr("take more than nought"));
+    for (size_t i = 0; i < numbers.size(); ++i)
+      if (numbers[i] && !(*numbers[i] > 0) && drawing::dimensionOf(s->numbers[i]) == Dimension::Length) return emit work().told(ViewWidget::tr("take more than nought"));
     auto snap = snapAt(last_, {});
     const Vec2 at = drawing::byNumbers(s->key, places_, snap.place.at, numbers);
-    if ((at - snap.place.at).norm() > 1e-9) snap.place = keptDirections(snap.place, at);
+    const bool turned = numbers.size() > 1 && numbers[1] && drawing::dimensionOf(s->numbers[1]) == Dimension::Angle;
+    if (turned)
+      snap.place = {at};
+    else if ((at - snap.place.at).norm() > 1e-9)
+      snap.place = keptDirections(snap.place, at);
     places_.push_back(snap.place);
     if (int(places_.size()) == s->most) commit(std::exchange(typed_, {}));
     view().remark();
@@ -321,6 +345,7 @@ private:
   Id lastEntity_, chainStart_;
   std::vector<std::vector<Vec2>> ghost_;
   QPointF last_;
+  std::set<std::string> outside_; ///< names of what was met outside last
 };
 
 } // namespace
