@@ -1,10 +1,11 @@
-// Drags a point in the real window and prints pictures a second, the time of one evaluation while moving, and the time
-// from release to full quality: a ring of the kettle; a point of a network of 12 curves with combs on all and a network
-// check. Medians of 20 drags; run it under Xvfb at 1280x800.
+// Drags in the real window and prints pictures a second, the time of one evaluation while moving, and the time from
+// release to full quality: a number of the drawings of the kettle's half body, and of the whole kettle; a point of a
+// network of 12 curves with combs on all and a network check. Medians of 20 drags; run it under Xvfb at 1280x800.
 #include "window_bench.h"
 
 #include "app/view/overlay.h"
 
+#include <functional>
 #include <nlohmann/json.hpp>
 
 using namespace lumsk;
@@ -41,33 +42,63 @@ recipe::Recipe network() {
   return r;
 }
 
-/// Drags the point with an index of the unfolded row to and fro and prints what it measured.
-bool dragging(const char* what, Workspace& w, ViewWidget& view, int index) {
+/// What is dragged: how it is taken, moved the i-th time in a run, and let go.
+struct Pull {
+  std::function<bool()> take;
+  std::function<void(int run, int i)> move;
+  std::function<void()> letGo;
+};
+
+/// The point with an index of the unfolded row.
+Pull pointPull(ViewWidget& view, int index) {
+  const auto from = std::make_shared<QPoint>();
+  return {[&view, index, from] {
+            for (const Mark& m : view.marks())
+              if (m.kind->name == std::string("point") && int(m.index) == index) {
+                *from = m.at.toPoint();
+                QTest::mousePress(&view, Qt::LeftButton, {}, *from);
+                return true;
+              }
+            return false;
+          },
+          [&view, from](int run, int i) { QTest::mouseMove(&view, *from + QPoint((run % 2 ? -1 : 1) * (6 + i % 12), 0)); },
+          [&view, from] { QTest::mouseRelease(&view, Qt::LeftButton, {}, *from + QPoint(8, 0)); }};
+}
+
+/// A number of the recipe.
+Pull numberPull(Workspace& w, const std::string& name, double around) {
+  return {[] { return true; },
+          [&w, name, around](int run, int i) {
+            recipe::Recipe r = w.recipe();
+            for (auto& p : r.parameters)
+              if (p.name == name) p.expression = std::to_string(around + (run % 2 ? -0.05 : 0.05) * (1 + i % 12));
+            w.session().dragTo(r);
+          },
+          [&w] { w.session().endDrag("bench"); }};
+}
+
+/// Drags to and fro and prints what it measured.
+bool dragging(const char* what, Workspace& w, ViewWidget& view, const Pull& pull) {
   std::vector<double> fps, followed, turnFps, compute, release;
   int results = 0;
   const auto counting = QObject::connect(&w.results(), &Results::modelChanged, [&] { ++results; });
   for (int run = 0; run < kRuns; ++run) {
-    const Mark* handle = nullptr;
-    for (const Mark& m : view.marks())
-      if (m.kind->name == std::string("point") && int(m.index) == index) handle = &m;
-    if (!handle) {
-      std::fprintf(stderr, "%s: no handle of point %d\n", what, index);
+    if (!pull.take()) {
+      std::fprintf(stderr, "%s: nothing to take hold of\n", what);
       return false;
     }
-    const QPoint from = handle->at.toPoint();
-    QTest::mousePress(&view, Qt::LeftButton, {}, from);
     QElapsedTimer clock;
     clock.start();
     const int before = view.framesPainted(), resultsBefore = results;
     for (int i = 1; clock.elapsed() < 1000; ++i) {
-      QTest::mouseMove(&view, from + QPoint((run % 2 ? -1 : 1) * (6 + i % 12), 0));
+      pull.move(run, i);
       QTest::qWait(5);
       compute.push_back(w.results().lastSeconds() * 1000);
     }
     fps.push_back((view.framesPainted() - before) / (clock.elapsed() / 1000.0));
     followed.push_back((results - resultsBefore) / (clock.elapsed() / 1000.0));
     clock.restart();
-    QTest::mouseRelease(&view, Qt::LeftButton, {}, from + QPoint(8, 0));
+    pull.letGo();
     if (!QTest::qWaitFor([&] { return !w.busy() && view.atRest(); }, 5000)) {
       std::fprintf(stderr, "%s: not at rest\n", what);
       return false;
@@ -95,9 +126,14 @@ int main(int argc, char** argv) {
   ViewWidget& view = window.view();
   const auto settled = [&] { return QTest::qWaitFor([&] { return !w.busy(); }, 30000); };
   if (!window.openPath(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk") || !settled()) return 1;
-  w.focus().unfold("s3"); // the waist outline
   QTest::qWait(800);
-  if (!dragging("ring of the kettle", w, view, 1)) return 1;
+  if (!dragging("waist of the kettle, a number of its drawings", w, view, numberPull(w, "waist", 62))) return 1;
+  recipe::Recipe half = w.recipe();
+  while (half.steps.back()->id != "s30") half = half.without(half.steps.back()->id); // body and shoulder
+  w.session().edit(half, "bench");
+  if (!settled()) return 1;
+  QTest::qWait(800);
+  if (!dragging("waist of its half body", w, view, numberPull(w, "waist", 62))) return 1;
   w.file().newProject();
   w.session().edit(network(), "bench");
   scene::LensState combs;
@@ -108,7 +144,7 @@ int main(int argc, char** argv) {
   view.lookFrom(scene::ViewFrom::Corner);
   view.fitAll();
   QTest::qWait(800);
-  if (!dragging("network of 12 curves with combs", w, view, 2)) return 1;
+  if (!dragging("network of 12 curves with combs", w, view, pointPull(view, 2))) return 1;
   w.file().newProject();
   return 0;
 }

@@ -7,8 +7,8 @@
 #include "brep/skin.h"
 #include "nurbs/curves/curve_parts.h"
 
-#include <BRepAlgoAPI_Cut.hxx>
-#include <BRepAlgoAPI_Fuse.hxx>
+#include <BOPAlgo_PaveFiller.hxx>
+#include <BRepAlgoAPI_BooleanOperation.hxx>
 #include <BRepBndLib.hxx>
 #include <Bnd_Box.hxx>
 #include <TopExp_Explorer.hxx>
@@ -76,53 +76,140 @@ BodyPtr stacked(const Body& target, const Body& tool, const Context& cx) {
   return nullptr;
 }
 
-Expected<std::vector<BodyPtr>> run(const Body& target, const Body& tool, Combine how, const Context& cx) {
-  if (how == Combine::Add)
-    if (auto made = stacked(target, tool, cx)) return std::vector<BodyPtr>{made};
-  TopTools_ListOfShape arguments, tools;
-  arguments.Append(target.shape);
-  tools.Append(tool.shape);
-  BRepAlgoAPI_Fuse fuse;
-  BRepAlgoAPI_Cut cut;
-  BRepAlgoAPI_BooleanOperation& op = how == Combine::Add ? static_cast<BRepAlgoAPI_BooleanOperation&>(fuse) : cut;
-  op.SetArguments(arguments);
-  op.SetTools(tools);
-  op.SetNonDestructive(true);
-  op.SetToFillHistory(true);
-  op.SetRunParallel(true); // pairs of faces side by side: the same result
-  op.Build();
-  if (cx.stopped()) return fail(cancelled());
-  const auto refused = [&](const char* what) {
-    return fail(problem("LM-B010", what).at(middleOf(tool)).tryThis("move it so that it reaches into the other body"));
-  };
-  if (!op.IsDone() || op.Shape().IsNull()) return fail(nearlyTouching(target, tool, {}));
+using Operation = std::unique_ptr<BRepAlgoAPI_BooleanOperation>;
+
+/// Bodies crossed with one another, once for all that is made of it.
+class Crossed {
+public:
+  Crossed(const Body& target, const std::vector<BodyPtr>& tools) {
+    arguments_.Append(target.shape);
+    for (const BodyPtr& t : tools) tools_.Append(t->shape);
+    TopTools_ListOfShape all = arguments_;
+    for (const TopoDS_Shape& t : tools_) all.Append(t);
+    filler_.SetArguments(all);
+    filler_.SetNonDestructive(true);
+    filler_.SetRunParallel(true); // pairs of faces side by side: the same result
+    filler_.Perform();
+  }
+  /// Null where the kernel has no answer.
+  Operation made(BOPAlgo_Operation what) {
+    auto op = std::make_unique<BRepAlgoAPI_BooleanOperation>(filler_);
+    op->SetArguments(arguments_);
+    op->SetTools(tools_);
+    op->SetOperation(what);
+    op->SetToFillHistory(true);
+    op->SetRunParallel(true);
+    op->Build();
+    return op->IsDone() && !op->Shape().IsNull() ? std::move(op) : nullptr;
+  }
+  std::optional<double> volumeOf(BOPAlgo_Operation what) {
+    const Operation op = made(what);
+    return op ? std::optional(massOf(op->Shape()).volumeMm3) : std::nullopt;
+  }
+
+private:
+  BOPAlgo_PaveFiller filler_;
+  TopTools_ListOfShape arguments_, tools_;
+};
+
+Unexpected refused(const Body& at, const char* what) {
+  return fail(problem("LM-B010", what).at(middleOf(at)).tryThis("move it so that it reaches into the other body"));
+}
+
+bool leavesNothing(BRepAlgoAPI_BooleanOperation& op, const Body& tool) {
+  const auto all = faces(tool);
+  return std::all_of(all.begin(), all.end(), [&](const TopoDS_Face& f) { return op.IsDeleted(f); });
+}
+
+/// What was made and what it left out are the whole: volumes of pieces of solids that are crossed once.
+Expected<void> addsUp(Crossed& crossed, const Body& target, double volume, Combine how) {
+  constexpr double kPart = 1e-6;
+  const double whole = massOf(target.shape).volumeMm3;
+  const auto other = crossed.volumeOf(how == Combine::Add ? BOPAlgo_CUT21 : how == Combine::Cut ? BOPAlgo_COMMON : BOPAlgo_CUT);
+  if (!other) return fail(nearlyTouching(target, target, {}));
+  const double off = how == Combine::Add ? volume - whole - *other : volume + *other - whole;
+  if (std::abs(off) <= kPart * std::max(volume, whole)) return {};
+  return fail(problem("LM-B013", "the bodies cannot be combined: what came of it and what was left out are not the whole")
+                  .measure({std::abs(off), Dimension::Volume})
+                  .at(middleOf(target))
+                  .tryThis("make one of them a hundredth larger or smaller, or move it a little"));
+}
+
+/// The solids that came of an operation, largest first, their faces named as those that they come from.
+Expected<std::vector<BodyPtr>> solidsIn(BRepAlgoAPI_BooleanOperation& op, const Body& target, const std::vector<BodyPtr>& tools) {
   FaceHistory history;
-  for (const Body* b : {&target, &tool})
-    for (const NamedFace& g : namedFaces(*b)) history.take(op, g);
+  for (const NamedFace& g : namedFaces(target)) history.take(op, g);
+  for (const BodyPtr& tool : tools)
+    for (const NamedFace& g : namedFaces(*tool)) history.take(op, g);
   std::vector<std::pair<double, BodyPtr>> found;
   for (TopExp_Explorer e(op.Shape(), TopAbs_SOLID); e.More(); e.Next()) {
     auto piece = std::make_shared<Body>();
     auto solid = checkedSolid(e.Current());
-    if (!solid) return fail(nearlyTouching(target, tool, solid.error()));
+    if (!solid) return fail(nearlyTouching(target, *tools[0], solid.error()));
     piece->shape = *solid;
     history.finish(*piece);
     found.emplace_back(massOf(piece->shape).volumeMm3, std::move(piece));
   }
-  if (found.empty()) return refused("nothing is left of the body");
-  if (how == Combine::Add && found.size() > 1) return refused("the bodies do not touch");
-  if (how == Combine::Cut && found.size() == 1 &&
-      std::abs(found[0].first - massOf(target.shape).volumeMm3) < 1e-9 * found[0].first)
-    return refused("the bodies do not touch");
   std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
   std::vector<BodyPtr> out;
   for (auto& f : found) out.push_back(std::move(f.second));
   return out;
 }
 
+Expected<std::vector<BodyPtr>> run(const BodyPtr& target, const std::vector<BodyPtr>& tools, Combine how, const Context& cx) {
+  if (how == Combine::Add && tools.size() == 1)
+    if (auto made = stacked(*target, *tools[0], cx)) return std::vector<BodyPtr>{made};
+  Crossed crossed(*target, tools);
+  if (cx.stopped()) return fail(cancelled());
+  const Operation op = crossed.made(how == Combine::Add ? BOPAlgo_FUSE : how == Combine::Cut ? BOPAlgo_CUT : BOPAlgo_COMMON);
+  if (cx.stopped()) return fail(cancelled());
+  if (!op) return fail(nearlyTouching(*target, *tools[0], {}));
+  LUMSK_TRY(found, solidsIn(*op, *target, tools));
+  if (found.empty()) return refused(*tools[0], how == Combine::Cut ? "nothing is left of the body" : "the bodies have nothing in common");
+  if (how == Combine::Add && found.size() > 1) return refused(*tools[0], "the bodies do not touch, or only along an edge");
+  double volume = 0;
+  for (const BodyPtr& b : found) volume += massOf(b->shape).volumeMm3;
+  const bool whole = std::abs(volume - massOf(target->shape).volumeMm3) < 1e-9 * volume;
+  if (how == Combine::Cut)
+    for (const BodyPtr& tool : tools)
+      if (whole || leavesNothing(*op, *tool)) return refused(*tool, "the bodies do not touch");
+  LUMSK_CHECK(addsUp(crossed, *target, volume, how));
+  // What is in common with several that overlap comes in their pieces: these are put together again.
+  if (how == Combine::Common && found.size() > 1 && tools.size() > 1) {
+    const std::vector<BodyPtr> rest(found.begin() + 1, found.end());
+    const Operation joined = Crossed(*found[0], rest).made(BOPAlgo_FUSE);
+    if (!joined) return fail(nearlyTouching(*target, *tools[0], {}));
+    LUMSK_TRY(one, solidsIn(*joined, *found[0], rest));
+    found = std::move(one);
+  }
+  return found;
+}
+
+/// Where several at once fail, the one that does is named by its place.
+Problem firstThatFails(const BodyPtr& target, const std::vector<BodyPtr>& tools, Combine how, Problem all, const Context& cx) {
+  if (tools.size() < 2 || cx.stopped()) return all;
+  for (const BodyPtr& tool : tools)
+    if (auto one = run(target, {tool}, how, cx); !one) return std::move(one.error());
+  return all;
+}
+
+constexpr std::pair<Combine, const char*> kNames[] = {{Combine::Add, "add"}, {Combine::Cut, "cut"}, {Combine::Common, "common"}};
+
 } // namespace
 
-Expected<std::vector<BodyPtr>> combinedHere(const Body& target, const Body& tool, Combine how, const Context& cx) {
-  return guarded("combining bodies", [&] { return run(target, tool, how, cx); });
+const char* combineName(Combine c) { return kNames[size_t(c)].second; }
+std::optional<Combine> combineFrom(const std::string& name) {
+  for (const auto& [c, n] : kNames)
+    if (name == n) return c;
+  return {};
+}
+
+Expected<std::vector<BodyPtr>> combinedHere(const BodyPtr& target, const std::vector<BodyPtr>& tools, Combine how, const Context& cx) {
+  return guarded("combining bodies", [&]() -> Expected<std::vector<BodyPtr>> {
+    auto made = run(target, tools, how, cx);
+    if (!made && how != Combine::Add) return fail(firstThatFails(target, tools, how, std::move(made.error()), cx));
+    return made;
+  });
 }
 
 } // namespace lumsk::brep

@@ -80,9 +80,12 @@ Expected<json> cut(const json& a, const Context& cx) {
 }
 
 Expected<json> combine(const json& a, const Context& cx) {
-  const BodyPtr target = bodyFrom(a.at("target")), tool = bodyFrom(a.at("tool"));
-  if (!target || !tool) return fail(notHandedOver("the bodies"));
-  LUMSK_TRY(made, combinedHere(*target, *tool, a.at("add").get<bool>() ? Combine::Add : Combine::Cut, cx));
+  const BodyPtr target = bodyFrom(a.at("target"));
+  std::vector<BodyPtr> tools;
+  for (const json& t : a.at("tools")) tools.push_back(bodyFrom(t));
+  const auto how = combineFrom(a.at("how").get<std::string>());
+  if (!target || !how || std::any_of(tools.begin(), tools.end(), [](const BodyPtr& t) { return !t; })) return fail(notHandedOver("the bodies"));
+  LUMSK_TRY(made, combinedHere(target, tools, *how, cx));
   json out{{"pieces", json::array()}};
   for (const auto& p : made) out["pieces"].push_back(brep::toJson(*p));
   return out;
@@ -255,9 +258,11 @@ Expected<std::vector<BodyPtr>> bodiesFrom(const json& list) {
 
 } // namespace
 
-Expected<std::vector<BodyPtr>> combined(const Body& target, const Body& tool, Combine how, const Context& cx) {
+Expected<std::vector<BodyPtr>> combined(const BodyPtr& target, const std::vector<BodyPtr>& tools, Combine how, const Context& cx) {
+  json handed = json::array();
+  for (const BodyPtr& t : tools) handed.push_back(toJson(*t));
   LUMSK_TRY(answer,
-            runInWorker("combine", {{"target", toJson(target)}, {"tool", toJson(tool)}, {"add", how == Combine::Add}},
+            runInWorker("combine", {{"target", toJson(*target)}, {"tools", std::move(handed)}, {"how", combineName(how)}},
                         "combining bodies", {}, cx));
   return bodiesFrom(answer.at("pieces"));
 }

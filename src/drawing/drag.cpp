@@ -3,6 +3,7 @@
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
+#include <random>
 
 // A drag is a walk on the surface of all drawings that keep their relations: tangent steps within a trust radius towards
 // the pointer, each brought back by Newton's way (Nocedal & Wright 2006, 4 and 18; Absil, Mahony & Sepulchre 2008, 7).
@@ -13,6 +14,7 @@ namespace {
 
 constexpr int kMostSteps = 40;
 constexpr int kMostLocks = 3;
+constexpr int kMostJumps = 3;
 constexpr double kNear = 2e-5;       ///< of the drawing's size: there
 constexpr double kNothingLeft = 1e-3; ///< of the pull that can still be followed
 constexpr double kLongPull = 0.02;   ///< of the drawing's size: longer ones go in parts
@@ -241,16 +243,31 @@ bool Drag::approach(const Vec2& target) {
   return false;
 }
 
-/// Where walking ends, from the pointer's place back to the relations: taken where nothing turns over and nothing leaps.
+/// Where walking ends, from the pointer's place back to the relations, or from half way there; then from places a little
+/// beside where everything lies. Taken where nothing turns over and nothing leaps. True when it came nearer.
 bool Drag::jump(const Vec2& target) {
+  struct Start {
+    double part, aside; ///< of the way to the pointer; of the drawing's size
+  };
+  constexpr Start kStarts[] = {{1, 0}, {0.5, 0}, {1, 0.003}, {0.5, 0.003}, {0.9, 0.02}, {0.5, 0.02}, {0.9, 0.02}, {0.5, 0.02}};
+  constexpr size_t kManyPoints = 60; ///< from so many on it would take too long for a step of the pointer
   if (handle_.point.empty()) return false;
-  const auto there = solvedWith(now_, handle_.point, target);
-  if (!there) return false;
-  const double reach = 4 * (target - now_.at(handle_.point)).norm() + 0.02 * system_->of().size;
-  for (const Point& p : there->points)
-    if ((p.at - now_.at(p.id)).norm() > reach) return false;
-  now_ = *there;
-  return bool(grab());
+  const Vec2 from = now_.at(handle_.point);
+  const double size = system_->of().size, off = (target - from).norm(), reach = 4 * off + 0.02 * size;
+  std::mt19937 g(unsigned(now_.points.size()));
+  std::uniform_real_distribution<double> aside(-1, 1);
+  for (const Start& start : kStarts) {
+    if (start.aside > 0 && now_.points.size() > kManyPoints) return false;
+    Drawing beside = now_;
+    if (start.aside > 0)
+      for (Point& p : beside.points) p.at += start.aside * size * Vec2(aside(g), aside(g));
+    auto there = solvedWith(now_, beside, handle_.point, from + start.part * (target - from));
+    if (!there || (there->at(handle_.point) - target).norm() > off - 1e-3 * size) continue;
+    if (std::any_of(there->points.begin(), there->points.end(), [&](const Point& p) { return (p.at - now_.at(p.id)).norm() > reach; })) continue;
+    now_ = std::move(*there);
+    return bool(grab());
+  }
+  return false;
 }
 
 const Drawing& Drag::to(const Vec2& pointer) {
@@ -264,9 +281,9 @@ const Drawing& Drag::to(const Vec2& pointer) {
   }
   const Drawing before = now_;
   writeBack(*system_, now_);
-  if (!reached_ && jump(target)) {
-    reached_ = true;
-    return now_;
+  for (int tries = 0; !reached_ && tries < kMostJumps && jump(target); ++tries) {
+    reached_ = approach(target);
+    writeBack(*system_, now_);
   }
   const bool splines = std::any_of(now_.entities.begin(), now_.entities.end(), [](const Entity& e) { return e.shape == Shape::Through; });
   if (!splines || now_.relations.empty()) return now_;

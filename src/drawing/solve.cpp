@@ -272,8 +272,8 @@ std::optional<Drawing> settledFrom(const Drawing& before, const Drawing& asked) 
   return t->drawing;
 }
 
-std::optional<Drawing> solvedWith(const Drawing& d, const Id& point, const Vec2& at) {
-  Drawing held = d;
+std::optional<Drawing> solvedWith(const Drawing& d, const Drawing& start, const Id& point, const Vec2& at) {
+  Drawing held = start;
   held.point(point)->at = at;
   held.say(Law::Fixed, {point});
   auto out = settledFrom(d, held);

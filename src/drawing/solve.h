@@ -60,8 +60,9 @@ private:
 
 /// A drawing solved from where it lies; nothing where that cannot be, or something turned over since `before`.
 std::optional<Drawing> settledFrom(const Drawing& before, const Drawing& asked);
-/// With a point held at a place, from where the drawing is: nothing where that has no solution in which nothing turns over.
-std::optional<Drawing> solvedWith(const Drawing& d, const Id& point, const Vec2& at);
+/// With a point held at a place, from where `start` lies: nothing where that has no solution in which nothing turned over
+/// since `d`.
+std::optional<Drawing> solvedWith(const Drawing& d, const Drawing& start, const Id& point, const Vec2& at);
 
 /// Writes what was solved into a drawing.
 void writeBack(const System& s, Drawing& d);

@@ -37,7 +37,7 @@ Expected<brep::BodyPtr> hollowed(const std::vector<MadeSkin>& skins, size_t numb
   brep::BodyPtr left = outer.body;
   for (int h : skins[number].holes) {
     LUMSK_TRY(hollow, filled(*skins[size_t(h)].skin));
-    LUMSK_TRY(pieces, brep::combined(*left, *hollow.body, brep::Combine::Cut, cx));
+    LUMSK_TRY(pieces, brep::combined(left, {hollow.body}, brep::Combine::Cut, cx));
     left = pieces.front();
   }
   return left;
@@ -79,8 +79,8 @@ void addSolid(Schema& s, const std::string& help) {
 }
 
 void addTarget(Schema& s, const Condition& when) {
-  Field target = picks("target", "Target", "A solid that this one is added to or cut out of.", Kind::Solid).optional().atMost(1);
-  Field combine = choice("combine", "With the target", "Added to it, or cut out of it.", {{"add", "add"}, {"cut", "cut"}})
+  Field target = picks("target", "Target", "A solid that this one is combined with.", Kind::Solid).optional().atMost(1);
+  Field combine = choice("combine", "With the target", "Added to it, cut out of it, or what both have in common.", {{"add", "add"}, {"cut", "cut"}, {"common", "common"}})
                       .when("target", {"picked"});
   for (Field* f : {&target, &combine}) f->conditions.push_back(when);
   s.push_back(std::move(target));
@@ -101,13 +101,7 @@ Expected<void> putSolids(Outcome& out, const Inputs& in, std::vector<brep::BodyP
   const bool targeted = in.has("target") && !in.picked("target").empty();
   const std::string target = targeted ? in.picked("target").front().objectId() : "";
   if (targeted) {
-    const auto how = in.text("combine") == "cut" ? brep::Combine::Cut : brep::Combine::Add;
-    std::vector<brep::BodyPtr> pieces{std::get<brep::BodyPtr>(in.picked("target").front().object)};
-    for (const auto& s : solids) {
-      LUMSK_TRY(next, brep::combined(*pieces.front(), *s, how, cx));
-      next.insert(next.end(), pieces.begin() + 1, pieces.end());
-      pieces = std::move(next);
-    }
+    LUMSK_TRY(pieces, brep::combined(std::get<brep::BodyPtr>(in.picked("target").front().object), solids, *brep::combineFrom(in.text("combine")), cx));
     solids = std::move(pieces);
     out.usedUp.push_back(target);
   }

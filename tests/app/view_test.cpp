@@ -1,6 +1,7 @@
 #include "app/window.h"
 
 #include "app/field_editors.h"
+#include "support/recipes.h"
 
 #include <QMenu>
 #include <QPushButton>
@@ -186,6 +187,7 @@ private slots:
     QVERIFY(open("pell_kettle.lumsk"));
     QVERIFY(w().scene()->otherHalves.empty()); // the kettle is whole
     for (const char* id : {"s17", "s16", "s15"}) w().steps().setOn({id}, false);
+    add("spline", {{"points", pointList({{0, -70, 20}, {40, -40, 20}, {60, 0, 20}})}}); // from the plane to one side
     QVERIFY(settled());
     QCOMPARE(w().scene()->otherHalves.size(), size_t(1));
     const auto &half = w().scene()->bodies[0], &other = w().scene()->otherHalves[0];

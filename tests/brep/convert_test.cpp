@@ -133,7 +133,7 @@ private slots:
     const auto wall = thicken(*tumblerSkin(), {2, ThickenSide::Outward, "w"}, {});
     VERIFY_OK(wall);
     const Body box = kernelBody(BRepPrimAPI_MakeBox(gp_Pnt(-100, -100, -50), 200, 200, 250).Shape());
-    const auto hollow = combinedHere(box, *wall->body, Combine::Cut, {});
+    const auto hollow = combinedHere(std::make_shared<Body>(box), {wall->body}, Combine::Cut, {});
     VERIFY_OK(hollow);
     const Body& b = *hollow->front();
     int natural = 0;

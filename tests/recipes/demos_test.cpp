@@ -69,20 +69,25 @@ private slots:
     for (const auto& e : b.model->bodies) {
       QVERIFY(e.body->solid());
       QVERIFY(inspect::stateOf(*e.body).valid);
-      (e.step == "s17" ? plate : body) = &e;
+      (e.step == "s20" ? plate : body) = &e;
       for (const auto& j : inspect::joins(*e.body, {})) {
         if (!j.meantSmooth) continue;
         VERIFY_AT_MOST(j.angleDeg, 0.01);
-        VERIFY_AT_MOST(j.curvatureRel, 0.01);
+        // The window's walls are those of a slot: straight lines go on into arcs.
+        if (j.edge.find("s19.") == std::string::npos) VERIFY_AT_MOST(j.curvatureRel, 0.01);
       }
     }
     QVERIFY(plate && body);
+    // The window goes through the plate alone.
+    QCOMPARE(inspect::stateOf(*plate->body).faces, 16);
+    QCOMPARE(inspect::stateOf(*body->body).faces, 20);
     // The body's top beneath the plate, measured by the kernel.
     int looked = 0;
     for (const TopoDS_Face& f : brep::faces(*body->body)) {
       const auto places = brep::pointsInside(f, 9);
       for (const Vec3& p : places) {
         if (p.head<2>().cwiseQuotient(Vec2(36, 52)).norm() > 1 || p.z() < 13) continue;
+        if (std::abs(p.x()) < 6 && p.y() > 8 && p.y() < 33) continue; // beneath the window
         BRepExtrema_DistShapeShape d(BRepBuilderAPI_MakeVertex(gp_Pnt(p.x(), p.y(), p.z())).Vertex(), plate->body->shape);
         if (d.Value() > 1.5) continue; // its inside
         ++looked;
@@ -226,7 +231,8 @@ private slots:
       setNumber(b, "waist", waist);
       b.run();
       QCOMPARE(b.result("s19").outcome->measured.at("open_crossings").value, 0.0);
-      QCOMPARE(b.result("s19").outcome->marks.all<recipe::Flag>().size(), size_t(15));
+      const auto flags = b.result("s19").outcome->marks.all<recipe::Flag>();
+      QCOMPARE(std::count_if(flags.begin(), flags.end(), [](const auto& f) { return f.key == "start"; }), 15); // the others tell where parts end
       for (const char* id : {"s22", "s25", "s27", "s29"}) {
         VERIFY_STEP(b, id);
         QCOMPARE(b.result(id).outcome->outputs.size(), size_t(1));

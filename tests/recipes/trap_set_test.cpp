@@ -47,16 +47,18 @@ class TrapSetTest : public QObject {
 
   /// Kettle with the floor's edge, and an open solid whose faces are referred to further on.
   static std::vector<std::pair<const char*, Edit>> kettleEdits() {
-    const auto setPoint = [](const char* id, int point, int axis, const json& value) {
+    const auto setDimension = [](const char* id, const char* from, const char* to) {
       return [=](Bench& b) {
-        json p = inputOf(b, id, "points");
-        p[size_t(point)]["at"][size_t(axis)] = value;
-        b.set(id, "points", p);
+        json d = inputOf(b, id, "drawing");
+        for (json& r : d["relations"])
+          if (r.value("value", "") == from) r["value"] = to;
+        QVERIFY(d != inputOf(b, id, "drawing"));
+        b.set(id, "drawing", d);
       };
     };
     return {
-        {"a section's shape changed", setPoint("s3", 1, 0, "0.70*waist")},
-        {"the foot's shape changed", setPoint("s10", 3, 1, "0.6*waist")},
+        {"a section's shape changed", setDimension("s3", "0.73*waist", "0.70*waist")},
+        {"the foot's shape changed", setDimension("s10", "0.7*waist*0.735", "0.56*waist")},
         {"a number changed", [](Bench& b) { b.recipe.parameters[1].expression = "170"; }},
         {"the network's picks reversed", [](Bench& b) { b.set("s9", "curves", turned(inputOf(b, "s9", "curves"))); }},
         {"a curve taken out of the network",
@@ -67,7 +69,12 @@ class TrapSetTest : public QObject {
          }},
         {"the foot's sections reversed",
          [](Bench& b) { b.set("s11", "sections", turned(inputOf(b, "s11", "sections"))); }},
-        {"a degree changed", [](Bench& b) { b.set("s7", "degree", 3); }},
+        {"a degree changed",
+         [](Bench& b) {
+           json d = inputOf(b, "s7", "drawing");
+           d["entities"][0]["degree"] = 3;
+           b.set("s7", "drawing", d);
+         }},
         {"a side's condition changed", [](Bench& b) { b.set("s9", "left", "perpendicular"); }},
         {"the seam merged", [](Bench& b) { b.set("s15", "merge", true); }},
         {"the skins knitted in another order",

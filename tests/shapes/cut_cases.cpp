@@ -513,7 +513,48 @@ brep::BodyPtr bottle(Random& r, double radius, double height, const Eigen::Isome
 
 brep::BodyPtr kernelSolid(const TopoDS_Shape& s) { return std::make_shared<brep::Body>(kernelBody(s)); }
 
+brep::BodyPtr box(const Vec3& low, const Vec3& size, const Vec3& axis) {
+  return kernelSolid(BRepPrimAPI_MakeBox(gp_Ax2(brep::toPnt(low), gp_Dir(axis.x(), axis.y(), axis.z())), size.x(), size.y(), size.z()).Shape());
+}
+brep::BodyPtr drill(const Vec3& at, const Vec3& axis, double radius, double length) {
+  return kernelSolid(BRepPrimAPI_MakeCylinder(gp_Ax2(brep::toPnt(at), gp_Dir(axis.x(), axis.y(), axis.z())), radius, length).Shape());
+}
+
 } // namespace
+
+std::vector<CombineCase> combineCases(int many, unsigned seed) {
+  static const char* const kKinds[] = {"crossing", "touching", "flush", "coincident", "nearly coincident", "many"};
+  const Eigen::Isometry3d none = Eigen::Isometry3d::Identity();
+  std::vector<CombineCase> out;
+  for (int i = 0; i < many; ++i) {
+    Random r(seed * 7331u + unsigned(i) * 92821u);
+    CombineCase c;
+    c.kind = kKinds[i % 6];
+    const bool free = i / 6 % 2;
+    // 60 high on its base in z = 0, whatever it is.
+    c.target = free ? bottle(r, 20, 60, none) : i / 12 % 2 ? drill({0, 0, 0}, {0, 0, 1}, 20, 60) : box({-25, -20, 0}, {50, 40, 60}, {0, 0, 1});
+    Eigen::Isometry3d t = none;
+    switch (i % 6) {
+    case 0: c.tools = {free ? bottle(r, 15, 70, turned(r(-0.5, 0.5), r(1, 2), 0, {-30, r(-10, 10), r(20, 40)})) : drill({r(-12, 12), r(-8, 8), r(10, 40)}, {r(-1, 1), r(-1, 1), r(0.2, 1)}, r(4, 9), 70)}; break;
+    case 1: c.tools = {box({-8, -6, 60}, {r(6, 14), r(6, 12), 20}, {0, 0, 1})}; break;             // stands on it
+    case 2: { // level with its top, or with its base
+      const double low = i / 24 % 2 ? 0 : r(20, 40);
+      c.tools = {box({r(-12, -4), r(-9, -3), low}, {90, r(8, 20), low > 0 ? 60 - low : r(20, 40)}, {0, 0, 1})};
+      break;
+    }
+    case 3: // the same all round, further up
+      t.translate(Vec3(0, 0, free ? 0 : r(10, 40)));
+      if (free) t.rotate(Eigen::AngleAxisd(kPi, Vec3::UnitZ()));
+      c.tools = {*brep::moved(*c.target, t)};
+      break;
+    case 4: t.translate(0.001 * Vec3(r(-1, 1), r(-1, 1), r(-1, 1)).normalized()), c.tools = {*brep::moved(*c.target, t)}; break;
+    default:
+      for (int k = 0; k < 5 + i % 4; ++k) c.tools.push_back(drill({14 * std::cos(k * 0.8), 14 * std::sin(k * 0.8), r(-20, 20)}, {r(-0.3, 0.3), r(-0.3, 0.3), 1}, r(1.5, 3.5), r(50, 90)));
+    }
+    out.push_back(std::move(c));
+  }
+  return out;
+}
 
 std::vector<CutCase> solidCases(int many, unsigned seed) {
   std::vector<CutCase> out;
@@ -524,12 +565,6 @@ std::vector<CutCase> solidCases(int many, unsigned seed) {
     c.kind = hard ? "hard" : "solid";
     c.name = fmt::format("{} {}", c.kind, i);
     const Eigen::Isometry3d none = Eigen::Isometry3d::Identity();
-    const auto box = [&](const Vec3& low, const Vec3& size, const Vec3& axis) {
-      return kernelSolid(BRepPrimAPI_MakeBox(gp_Ax2(brep::toPnt(low), gp_Dir(axis.x(), axis.y(), axis.z())), size.x(), size.y(), size.z()).Shape());
-    };
-    const auto drill = [&](const Vec3& at, const Vec3& axis, double radius, double length) {
-      return kernelSolid(BRepPrimAPI_MakeCylinder(gp_Ax2(brep::toPnt(at), gp_Dir(axis.x(), axis.y(), axis.z())), radius, length).Shape());
-    };
     brep::Divider d, e;
     d.id = "c0", e.id = "c1";
     c.target = i % 2 ? bottle(r, 18, 80, none) : pebble(r, 40, 30, none);

@@ -26,6 +26,14 @@ std::vector<CutCase> cutCases(int perKind, unsigned seed);
 /// Solids divided by solids, planes and skins, three of ten of them hard: nearly the same form, flush faces, slivers.
 std::vector<CutCase> solidCases(int many, unsigned seed);
 
+/// Solids to be combined: crossing, touching, flush, coincident over an area, nearly coincident, with many at once.
+struct CombineCase {
+  std::string kind;
+  brep::BodyPtr target;
+  std::vector<brep::BodyPtr> tools;
+};
+std::vector<CombineCase> combineCases(int many, unsigned seed);
+
 /// Pieces that signed distances tell on a raster of a form in one face; nothing for others.
 std::optional<int> piecesByRaster(const CutCase& c, int cells);
 

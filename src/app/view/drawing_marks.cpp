@@ -19,7 +19,7 @@ using drawing::Law;
 namespace {
 
 constexpr int kSteps = 48;
-constexpr int kTeeth = 16;            ///< on every span
+constexpr int kTeeth = 16, kFineTeeth = 200; ///< on every span: drawn, and looked at for the tightest place
 constexpr double kToothPixels = 70;   ///< of the longest
 enum Group { kFree, kFixed, kAgainst, kOff };
 
@@ -214,8 +214,9 @@ void DrawingMarks::combs(const Drawing& d, const Id& held, Offer& o) const {
       tips.push_back(lift(comb.tip[i]));
     }
     o.strokes.push_back({tips, tones().accent, 1.1});
-    Mark m = mark(kTightestKind, {comb.largestAt.x(), comb.largestAt.y()}, e->id);
-    m.text = "r " + shownLength(comb.smallestRadiusMm, 4);
+    const auto fine = inspect::comb(path, kFineTeeth, 0);
+    Mark m = mark(kTightestKind, {fine.largestAt.x(), fine.largestAt.y()}, e->id);
+    m.text = "r " + shownLength(fine.smallestRadiusMm, 4);
     m.strong = false;
     o.marks.push_back(std::move(m));
   }

@@ -9,8 +9,8 @@ class DrawingBoard;
 /// How the open drawing looks: free things in ink, fixed ones green with a pin, those in conflict coral with a zigzag.
 class DrawingMarks {
 public:
-  DrawingMarks(const DrawingBoard& board, const scene::Camera& camera, Tool& tool, drawing::Id hovered)
-      : board_(board), camera_(camera), tool_(tool), hovered_(std::move(hovered)) {}
+  DrawingMarks(const DrawingBoard& board, scene::Camera camera, Tool& tool, drawing::Id hovered)
+      : board_(board), camera_(std::move(camera)), tool_(tool), hovered_(std::move(hovered)) {}
   void strokes(const drawing::Drawing& d, Offer& o) const;
   void points(const drawing::Drawing& d, Offer& o) const;
   void relations(const drawing::Drawing& d, Offer& o) const;
@@ -32,7 +32,7 @@ private:
   Mark mark(const MarkKind& kind, const Vec2& at, const drawing::Id& id) const;
   std::vector<Vec3> lifted(const std::vector<Vec2>& line) const;
   const DrawingBoard& board_;
-  const scene::Camera& camera_;
+  scene::Camera camera_; // a copy: views give theirs by value
   Tool& tool_;
   drawing::Id hovered_;
 };

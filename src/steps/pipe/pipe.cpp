@@ -231,7 +231,7 @@ Expected<std::vector<brep::BodyPtr>> mergedHollow(const Inputs& in, const Runs& 
   for (const auto& o : outer) {
     brep::BodyPtr left = o;
     for (const auto& i : inner) {
-      auto cut = brep::combined(*left, *i, brep::Combine::Cut, cx);
+      auto cut = brep::combined(left, {i}, brep::Combine::Cut, cx);
       if (cut)
         left = cut->front();
       else if (cut.error().code != "LM-B010") // of another one
