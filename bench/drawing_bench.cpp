@@ -108,11 +108,13 @@ void large(bool full) {
   std::printf("  the dense decomposition of Eigen: %.0f ms, %.0f times as long\n", dense, dense / ms[2]);
 }
 
-/// Whether a search from many starts finds the held point nearer to where it was pulled, with nothing turned over.
-bool nearerExists(const Drawing& at, const Id& held, const Vec2& target, unsigned seed) {
+/// Whether a search from many starts finds the held point nearer to where it was pulled, with nothing turned over: 1 where
+/// something leaps there, farther than four times what the pull still lacks, 2 where nothing does.
+int nearerExists(const Drawing& at, const Id& held, const Vec2& target, unsigned seed) {
   const double off = (at.at(held) - target).norm(), size = sizeOf(at);
   const Pose pose = poseOf(at);
   std::mt19937 g(seed);
+  int best = 0;
   for (int k = 0; k < 24; ++k) {
     Drawing d = at;
     std::normal_distribution<double> n(0, size * std::vector<double>{0.003, 0.02, 0.08}[size_t(k % 3)]);
@@ -123,13 +125,16 @@ bool nearerExists(const Drawing& at, const Id& held, const Vec2& target, unsigne
     r.law = Law::Fixed, r.of = {held};
     d.add(r);
     const auto s = solved(d);
-    if (s && turned(pose, poseOf(*s)) == 0 && (s->at(held) - target).norm() < off - 0.1) return true;
+    if (s && turned(pose, poseOf(*s)) == 0 && (s->at(held) - target).norm() < off - 0.1) {
+      const bool leaps = std::any_of(at.points.begin(), at.points.end(), [&](const Point& p) { return (s->at(p.id) - p.at).norm() > 4 * off + 0.02 * size; });
+      best = std::max(best, leaps ? 1 : 2);
+    }
   }
-  return false;
+  return best;
 }
 
 void drags(int many, unsigned seed, double step) {
-  int steps = 0, stops = 0, broken = 0, over = 0, wraps = 0, nearer = 0, searched = 0, drawings = 0;
+  int steps = 0, stops = 0, broken = 0, over = 0, wraps = 0, nearer = 0, leaping = 0, searched = 0, drawings = 0;
   std::vector<double> ms;
   for (int k = 0; k < many; ++k) {
     const Drawing d = test::outline(seed + unsigned(k));
@@ -159,10 +164,11 @@ void drags(int many, unsigned seed, double step) {
       ++stops;
       if (std::exchange(looked, true)) continue; // one stop of each drawing is searched
       ++searched;
-      nearer += nearerExists(drag->now(), held, target, unsigned(k));
+      const int found = nearerExists(drag->now(), held, target, unsigned(k));
+      nearer += found == 2, leaping += found == 1;
     }
   }
-  std::printf("%d random drawings, 20 steps of %.0f mm: %d steps, %d stop short, %d of %d searched could come nearer, %d broken, %d with an arc that wraps, %d with a line that turns by over 90 degrees in one\n", drawings, step, steps, stops, nearer, searched, broken, wraps, over - wraps);
+  std::printf("%d random drawings, 20 steps of %.0f mm: %d steps, %d stop short, of %d searched %d could come nearer and %d where something leaps, %d broken, %d with an arc that wraps, %d with a line that turns by over 90 degrees in one\n", drawings, step, steps, stops, searched, nearer, leaping, broken, wraps, over - wraps);
   times("a step", ms);
 }
 

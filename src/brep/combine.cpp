@@ -10,6 +10,7 @@
 #include <BOPAlgo_PaveFiller.hxx>
 #include <BRepAlgoAPI_BooleanOperation.hxx>
 #include <BRepBndLib.hxx>
+#include <BRepClass3d_SolidClassifier.hxx>
 #include <Bnd_Box.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopTools_ListOfShape.hxx>
@@ -112,6 +113,22 @@ private:
   TopTools_ListOfShape arguments_, tools_;
 };
 
+/// Whether a place in the middle of what both boxes have in common, or of one of them, lies within both solids.
+bool overlap(const Body& a, const Body& b) {
+  Bnd_Box one, other;
+  BRepBndLib::Add(a.shape, one);
+  BRepBndLib::Add(b.shape, other);
+  const Vec3 low = toVec(one.CornerMin()).cwiseMax(toVec(other.CornerMin())), high = toVec(one.CornerMax()).cwiseMin(toVec(other.CornerMax()));
+  if ((low.array() > high.array()).any()) return false;
+  const auto within = [](const Body& body, const Vec3& p) {
+    BRepClass3d_SolidClassifier in(body.shape, toPnt(p), 1e-6);
+    return in.State() == TopAbs_IN;
+  };
+  for (const Vec3& p : {Vec3(0.5 * (low + high)), middleOf(a), middleOf(b)})
+    if (within(a, p) && within(b, p)) return true;
+  return false;
+}
+
 Unexpected refused(const Body& at, const char* what) {
   return fail(problem("LM-B010", what).at(middleOf(at)).tryThis("move it so that it reaches into the other body"));
 }
@@ -165,6 +182,9 @@ Expected<std::vector<BodyPtr>> run(const BodyPtr& target, const std::vector<Body
   if (cx.stopped()) return fail(cancelled());
   if (!op) return fail(nearlyTouching(*target, *tools[0], {}));
   LUMSK_TRY(found, solidsIn(*op, *target, tools));
+  if (found.empty() && how == Combine::Common)
+    for (const BodyPtr& tool : tools)
+      if (overlap(*target, *tool)) return fail(nearlyTouching(*target, *tool, {})); // the kernel does not see it
   if (found.empty()) return refused(*tools[0], how == Combine::Cut ? "nothing is left of the body" : "the bodies have nothing in common");
   if (how == Combine::Add && found.size() > 1) return refused(*tools[0], "the bodies do not touch, or only along an edge");
   double volume = 0;
@@ -172,7 +192,10 @@ Expected<std::vector<BodyPtr>> run(const BodyPtr& target, const std::vector<Body
   const bool whole = std::abs(volume - massOf(target->shape).volumeMm3) < 1e-9 * volume;
   if (how == Combine::Cut)
     for (const BodyPtr& tool : tools)
-      if (whole || leavesNothing(*op, *tool)) return refused(*tool, "the bodies do not touch");
+      if (whole || leavesNothing(*op, *tool)) {
+        if (overlap(*target, *tool)) return fail(nearlyTouching(*target, *tool, {}));
+        return refused(*tool, "the bodies do not touch");
+      }
   LUMSK_CHECK(addsUp(crossed, *target, volume, how));
   // What is in common with several that overlap comes in their pieces: these are put together again.
   if (how == Combine::Common && found.size() > 1 && tools.size() > 1) {

@@ -14,7 +14,7 @@ namespace {
 
 constexpr int kMostSteps = 40;
 constexpr int kMostLocks = 3;
-constexpr int kMostJumps = 3;
+constexpr int kMostTries = 6; ///< where walking ends
 constexpr double kNear = 2e-5;       ///< of the drawing's size: there
 constexpr double kNothingLeft = 1e-3; ///< of the pull that can still be followed
 constexpr double kLongPull = 0.02;   ///< of the drawing's size: longer ones go in parts
@@ -249,7 +249,7 @@ bool Drag::jump(const Vec2& target) {
   struct Start {
     double part, aside; ///< of the way to the pointer; of the drawing's size
   };
-  constexpr Start kStarts[] = {{1, 0}, {0.5, 0}, {1, 0.003}, {0.5, 0.003}, {0.9, 0.02}, {0.5, 0.02}, {0.9, 0.02}, {0.5, 0.02}};
+  constexpr Start kStarts[] = {{1, 0}, {0.5, 0}, {0.1, 0}, {0.5, 0.003}, {0.1, 0.003}, {0.5, 0.02}, {0.1, 0.02}, {0.5, 0.02}, {0.1, 0.02}, {0.1, 0.08}};
   constexpr size_t kManyPoints = 60; ///< from so many on it would take too long for a step of the pointer
   if (handle_.point.empty()) return false;
   const Vec2 from = now_.at(handle_.point);
@@ -257,7 +257,7 @@ bool Drag::jump(const Vec2& target) {
   std::mt19937 g(unsigned(now_.points.size()));
   std::uniform_real_distribution<double> aside(-1, 1);
   for (const Start& start : kStarts) {
-    if (start.aside > 0 && now_.points.size() > kManyPoints) return false;
+    if ((start.part < 1 || start.aside > 0) && now_.points.size() > kManyPoints) return false;
     Drawing beside = now_;
     if (start.aside > 0)
       for (Point& p : beside.points) p.at += start.aside * size * Vec2(aside(g), aside(g));
@@ -281,9 +281,14 @@ const Drawing& Drag::to(const Vec2& pointer) {
   }
   const Drawing before = now_;
   writeBack(*system_, now_);
-  for (int tries = 0; !reached_ && tries < kMostJumps && jump(target); ++tries) {
+  // What was locked on the way may be in the way now; else there may be a way round.
+  for (int tries = 0; !reached_ && tries < kMostTries; ++tries) {
+    const double off = (target - place()).norm();
+    if (!grab()) break;
     reached_ = approach(target);
     writeBack(*system_, now_);
+    const double left = (target - place()).norm();
+    if (!reached_ && left > 0.5 * off && !jump(target) && left > 0.99 * off) break;
   }
   const bool splines = std::any_of(now_.entities.begin(), now_.entities.end(), [](const Entity& e) { return e.shape == Shape::Through; });
   if (!splines || now_.relations.empty()) return now_;
