@@ -453,6 +453,49 @@ private slots:
     keep();
   }
 
+  /// A window drawn above two bodies and cut through the upper one only.
+  void aWindowIsCutThroughOneBodyOnly() {
+    for (const int z : {0, 8}) {
+      const std::string ring = "s" + std::to_string(z ? 3 : 1);
+      add("ring", {{"shape", "circle"}, {"width", 60}, {"height", z}});
+      add("extrude", {{"sections", picks({pick(ring)})}, {"length", 5}, {"solid", true}});
+    }
+    add("plane", {{"distance", 20}});
+    const auto volume = [&](const std::string& id) { return inspect::stateOf(*body(id)).volumeMm3; };
+    const double whole = volume("s4");
+    look(scene::ViewFrom::Corner);
+    tool("curves", "drawing");
+    at(planeOfStepSeen("s5"));
+    QVERIFY(QTest::qWaitFor([&] { return board().open(); }, 3000));
+    const auto outline = draft();
+    board().take("");
+    with("slot");
+    put(-10, 0), put(10, 0), put(10, 4);
+    rest();
+    QVERIFY(good(outline));
+    keep();
+    look(scene::ViewFrom::Corner);
+    tool("surfaces", "extrude");
+    const auto plug = draft();
+    at(curve(outline).at(0.5));
+    enter("length", "-16"); // it reaches into the lower body, too
+    tick("solid");
+    QVERIFY(good(plug));
+    keep();
+    tool("solid", "combine");
+    const auto cut = draft();
+    at(placeSeen("s4", [](const scene::Hit& h) { return h.step == "s4"; }));
+    press("pick-tools");
+    at(placeSeen(plug, [&](const scene::Hit& h) { return h.step == plug; }));
+    option("how", "cut");
+    QVERIFY(good(cut));
+    keep();
+    VERIFY_AT_MOST(std::abs(whole - volume(cut) - 5 * (20 * 8 + kPi * 16)), 0.01);
+    QCOMPARE(w().model()->bodies.size(), size_t(2)); // the plug is used up
+    VERIFY_AT_MOST(std::abs(volume("s2") - whole), 1e-6);
+    countedIn("a window cut through one body of two");
+  }
+
   void whatIsMetOutsideIsLinkedAndAnglesAreTyped() {
     add("spline", {{"points", pointList({{-40, -10, 0}, {-10, 5, 0}, {20, -5, 0}})}});
     view().fitAll();
