@@ -183,6 +183,18 @@ private slots:
     QVERIFY(!scene::isOn(view().lens(), "openings") && !table->isVisible());
   }
 
+  /// What comes later, and is larger than what came first, is in view at the end.
+  void aProjectThatComesInPartsIsSeenWhole() {
+    QVERIFY(open("pebble_timer.lumsk"));
+    QCOMPARE(w().scene()->bodies.size(), size_t(2));
+    QRect reach;
+    for (const auto& b : w().scene()->bodies)
+      for (const auto& f : b.faces)
+        for (const Vec3& p : f->points) reach |= QRect(onScreen(p), QSize(1, 1));
+    QVERIFY(view().rect().contains(reach));
+    QVERIFY(reach.width() > view().width() / 3);
+  }
+
   void theOtherHalfIsShownFaintlyWhileOneIsModelled() {
     QVERIFY(open("pell_kettle.lumsk"));
     QVERIFY(w().scene()->otherHalves.empty()); // the kettle is whole

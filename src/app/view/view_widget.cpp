@@ -102,6 +102,14 @@ void ViewWidget::showMarks() {
   overlay_->setStrokes(std::move(offer.strokes));
 }
 
+/// What decides where things are seen; how deep the drawing reaches changes with what there is.
+Eigen::Matrix<double, 3, 4> ViewWidget::seenNow() const {
+  const Eigen::Matrix4d m = camera().worldToClip;
+  Eigen::Matrix<double, 3, 4> out;
+  out << m.row(0), m.row(1), m.row(3);
+  return out;
+}
+
 void ViewWidget::refresh() {
   if (!viewer()) return;
   const recipe::Field* asked = w_.focus().activeField();
@@ -120,12 +128,12 @@ void ViewWidget::refresh() {
       viewer()->show(shown_, lensResult_);
     }
     // Never while somebody draws: the next place is where the pointer is.
-    const bool grown = fittedTo_ && *fittedTo_ == camera().worldToClip; // since, and nobody has turned the view
+    const bool grown = fittedTo_ && seenNow() == *fittedTo_; // since, and nobody has turned the view
     fittedTo_.reset();
     if (((first || grown) && !w_.session().dragging() && !still_) || !fitted_) {
       if (worked) showScene();
       fitAll();
-      if (w_.results().partial()) fittedTo_ = camera().worldToClip;
+      if (w_.results().partial()) fittedTo_ = seenNow();
     }
     // After a drag the better result is on its way: it is drawn instead of the last draft.
     if (!worked && (w_.session().dragging() || w_.results().partial() || !w_.busy())) changed();

@@ -84,6 +84,7 @@ protected:
 private:
   QImage drawn(QSize size);
   void refresh(); ///< new drawing or marks
+  Eigen::Matrix<double, 3, 4> seenNow() const;
   void hoverAt(QPointF p);
   void showScene();
   void showBefore(bool on);
@@ -112,7 +113,7 @@ private:
   bool fitted_ = false, otherHalf_ = true, floor_ = true;
   std::optional<Frame> drawnOn_; ///< what lies beside it is faint
   QMargins covered_;
-  std::optional<Eigen::Matrix4d> fittedTo_; ///< how it was fitted to a part of a project
+  std::optional<Eigen::Matrix<double, 3, 4>> fittedTo_; ///< how it was fitted to a part of a project
   bool still_ = false;   ///< points are being clicked into the view
   bool pulling_ = false; ///< a lens's handle is being dragged
   QTimer patience_;      ///< how long a drawing waits for what the lens shows on it
