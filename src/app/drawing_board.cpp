@@ -131,7 +131,7 @@ void DrawingBoard::sync() {
     read_ = session_.recipePtr();
     auto d = recipe::drawingAt(session_.recipe(), ref(), names());
     if (d && !f->linksField.empty())
-      if (auto linked = recipe::linkedDrawing(*d, *entry, f->linksField, frame_, *results_.model(), things_)) d = std::move(*linked);
+      if (auto linked = recipe::linkedDrawing(*d, *entry, session_.registry().schemaOf(entry->kind), f->linksField, frame_, *results_.model(), things_)) d = std::move(*linked);
     // As it is with the numbers that hold now; edits go on from there.
     if (d && !session_.dragging()) *d = drawing::settled(std::move(*d));
     problem_ = d ? std::nullopt : std::optional(d.error());
@@ -214,7 +214,7 @@ void DrawingBoard::link(const scene::Hit& hit) {
   const auto many = [&](const recipe::StepEntry& s) { return s.inputs->value(links->key, nlohmann::json::array()).size(); };
   auto next = recipe::withPick(entry, *links, hit, {}, *results_.model());
   if (many(*next) <= many(entry)) return;
-  const auto drawn = [&] { return recipe::linkedDrawing(*drawing_, *next, links->key, frame_, *results_.model(), things_); };
+  const auto drawn = [&] { return recipe::linkedDrawing(*drawing_, *next, session_.registry().schemaOf(entry.kind), links->key, frame_, *results_.model(), things_); };
   auto d = drawn();
   if (!d && d.error().code == "LM-U033") { // it is not cut: as it is seen
     auto list = (*next->inputs)[links->key];

@@ -3,6 +3,8 @@
 #include "brep/curves_on.h"
 #include "nurbs/measure/closest.h"
 
+#include <algorithm>
+
 namespace lumsk::recipe {
 
 using drawing::Drawing;
@@ -26,11 +28,11 @@ Expected<std::vector<nurbs::Path>> pathsOn(const brep::Body& body, int face, boo
 
 } // namespace
 
-Expected<drawing::Link> LinkedThings::of(const Picked& p, const std::string& as, const Frame& plane, const Context& cx) {
+Expected<drawing::Link> LinkedThings::one(const Picked& p, const std::string& as, const Frame& plane, const Context& cx) {
   if (const auto* curve = std::get_if<CurvePtr>(&p.object)) return drawing::Link{p.item, {**curve}};
   if (const auto* point = std::get_if<PointObject>(&p.object)) return drawing::Link{p.item, {}, point->at};
   const auto* body = std::get_if<brep::BodyPtr>(&p.object);
-  if (!body) return fail(problem("LM-U033", "this cannot be drawn in a drawing"));
+  if (!body) return fail(problem("LM-U033", "this cannot be drawn in a drawing").at(plane.origin).tryThis("take it out of the links"));
   const int face = p.kind == Kind::Face ? p.index : -1;
   Known& k = known_[p.item];
   if (k.body == *body && k.index == face && k.as == as && onePlane(k.plane, plane)) return k.link;
@@ -39,18 +41,36 @@ Expected<drawing::Link> LinkedThings::of(const Picked& p, const std::string& as,
   return k.link;
 }
 
-Expected<Drawing> linkedDrawing(const Drawing& d, const StepEntry& entry, const std::string& links, const Frame& plane, const Model& model,
-                                LinkedThings& known) {
+Expected<std::vector<drawing::Link>> LinkedThings::of(const Inputs& in, const std::string& field, const Frame& plane, const Context& cx) {
+  std::vector<drawing::Link> out;
+  for (size_t i = 0; i < in.picked(field).size(); ++i) {
+    const Picked& p = in.picked(field)[i];
+    auto link = one(p, in.itemText(field, i, "as"), plane, cx);
+    if (!link) {
+      link.error().item = p.item;
+      return fail(std::move(link.error().inField(field)));
+    }
+    // One pick may mean several curves.
+    const auto known = std::find_if(out.begin(), out.end(), [&](const drawing::Link& l) { return l.id == link->id; });
+    if (known == out.end())
+      out.push_back(std::move(*link));
+    else
+      known->paths.insert(known->paths.end(), link->paths.begin(), link->paths.end());
+  }
+  return out;
+}
+
+Expected<Drawing> linkedDrawing(const Drawing& d, const StepEntry& entry, const Schema& schema, const std::string& links,
+                                const Frame& plane, const Model& model, LinkedThings& known) {
+  json inputs = *entry.inputs;
+  for (const Field& f : schema)
+    if (f.kind == FieldKind::Drawing) inputs.erase(f.key);
+  StepEntry alone = entry;
+  alone.inputs = std::make_shared<const json>(std::move(inputs));
+  LUMSK_TRY(in, Inputs::resolve(alone, schema, *model.recipe, model.namesBefore(entry.id), model));
   Context cx;
   cx.tolerances = model.recipe->tolerances;
-  std::vector<drawing::Link> list;
-  for (const json& pick : listAt(entry, links)) {
-    auto p = follow(pick, kLinkable, model);
-    if (!p) return fail(std::move(p.error().inField(links)));
-    auto link = known.of(*p, pick.value("as", ""), plane, cx);
-    if (!link) return fail(std::move(link.error().inField(links)));
-    list.push_back(std::move(*link));
-  }
+  LUMSK_TRY(list, known.of(in, links, plane, cx));
   return drawing::withLinks(d, list, plane, cx);
 }
 

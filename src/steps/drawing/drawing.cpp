@@ -14,8 +14,8 @@ Schema schema() {
   on.least = 1;
   on.help = "The plane to draw on, or a face: the plane that touches it where it was clicked.";
   Field links = picks("links", "Linked", "Curves, edges and points outside that the drawing refers to, and sections or outlines of bodies; they follow.", kLinkable).optional().seldomSet();
-  links.each = {choice("as", "Drawn as", "Of bodies and faces: where the plane cuts them, or where they turn out of sight.",
-                       {{"section", "section", Kind::Skin | Kind::Solid | Kind::Face}, {"outline", "outline", Kind::Skin | Kind::Solid | Kind::Face}})};
+  links.each.push_back(choice("as", "Drawn as", "Of bodies and faces: where the plane cuts them, or where they turn out of sight.",
+                       {{"section", "section", Kind::Skin | Kind::Solid | Kind::Face}, {"outline", "outline", Kind::Skin | Kind::Solid | Kind::Face}}));
   return {on, recipe::drawing("drawing", "Drawing", "Lines and curves with what holds between them, drawn in the view.").onPlane("plane").linkedTo("links"), links};
 }
 
@@ -73,13 +73,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (stored.empty())
     return fail(problem("LM-U010", "draw something").isMissing().inField("drawing").tryThis("take a tool on the left and click in the view"));
   const Frame f = in.plane("plane", topPlane());
-  std::vector<lumsk::drawing::Link> links;
-  LinkedThings things;
-  for (size_t i = 0; i < in.picked("links").size(); ++i) {
-    auto link = things.of(in.picked("links")[i], in.itemText("links", i, "as"), f, cx);
-    if (!link) return fail(link.error().inField("links"));
-    links.push_back(std::move(*link));
-  }
+  LUMSK_TRY(links, LinkedThings().of(in, "links", f, cx));
   auto linked = lumsk::drawing::withLinks(stored, links, f, cx);
   if (!linked) return fail(linked.error().inField("links"));
   const auto inDrawing = [&](Problem p) { return fail(placed(std::move(p), f, *linked)); };

@@ -102,7 +102,7 @@ private slots:
     b.run();
     VERIFY_STEP(b, on);
     recipe::LinkedThings known;
-    const auto linked = [&] { return recipe::linkedDrawing(p.d, *b.recipe.find(on), "links", {{0, 0, 8}, Vec3::UnitX(), Vec3::UnitY()}, *b.model, known); };
+    const auto linked = [&] { return recipe::linkedDrawing(p.d, *b.recipe.find(on), steps::registry().schemaOf("drawing"), "links", {{0, 0, 8}, Vec3::UnitX(), Vec3::UnitY()}, *b.model, known); };
     const auto width = [&](const drawing::Drawing& d) {
       double low = 1e300, high = -1e300;
       for (const auto& e : d.entities)
@@ -122,6 +122,36 @@ private slots:
     b.set(level, "distance", "40");
     b.run();
     QCOMPARE(b.code(on), std::string("LM-U033"));
+  }
+
+  /// A part of a curve, and a text of which every outline is meant by one pick.
+  void picksOfLinksMeanWhatTheySay() {
+    Bench b;
+    const auto line = polyline(b, {{{0, 0, 0}, {40, 0, 0}}});
+    Pencil text;
+    drawing::Entity e;
+    e.shape = drawing::Shape::Text, e.text = "OH", e.points = {text.point(0, 20), text.point(0, 32)};
+    const auto letters = text.d.add(e);
+    const auto drawn = b.add("drawing", {{"plane", top()}, {"drawing", recipe::toJson(text.d)}});
+    Pencil p;
+    p.circle(p.point(1, 1), 4);
+    json half = pick(line, "curve"), all = pick(drawn, "curve", letters);
+    half["to"] = "0.5";
+    const auto on = b.add("drawing", {{"plane", top()}, {"drawing", recipe::toJson(p.d)}, {"links", picks({half, all})}});
+    b.run();
+    VERIFY_STEP(b, on);
+    recipe::LinkedThings known;
+    const auto d = recipe::linkedDrawing(p.d, *b.recipe.find(on), steps::registry().schemaOf("drawing"), "links", Frame(), *b.model, known);
+    VERIFY_OK(d);
+    size_t ofText = 0;
+    for (const auto& x : d->entities) {
+      if (x.link == half["id"]) VERIFY_AT_MOST((d->at(x.points[1]) - Vec2(20, 0)).norm(), 1e-9);
+      ofText += x.link == all["id"];
+    }
+    size_t pieces = 0;
+    for (const auto& o : b.result(drawn).outcome->outputs) pieces += std::get<recipe::CurvePtr>(o.object)->segments().size();
+    QCOMPARE(ofText, pieces);
+    QCOMPARE(d->entities.size(), pieces + 2); // the circle and half the line
   }
 
   void contradictionsAreNamedWithWhatCanBeGivenUp() {
