@@ -138,6 +138,15 @@ bool leavesNothing(BRepAlgoAPI_BooleanOperation& op, const Body& tool) {
   return std::all_of(all.begin(), all.end(), [&](const TopoDS_Face& f) { return op.IsDeleted(f); });
 }
 
+/// Of several that did not become one: the first that has no part in the largest, by its faces' names.
+const Body& lonely(const std::vector<BodyPtr>& found, const std::vector<BodyPtr>& tools) {
+  const auto& largest = found.front()->faceNames;
+  for (const BodyPtr& tool : tools)
+    if (std::none_of(tool->faceNames.begin(), tool->faceNames.end(), [&](const std::string& n) { return std::any_of(largest.begin(), largest.end(), [&](const std::string& m) { return m.rfind(n, 0) == 0; }); }))
+      return *tool;
+  return *tools.front();
+}
+
 /// What was made and what it left out are the whole: volumes of pieces of solids that are crossed once.
 Expected<void> addsUp(Crossed& crossed, const Body& target, double volume, Combine how) {
   constexpr double kPart = 1e-6;
@@ -186,7 +195,7 @@ Expected<std::vector<BodyPtr>> run(const BodyPtr& target, const std::vector<Body
     for (const BodyPtr& tool : tools)
       if (overlap(*target, *tool)) return fail(nearlyTouching(*target, *tool, {})); // the kernel does not see it
   if (found.empty()) return refused(*tools[0], how == Combine::Cut ? "nothing is left of the body" : "the bodies have nothing in common");
-  if (how == Combine::Add && found.size() > 1) return refused(*tools[0], "the bodies do not touch, or only along an edge");
+  if (how == Combine::Add && found.size() > 1) return refused(lonely(found, tools), "the bodies do not touch, or only along an edge");
   double volume = 0;
   for (const BodyPtr& b : found) volume += massOf(b->shape).volumeMm3;
   const bool whole = std::abs(volume - massOf(target->shape).volumeMm3) < 1e-9 * volume;

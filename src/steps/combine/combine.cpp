@@ -1,6 +1,7 @@
 #include "brep/combine.h"
-#include "steps/bodies.h"
+#include "brep/skin.h"
 #include "inspect/state.h"
+#include "steps/bodies.h"
 
 #include <algorithm>
 
@@ -20,10 +21,9 @@ Schema schema() {
           toggle("keep", "Keep the others", "The solids that the targets are combined with stay.", false)};
 }
 
-double volumeOf(const std::vector<brep::BodyPtr>& bodies) {
-  double out = 0;
-  for (const auto& b : bodies) out += inspect::stateOf(*b).volumeMm3;
-  return out;
+Vec3 middleOf(const brep::Body& b) {
+  const auto corners = brep::boxCorners(b.shape);
+  return 0.5 * (corners[0] + corners[7]);
 }
 
 /// The targets and what becomes of each.
@@ -55,7 +55,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     if (std::any_of(targets.begin(), targets.end(), [&](const PickedParts& b) { return b.object == t.object; })) {
       Problem p = problem("LM-B014", "a body cannot be combined with itself");
       p.item = t.item;
-      return fail(p.inField("tools").tryThis("take it out of one of the two"));
+      return fail(p.inField("tools").at(middleOf(*t.body)).tryThis("take it out of one of the two"));
     }
     tools.push_back(t.body);
   }
@@ -64,17 +64,21 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(made, combinedAll(targets, tools, how, cx));
   Outcome out;
   double after = 0, worst = 0;
+  Vec3 loose = Vec3::Zero();
   for (const auto& [target, bodies] : made) {
     putParts(out, *target, bodies);
-    after += volumeOf(bodies);
-    for (const auto& b : bodies) worst = std::max(worst, inspect::stateOf(*b).largestToleranceMm);
+    for (const auto& b : bodies) {
+      const auto state = inspect::stateOf(*b);
+      after += state.volumeMm3;
+      if (state.largestToleranceMm > worst) worst = state.largestToleranceMm, loose = middleOf(*b);
+    }
   }
   if (how == brep::Combine::Add)
     for (size_t i = 1; i < targets.size(); ++i) out.usedUp.push_back(targets[i].object);
   if (!in.on("keep"))
     for (const PickedParts& t : others) out.usedUp.push_back(t.object);
   if (worst > kLargestToleranceMm)
-    out.notes.push_back(problem("LM-B107", "edges of the combined body are loose").measure(millimetres(worst)).want(millimetres(kLargestToleranceMm)).tryThis("heal the bodies first"));
+    out.notes.push_back(problem("LM-B107", "edges of the combined body are loose").measure(millimetres(worst)).want(millimetres(kLargestToleranceMm)).at(loose).tryThis("heal the bodies first"));
   const size_t n = out.outputs.size();
   out.summary = std::string(brep::combineName(how)) + " - " + std::to_string(n) + (n == 1 ? " body, " : " bodies, ") +
                 format({std::abs(after - before), Dimension::Volume}) + (after < before ? " less" : " more");

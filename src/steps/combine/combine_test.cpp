@@ -90,6 +90,7 @@ private slots:
     w.b.set(cut, "how", "add");
     w.b.run();
     QCOMPARE(w.b.code(cut), std::string("LM-B010"));
+    QVERIFY(w.b.result(cut).problem->where.at(0).x() > 80);
     w.b.set(cut, "tools", w.solids({w.drum}));
     w.b.run();
     QCOMPARE(w.b.code(cut), std::string("LM-B014"));
