@@ -125,7 +125,7 @@ Expected<nurbs::Spline> oneSpline(const nurbs::Path& p, const Context& cx) {
   o.within = cx.tolerances.fit;
   LUMSK_TRY(fitted, nurbs::refitted(p, o, cx));
   if (const auto& s = fitted.path.segments(); s.size() == 1 && std::holds_alternative<nurbs::Spline>(s[0])) return std::get<nurbs::Spline>(s[0]);
-  return fail(problem("LM-U001", "what is to be changed has corners"));
+  return fail(problem("LM-U035", "one spline cannot have corners").at(p.start()).tryThis("split it where it turns"));
 }
 
 Expected<Letters> lettersOf(const Drawing& d, const Entity& e, const Tolerances& tol) {

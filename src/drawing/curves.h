@@ -11,7 +11,7 @@ Expected<std::vector<nurbs::Segment>> segmentsOf(const Drawing& d, const Entity&
 /// An entity as a path by itself; nothing where it cannot be drawn now, and for letters.
 std::optional<nurbs::Path> pathOf(const Drawing& d, const Entity& e);
 
-/// A path as one spline: as it is where it is one of degree 7 at most, else within `fit`. Fails with LM-U001 (corners)
+/// A path as one spline: as it is where it is one of degree 7 at most, else within `fit`. Fails with LM-U035 (corners)
 /// and as refitting does.
 Expected<nurbs::Spline> oneSpline(const nurbs::Path& p, const Context& cx);
 

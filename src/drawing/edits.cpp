@@ -73,7 +73,7 @@ Expected<Entity> piece(Drawing& d, const Entity& e, const nurbs::Path& path, dou
   default: break;
   }
   // Splines, and what has no exact pieces of its own kind: splines within `fit`.
-  if (!part) return fail(problem("LM-U001", "what is to be changed cannot be drawn"));
+  if (!part) return fail(problem("LM-U001", "what is to be changed cannot be drawn").at(path.start()).tryThis("draw it anew"));
   LUMSK_TRY(spline, oneSpline(*part, cx));
   out.shape = Shape::Spline;
   out.degree = spline.degree();

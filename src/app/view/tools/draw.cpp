@@ -120,7 +120,9 @@ private:
       if (const auto s = scene::snapAt(*work().scene(), view().camera(), r); s && !s->what.empty()) {
         const Vec3 local = board().frame().local(s->at);
         o.outside.push_back({{local.x(), local.y()}, s->what});
-        outside_.insert(s->what);
+        const auto& ghosts = work().scene()->ghosts; // nothing can be linked to them
+        const auto ofGhost = [&](const auto& g) { return s->what == "corner of " + g.label || s->what == "edge of " + g.label; };
+        if (std::none_of(ghosts.begin(), ghosts.end(), ofGhost)) outside_.insert(s->what);
       }
     }
     return drawing::snapped(board().drawing(), at, o);
