@@ -70,13 +70,16 @@ Expected<Drawing> mirroredIn(const Drawing& d, const std::vector<Id>& ids, const
       out.say(Law::On, {from, axis});
   }
   equalSizes(out, c);
+  bool goesOn = false;
   for (const auto& [from, to] : c.entities) {
     const Entity e = *out.entity(from);
     const auto ends = endsOf(e);
     if (!smooth || !ends || e.shape == Shape::Line) continue;
     for (const Id& end : {ends->first, ends->second})
-      if (c.points.at(end) == end) out.say(Law::Tangent, {from, to});
+      if (c.points.at(end) == end) out.say(Law::Tangent, {from, to}), goesOn = true;
   }
+  if (smooth && !goesOn)
+    return fail(problem("LM-U036", "no curve that is picked ends on the line").at({a.x(), a.y(), 0}).tryThis("let one end there, or mirror without going on smoothly"));
   return settled(std::move(out));
 }
 

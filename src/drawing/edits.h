@@ -28,7 +28,8 @@ Expected<Drawing> cornerCut(const Drawing& d, const Id& point, double distanceMm
 /// splines as splines within `fit`, free. Fails with LM-U025 (nothing is left).
 Expected<Drawing> offsetBy(const Drawing& d, const std::vector<Id>& entities, double distanceMm, const std::string& text, const Context& cx);
 /// Images of entities beyond a line, held so. Points on the line are shared. `smooth`: curves that end on the line cross
-/// it square, so that they go on into their images with equal curvature. Fails with LM-U034 (letters).
+/// it square, so that they go on into their images with equal curvature. Fails with LM-U034 (letters), LM-U036 (`smooth`,
+/// and no curve ends there).
 Expected<Drawing> mirroredIn(const Drawing& d, const std::vector<Id>& ids, const Id& axis, bool smooth);
 /// Copies along a way: each as far from the one before, and they stay alike. `count`: with the first.
 Expected<Drawing> repeatedAlong(const Drawing& d, const std::vector<Id>& entities, const Vec2& step, int count);

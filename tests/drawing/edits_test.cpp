@@ -153,6 +153,9 @@ private slots:
     QVERIFY(std::abs(bends[0]) > 0.01);
     VERIFY_AT_MOST(std::abs(bends[1] / bends[0] - 1), 1e-5);
     VERIFY_AT_MOST(std::abs(std::remainder(slopes[1] - slopes[0], 2 * kPi)), 1e-6);
+    // What does not end there is not given a plain image in silence.
+    p.d.point(p.d.entity(half)->points[0])->at.x() = 3;
+    QCOMPARE(mirroredIn(p.d, {half}, axis, true).error().code, std::string("LM-U036"));
   }
 
   void lettersAreOutlinesThatStandAsTheyAreTold() {
