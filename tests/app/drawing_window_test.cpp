@@ -558,6 +558,36 @@ private slots:
     QCOMPARE(board().selection().size(), size_t(1));
   }
 
+  void aHalfIsMirroredSmoothlyByClicks() {
+    begin("top");
+    const auto d = w().recipe().steps.back()->id;
+    with("line");
+    put(0, -20), put(0, 40);
+    rest();
+    select({on(0, 10)});
+    press("draw-turn-construction");
+    rest();
+    with("spline_control");
+    put(0, 30), put(14, 33, Qt::AltModifier), put(26, 20, Qt::AltModifier), put(18, 2, Qt::AltModifier);
+    QTest::keyClick(&view(), Qt::Key_Return);
+    rest();
+    const auto middle = drawing::alongEntity(now(), now().entities.back(), 48)[24];
+    select({on(middle.x(), middle.y())});
+    with("mirror_smooth");
+    put(0, -10);
+    rest();
+    QVERIFY(good(d));
+    QCOMPARE(result(d)->outcome->outputs.size(), size_t(1)); // one line, which goes on over the joint
+    double bends[2];
+    for (const int side : {0, 1}) {
+      nurbs::CurveDerivatives c;
+      curve(d).derivatives(1 + (side ? 1e-9 : -1e-9), 2, c);
+      bends[side] = c[1].cross(c[2]).z() / std::pow(c[1].norm(), 3);
+    }
+    VERIFY_AT_MOST(std::abs(bends[1] / bends[0] - 1), 1e-5);
+    keep();
+  }
+
   void aFileDroppedOnTheWindowIsADrawing() {
     QTemporaryDir dir;
     const QString path = dir.filePath("plate.svg");
