@@ -143,7 +143,7 @@ void Focus::unfold(const std::string& step, const std::string& field) {
   emit focusChanged();
 }
 
-void Focus::start(const std::string& kind) {
+void Focus::start(const std::string& kind, const json* given) {
   session_.keepDraft();
   const recipe::Registry& registry = session_.registry();
   const recipe::Step* step = registry.find(kind);
@@ -152,7 +152,7 @@ void Focus::start(const std::string& kind) {
   entry.kind = kind;
   entry.version = step->version;
   entry.label = recipe::freeLabel(session_.recipe(), said(step->label).toStdString());
-  json inputs = recipe::inputsWith({selection_.begin(), selection_.end()}, registry.schemaOf(kind));
+  json inputs = given ? *given : recipe::inputsWith({selection_.begin(), selection_.end()}, registry.schemaOf(kind));
   for (const Field& f : registry.schemaOf(kind))
     if (f.namesMeasurement) inputs[f.key] = recipe::freeMeasurementName(session_.recipe(), f.fallback, registry);
   entry.inputs = std::make_shared<const json>(std::move(inputs));

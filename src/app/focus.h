@@ -28,7 +28,8 @@ public:
   Results::Until until() const; ///< what the view is as of
 
   void unfold(const std::string& step, const std::string& field = {});
-  void start(const std::string& kind); ///< a draft; objects picked beforehand fill the inputs they fit
+  /// A draft; objects picked beforehand fill the inputs they fit, where none are given.
+  void start(const std::string& kind, const json* inputs = nullptr);
   void replace(const std::string& step, const std::string& field,
                const std::string& item); ///< by the next pick; again: not
   void draw(const std::string& field, const std::string& kind); ///< with the next click, for a field of the open row; again: not

@@ -453,6 +453,7 @@ void RecipeColumn::menu(const std::string& step, QPoint at) {
   if (ids.size() == 1)
     menu.addAction(visible ? tr("Out of sight") : tr("In sight"), this, [=] { w_.steps().setVisible({step}, !visible); });
   menu.addSeparator();
+  if (ids.size() == 1 && w_.steps().canRepeat(step)) menu.addAction(tr("Repeat what it made"), this, [=] { w_.steps().repeat(step); });
   menu.addAction(tr("Duplicate"), this, [=] { w_.steps().duplicate(ids); });
   menu.addAction(tr("Copy"), this, [=] {
     w_.focus().chooseRows(ids);

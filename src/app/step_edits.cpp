@@ -57,6 +57,21 @@ void StepEdits::makeAs(const std::string& step, const std::string& kind) {
   }
 }
 
+std::pair<std::string, nlohmann::json> StepEdits::repeatOf(const std::string& step) const {
+  const auto* made = results_.model()->result(step);
+  if (made && made->outcome)
+    for (const recipe::Step& s : session_.registry().all())
+      if (s.repeats)
+        if (auto inputs = s.repeats(step, *made->outcome); !inputs.is_null()) return {s.kind, std::move(inputs)};
+  return {};
+}
+
+bool StepEdits::canRepeat(const std::string& step) const { return !repeatOf(step).first.empty(); }
+
+void StepEdits::repeat(const std::string& step) {
+  if (const auto [kind, inputs] = repeatOf(step); !kind.empty()) focus_.start(kind, &inputs);
+}
+
 void StepEdits::rename(const std::string& id, const QString& label) {
   if (recipe().find(id) && !label.trimmed().isEmpty())
     session_.edit(recipe::withLabel(recipe(), id, label.trimmed().toStdString()), tr("rename"));

@@ -15,6 +15,8 @@ public:
   void take(const std::string& step, const Remedy& offer); ///< what a problem offers
   void swapDirections(const std::string& step);            ///< see recipe/crossed.h
   void makeAs(const std::string& step, const std::string& kind);
+  bool canRepeat(const std::string& step) const;
+  void repeat(const std::string& step); ///< a draft that repeats what it made
 
   // Rows
   void rename(const std::string& id, const QString& label);
@@ -37,6 +39,7 @@ public:
 
 private:
   const recipe::Recipe& recipe() const { return session_.recipe(); }
+  std::pair<std::string, nlohmann::json> repeatOf(const std::string& step) const; ///< kind and inputs of a step that does
   Session& session_;
   Results& results_;
   Focus& focus_;

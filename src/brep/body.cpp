@@ -59,24 +59,4 @@ NaturalFace onSurface(NaturalFace f, std::shared_ptr<const nurbs::Surface> s) {
   return f;
 }
 
-Expected<BodyPtr> moved(const Body& b, const Eigen::Isometry3d& t) {
-  return guarded("moving a body", [&]() -> Expected<BodyPtr> {
-    gp_Trsf trsf;
-    const auto& m = t.matrix();
-    trsf.SetValues(m(0, 0), m(0, 1), m(0, 2), m(0, 3), m(1, 0), m(1, 1), m(1, 2), m(1, 3), m(2, 0), m(2, 1), m(2, 2),
-                   m(2, 3));
-    auto out = std::make_shared<Body>(b);
-    out->shape = BRepBuilderAPI_Transform(b.shape, trsf, true).Shape();
-    const auto move = [&](NaturalFace f) {
-      f.surface = std::make_shared<nurbs::Surface>(nurbs::transformed(*f.surface, t));
-      return f;
-    };
-    for (auto& [name, face] : out->natural) {
-      face = move(face);
-      if (face.uncut) face.uncut = std::make_shared<const NaturalFace>(move(*face.uncut));
-    }
-    return out;
-  });
-}
-
 } // namespace lumsk::brep

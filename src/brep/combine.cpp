@@ -5,6 +5,7 @@
 #include "brep/guard.h"
 #include "brep/knit.h"
 #include "brep/skin.h"
+#include "brep/thicken_parts.h"
 #include "nurbs/curves/curve_parts.h"
 
 #include <BOPAlgo_PaveFiller.hxx>
@@ -242,6 +243,43 @@ Expected<std::vector<BodyPtr>> combinedHere(const BodyPtr& target, const std::ve
     if (!made && how != Combine::Add) return fail(firstThatFails(target, tools, how, std::move(made.error()), cx));
     return made;
   });
+}
+
+Expected<BodyPtr> together(const std::vector<BodyPtr>& bodies, const Context& cx) {
+  if (bodies.size() == 1) return bodies.front();
+  const bool solid = bodies.front()->solid();
+  for (const BodyPtr& b : bodies)
+    if (b->solid() != solid)
+      return fail(problem("LM-M015", "solids and skins do not become one body").at(middleOf(*b)).tryThis("take skins and solids apart, or close the skins first"));
+  if (solid) {
+    LUMSK_TRY(made, combined(bodies.front(), {bodies.begin() + 1, bodies.end()}, Combine::Add, cx));
+    return made.front();
+  }
+  std::vector<NamedFace> all;
+  for (const BodyPtr& b : bodies)
+    for (NamedFace& f : namedFaces(*b)) all.push_back(std::move(f));
+  LUMSK_TRY(knitted, knitFaces(all, {10 * cx.tolerances.point.mm}, cx));
+  return knitted.body;
+}
+
+std::optional<Vec3> reachesInto(const Body& solid, const std::vector<const Body*>& others) {
+  constexpr double kDeepMm = 1e-3; // places on a face are not within
+  constexpr int kPlaces = 8;       // of each face, each way
+  Bnd_Box own;
+  BRepBndLib::Add(solid.shape, own);
+  BRepClass3d_SolidClassifier within(solid.shape);
+  for (const Body* other : others) {
+    Bnd_Box box;
+    BRepBndLib::Add(other->shape, box);
+    if (own.IsOut(box)) continue;
+    for (const TopoDS_Face& f : faces(*other))
+      for (const Vec3& p : pointsInside(f, kPlaces)) {
+        if (own.IsOut(toPnt(p))) continue;
+        within.Perform(toPnt(p), kDeepMm);
+        if (within.State() == TopAbs_IN) return p;
+      }
+  }
+  return {};
 }
 
 } // namespace lumsk::brep

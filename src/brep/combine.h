@@ -18,4 +18,10 @@ Expected<std::vector<BodyPtr>> combined(const BodyPtr& target, const std::vector
 /// The same within this process.
 Expected<std::vector<BodyPtr>> combinedHere(const BodyPtr& target, const std::vector<BodyPtr>& tools, Combine how, const Context& cx);
 
+/// Several bodies as one: solids added together, skins knitted. Fails as these do, and with LM-M015 for both kinds.
+Expected<BodyPtr> together(const std::vector<BodyPtr>& bodies, const Context& cx);
+
+/// A place where one of some other solids reaches into a solid: looked for at places of their faces.
+std::optional<Vec3> reachesInto(const Body& solid, const std::vector<const Body*>& others);
+
 } // namespace lumsk::brep

@@ -2,53 +2,22 @@
 
 #include "brep/convert.h"
 #include "brep/guard.h"
+#include "brep/placed.h"
 #include "brep/skin.h"
 #include "nurbs/joins/side_conditions.h"
 
 #include <BRepAdaptor_Curve.hxx>
 #include <BRepAdaptor_Surface.hxx>
-#include <BRepBuilderAPI_Transform.hxx>
 #include <BRepClass_FaceClassifier.hxx>
 #include <BRepTools.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
-#include <gp_Ax2.hxx>
-#include <gp_Trsf.hxx>
 
 #include <algorithm>
 
 namespace lumsk::brep {
 
 namespace {
-
-gp_Trsf reflection(const Frame& plane) {
-  const Vec3 n = plane.normal();
-  gp_Trsf t;
-  t.SetMirror(gp_Ax2(toPnt(plane.origin), gp_Dir(n.x(), n.y(), n.z())));
-  return t;
-}
-
-NaturalFace imageOf(const NaturalFace& f, const Frame& plane) {
-  NaturalFace out = f;
-  out.surface = std::make_shared<const nurbs::Surface>(nurbs::mirrored(*f.surface, plane.origin, plane.normal()));
-  out.reversed = !f.reversed; // the image of the front is the front
-  if (f.uncut) out.uncut = std::make_shared<const NaturalFace>(imageOf(*f.uncut, plane));
-  return out;
-}
-
-std::string imageName(const std::string& step, const std::string& source) { return faceName(step, "image", source); }
-
-/// Faces of the image, in the order of the body's own.
-std::vector<NamedFace> imagesOf(const Body& b, const Frame& plane, const std::string& step) {
-  BRepBuilderAPI_Transform t(b.shape, reflection(plane), true);
-  std::vector<NamedFace> out;
-  for (const NamedFace& f : namedFaces(b)) {
-    TopoDS_Face image = TopoDS::Face(t.ModifiedShape(f.face));
-    out.push_back(
-        {image, imageName(step, f.name), f.natural ? std::optional(imageOf(*f.natural, plane)) : std::nullopt});
-  }
-  return out;
-}
 
 struct Extreme {
   double mm = 0.0;
@@ -65,7 +34,8 @@ public:
     LUMSK_CHECK(checkMeets());
     Mirrored out;
     std::vector<NamedFace> all;
-    const auto own = namedFaces(half_), images = imagesOf(half_, plane_, o_.step);
+    LUMSK_TRY(image, mirrored(half_, plane_, o_.step));
+    const auto own = namedFaces(half_), images = namedFaces(*image);
     for (size_t i = 0; i < own.size(); ++i) {
       if (inPlane(own[i].face)) continue; // between the halves of a solid
       const auto sides =
@@ -186,18 +156,7 @@ private:
 } // namespace
 
 Expected<BodyPtr> mirrored(const Body& b, const Frame& plane, const std::string& step) {
-  return guarded("mirroring", [&]() -> Expected<BodyPtr> {
-    BRepBuilderAPI_Transform t(b.shape, reflection(plane), true);
-    auto out = std::make_shared<Body>();
-    out->shape = t.Shape();
-    FaceNames names;
-    for (const NamedFace& f : namedFaces(b)) {
-      names.Bind(t.ModifiedShape(f.face), imageName(step, f.name));
-      if (f.natural) out->natural[imageName(step, f.name)] = imageOf(*f.natural, plane);
-    }
-    nameBody(*out, names);
-    return out;
-  });
+  return placed(b, nurbs::reflectionIn(plane), [&](const std::string& source) { return faceName(step, "image", source); });
 }
 
 Expected<Mirrored> joinWithImage(const Body& half, const Frame& plane, const MirrorOptions& options,

@@ -448,7 +448,7 @@ private:
 
 Expected<Thickened> thicken(const Body& skin, const ThickenOptions& options, const Context& cx) {
   LUMSK_CHECK(checkInputs(skin, options, cx.tolerances));
-  if (!wholeOrFlat(skin, options.open)) return thickenLayers(skin, options, cx);
+  if (!options.zones.empty() || !wholeOrFlat(skin, options.open)) return thickenLayers(skin, options, cx);
   auto made = guarded("thickening", [&] { return Thickener(skin, options, cx).run(); });
   if (made || (made.error().code != "LM-T003" && made.error().code != "LM-K002")) return made;
   // Flat faces between curved edges, corners of many faces, and faces that do not hang together.

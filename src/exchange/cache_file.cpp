@@ -80,8 +80,8 @@ template <class Way> void members(Way& way, recipe::NamedPoint& x) {
   way("name", name), way("at", at), way("output", output);
 }
 template <class Way> void members(Way& way, recipe::Output& x) {
-  auto& [name, object, continues, label, colour, also, group] = x;
-  way("name", name), way("body", object), way("continues", continues), way("label", label), way("colour", colour), way("also", also);
+  auto& [name, object, continues, label, colour, also, group, alone] = x;
+  way("name", name), way("body", object), way("continues", continues), way("label", label), way("colour", colour), way("also", also), way("alone", alone);
   way("group", group);
 }
 template <class Way> void members(Way& way, Quantity& x) {

@@ -80,18 +80,34 @@ Recipe withoutItem(const Recipe& r, const ItemRef& ref) {
   });
 }
 
+namespace {
+
+/// The row of that id, made where there is none.
+json& rowIn(json& list, const std::string& id) {
+  const auto row = itemOf(list, id);
+  if (row != list.end()) return *row;
+  list.push_back({{"id", id}});
+  return list.back();
+}
+
+} // namespace
+
 Recipe withMove(const Recipe& r, const ItemRef& ref, const Vec3& byMm, double perMm, const Names& names) {
   return withList(r, ref, [&](json& list) {
-    auto row = itemOf(list, ref.item);
-    if (row == list.end()) {
-      list.push_back({{"id", ref.item}});
-      row = std::prev(list.end());
-    }
+    json& row = rowIn(list, ref.item);
     const char* columns[3] = {"x", "y", "z"};
     for (int k = 0; k < 3; ++k) {
-      const double before = numberOf(row->value(columns[k], json(0.0)), Dimension::Length, names).value_or(0.0);
-      (*row)[columns[k]] = std::round((before + byMm[k]) * perMm) / perMm;
+      const double before = numberOf(row.value(columns[k], json(0.0)), Dimension::Length, names).value_or(0.0);
+      row[columns[k]] = std::round((before + byMm[k]) * perMm) / perMm;
     }
+  });
+}
+
+Recipe withSwitchTurned(const Recipe& r, const ItemRef& ref) {
+  return withList(r, ref, [&](json& list) {
+    json& row = rowIn(list, ref.item);
+    const bool on = row.contains(ref.key) && row[ref.key].is_boolean() && row[ref.key].get<bool>();
+    row[ref.key] = !on;
   });
 }
 

@@ -31,6 +31,9 @@ Recipe withoutItem(const Recipe& r, const ItemRef& ref);
 /// Adds a move (mm, rounded to steps of 1 / `perMm`) to the columns x, y, z of a row, which is made when it is not there.
 Recipe withMove(const Recipe& r, const ItemRef& row, const Vec3& byMm, double perMm, const Names& names);
 
+/// Turns the switch `row.key` of a row, which is made when it is not there.
+Recipe withSwitchTurned(const Recipe& r, const ItemRef& row);
+
 /// Rows of places on rails (see recipe/rails.h).
 Recipe withRailPlace(const Recipe& r, const ItemRef& row, double fraction);
 /// The first place of a new line, on the rail of the pick `rail.item`.

@@ -81,11 +81,13 @@ struct Grip {
   bool moved = false;        ///< its row holds a move already
   CurvePtr on = {};          ///< the rail that it stays on
   Vec3 plane = Vec3::Zero(); ///< unit: it moves square to this, when it does not move along something
+  std::string turns = {};    ///< column of a switch that a click turns
+  bool off = false;          ///< that switch is on: what stands here is left out
 };
 template <class Way> void members(Way& way, Grip& x) {
-  auto& [field, item, at, along, moved, on, plane] = x;
+  auto& [field, item, at, along, moved, on, plane, turns, off] = x;
   way("field", field), way("item", item), way("at", at), way("along", along);
-  way("moved", moved), way("on", on), way("plane", plane);
+  way("moved", moved), way("on", on), way("plane", plane), way("turns", turns), way("off", off);
 }
 
 /// A line drawn faintly: a side of a control polygon.

@@ -81,6 +81,8 @@ void collectBodies(Model& m) {
       e.visible = look->second.visible;
       e.opacity = look->second.opacity;
       e.finish = look->second.finish;
+      e.density = look->second.density;
+      e.faceColours = look->second.faces;
     }
     m.bodies.push_back(e);
   }

@@ -39,6 +39,7 @@ struct Output {
   std::string label = {}, colour = {}; ///< of bodies, as long as the person chose none
   std::vector<std::string> also = {};  ///< other names of it: of what it was put together from
   std::string group = {};              ///< of curves that one pick means all of: their common name
+  std::string alone = {};              ///< of a solid by itself that its step has combined with another, how; hidden, to be repeated
 };
 
 /// How outputs are named among all steps: "s4", or "s4/2" for one of several.
@@ -86,6 +87,8 @@ struct BodyEntry {
   bool stale = false;
   double opacity = 1.0;
   Finish finish = Finish::Matt;
+  double density = 0.0; ///< g/cm³; nought: not told
+  std::map<std::string, std::string> faceColours;
   brep::BodyPtr body;
 };
 

@@ -43,6 +43,8 @@ struct Look {
   bool visible = true;
   double opacity = 1.0; ///< 0.1 to 1
   Finish finish = Finish::Matt;
+  double density = 0.0; ///< g/cm³; nought: not told
+  std::map<std::string, std::string> faces = {}; ///< "#rrggbb" of faces that have their own colour, by their names
 };
 
 /// The editable history: an immutable value. Copies are cheap, steps and imported files are shared.

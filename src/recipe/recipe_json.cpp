@@ -12,9 +12,20 @@ using nlohmann::json;
 namespace {
 
 constexpr double kLeastOpacity = 0.1; ///< what is fainter is better taken out of sight
+constexpr double kMostDensity = 30;   ///< g/cm³: no matter is heavier
 
 const std::vector<Dimension> kDimensions{Dimension::Ratio, Dimension::Count, Dimension::Length,
                                          Dimension::Angle, Dimension::Area,  Dimension::Volume};
+
+/// Colours of faces; what is no text is left out.
+std::map<std::string, std::string> facesOf(const json& look) {
+  std::map<std::string, std::string> out;
+  const json faces = look.is_object() ? look.value("faces", json::object()) : json::object();
+  if (faces.is_object())
+    for (const auto& [name, colour] : faces.items())
+      if (colour.is_string()) out[name] = colour.get<std::string>();
+  return out;
+}
 
 Problem foreign(const std::string& why) {
   return problem("LM-F002", "this is not a recipe that Lumsk can read: " + why)
@@ -65,7 +76,8 @@ Recipe read(const json& j) {
   for (const auto& [id, l] : looks.items())
     r.looks[id] = {value<std::string>(l, "label", ""), value<std::string>(l, "colour", ""), value(l, "visible", true),
                    std::clamp(value(l, "opacity", 1.0), kLeastOpacity, 1.0),
-                   finishOf(value<std::string>(l, "finish", "matt")).value_or(Finish::Matt)};
+                   finishOf(value<std::string>(l, "finish", "matt")).value_or(Finish::Matt),
+                   std::clamp(value(l, "density", 0.0), 0.0, kMostDensity), facesOf(l)};
   r.here = value<std::string>(j, "here", "");
   return r;
 }
@@ -99,6 +111,8 @@ std::string toText(const Recipe& r) {
     if (!l.visible) e["visible"] = false;
     if (l.opacity != 1.0) e["opacity"] = l.opacity;
     if (l.finish != Finish::Matt) e["finish"] = finishName(l.finish);
+    if (l.density > 0) e["density"] = l.density;
+    if (!l.faces.empty()) e["faces"] = l.faces;
     if (!e.empty()) j["looks"][id] = std::move(e);
   }
   if (!r.here.empty()) j["here"] = r.here;

@@ -33,6 +33,8 @@ struct Step {
   /// Same inputs, same outcome; cancel, progress and tolerances through the context. Never throws.
   Expected<Outcome> (*compute)(const Inputs& in, const Context& cx) = nullptr;
   std::optional<Crossed> crossed = {};
+  /// Of the kind that repeats others: its inputs for what another step made; null where that is nothing to be repeated.
+  nlohmann::json (*repeats)(const std::string& step, const Outcome& made) = nullptr;
   std::string heading = {}; ///< under which its tool stands among many of one stage, a verb or two; empty: none
 
   Step under(std::string words) && {

@@ -18,6 +18,7 @@ DrawnBody bodyOf(const recipe::BodyEntry& b, Quality quality, const Scene* previ
   DrawnBody d;
   d.id = b.id, d.step = b.step, d.output = b.output, d.label = b.label, d.colour = b.colour;
   d.stale = b.stale, d.solid = b.body->solid(), d.opacity = b.opacity, d.finish = b.finish;
+  d.faceColours = b.faceColours;
   d.body = b.body;
   // Edits from far away (visibility, colour, another body) leave this body's shape the same object.
   for (const auto* list : {previous ? &previous->bodies : nullptr, previous ? &previous->later : nullptr})
@@ -57,6 +58,15 @@ void mesh(const std::vector<DrawnBody*>& bodies, Quality quality) {
 }
 
 } // namespace
+
+const std::string& DrawnBody::colourOf(const std::string& face) const {
+  const std::string* best = &colour;
+  size_t longest = 0; // a piece keeps the colour of the face it was cut from
+  for (const auto& [of, c] : faceColours)
+    if (of.size() > longest && face.rfind(of, 0) == 0 && (face.size() == of.size() || !std::isalnum((unsigned char)face[of.size()])))
+      best = &c, longest = of.size();
+  return *best;
+}
 
 namespace {
 

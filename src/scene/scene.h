@@ -17,10 +17,12 @@ struct DrawnBody {
   bool stale = false, solid = false;
   double opacity = 1.0;
   recipe::Finish finish = recipe::Finish::Matt;
+  std::map<std::string, std::string> faceColours; ///< by names of faces, or of those that they are pieces of
   brep::BodyPtr body;
   std::vector<MeshPtr> faces;
   std::shared_ptr<const std::vector<DrawnEdge>> edges;
   std::vector<std::pair<std::string, Vec3>> vertices;
+  const std::string& colourOf(const std::string& face) const; ///< its own, or the body's
   bool fine = false;   ///< meshed at full quality
   double wanted = 0; ///< triangles that its quality would take
   /// What a pick of a part stores; of the body itself with an empty name.

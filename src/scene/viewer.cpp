@@ -338,7 +338,7 @@ const inspect::FieldValues* Viewer::valuesOf(const brep::FaceMesh& m) const {
 /// How a face is drawn: with the same key it need not be drawn again.
 std::string Viewer::keyOf(const DrawnBody& b, const brep::FaceMesh& m) const {
   const auto kind = kindOf(b, m);
-  return fmt::format("{} {} {} {} {} {}", b.colour, b.opacity, kind.lens, kind.stale, int(kind.finish),
+  return fmt::format("{} {} {} {} {} {}", b.colourOf(m.face), b.opacity, kind.lens, kind.stale, int(kind.finish),
                      static_cast<const void*>(valuesOf(m)));
 }
 
@@ -352,7 +352,7 @@ void Viewer::drawBody(const DrawnBody& b) {
     aspect->SetPolygonOffsets(Aspect_POM_Fill, 1.0f, b.solid ? 2.0f : kSkinBehind);
     if (b.opacity < 1) aspect->SetAlphaMode(Graphic3d_AlphaMode_Blend);
     g->SetGroupPrimitivesAspect(aspect);
-    g->AddPrimitiveArray(trianglesOf(*f, bodyColour(b.colour), b.opacity, valuesOf(*f)));
+    g->AddPrimitiveArray(trianglesOf(*f, bodyColour(b.colourOf(f->face)), b.opacity, valuesOf(*f)));
     s->Display();
     meshes_[f.get()] = s;
     meshKeys_[f.get()] = keyOf(b, *f);

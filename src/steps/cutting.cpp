@@ -61,7 +61,7 @@ void addCutters(Schema& s, const std::string& bodyHelp, std::vector<DrawnHere> d
                       {"direction", "along a direction"}})
                   .seldomSet());
   s.push_back(picks("direction", "Direction", "A plane's normal, a straight line or an axis; without one, upright.",
-                    Kind::Plane | Kind::Curve | Kind::Edge)
+                    kLine)
                   .optional()
                   .atMost(1)
                   .when("curves", {"direction"}));

@@ -5,11 +5,16 @@ namespace lumsk::steps {
 
 // Directions and axes that a pick gives.
 
+/// What tells a line: a plane's normal, a straight curve or edge, the axis of a circle or of a round face, a flat face's
+/// normal.
+constexpr recipe::Kind kLine = recipe::Kind::Plane | recipe::Kind::Curve | recipe::Kind::Edge | recipe::Kind::Face;
+
 struct PickedLine {
   Vec3 at = Vec3::Zero(), direction = Vec3::UnitZ(); ///< unit
 };
-/// A plane's normal through its origin, a straight line's direction, the axis of a circle or an ellipse; the upright axis
-/// where nothing is picked. Fails with LM-X007 where a curve gives none.
-Expected<PickedLine> lineOf(const recipe::Inputs& in, const std::string& key, const Tolerances& tol);
+/// The line that a pick tells. Fails with LM-X007 where it tells none.
+Expected<PickedLine> lineOf(const recipe::Picked& pick, const std::string& key, const Tolerances& tol);
+/// Of the first pick of a field; where nothing is picked the upright axis, or another one.
+Expected<PickedLine> lineOf(const recipe::Inputs& in, const std::string& key, const Tolerances& tol, const PickedLine& otherwise = {});
 
 } // namespace lumsk::steps

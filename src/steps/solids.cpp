@@ -100,13 +100,20 @@ Expected<std::vector<brep::BodyPtr>> solidsOf(const Inputs& in, const std::vecto
 Expected<void> putSolids(Outcome& out, const Inputs& in, std::vector<brep::BodyPtr> solids, const Context& cx) {
   const bool targeted = in.has("target") && !in.picked("target").empty();
   const std::string target = targeted ? in.picked("target").front().objectId() : "";
+  std::vector<Output> alone;
   if (targeted) {
+    for (size_t k = 0; k < solids.size(); ++k) {
+      alone.push_back({kAlone + (k == 0 ? std::string() : std::to_string(k + 1)), solids[k], ""});
+      alone.back().alone = in.text("combine");
+      out.usedUp.push_back(objectId(in.stepId(), alone.back().name));
+    }
     LUMSK_TRY(pieces, brep::combined(std::get<brep::BodyPtr>(in.picked("target").front().object), solids, *brep::combineFrom(in.text("combine")), cx));
     solids = std::move(pieces);
     out.usedUp.push_back(target);
   }
   for (size_t k = 0; k < solids.size(); ++k)
     out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), std::move(solids[k]), k == 0 ? target : ""});
+  for (Output& o : alone) out.outputs.push_back(std::move(o));
   return {};
 }
 

@@ -6,6 +6,9 @@ namespace lumsk::steps {
 
 // Skins that become solids: their ends covered, added to or cut out of a target.
 
+/// How outputs begin that are solids by themselves, which their step has combined with others.
+constexpr const char* kAlone = "alone";
+
 /// The fields "solid", "target" and "combine".
 void addSolid(recipe::Schema& s, const std::string& help);
 /// The latter two, while a field has a value, or has not.
@@ -24,7 +27,7 @@ struct MadeSkin {
 /// The skins covered, those within others as openings through them. Fails with LM-L034 where one cannot be covered, and as
 /// covering and knitting do.
 Expected<std::vector<brep::BodyPtr>> solidsOf(const recipe::Inputs& in, const std::vector<MadeSkin>& skins, const Context& cx);
-/// Solids as they are, or added to a picked target or cut out of it, one after the other.
+/// Solids as they are, or added to a picked target or cut out of it; by themselves they are kept hidden then, to be repeated.
 Expected<void> putSolids(recipe::Outcome& out, const recipe::Inputs& in, std::vector<brep::BodyPtr> solids, const Context& cx);
 
 /// The skins as they are; with `solid` both of these.

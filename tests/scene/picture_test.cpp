@@ -20,8 +20,10 @@ constexpr int kSize = 400;
 scene::Pixels picture(const TopoDS_Shape& shape, scene::PictureOptions o) {
   recipe::Model model;
   model.recipe = std::make_shared<const recipe::Recipe>();
-  model.bodies.push_back({"b1", "s1", "", "body", "", true, false, 1.0, recipe::Finish::Matt,
-                          std::make_shared<const brep::Body>(kernelBody(shape))});
+  recipe::BodyEntry body;
+  body.id = "b1", body.step = "s1", body.label = "body";
+  body.body = std::make_shared<const brep::Body>(kernelBody(shape));
+  model.bodies.push_back(std::move(body));
   o.width = o.height = kSize;
   o.perspective = false;
   auto made = scene::drawPicture(model, o);

@@ -26,11 +26,11 @@ constexpr double kNearer = 0.01; ///< of the distance, and half of `fit`: as muc
 
 class Builder {
 public:
-  Builder(const LayerNet& n, double distanceMm, bool flatRims, const Context& cx)
-      : n_(n), d_(distanceMm), flat_(flatRims), cx_(cx) {}
+  Builder(const LayerNet& n, const Distances& distances, bool flatRims, const Context& cx)
+      : n_(n), ds_(distances), flat_(flatRims), cx_(cx) {}
 
   Expected<Layer> run() {
-    LUMSK_TRY(places, placesAt(n_, d_, flat_, cx_));
+    LUMSK_TRY(places, placesAt(n_, ds_, flat_, cx_));
     places_ = std::move(places);
     out_.deviationMm = places_.deviationMm;
     out_.tightestMm = places_.tightestMm;
@@ -100,7 +100,7 @@ private:
     const split::Sheet& sheet = n_.net.sheets[size_t(s)];
     const OffsetSheet& o = places_.sheets[size_t(s)];
     TopoDS_Face f;
-    if (sheet.plane) {
+    if (sheet.plane && !o.ramp) {
       const Frame& p = *sheet.plane;
       const Vec3 at = p.origin + o.distanceMm * p.normal(), n = p.normal();
       BRep_Builder().MakeFace(f, new Geom_Plane(gp_Ax3(toPnt(at), gp_Dir(n.x(), n.y(), n.z()), gp_Dir(p.x.x(), p.x.y(), p.x.z()))),
@@ -115,7 +115,7 @@ private:
   Handle(Geom2d_Curve) kernelImage(int s, const nurbs::Spline& image) const {
     const split::Sheet& sheet = n_.net.sheets[size_t(s)];
     const OffsetSheet& o = places_.sheets[size_t(s)];
-    return toDomain(image, [&](const Vec2& p) { return sheet.plane ? sheet.spline.kernelPlace(o.low + p.cwiseProduct(o.size)) : p; });
+    return toDomain(image, [&](const Vec2& p) { return sheet.plane && !o.ramp ? sheet.spline.kernelPlace(o.low + p.cwiseProduct(o.size)) : p; });
   }
 
   void makeEdge(int e) {
@@ -182,8 +182,7 @@ private:
 
   /// No part of the offset comes nearer to the body than its distance: else it runs into another part, or folds.
   Expected<void> checkClearance() const {
-    if (d_ == 0) return {};
-    const double least = std::abs(d_) - std::max(kNearer * std::abs(d_), 0.5 * cx_.tolerances.fit.mm);
+    if (ds_.none()) return {};
     for (size_t s = 0; s < n_.net.sheets.size(); ++s) {
       const TopoDS_Face face = TopoDS::Face(out_.faces[s].face.Oriented(TopAbs_FORWARD));
       BRepTopAdaptor_FClass2d within(face, 1e-9);
@@ -193,18 +192,19 @@ private:
         for (int j = 0; j < kAcross; ++j) {
           if (cx_.stopped()) return fail(cancelled());
           const Vec2 uv((i + 0.5) / kAcross, (j + 0.5) / kAcross), old = o.low + uv.cwiseProduct(o.size),
-              kernel = from.plane ? from.spline.kernelPlace(old) : uv;
+              kernel = from.plane && !o.ramp ? from.spline.kernelPlace(old) : uv;
+          const double d = std::abs(o.ramp ? o.ramp->at(o.stripPlace(uv)) : ds_.mm[s]), least = d - std::max(kNearer * d, 0.5 * cx_.tolerances.fit.mm);
           if (within.Perform(gp_Pnt2d(kernel.x(), kernel.y())) != TopAbs_IN) continue;
           const Vec3 p = o.surface->at(uv.x(), uv.y());
           for (size_t k = 0; k < n_.net.sheets.size(); ++k) {
             const split::Sheet& other = n_.net.sheets[k];
-            if (!other.near({p, p}, std::abs(d_))) continue;
+            if (!other.near({p, p}, d)) continue;
             const split::Sheet::Foot f = other.foot(p);
             const double away = (p - f.point).norm();
             if (f.beyond || away >= least || !other.spline.inside(f.uv)) continue;
             return fail(problem("LM-T005", "the wall runs into another part of the skin")
                             .measure(millimetres(away))
-                            .want(millimetres(std::abs(d_)))
+                            .want(millimetres(d))
                             .at(f.point)
                             .tryThis("take a smaller distance"));
           }
@@ -214,7 +214,7 @@ private:
   }
 
   const LayerNet& n_;
-  double d_;
+  const Distances& ds_;
   bool flat_;
   const Context& cx_;
   LayerPlaces places_;
@@ -225,8 +225,8 @@ private:
 
 } // namespace
 
-Expected<Layer> layerAt(const LayerNet& n, double distanceMm, bool flatRims, const Context& cx) {
-  return Builder(n, distanceMm, flatRims, cx).run();
+Expected<Layer> layerAt(const LayerNet& n, const Distances& distances, bool flatRims, const Context& cx) {
+  return Builder(n, distances, flatRims, cx).run();
 }
 
 } // namespace lumsk::brep::offset

@@ -17,6 +17,6 @@ struct Layer {
 
 /// Builds them, and checks that no place of a face is nearer to the body than the distance. Fails as `placesAt` does, with
 /// LM-T005 (runs into another part; place and measure), LM-K002.
-Expected<Layer> layerAt(const LayerNet& n, double distanceMm, bool flatRims, const Context& cx);
+Expected<Layer> layerAt(const LayerNet& n, const Distances& distances, bool flatRims, const Context& cx);
 
 } // namespace lumsk::brep::offset

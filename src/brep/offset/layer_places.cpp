@@ -22,6 +22,10 @@ constexpr double kFlatPole = 1e-4;    ///< sine, about: a pole's normal that lea
 constexpr double kMostAdded = 3;      ///< of a domain: no face is carried on further
 constexpr double kNoneAdded = 1e-5, kLeastAdded = 0.02; ///< of a domain: less is rounding; a shorter span would be rough
 constexpr double kMargin = 1.4;       ///< of what is added
+constexpr double kRampFit = 0.2;      ///< of the fit: curvature is to be right, too
+constexpr double kRampMargin = 0.03;  ///< of a strip, along and across: its surface is as much larger than its face
+constexpr double kRampOld = 0.25;     ///< of a domain: a surface is carried on by as much for a strip
+constexpr int kRampAlong = 24, kRampAcross = 4; ///< places from which others are sought
 constexpr double kFadeLengths = 10;   ///< what an open edge is moved aside at its end fades over so many times that
 
 /// Solves A x = b with the least x, singular values below the threshold counted as none.
@@ -79,13 +83,40 @@ Vec2 footBeside(const nurbs::Surface& s, Vec2 uv, const Vec3& p) {
   return uv;
 }
 
+/// Places of a surface by places of a strip: each is sought from the nearest of a grid.
+class RampOn {
+public:
+  RampOn(const OffsetSheet& o, Vec2 from) : o_(o) {
+    for (int i = 0; i <= kRampAlong; ++i) {
+      Vec2 uv = i == 0 ? from : grid_[size_t(i - 1) * (kRampAcross + 1)];
+      for (int j = 0; j <= kRampAcross; ++j) {
+        const auto found = o_.ramp->strip->on(*o_.old, o_.stripPlace({double(i) / kRampAlong, double(j) / kRampAcross}), uv);
+        whole_ = whole_ && found;
+        if (found) uv = *found;
+        grid_.push_back(uv);
+      }
+    }
+  }
+  bool whole() const { return whole_; }
+  Vec2 at(const Vec2& uv) const {
+    const int i = std::clamp(int(std::lround(uv.x() * kRampAlong)), 0, kRampAlong), j = std::clamp(int(std::lround(uv.y() * kRampAcross)), 0, kRampAcross);
+    const Vec2 near = grid_[size_t(i) * (kRampAcross + 1) + size_t(j)];
+    return o_.ramp->strip->on(*o_.old, o_.stripPlace(uv), near).value_or(near);
+  }
+
+private:
+  const OffsetSheet& o_;
+  std::vector<Vec2> grid_;
+  bool whole_ = true;
+};
+
 class Solver {
 public:
-  Solver(const LayerNet& n, double distanceMm, bool flatRims, const Context& cx)
-      : n_(n), d_(distanceMm), flat_(flatRims), cx_(cx) {}
+  Solver(const LayerNet& n, const Distances& distances, bool flatRims, const Context& cx)
+      : n_(n), ds_(distances), flat_(flatRims), cx_(cx) {}
 
   Expected<LayerPlaces> run() {
-    out_.distanceMm = d_, out_.flatRims = flat_;
+    out_.distances = ds_, out_.flatRims = flat_;
     out_.sheets.resize(n_.net.sheets.size());
     out_.vertices.resize(n_.vertices.size());
     out_.edges.resize(n_.edges.size());
@@ -104,7 +135,7 @@ private:
 
   Meeting meetingAt(int vertex) const {
     Meeting m;
-    for (const SheetAt& s : n_.vertices[size_t(vertex)].sheets) m.add(n_.outside(s.sheet, s.uv), d_);
+    for (const SheetAt& s : n_.vertices[size_t(vertex)].sheets) m.add(n_.outside(s.sheet, s.uv), ds_.at(n_, s.sheet, s.uv));
     const KnownVertex& v = n_.vertices[size_t(vertex)];
     if (flat_ && v.rimPlane) m.add(v.rimPlane->normal(), 0);
     if (v.seam >= 0) m.add(acrossSeam(*n_.net.sheets[size_t(v.sheets[size_t(v.seam)].sheet)].surface, v.sheets[size_t(v.seam)].uv).normalized(), 0);
@@ -121,7 +152,7 @@ private:
 
   Expected<void> tooSharp(const Vec3& at) const {
     return fail(problem("LM-T007", "the faces turn too sharply here: their offsets meet too far away")
-                    .measure(millimetres(std::abs(d_)))
+                    .measure(millimetres(most_))
                     .at(at)
                     .tryThis("round this edge, or take a smaller distance"));
   }
@@ -132,12 +163,13 @@ private:
       low_.emplace_back(s.surface->firstU(), s.surface->firstV());
       high_.emplace_back(s.surface->lastU(), s.surface->lastV());
     }
-    if (d_ == 0) return {};
+    wanted_.resize(n_.net.sheets.size());
+    if (ds_.none()) return {};
     for (size_t v = 0; v < n_.vertices.size(); ++v) {
       const KnownVertex& x = n_.vertices[v];
       if (x.sheets.empty()) continue;
       const Vec3 step = meetingAt(int(v)).step();
-      if (step.norm() > kLongestReach * std::abs(d_)) return tooSharp(n_.net.vertices[v].at);
+      if (step.norm() > kLongestReach * most_) return tooSharp(n_.net.vertices[v].at);
       for (const SheetAt& s : x.sheets) want(s.sheet, s.uv, step);
     }
     for (size_t e = 0; e < n_.edges.size(); ++e) {
@@ -145,10 +177,10 @@ private:
       if (n_.net.edges[e].pole || x.kind == EdgeKind::Seam) continue;
       for (double t : x.t) {
         Meeting m;
-        for (const FaceAt& f : x.faces) m.add(n_.outside(f.sheet, n_.imageOf(f, t)), d_);
+        for (const FaceAt& f : x.faces) m.add(n_.outside(f.sheet, n_.imageOf(f, t)), ds_.at(n_, f.sheet, n_.imageOf(f, t)));
         if (flat_ && x.rim) m.add(x.rimPlane.normal(), 0);
         const Vec3 step = m.step();
-        if (step.norm() > kLongestReach * std::abs(d_)) return tooSharp(n_.at(int(e), t));
+        if (step.norm() > kLongestReach * most_) return tooSharp(n_.at(int(e), t));
         for (const FaceAt& f : x.faces) want(f.sheet, n_.imageOf(f, t), step);
       }
     }
@@ -157,8 +189,10 @@ private:
 
   void want(int sheet, const Vec2& uv, const Vec3& step) {
     const split::Sheet& s = n_.net.sheets[size_t(sheet)];
-    const Vec3 within = step - d_ * n_.outside(sheet, uv);
-    if (within.norm() < 1e-6 * std::abs(d_)) return;
+    const double d = ds_.at(n_, sheet, uv);
+    const Vec3 within = step - d * n_.outside(sheet, uv);
+    if (within.norm() < 1e-6 * most_) return;
+    if (ds_.ramps[size_t(sheet)]) return wanted_[size_t(sheet)].push_back(s.surface->at(uv.x(), uv.y()) + kMargin * within);
     const Vec2 to = uv + kMargin * inDomain(*s.surface, uv, within);
     low_[size_t(sheet)] = low_[size_t(sheet)].cwiseMin(to);
     high_[size_t(sheet)] = high_[size_t(sheet)].cwiseMax(to);
@@ -169,7 +203,8 @@ private:
   Expected<void> offsetSheet(int number) {
     const split::Sheet& s = n_.net.sheets[size_t(number)];
     OffsetSheet& o = out_.sheets[size_t(number)];
-    o.distanceMm = d_ * n_.sign(number);
+    o.distanceMm = ds_.mm[size_t(number)] * n_.sign(number);
+    if (ds_.ramps[size_t(number)]) return rampSheet(number);
     const Vec2 first(s.surface->firstU(), s.surface->firstV()), last(s.surface->lastU(), s.surface->lastV()),
         size = last - first;
     // What reaches past the border by rounding only stays; spans far shorter than the others would be rough.
@@ -186,7 +221,7 @@ private:
     o.low = first - Vec2(by[0], by[2]);
     o.size = size + Vec2(by[0] + by[1], by[2] + by[3]);
     nurbs::Surface from = o.larger ? nurbs::continued(*s.surface, by) : *s.surface;
-    if (s.plane || d_ == 0) {
+    if (s.plane || o.distanceMm == 0) {
       const Vec3 move = s.plane ? Vec3(o.distanceMm * s.plane->normal()) : Vec3(Vec3::Zero());
       nurbs::Knots U = from.knotsU(), V = from.knotsV();
       for (double& x : U) x = (x - o.low.x()) / o.size.x();
@@ -212,6 +247,63 @@ private:
     return {};
   }
 
+  /// A strip at distances that change across it, over its length and its width.
+  Expected<void> rampSheet(int number) {
+    const split::Sheet& s = n_.net.sheets[size_t(number)];
+    OffsetSheet& o = out_.sheets[size_t(number)];
+    o.ramp = ds_.ramps[size_t(number)];
+    o.turned = n_.sign(number) < 0;
+    std::vector<Vec3> border = wanted_[size_t(number)];
+    for (const split::EdgeUse& use : s.border)
+      for (double t : n_.edges[size_t(use.edge)].t) border.push_back(n_.at(use.edge, t));
+    const nurbs::SkinStrip& strip = *o.ramp->strip;
+    double first = 1e300, last = -1e300, aside = 0;
+    const double about = strip.placeOf(border.back()).t;
+    for (const Vec3& p : border) {
+      const auto place = strip.placeOf(p);
+      const double t = strip.closed() ? about + std::remainder(place.t - about, 1.0) : place.t;
+      first = std::min(first, t), last = std::max(last, t);
+      aside = std::max(aside, std::abs(place.asideMm));
+    }
+    const double more = std::max(kRampMargin * (last - first), 1e-6);
+    aside = std::max(aside, 0.5 * strip.widthMm()) * (1 + kRampMargin);
+    o.low = Vec2(first - more, -aside), o.size = Vec2(last - first + 2 * more, 2 * aside);
+    o.larger = true;
+    const double by = kRampOld;
+    const Vec2 size(s.surface->lastU() - s.surface->firstU(), s.surface->lastV() - s.surface->firstV());
+    const double byU = s.surface->closedU() ? 0 : by * size.x();
+    o.old = std::make_shared<const nurbs::Surface>(nurbs::continued(*s.surface, {byU, byU, by * size.y(), by * size.y()}));
+    LUMSK_CHECK(checkBend(number));
+    const Vec2 start = n_.imageOf({number, int(s.border.size()) - 1}, n_.edges[size_t(s.border.back().edge)].t.back());
+    // From the place of the border that is known to the first corner of the strip, by and by.
+    Vec2 uv = start;
+    const Vec2 from = o.onRamp(border.back());
+    for (int k = 1; k <= kRampAlong; ++k)
+      if (const auto found = strip.on(*o.old, o.stripPlace(from * (1 - double(k) / kRampAlong)), uv)) uv = *found;
+    const RampOn places(o, uv);
+    const auto failed = [&] {
+      return fail(problem("LM-T003", "the transition of a zone cannot be followed closely enough")
+                      .at(strip.at(0.5 * (first + last)))
+                      .tryThis("take a wider transition, or keep it away from the border"));
+    };
+    if (!places.whole()) return failed();
+    const double sign = n_.sign(number);
+    const auto f = [&](double a, double b) {
+      const Vec2 on = places.at({a, b});
+      const nurbs::PointAndNormal p = o.old->pointAndNormal(on.x(), on.y());
+      return Vec3(p.point + sign * o.ramp->at(o.stripPlace({a, b})) * p.normal);
+    };
+    nurbs::SurfaceFitOptions fit;
+    fit.fit = {kRampFit * cx_.tolerances.fit.mm};
+    fit.leaves = true;
+    auto made = nurbs::fitSurface(f, fit, cx_);
+    if (!made && isCancelled(made.error())) return fail(std::move(made.error()));
+    if (!made) return failed();
+    out_.deviationMm = std::max(out_.deviationMm, made->deviationMm + s.spline.deviationMm());
+    o.surface = std::make_shared<const nurbs::Surface>(std::move(made->surface));
+    return {};
+  }
+
   /// The face itself must not bend more than the distance allows.
   Expected<void> checkBend(int number) {
     const split::Sheet& s = n_.net.sheets[size_t(number)];
@@ -224,10 +316,11 @@ private:
     if (!(worst.value > 0)) return {};
     const double radius = 1 / worst.value;
     out_.tightestMm = std::min(out_.tightestMm, radius);
-    if (std::abs(d_) < radius * (1 - 1e-6)) return {};
+    const double d = std::abs(ds_.mm[size_t(number)]);
+    if (d < radius * (1 - 1e-6)) return {};
     return fail(problem("LM-T001", "the skin folds over itself at this distance: its concave radius is smaller")
                     .measure(millimetres(radius))
-                    .want(millimetres(std::abs(d_)))
+                    .want(millimetres(d))
                     .at(s.surface->at(worst.u, worst.v))
                     .tryThis("take less than " + formatNumber(radius, 3) + " mm or round this place more"));
   }
@@ -238,7 +331,7 @@ private:
     const KnownVertex& x = n_.vertices[size_t(v)];
     const Vec3 old = n_.net.vertices[size_t(v)].at;
     Vec3& p = out_.vertices[size_t(v)] = old;
-    if (x.sheets.empty() || d_ == 0) return {};
+    if (x.sheets.empty() || ds_.none()) return {};
     if (x.pole >= 0 || (x.sheets.size() == 1 && !(flat_ && x.rimPlane))) { // poles are found by their parameters only
       const SheetAt& s = x.sheets[size_t(std::max(x.pole, 0))];
       const OffsetSheet& o = out_.sheets[size_t(s.sheet)];
@@ -331,11 +424,12 @@ private:
   }
 
   const LayerNet& n_;
-  double d_;
+  const Distances& ds_;
   bool flat_;
   const Context& cx_;
-  double point_ = cx_.tolerances.point.mm;
+  double point_ = cx_.tolerances.point.mm, most_ = ds_.most();
   std::vector<Vec2> low_, high_;
+  std::vector<std::vector<Vec3>> wanted_; ///< of ramps: places that they are to reach
   LayerPlaces out_;
 };
 
@@ -348,7 +442,7 @@ class Place {
 public:
   Place(const LayerNet& n, const LayerPlaces& l, int edge, double t)
       : n_(n), l_(l), e_(edge), x_(n.edges[size_t(edge)]), o_(l.edges[size_t(edge)]), t_(t),
-        d_(l.distanceMm), rim_(l.flatRims && x_.rim),
+        rim_(l.flatRims && x_.rim),
         at_(n.at(edge, t)), along_(n.along(edge, t)) {
     const auto i = std::clamp<std::ptrdiff_t>(std::upper_bound(x_.t.begin(), x_.t.end(), t) - x_.t.begin(), 1, std::ptrdiff_t(x_.t.size()) - 1);
     left_ = size_t(i) - 1;
@@ -395,7 +489,8 @@ private:
     Meeting m;
     for (size_t k = 0; k < x_.faces.size(); ++k) {
       uv_[k] = image(k, t_);
-      m.add(n_.outside(x_.faces[k].sheet, n_.imageOf(x_.faces[k], t_)), d_);
+      const Vec2 old = n_.imageOf(x_.faces[k], t_);
+      m.add(n_.outside(x_.faces[k].sheet, old), l_.distances.at(n_, x_.faces[k].sheet, old));
     }
     if (o_.kept || x_.kind == EdgeKind::Seam) return;
     if (o_.places.size() == x_.t.size()) { // as between its neighbours
@@ -477,7 +572,7 @@ private:
   int e_;
   const KnownEdge& x_;
   const OffsetEdge& o_;
-  double t_, d_;
+  double t_;
   bool rim_;
   Vec3 at_, along_;
   size_t left_ = 0;
@@ -486,6 +581,13 @@ private:
 };
 
 } // namespace
+
+void dropRim(LayerNet& n, const Frame& plane) {
+  const auto same = [&](const Frame& f) { return (f.origin - plane.origin).norm() < 1e-9 && (f.normal() - plane.normal()).norm() < 1e-9; };
+  for (KnownEdge& e : n.edges) e.rim = e.rim && !same(e.rimPlane);
+  for (KnownVertex& v : n.vertices)
+    if (v.rimPlane && same(*v.rimPlane)) v.rimPlane.reset();
+}
 
 std::optional<Problem> dropSlantedRims(LayerNet& n, double distanceMm) {
   std::optional<Problem> note;
@@ -512,13 +614,7 @@ std::optional<Problem> dropSlantedRims(LayerNet& n, double distanceMm) {
     if (!note)
       note = problem("LM-T102", "the rim follows the normal: the skin meets its plane at too flat an angle, or in a pole");
     note->at(n.at(int(slanted - n.edges.data()), slanted->t[slanted->t.size() / 2]));
-    const Frame plane = slanted->rimPlane;
-    const auto same = [&](const Frame& f) {
-      return (f.origin - plane.origin).norm() < 1e-9 && (f.normal() - plane.normal()).norm() < 1e-9;
-    };
-    for (KnownEdge& e : n.edges) e.rim = e.rim && !same(e.rimPlane);
-    for (KnownVertex& v : n.vertices)
-      if (v.rimPlane && same(*v.rimPlane)) v.rimPlane.reset();
+    dropRim(n, Frame(slanted->rimPlane));
   }
   return note;
 }
@@ -527,8 +623,42 @@ EdgePlace placeOn(const LayerNet& n, const LayerPlaces& l, int edge, double t) {
   return Place(n, l, edge, t).run();
 }
 
-Expected<LayerPlaces> placesAt(const LayerNet& n, double distanceMm, bool flatRims, const Context& cx) {
-  return Solver(n, distanceMm, flatRims, cx).run();
+Expected<LayerPlaces> placesAt(const LayerNet& n, const Distances& distances, bool flatRims, const Context& cx) {
+  return Solver(n, distances, flatRims, cx).run();
 }
+
+double Ramp::at(const nurbs::SkinStrip::Place& p) const {
+  const double s = (toLeft ? p.asideMm : -p.asideMm) / strip->widthMm() + 0.5;
+  return fromMm + (toMm - fromMm) * nurbs::shareAcross(kind, s);
+}
+
+Distances Distances::alike(const LayerNet& n, double mm) {
+  return {std::vector<double>(n.net.sheets.size(), mm), std::vector<std::shared_ptr<const Ramp>>(n.net.sheets.size())};
+}
+
+double Distances::at(const LayerNet& n, int sheet, const Vec2& uv) const {
+  const auto& ramp = ramps[size_t(sheet)];
+  return ramp ? ramp->at(ramp->strip->placeOf(n.net.sheets[size_t(sheet)].surface->at(uv.x(), uv.y()))) : mm[size_t(sheet)];
+}
+
+double Distances::most() const {
+  double out = 0;
+  for (double d : mm) out = std::max(out, std::abs(d));
+  return out;
+}
+
+Vec2 OffsetSheet::onRamp(const Vec3& p) const {
+  const auto place = ramp->strip->placeOf(p);
+  const double middle = low.x() + 0.5 * size.x();
+  const double t = ramp->strip->closed() ? middle + std::remainder(place.t - middle, 1.0) : place.t;
+  const Vec2 uv = (Vec2(t, place.asideMm) - low).cwiseQuotient(size);
+  return {uv.x(), turned ? 1 - uv.y() : uv.y()};
+}
+
+nurbs::SkinStrip::Place OffsetSheet::stripPlace(const Vec2& uv) const {
+  return {low.x() + uv.x() * size.x(), low.y() + (turned ? 1 - uv.y() : uv.y()) * size.y()};
+}
+
+Vec2 OffsetSheet::place(const Vec2& at) const { return ramp ? onRamp(old->at(at.x(), at.y())) : Vec2((at - low).cwiseQuotient(size)); }
 
 } // namespace lumsk::brep::offset

@@ -1,15 +1,41 @@
 #pragma once
 #include "brep/offset/layer_net.h"
+#include "nurbs/on_skin/strip.h"
 
 namespace lumsk::brep::offset {
 
-/// The offset of a sheet's spline, carried on where neighbours at kinks want it.
+/// A strip across which the distance goes from one value to another.
+struct Ramp {
+  std::shared_ptr<const nurbs::SkinStrip> strip;
+  nurbs::Transition kind = nurbs::Transition::Curvature;
+  bool toLeft = true;            ///< the second value is to the left of the strip's curve
+  double fromMm = 0, toMm = 0;
+  double at(const nurbs::SkinStrip::Place& p) const;
+};
+
+/// How far each sheet is offset along its outside normals: alike all over, or as a ramp says.
+struct Distances {
+  std::vector<double> mm;                          ///< of ramps: the larger of both
+  std::vector<std::shared_ptr<const Ramp>> ramps;  ///< null: alike all over
+  static Distances alike(const LayerNet& n, double mm);
+  double at(const LayerNet& n, int sheet, const Vec2& uv) const;
+  double most() const; ///< in size
+  bool none() const { return most() == 0; }
+};
+
+/// The offset of a sheet's spline, carried on where neighbours at kinks want it. On a ramp it is over the length of the
+/// strip and across it.
 struct OffsetSheet {
   std::shared_ptr<const nurbs::Surface> surface; ///< over [0, 1]^2
   Vec2 low = Vec2::Zero(), size = Vec2::Ones();  ///< of the old domain with what was added
   bool larger = false;                           ///< something was added
   double distanceMm = 0.0;                       ///< along the spline's own normal
-  Vec2 place(const Vec2& old) const { return (old - low).cwiseQuotient(size); }
+  std::shared_ptr<const Ramp> ramp;
+  std::shared_ptr<const nurbs::Surface> old;     ///< of ramps: the surface itself, carried on
+  bool turned = false;                           ///< of ramps: across runs to the right
+  Vec2 place(const Vec2& old) const;
+  Vec2 onRamp(const Vec3& p) const; ///< of a place beside the strip
+  nurbs::SkinStrip::Place stripPlace(const Vec2& uv) const; ///< of its own parameters
 };
 
 /// An edge's place in the offset.
@@ -28,7 +54,7 @@ struct OffsetEdge {
 
 /// Where everything of a body lies at a distance.
 struct LayerPlaces {
-  double distanceMm = 0.0; ///< along the outside normals
+  Distances distances;
   bool flatRims = false;   ///< planar openings stay in their planes
   std::vector<OffsetSheet> sheets;
   std::vector<Vec3> vertices;
@@ -37,11 +63,14 @@ struct LayerPlaces {
 };
 
 /// Solves them. Fails with LM-T001 (place, radius), LM-T003, LM-T007.
-Expected<LayerPlaces> placesAt(const LayerNet& n, double distanceMm, bool flatRims, const Context& cx);
+Expected<LayerPlaces> placesAt(const LayerNet& n, const Distances& distances, bool flatRims, const Context& cx);
 
 /// Planar openings whose planes the faces meet at too flat an angle for a distance follow the normals from now on; a note
 /// (LM-T102) tells of them.
 std::optional<Problem> dropSlantedRims(LayerNet& n, double distanceMm);
+
+/// An opening's rim in this plane follows the normals from now on.
+void dropRim(LayerNet& n, const Frame& plane);
 
 /// The place of an edge at any of its parameters.
 EdgePlace placeOn(const LayerNet& n, const LayerPlaces& l, int edge, double t);

@@ -3,22 +3,17 @@
 #include "brep/assemble.h"
 #include "brep/convert.h"
 #include "brep/guard.h"
-#include "brep/offset/layer.h"
+#include "brep/offset/walls.h"
+#include "brep/offset/zones.h"
 #include "brep/skin.h"
+#include "brep/unite.h"
 
 #include <BRep_Builder.hxx>
-#include <Geom2d_Line.hxx>
-#include <GeomFill.hxx>
-#include <Geom_BSplineCurve.hxx>
-#include <Geom_Line.hxx>
-#include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Shell.hxx>
 #include <TopoDS_Solid.hxx>
-#include <TopoDS_Wire.hxx>
 
 #include <algorithm>
-#include <map>
 
 namespace lumsk::brep {
 
@@ -41,73 +36,6 @@ void noteRough(Thickened& out, const TopoDS_Shape& s) {
                             .measure(millimetres(t))
                             .want(millimetres(kNotedToleranceMm)));
 }
-
-/// The rims between two layers: a ruled face at every open edge, lines at their ends shared.
-class Rims {
-public:
-  Rims(const LayerNet& n, const Layer& front, const Layer& back) : n_(n), front_(front), back_(back) {}
-
-  TopoDS_Face at(int e) {
-    const auto a = Handle(Geom_BSplineCurve)::DownCast(front_.curves[size_t(e)]),
-               b = Handle(Geom_BSplineCurve)::DownCast(back_.curves[size_t(e)]);
-    BRep_Builder builder;
-    TopoDS_Face face;
-    builder.MakeFace(face, GeomFill::Surface(a, b), 1e-6);
-    const auto image = [](double x, double y, bool along) {
-      return Handle(Geom2d_Curve)(new Geom2d_Line(gp_Pnt2d(x, y), along ? gp_Dir2d(1, 0) : gp_Dir2d(0, 1)));
-    };
-    const TopoDS_Edge &f = front_.edges[size_t(e)], &k = back_.edges[size_t(e)];
-    builder.UpdateEdge(f, image(0, 0, true), face, 1e-6);
-    builder.UpdateEdge(k, image(0, 1, true), face, 1e-6);
-    const auto& paves = n_.net.edges[size_t(e)].paves;
-    const int from = paves[0].vertex, to = paves[1].vertex;
-    const TopoDS_Edge first = lineAt(from), last = lineAt(to);
-    // The lines are over [0, 1] in the face's second parameter, whatever their length is.
-    if (from == to) {
-      builder.UpdateEdge(first, image(1, 0, false), image(0, 0, false), face, 1e-6);
-    } else {
-      builder.UpdateEdge(first, image(0, 0, false), face, 1e-6);
-      builder.UpdateEdge(last, image(1, 0, false), face, 1e-6);
-    }
-    TopoDS_Wire wire;
-    builder.MakeWire(wire);
-    builder.Add(wire, f.Oriented(TopAbs_FORWARD));
-    builder.Add(wire, last.Oriented(TopAbs_FORWARD));
-    builder.Add(wire, k.Oriented(TopAbs_REVERSED));
-    builder.Add(wire, first.Oriented(TopAbs_REVERSED));
-    wire.Closed(true);
-    builder.Add(face, wire);
-    // The front's face uses the edge one way, the rim the other.
-    const FaceAt& use = n_.edges[size_t(e)].faces.front();
-    const split::Sheet& s = n_.net.sheets[size_t(use.sheet)];
-    const bool reversed = s.border[size_t(use.use)].reversed != (s.orientation == TopAbs_REVERSED);
-    return TopoDS::Face(face.Oriented(reversed ? TopAbs_FORWARD : TopAbs_REVERSED));
-  }
-
-private:
-  TopoDS_Edge lineAt(int vertex) {
-    const auto known = lines_.find(vertex);
-    if (known != lines_.end()) return known->second;
-    BRep_Builder builder;
-    const TopoDS_Vertex &a = front_.vertices[size_t(vertex)], &b = back_.vertices[size_t(vertex)];
-    Points ends(2, 3);
-    ends.row(0) = toVec(BRep_Tool::Pnt(a)).transpose();
-    ends.row(1) = toVec(BRep_Tool::Pnt(b)).transpose();
-    TopoDS_Edge e;
-    builder.MakeEdge(e, toCurve(nurbs::Spline::trusted(1, nurbs::uniformKnots(1, 1), ends)),
-                     std::max({1e-6, BRep_Tool::Tolerance(a), BRep_Tool::Tolerance(b)}));
-    builder.Range(e, 0, 1);
-    builder.SameParameter(e, true);
-    builder.SameRange(e, true);
-    builder.Add(e, a.Oriented(TopAbs_FORWARD));
-    builder.Add(e, b.Oriented(TopAbs_REVERSED));
-    return lines_[vertex] = e;
-  }
-
-  const LayerNet& n_;
-  const Layer &front_, &back_;
-  std::map<int, TopoDS_Edge> lines_;
-};
 
 /// Whether a layer is a valid skin: borders that cross make it none.
 Expected<void> checkBorders(const TopoDS_Shape& s) {
@@ -149,7 +77,7 @@ Expected<Thickened> offsetBody(const Body& body, const OffsetBodyOptions& o, con
     for (int i = 0; !o.faces.empty() && i < int(body.faceNames.size()); ++i)
       if (std::find(o.faces.begin(), o.faces.end(), i) == o.faces.end()) leftOut.push_back(i);
     LUMSK_TRY(net, readLayers(body, leftOut, cx));
-    LUMSK_TRY(layer, layerAt(*net, o.distanceMm, false, cx));
+    LUMSK_TRY(layer, layerAt(*net, Distances::alike(*net, o.distanceMm), false, cx));
     Thickened out;
     std::vector<TopoDS_Face> faces;
     for (NamedFace& f : layer.faces) {
@@ -170,47 +98,98 @@ Expected<Thickened> offsetBody(const Body& body, const OffsetBodyOptions& o, con
   });
 }
 
+namespace {
+
+/// The skin that gets a wall, divided where zones end, and the distances of both its sides.
+struct Prepared {
+  BodyPtr body;
+  std::unique_ptr<LayerNet> net;
+  std::vector<int> open;
+  std::array<Distances, 2> sides; ///< front, back
+};
+
+Expected<Prepared> prepared(const Body& skin, const ThickenOptions& o, const Context& cx) {
+  Prepared out;
+  std::vector<double> mm;
+  std::vector<std::shared_ptr<const Ramp>> ramps;
+  if (o.zones.empty()) {
+    out.body = std::make_shared<const Body>(skin);
+    out.open = o.open;
+    LUMSK_TRY(net, readLayers(skin, o.open, cx));
+    out.net = std::move(net);
+    mm.assign(out.net->net.sheets.size(), o.thicknessMm);
+    ramps.resize(mm.size());
+  } else {
+    LUMSK_TRY(divided, zoned(skin, o, cx));
+    out.body = divided.body, out.net = std::move(divided.net), out.open = divided.open;
+    mm = std::move(divided.mm), ramps = std::move(divided.ramps);
+  }
+  // Shares of the thickness, along the outside normals.
+  const double front = o.side == ThickenSide::Inward ? 0 : o.side == ThickenSide::Outward ? 1 : 0.5;
+  for (int k = 0; k < 2; ++k) {
+    const double share = front - k;
+    for (size_t s = 0; s < mm.size(); ++s) {
+      std::shared_ptr<Ramp> ramp;
+      if (ramps[s] && share != 0) {
+        ramp = std::make_shared<Ramp>(*ramps[s]);
+        ramp->fromMm *= share, ramp->toMm *= share;
+      }
+      out.sides[size_t(k)].mm.push_back(share * mm[s]);
+      out.sides[size_t(k)].ramps.push_back(std::move(ramp));
+    }
+  }
+  return out;
+}
+
+/// Faces in front that zones have divided are whole again, where the front is the skin itself.
+BodyPtr frontWhole(const BodyPtr& b, const std::string& step, const Context& cx) {
+  std::vector<int> front;
+  for (int i = 0; i < int(b->faceNames.size()); ++i)
+    if (b->faceNames[size_t(i)].rfind(step + ".front", 0) == 0) front.push_back(i);
+  const auto made = united(*b, front, true, cx);
+  return made && made->body->solid() ? made->body : b;
+}
+
+} // namespace
+
 Expected<Thickened> thickenLayers(const Body& skin, const ThickenOptions& o, const Context& cx) {
   return guarded("thickening", [&]() -> Expected<Thickened> {
-    LUMSK_TRY(net, readLayers(skin, o.open, cx));
-    if (net->parts.size() > 1) {
-      Problem apart = problem("LM-T004", "the faces that get a wall do not hang together").measure(count(int(net->parts.size()))).tryThis("leave fewer faces open, or thicken the parts one by one");
-      apart.where = net->parts;
+    LUMSK_TRY(p, prepared(skin, o, cx));
+    if (p.net->parts.size() > 1) {
+      Problem apart = problem("LM-T004", "the faces that get a wall do not hang together").measure(count(int(p.net->parts.size()))).tryThis("leave fewer faces open, or thicken the parts one by one");
+      apart.where = p.net->parts;
       return fail(std::move(apart));
     }
     Thickened out;
-    const double t = o.thicknessMm;
-    const double at = o.side == ThickenSide::Inward ? 0 : o.side == ThickenSide::Outward ? t : t / 2;
-    for (double d : {at, at - t})
-      if (d != 0)
-        if (auto note = dropSlantedRims(*net, d)) out.notes.push_back(std::move(*note));
-    LUMSK_TRY(front, layerAt(*net, at, true, cx));
+    for (const Distances& d : p.sides)
+      if (!d.none()) {
+        if (auto note = dropSlantedRims(*p.net, d.most())) out.notes.push_back(std::move(*note));
+        if (auto note = dropSteppedRims(*p.net, stepsOf(*p.net, d))) out.notes.push_back(std::move(*note));
+      }
+    const WallSkin whole{p.body.get(), p.net.get(), p.open};
+    LUMSK_TRY(front, wallSide(whole, p.sides[0], cx));
     cx.report(0.5, "offsetting");
-    LUMSK_TRY(back, layerAt(*net, at - t, true, cx));
+    LUMSK_TRY(back, wallSide(whole, p.sides[1], cx));
     std::vector<NamedFace> all;
     std::vector<TopoDS_Face> outer, inner;
-    for (size_t i = 0; i < front.faces.size(); ++i) {
-      NamedFace f = front.faces[i], b = back.faces[i];
-      b.face.Reverse();
-      f.name = faceName(o.step, "front", f.name);
-      b.name = faceName(o.step, "back", b.name);
-      outer.push_back(f.face);
-      (net->closed ? inner : outer).push_back(b.face);
+    for (const WallSide* side : {&front, &back})
+      for (const WallSide::Part& part : side->parts) {
+        for (NamedFace f : part.layer.faces) {
+          if (side == &back) f.face.Reverse();
+          f.name = faceName(o.step, side == &front ? "front" : "back", f.name);
+          (side == &back && p.net->closed ? inner : outer).push_back(f.face);
+          all.push_back(std::move(f));
+        }
+        out.deviationMm = std::max(out.deviationMm, part.layer.deviationMm);
+        out.tightestRadiusMm = std::min(out.tightestRadiusMm, part.layer.tightestMm);
+      }
+    for (NamedFace& f : facesBetween(*p.net, front, back, o.step)) {
+      (p.net->closed ? inner : outer).push_back(f.face);
       all.push_back(std::move(f));
-      all.push_back(std::move(b));
-    }
-    Rims rims(*net, front, back);
-    for (size_t e = 0; e < net->edges.size(); ++e) {
-      if (net->net.edges[e].pole || net->edges[e].kind != EdgeKind::Open) continue;
-      const FaceAt& use = net->edges[e].faces.front();
-      const std::string& label = net->net.edges[e].label;
-      all.push_back({rims.at(int(e)), faceName(o.step, "rim", net->names[size_t(use.sheet)] + "|" + (label.empty() ? std::to_string(e) : label)), {}});
-      outer.push_back(all.back().face);
     }
     LUMSK_TRY(solid, solidOf(outer, inner));
     out.body = named(solid, all);
-    out.deviationMm = std::max(front.deviationMm, back.deviationMm);
-    out.tightestRadiusMm = std::min(front.tightestMm, back.tightestMm);
+    if (!o.zones.empty() && o.side == ThickenSide::Inward) out.body = frontWhole(out.body, o.step, cx);
     noteRough(out, solid);
     return out;
   });

@@ -145,13 +145,26 @@ const EllipseArc* Path::wholeEllipse() const {
   return segments_.size() == 1 ? std::get_if<EllipseArc>(&segments_.front()) : nullptr;
 }
 
-Path transformed(const Path& p, const Eigen::Isometry3d& t) {
+namespace {
+
+/// The same ellipse by its half axes: scaling along one direction makes conjugate half diameters of these.
+EllipseArc byHalfAxes(EllipseArc e) {
+  const double skew = 2 * e.u.dot(e.v), longer = e.u.squaredNorm() - e.v.squaredNorm();
+  if (std::abs(skew) <= 1e-12 * (e.u.squaredNorm() + e.v.squaredNorm())) return e;
+  const double turn = 0.5 * std::atan2(skew, longer);
+  const Vec3 u = std::cos(turn) * e.u + std::sin(turn) * e.v, v = std::cos(turn) * e.v - std::sin(turn) * e.u;
+  return {e.centre, u, v, e.fromRad - turn, e.toRad - turn};
+}
+
+} // namespace
+
+Path transformed(const Path& p, const Eigen::Affine3d& t) {
   std::vector<Segment> out;
   for (const Segment& s : p.segments()) {
     if (const auto* line = std::get_if<LineSegment>(&s))
       out.push_back(LineSegment{t * line->a, t * line->b});
     else if (const auto* arc = std::get_if<EllipseArc>(&s))
-      out.push_back(EllipseArc{t * arc->centre, t.linear() * arc->u, t.linear() * arc->v, arc->fromRad, arc->toRad});
+      out.push_back(byHalfAxes({t * arc->centre, t.linear() * arc->u, t.linear() * arc->v, arc->fromRad, arc->toRad}));
     else
       out.push_back(transformed(std::get<Spline>(s), t));
   }
@@ -171,13 +184,15 @@ Path reversed(const Path& p) {
   return *Path::make(std::move(out), {1e-9});
 }
 
-Path mirrored(const Path& p, const Frame& plane) {
+Eigen::Affine3d reflectionIn(const Frame& plane) {
   const Vec3 n = plane.normal();
-  Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
+  Eigen::Affine3d t = Eigen::Affine3d::Identity();
   t.linear() = Eigen::Matrix3d::Identity() - 2 * n * n.transpose();
   t.translation() = 2 * plane.origin.dot(n) * n;
-  return transformed(p, t);
+  return t;
 }
+
+Path mirrored(const Path& p, const Frame& plane) { return transformed(p, reflectionIn(plane)); }
 
 Expected<Path> joinedWithImage(const Path& p, const Frame& plane, LengthTolerance point) {
   const auto off = [&](const Vec3& q) { return std::abs(plane.local(q).z()); };

@@ -50,8 +50,10 @@ private:
   bool closed_ = false;
 };
 
-Path transformed(const Path& p, const Eigen::Isometry3d& t);
+/// Moved, turned, mirrored or scaled; ellipses are given by their principal axes again.
+Path transformed(const Path& p, const Eigen::Affine3d& t);
 Path reversed(const Path& p);
+Eigen::Affine3d reflectionIn(const Frame& plane);
 Path mirrored(const Path& p, const Frame& plane);
 /// A path and its mirror image as one, joined where the path ends in the plane; closed if both its ends do. Fails with
 /// LM-M002 when neither end lies within `point` of the plane.

@@ -71,8 +71,8 @@ Spline reversed(const Spline& c);
 Expected<Spline> join(const Spline& a, const Spline& b, LengthTolerance limit);
 /// Same shape over [0, 1].
 Spline normalised(const Spline& c);
-/// Same shape, moved.
-Spline transformed(const Spline& c, const Eigen::Isometry3d& t);
+/// Moved, turned, mirrored or scaled: its control points are.
+Spline transformed(const Spline& c, const Eigen::Affine3d& t);
 /// Turns an unclamped curve over `knots` (n = rows of points) into the clamped curve over [U[p], U[n]].
 Spline clamp(int degree, const Knots& knots, const Points& points, bool closed);
 

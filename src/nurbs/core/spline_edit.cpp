@@ -243,7 +243,7 @@ Spline normalised(const Spline& c) {
   return Spline::trusted(c.degree(), std::move(U), c.points(), c.closed());
 }
 
-Spline transformed(const Spline& c, const Eigen::Isometry3d& t) {
+Spline transformed(const Spline& c, const Eigen::Affine3d& t) {
   Points P = c.points();
   for (Eigen::Index i = 0; i < P.rows(); ++i) P.row(i) = (t * Vec3(P.row(i).transpose())).transpose();
   return Spline::trusted(c.degree(), c.knots(), std::move(P), c.closed());

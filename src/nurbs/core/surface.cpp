@@ -271,7 +271,7 @@ Surface withExactPoles(const Surface& s, LengthTolerance point) {
 bool Surface::poleAtFirstV(LengthTolerance point) const { return collapsed(*this, 0, point); }
 bool Surface::poleAtLastV(LengthTolerance point) const { return collapsed(*this, sizeV() - 1, point); }
 
-Surface transformed(const Surface& s, const Eigen::Isometry3d& t) {
+Surface transformed(const Surface& s, const Eigen::Affine3d& t) {
   Points P = s.grid();
   for (Eigen::Index i = 0; i < P.rows(); ++i) P.row(i) = (t * Vec3(P.row(i).transpose())).transpose();
   return Surface::trusted(s.degreeU(), s.degreeV(), s.knotsU(), s.knotsV(), std::move(P), s.closedU());

@@ -105,7 +105,8 @@ void evaluateGrid(const Surface& s, const std::vector<double>& us, const std::ve
 
 /// Sides that are one point within `point` made exactly one.
 Surface withExactPoles(const Surface& s, LengthTolerance point);
-Surface transformed(const Surface& s, const Eigen::Isometry3d& t);
+/// Moved, turned, mirrored or scaled: its control points are.
+Surface transformed(const Surface& s, const Eigen::Affine3d& t);
 /// Same shape with u reversed: the normal turns over.
 Surface reversedU(const Surface& s);
 /// Same shape with u and v exchanged: the normal turns over. What is closed in u is told by the knots only, afterwards.

@@ -21,8 +21,8 @@ Schema schema() {
   Schema s{
       plainProfilesField("What is moved along a straight line."),
       picks("direction", "Direction",
-            "A plane whose normal, or a straight line whose direction it is; without one, square to the profiles.",
-            Kind::Plane | Kind::Curve | Kind::Edge)
+            "A plane or flat face whose normal, a straight line or edge whose direction, or a circle or round face whose axis it is; without one, square to the profiles.",
+            kLine)
           .optional()
           .atMost(1),
       choice("ways", "Ways", "To one side; half of the length to either side; or to both, each its own length.",

@@ -2,7 +2,7 @@
 #include "brep/names.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
-#include "steps/common.h"
+#include "steps/directions.h"
 
 #include <Eigen/LU>
 
@@ -18,11 +18,17 @@ Schema schema() {
                   {"points", "3 points"},
                   {"square", "square to curve"},
                   {"face", "on a face"},
-                  {"between", "between two planes"}}),
-          picks("base", "To plane", "The plane to be parallel to; without one, the top plane.", Kind::Plane)
+                  {"between", "between two planes"},
+                  {"about", "about a line"}}),
+          picks("line", "Line", "What the plane goes through: a straight line or edge, or the axis of a circle or a round face.", kLine)
+              .prefer(Kind::Curve | Kind::Edge)
+              .atMost(1)
+              .when("way", {"about"}),
+          picks("base", "To plane", "The plane to be parallel to, or that it is turned from; without one, the top plane.", kPlaneOrFace)
               .optional()
               .atMost(1)
-              .when("way", {"parallel"}),
+              .when("way", {"parallel", "about"}),
+          angle("angle", "Angle", "About the line, from where it is as nearly parallel to that plane as it can.", "45").within(-360, 360).when("way", {"about"}),
           picks("face", "Face", "A flat face, or a curved one to touch.", Kind::Face)
               .atMost(1)
               .placeTo("faceU", "faceV")
@@ -38,7 +44,7 @@ Schema schema() {
               .optional()
               .atMost(1)
               .when("way", {"square", "face"}),
-          picks("pair", "Planes", "The two planes to stand between.", Kind::Plane)
+          picks("pair", "Planes", "The two planes or flat faces to stand between.", kPlaneOrFace)
               .atLeast(2)
               .atMost(2)
               .when("way", {"between"}),
@@ -116,6 +122,17 @@ Expected<Frame> between(const Inputs& in, const Context& cx) {
   return Frame::fromNormal(on, in.on("other") ? Vec3(n - m) : Vec3(n + m));
 }
 
+/// Through a line, turned about it from where its normal is as near to the base's as it can be.
+Expected<Frame> aboutLine(const Inputs& in, const Context& cx) {
+  LUMSK_TRY(line, lineOf(in, "line", cx.tolerances));
+  const Frame base = in.plane("base", topPlane());
+  Vec3 n = base.normal() - base.normal().dot(line.direction) * line.direction;
+  if (!(n.norm() > radFromDeg(cx.tolerances.angle.deg))) n = base.x - base.x.dot(line.direction) * line.direction; // the line is square to it
+  const Eigen::AngleAxisd turn(radFromDeg(in.number("angle")), line.direction);
+  const Vec3 across = turn * n.normalized();
+  return Frame{line.at, line.direction, across.cross(line.direction)};
+}
+
 Expected<Frame> squareTo(const Inputs& in) {
   const auto& path = *std::get<CurvePtr>(in.picked("curve").front().object);
   const nurbs::ArcLength length(path);
@@ -153,6 +170,10 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     LUMSK_TRY(f, between(in, cx));
     frame = f;
     out.summary = "between two planes";
+  } else if (way == "about") {
+    LUMSK_TRY(f, aboutLine(in, cx));
+    frame = f;
+    out.summary = "about a line by " + format(degrees(in.number("angle")));
   } else {
     LUMSK_TRY(f, squareTo(in));
     frame = f;

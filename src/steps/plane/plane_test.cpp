@@ -24,6 +24,22 @@ private slots:
     VERIFY_AT_MOST((b.frame("s7").origin - Vec3(0, 0, 45.4)).norm(), 1e-12);
   }
 
+  void planesTurnAboutLines() {
+    Bench b;
+    const auto line = b.add("line", {{"points", pointList({{{10, 0, 5}}, {{10, 20, 5}}})}});
+    const auto about = b.add("plane", {{"way", "about"}, {"line", picks({pick(line)})}, {"angle", 30}});
+    const auto upright = b.add("line", {{"points", pointList({{{7, 3, 0}}, {{7, 3, 9}}})}});
+    const auto round = b.add("plane", {{"way", "about"}, {"line", picks({pick(upright)})}, {"angle", 0}});
+    b.run();
+    VERIFY_STEP(b, about);
+    const Frame f = b.frame(about);
+    VERIFY_AT_MOST(std::abs(f.local({10, 20, 5}).z()) + std::abs(f.local({10, 0, 5}).z()), 1e-9); // it goes through the line
+    VERIFY_AT_MOST(std::abs(f.normal().dot(Vec3::UnitZ()) - std::cos(radFromDeg(30))), 1e-9);
+    VERIFY_AT_MOST(std::abs(f.normal().x() - 0.5), 1e-9); // counter-clockwise about +y
+    VERIFY_STEP(b, round); // square to the plane it is turned from: from its first direction
+    VERIFY_AT_MOST(std::abs(b.frame(round).normal().x() - 1) + std::abs(b.frame(round).local({7, 3, 100}).z()), 1e-9);
+  }
+
   void planesStandAtPointsOfSplines() {
     Bench b;
     b.add("spline", {{"points", pointList({{-40, 3, 7}, {-10, 15, 9}, {20, -6, 2}, {55, 11, 30}})}});

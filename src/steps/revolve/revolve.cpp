@@ -14,8 +14,8 @@ constexpr double kWholeDeg = 360;
 Schema schema() {
   Schema s{
       plainProfilesField("What is turned about the axis; where it ends on the axis the skin closes."),
-      picks("axis", "Axis", "A straight line, a circle whose axis, or a plane on whose normal it is; without one, the upright axis.",
-            Kind::Plane | Kind::Curve | Kind::Edge)
+      picks("axis", "Axis", "A straight line, a circle or round face whose axis, or a plane on whose normal it is; without one, the upright axis.",
+            kLine)
           .optional()
           .atMost(1),
       choice("ways", "Ways", "To one side; half of the angle to either side; or to both, each its own angle.",

@@ -66,7 +66,7 @@ Schema frameFields() {
               {"axis", "an axis"},
               {"planes", "the profiles' planes"}}),
       picks("up", "Direction", "A plane whose normal, or a straight line whose direction is kept; without one, up.",
-            Kind::Plane | Kind::Curve | Kind::Edge)
+            kLine)
           .optional()
           .atMost(1)
           .when("frame", {"upright"}),
@@ -77,7 +77,7 @@ Schema frameFields() {
           .atMost(1)
           .when("frame", {"skin"}),
       picks("axis", "Axis", "A straight line, or a plane on whose normal the axis stands; without one, the upright axis.",
-            Kind::Plane | Kind::Curve | Kind::Edge)
+            kLine)
           .optional()
           .atMost(1)
           .when("frame", {"axis"})};

@@ -21,7 +21,15 @@ void paintGrip(MarkPainter& mp, const Mark& m) {
   mp.painter.drawRect(QRectF(m.at.x() - 4, m.at.y() - 4, 8, 8));
 }
 
-constexpr MarkKind kGrip{"grip", true, false, paintGrip};
+/// What is left out: a cross in place of the square.
+void paintLeftOut(MarkPainter& mp, const Mark& m) {
+  for (const QColor& c : {QColor(Qt::white), tones().text}) {
+    mp.painter.setPen(QPen(c, c == Qt::white ? 4 : 1.8, Qt::SolidLine, Qt::RoundCap));
+    for (int side : {-1, 1}) mp.painter.drawLine(m.at + QPointF(-4, -4 * side), m.at + QPointF(4, 4 * side));
+  }
+}
+
+constexpr MarkKind kGrip{"grip", true, false, paintGrip}, kLeftOut{"left out", true, false, paintLeftOut};
 
 class Grip : public Tool {
 public:
@@ -33,14 +41,26 @@ public:
     if (!outcome) return;
     for (auto& g : outcome->marks.all<recipe::Grip>()) {
       const recipe::ItemRef ref{work().focus().open(), g.field, g.item};
-      o.marks.push_back(markAt(kGrip, g.at, ref, shown_.size()));
+      o.marks.push_back(markAt(g.off ? kLeftOut : kGrip, g.at, ref, shown_.size()));
       o.marks.back().strong = g.moved;
       shown_.push_back({ref, std::move(g)});
     }
     for (auto& net : outcome->marks.all<recipe::NetLine>()) o.lines.push_back(std::move(net.line));
   }
 
+  void hover(const Pointer&, const Mark* mark, Hover& h) override {
+    if (!mark || mark->tool != this || shown_[mark->index].grip.turns.empty() || !h.label.isEmpty()) return;
+    h.label = shown_[mark->index].grip.off ? ViewWidget::tr("left out: click to take it in") : ViewWidget::tr("click to leave it out, drag to move it");
+  }
+
   bool click(const Pointer& p, const Mark* mark) override {
+    if (mark && mark->tool == this && p.button == Qt::LeftButton && !shown_[mark->index].grip.turns.empty()) {
+      const Shown& s = shown_[mark->index];
+      recipe::ItemRef ref = s.ref;
+      ref.key = s.grip.turns;
+      work().session().edit(recipe::withSwitchTurned(work().recipe(), ref), s.grip.off ? ViewWidget::tr("take a copy in") : ViewWidget::tr("leave a copy out"));
+      return true;
+    }
     if (mark || p.button != Qt::LeftButton) return mark && mark->tool == this;
     const auto rails = work().focus().rails();
     if (!rails.empty()) addOnRail(rails, p.at);

@@ -1,0 +1,37 @@
+#pragma once
+#include "brep/offset/layer.h"
+
+namespace lumsk::brep::offset {
+
+/// One side of a wall: its faces in parts, each at distances that agree along its inner edges. Between parts are steps.
+struct WallSide {
+  struct Part {
+    std::unique_ptr<LayerNet> own; ///< where it is not the whole skin
+    const LayerNet* net = nullptr;
+    Distances distances;
+    Layer layer;
+    std::vector<int> edges;    ///< of the whole skin's edges, their numbers here; -1: none
+    std::vector<int> vertices; ///< likewise
+  };
+  std::vector<Part> parts;
+  std::vector<int> partOf; ///< by sheets of the whole skin
+};
+
+/// A skin that is given a wall, by its faces.
+struct WallSkin {
+  const Body* body;            ///< its faces in the order of the net's sheets, but those left out
+  LayerNet* net;
+  std::vector<int> leftOut;
+};
+
+/// Edges between sheets whose distances differ there.
+std::vector<char> stepsOf(const LayerNet& n, const Distances& d);
+/// Planar openings at which a step ends follow the normals from now on; a note tells of them.
+std::optional<Problem> dropSteppedRims(LayerNet& n, const std::vector<char>& steps);
+
+Expected<WallSide> wallSide(const WallSkin& skin, const Distances& d, const Context& cx);
+
+/// The faces between both sides of a wall: at open edges, and along the steps of either side. Named by `step`.
+std::vector<NamedFace> facesBetween(const LayerNet& n, const WallSide& front, const WallSide& back, const std::string& step);
+
+} // namespace lumsk::brep::offset
