@@ -63,12 +63,37 @@ Expected<nurbs::Surface> over(const Handle(Geom_Surface) & g, Vec2& low, Vec2& h
 
 } // namespace
 
+std::vector<FaceBox> commonBoxes(const Body& b) {
+  std::vector<FaceBox> out;
+  const auto all = faces(b);
+  std::vector<std::pair<Handle(Geom_Surface), TopLoc_Location>> on(all.size());
+  for (size_t i = 0; i < all.size(); ++i) {
+    FaceBox box;
+    BRepTools::UVBounds(all[i], box.low.x(), box.high.x(), box.low.y(), box.high.y());
+    out.push_back(box);
+    on[i].first = BRep_Tool::Surface(all[i], on[i].second);
+  }
+  for (size_t i = 0; i < all.size(); ++i) // the first of each surface gathers, the others take it
+    for (size_t k = 0; k < i; ++k)
+      if (on[k].first == on[i].first && on[k].second.IsEqual(on[i].second)) {
+        out[k].low = out[k].low.cwiseMin(out[i].low), out[k].high = out[k].high.cwiseMax(out[i].high);
+        break;
+      }
+  for (size_t i = 0; i < all.size(); ++i)
+    for (size_t k = 0; k < i; ++k)
+      if (on[k].first == on[i].first && on[k].second.IsEqual(on[i].second)) {
+        out[i] = out[k];
+        break;
+      }
+  return out;
+}
+
 FaceSpline::FaceSpline() = default;
 FaceSpline::FaceSpline(FaceSpline&&) noexcept = default;
 FaceSpline& FaceSpline::operator=(FaceSpline&&) noexcept = default;
 FaceSpline::~FaceSpline() = default;
 
-Expected<FaceSpline> FaceSpline::of(const TopoDS_Face& f, const NaturalFace* natural, const Context& cx) {
+Expected<FaceSpline> FaceSpline::of(const TopoDS_Face& f, const NaturalFace* natural, const Context& cx, const FaceBox* box) {
   FaceSpline out;
   out.shape_ = f;
   if (natural) {
@@ -76,8 +101,12 @@ Expected<FaceSpline> FaceSpline::of(const TopoDS_Face& f, const NaturalFace* nat
     out.reversed_ = natural->reversed;
     return out;
   }
-  Vec2 low, high;
-  BRepTools::UVBounds(f, low.x(), high.x(), low.y(), high.y());
+  FaceBox own;
+  if (box)
+    own = *box;
+  else
+    BRepTools::UVBounds(f, own.low.x(), own.high.x(), own.low.y(), own.high.y());
+  auto& [low, high] = own;
   LUMSK_TRY(s, over(BRep_Tool::Surface(f), low, high, out.deviationMm_, cx));
   out.surface_ = std::make_shared<const nurbs::Surface>(std::move(s));
   out.reversed_ = f.Orientation() == TopAbs_REVERSED;

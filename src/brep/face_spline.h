@@ -6,12 +6,20 @@ class BRepTopAdaptor_FClass2d;
 
 namespace lumsk::brep {
 
+/// A part of the domain of a face's surface, in the kernel's parameters.
+struct FaceBox {
+  Vec2 low = Vec2::Zero(), high = Vec2::Ones();
+};
+/// What each face of a body fills of its surface; of those that are parts of one surface all that they fill together.
+std::vector<FaceBox> commonBoxes(const Body& b);
+
 /// A face as a spline over the part of its domain that it fills, with its border: what curves on it are found with. For
 /// use by one thread.
 class FaceSpline {
 public:
-  /// Untrimmed faces and polynomial splines are taken as they are, others within half of `fit`.
-  static Expected<FaceSpline> of(const TopoDS_Face& f, const NaturalFace* natural, const Context& cx);
+  /// Untrimmed faces and polynomial splines are taken as they are, others within half of `fit`. `box`: what is taken of
+  /// the surface; without one what the face fills.
+  static Expected<FaceSpline> of(const TopoDS_Face& f, const NaturalFace* natural, const Context& cx, const FaceBox* box = nullptr);
   FaceSpline(FaceSpline&&) noexcept;
   FaceSpline& operator=(FaceSpline&&) noexcept;
   ~FaceSpline();

@@ -28,8 +28,14 @@ struct ThickenOptions {
   std::vector<ThickenZone> zones;         ///< of several that hold a place the smallest counts
 };
 
+/// A place of a skin within a zone.
+struct ZonePlace {
+  Vec3 at = Vec3::Zero(), normal = Vec3::Zero();
+};
+
 struct Thickened {
   BodyPtr body;
+  std::vector<ZonePlace> zones;    ///< a place in each
   double deviationMm = 0.0;        ///< of the offset faces from the true offsets
   double tightestRadiusMm = 1e300; ///< smallest concave radius met
   std::vector<Problem> notes;

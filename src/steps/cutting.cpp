@@ -33,6 +33,12 @@ Expected<std::optional<Vec3>> carrying(const Inputs& in, const nurbs::Path& path
     LUMSK_TRY(line, lineOf(in, "direction", cx.tolerances));
     return std::optional<Vec3>(line.direction);
   }
+  return carriedAlong(path, targets, cx);
+}
+
+} // namespace
+
+Expected<std::optional<Vec3>> carriedAlong(const nurbs::Path& path, const std::vector<brep::BodyPtr>& targets, const Context& cx) {
   LUMSK_TRY(lies, liesOn(targets, path, cx));
   if (lies) return std::optional<Vec3>();
   const nurbs::PlaneOfPoints plane = nurbs::fitPlane(nurbs::polyline(path, 16));
@@ -45,8 +51,6 @@ Expected<std::optional<Vec3>> carrying(const Inputs& in, const nurbs::Path& path
                     .offer({"nearest places", "curves", "nearest"}));
   return std::optional<Vec3>(plane.frame.normal());
 }
-
-} // namespace
 
 void addCutters(Schema& s, const std::string& bodyHelp, std::vector<DrawnHere> drawn) {
   s.push_back(picks("body", "Bodies", bodyHelp, Kind::Skin | Kind::Solid));

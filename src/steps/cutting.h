@@ -19,6 +19,10 @@ struct Cut {
 /// `Division::of` does.
 Expected<Cut> cutOf(const recipe::Inputs& in, const Context& cx);
 
+/// The direction along which a curve is carried onto bodies by itself: none where it lies on one of them, else square to its
+/// plane. Fails with LM-C006 where it has no plane of its own.
+Expected<std::optional<Vec3>> carriedAlong(const nurbs::Path& path, const std::vector<brep::BodyPtr>& targets, const Context& cx);
+
 /// What a piece is known by: its faces and the sides of the dividers that it lies on, each with the step that it is of:
 /// another one in its place may have its sides the other way round.
 std::string wordsOf(const brep::Piece& p, const recipe::Inputs& in);

@@ -13,11 +13,13 @@
 #include <TopoDS_Wire.hxx>
 
 #include <algorithm>
+#include <map>
 
 namespace lumsk::brep::offset {
 
 namespace {
 
+constexpr double kRampFit = 0.03; ///< fits, beside transitions: rims are to bend alike on both sides of their edges
 constexpr double kFit = 0.6, kMost = 2; ///< fits, and point tolerances: edges lie on both faces within the first if they can
 constexpr double kGrow = 1.05;
 constexpr int kStepsAlong = 50;  ///< steps of an edge that is fitted
@@ -66,7 +68,7 @@ private:
     trace.closed = old.paves[0].vertex == old.paves[1].vertex && (n_.along(e, old.first) - n_.along(e, old.last)).norm() < 1e-3;
     for (size_t k = 0; k < x.faces.size(); ++k)
       trace.closed = trace.closed && (a.uv[k] - b.uv[k]).norm() < 1e-7 && (a.point - b.point).norm() < 1e-7;
-    auto made = nurbs::fitSection(trace, surfaces, x.lengthMm / kStepsAlong, {kFit * cx_.tolerances.fit.mm},
+    auto made = nurbs::fitSection(trace, surfaces, x.lengthMm / kStepsAlong, {(ramped_ ? kRampFit : kFit) * cx_.tolerances.fit.mm},
                                   {std::max(kMost * cx_.tolerances.point.mm, gap)});
     if (!made)
       return fail(problem("LM-T003", "an edge cannot be followed closely enough at this distance")
@@ -96,7 +98,16 @@ private:
       BRep_Builder().MakeVertex(out_.vertices[v], toPnt(places_.vertices[v]), rough[v]);
   }
 
-  TopoDS_Face emptyFace(int s) const {
+  /// One for all faces on the same spline: so the kernel knows them as parts of one. Not for those of a ring, of which the
+  /// last meets the first at another place of the domain: an edge has but one image on a surface.
+  Handle(Geom_Surface) kernelSurface(const std::shared_ptr<const nurbs::Surface>& s, bool ramp) {
+    if (ramp) return toSurface(*s);
+    Handle(Geom_Surface)& known = surfaces_[s.get()];
+    if (known.IsNull()) known = toSurface(*s);
+    return known;
+  }
+
+  TopoDS_Face emptyFace(int s) {
     const split::Sheet& sheet = n_.net.sheets[size_t(s)];
     const OffsetSheet& o = places_.sheets[size_t(s)];
     TopoDS_Face f;
@@ -106,7 +117,7 @@ private:
       BRep_Builder().MakeFace(f, new Geom_Plane(gp_Ax3(toPnt(at), gp_Dir(n.x(), n.y(), n.z()), gp_Dir(p.x.x(), p.x.y(), p.x.z()))),
                               1e-7);
     } else {
-      BRep_Builder().MakeFace(f, toSurface(*o.surface), 1e-7);
+      BRep_Builder().MakeFace(f, kernelSurface(o.surface, o.ramp != nullptr), 1e-7);
     }
     return f;
   }
@@ -215,11 +226,13 @@ private:
 
   const LayerNet& n_;
   const Distances& ds_;
+  bool ramped_ = std::any_of(ds_.ramps.begin(), ds_.ramps.end(), [](const auto& r) { return r != nullptr; });
   bool flat_;
   const Context& cx_;
   LayerPlaces places_;
   std::vector<nurbs::SectionCurve> fitted_;
   std::vector<TopoDS_Face> shells_;
+  std::map<const nurbs::Surface*, Handle(Geom_Surface)> surfaces_;
   Layer out_;
 };
 

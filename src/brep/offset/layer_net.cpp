@@ -128,9 +128,10 @@ Vec3 LayerNet::along(int edge, double t) const {
 Expected<std::unique_ptr<LayerNet>> readLayers(const Body& body, const std::vector<int>& leftOut, const Context& cx) {
   auto out = std::make_unique<LayerNet>();
   LayerNet& n = *out;
+  const std::vector<FaceBox> boxes = commonBoxes(body);
   for (int i = 0; i < int(body.faceNames.size()); ++i) {
     if (std::find(leftOut.begin(), leftOut.end(), i) != leftOut.end()) continue;
-    LUMSK_CHECK(split::read(n.net, body, 0, i, cx));
+    LUMSK_CHECK(split::read(n.net, body, 0, i, cx, &boxes));
     const std::string& name = body.faceNames[size_t(i)];
     n.names.push_back(name);
     const auto natural = body.natural.find(name);

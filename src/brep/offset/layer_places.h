@@ -10,6 +10,7 @@ struct Ramp {
   nurbs::Transition kind = nurbs::Transition::Curvature;
   bool toLeft = true;            ///< the second value is to the left of the strip's curve
   double fromMm = 0, toMm = 0;
+  double shareAt(const nurbs::SkinStrip::Place& p) const; ///< of the way from the one to the other
   double at(const nurbs::SkinStrip::Place& p) const;
 };
 
@@ -18,7 +19,7 @@ struct Distances {
   std::vector<double> mm;                          ///< of ramps: the larger of both
   std::vector<std::shared_ptr<const Ramp>> ramps;  ///< null: alike all over
   static Distances alike(const LayerNet& n, double mm);
-  double at(const LayerNet& n, int sheet, const Vec2& uv) const;
+  double at(const LayerNet& n, int sheet, const Vec2& uv) const; ///< of a place in the spline's domain
   double most() const; ///< in size
   bool none() const { return most() == 0; }
 };
@@ -33,6 +34,7 @@ struct OffsetSheet {
   std::shared_ptr<const Ramp> ramp;
   std::shared_ptr<const nurbs::Surface> old;     ///< of ramps: the surface itself, carried on
   bool turned = false;                           ///< of ramps: across runs to the right
+  double about = 0;                              ///< of ramps: a share of the strip's length that is near
   Vec2 place(const Vec2& old) const;
   Vec2 onRamp(const Vec3& p) const; ///< of a place beside the strip
   nurbs::SkinStrip::Place stripPlace(const Vec2& uv) const; ///< of its own parameters

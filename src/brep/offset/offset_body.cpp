@@ -106,6 +106,7 @@ struct Prepared {
   std::unique_ptr<LayerNet> net;
   std::vector<int> open;
   std::array<Distances, 2> sides; ///< front, back
+  std::vector<ZonePlace> zones;
 };
 
 Expected<Prepared> prepared(const Body& skin, const ThickenOptions& o, const Context& cx) {
@@ -121,7 +122,7 @@ Expected<Prepared> prepared(const Body& skin, const ThickenOptions& o, const Con
     ramps.resize(mm.size());
   } else {
     LUMSK_TRY(divided, zoned(skin, o, cx));
-    out.body = divided.body, out.net = std::move(divided.net), out.open = divided.open;
+    out.body = divided.body, out.net = std::move(divided.net), out.open = divided.open, out.zones = divided.places;
     mm = std::move(divided.mm), ramps = std::move(divided.ramps);
   }
   // Shares of the thickness, along the outside normals.
@@ -161,6 +162,7 @@ Expected<Thickened> thickenLayers(const Body& skin, const ThickenOptions& o, con
       return fail(std::move(apart));
     }
     Thickened out;
+    out.zones = p.zones;
     for (const Distances& d : p.sides)
       if (!d.none()) {
         if (auto note = dropSlantedRims(*p.net, d.most())) out.notes.push_back(std::move(*note));

@@ -18,6 +18,7 @@ namespace lumsk::brep::offset {
 
 namespace {
 
+constexpr double kGrow = 1.05;   ///< tolerances are a little larger than what was measured
 constexpr double kStepMm = 0.005; ///< distances that differ by more make a step
 
 double distanceAt(const LayerNet& n, const Distances& d, const FaceAt& f, double t) { return d.at(n, f.sheet, n.imageOf(f, t)); }
@@ -125,15 +126,19 @@ private:
     const Vec3 a = toVec(BRep_Tool::Pnt(list[down ? upper : lower].vertex)), b = toVec(BRep_Tool::Pnt(list[down ? lower : upper].vertex));
     const double whole = (b - a).squaredNorm();
     std::vector<Upright> out;
+    double off = 0; // of levels between, from the straight line
     const auto along = [&](size_t level) {
       const Vec3 p = toVec(BRep_Tool::Pnt(list[level].vertex));
       const double f = whole > 0 ? (p - a).dot(b - a) / whole : 0;
-      const double off = (p - a - f * (b - a)).norm();
-      if (level > upper && level < lower) BRep_Builder().UpdateVertex(list[level].vertex, std::max(BRep_Tool::Tolerance(list[level].vertex), 1.05 * off + 1e-7));
+      off = std::max(off, (p - a - f * (b - a)).norm());
       return f;
     };
+    for (size_t k = upper; k <= lower; ++k) along(k);
+    const double tolerance = kGrow * off + 1e-7;
     for (size_t k = upper; k < lower; ++k) {
       const double f = along(k), g = along(k + 1);
+      BRep_Builder().UpdateEdge(lineBetween(vertex, k), tolerance);
+      for (size_t end : {k, k + 1}) BRep_Builder().UpdateVertex(list[end].vertex, tolerance);
       out.push_back({lineBetween(vertex, k), k == upper ? (down ? 0 : 1) : f, k + 1 == lower ? (down ? 1 : 0) : g, down});
     }
     if (!down) std::reverse(out.begin(), out.end());

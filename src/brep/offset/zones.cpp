@@ -75,7 +75,11 @@ private:
     }
     if (!line.path.closed())
       for (bool atEnd : {false, true})
-        if (auto longer = nurbs::extended(line.path, atEnd, nurbs::Extension::Straight, kLonger * z.widthMm, cx_)) line.path = std::move(*longer);
+        for (nurbs::Extension how : {nurbs::Extension::Natural, nurbs::Extension::Curvature, nurbs::Extension::Straight})
+          if (auto longer = nurbs::extended(line.path, atEnd, how, kLonger * z.widthMm, cx_)) {
+            line.path = std::move(*longer);
+            break;
+          }
     const auto normalAt = [&](const Vec3& p) -> std::optional<Vec3> {
       const auto place = faces_->beside(p);
       return place ? std::optional(place->normal) : std::nullopt;
@@ -175,7 +179,7 @@ private:
       }
       if (2 * hits[k] <= int(places.size()) || places.empty()) continue;
       if (found >= 0)
-        return failed(problem("LM-T012", "two zones cross, or lie nearer to one another than their transitions are wide").at(places[places.size() / 2]).tryThis("move them apart, or take narrower transitions"), lines_[k].zone);
+        return failed(crossing(places[places.size() / 2]), lines_[k].zone);
       found = int(k);
     }
     return found;
@@ -251,6 +255,23 @@ private:
     return problem("LM-T013", "the outline of the zone does not divide the skin").at(at).tryThis("close it, or let it run from border to border");
   }
 
+  /// Two zones lie apart, or one within the other.
+  Expected<void> checkNested(const std::vector<In>& a, const std::vector<In>& b, int zone) const {
+    int both = -1, onlyA = -1, onlyB = -1;
+    for (int s = 0; s < int(a.size()); ++s) {
+      if (a[size_t(s)] == In::In && b[size_t(s)] == In::In) both = s;
+      if (a[size_t(s)] == In::In && b[size_t(s)] != In::In) onlyA = s;
+      if (a[size_t(s)] != In::In && b[size_t(s)] == In::In) onlyB = s;
+    }
+    if (both < 0 || onlyA < 0 || onlyB < 0) return {};
+    const auto places = placesIn(both);
+    return failed(crossing(places.empty() ? Vec3(Vec3::Zero()) : places[places.size() / 2]), zone);
+  }
+
+  static Problem crossing(const Vec3& at) {
+    return problem("LM-T012", "two zones cross, or lie nearer to one another than their transitions are wide").at(at).tryThis("move them apart, or take narrower transitions");
+  }
+
   Expected<ZonedSkin> sorted() {
     const size_t many = out_.net->net.sheets.size();
     for (size_t s = 0; s < many; ++s) {
@@ -261,16 +282,27 @@ private:
     std::vector<double> area(o_.zones.size(), 0);
     for (size_t z = 0; z < o_.zones.size(); ++z) {
       LUMSK_TRY(state, inZone(int(z)));
-      bool any = false;
+      double largest = 0;
+      ZonePlace place;
       for (size_t s = 0; s < many; ++s) {
         if (state[s] != In::In) continue;
-        any = true;
         const split::Sheet& sheet = out_.net->net.sheets[s];
-        area[z] += std::pow(signatureOf(*out_.body, PartKind::Face, sheet.face).size, 2);
+        const Signature looks = signatureOf(*out_.body, PartKind::Face, sheet.face);
+        area[z] += std::pow(looks.size, 2);
+        if (looks.size > largest) {
+          largest = looks.size;
+          const auto inside = placesIn(int(s));
+          place.at = inside.empty() ? looks.middle : inside[inside.size() / 2];
+          const split::Sheet::Foot foot = sheet.foot(place.at);
+          place.normal = sheet.outside(foot.normal);
+        }
       }
-      if (!any) return failed(undivided(o_.zones[z].borders.front().path.start()), int(z));
+      if (largest == 0) return failed(undivided(o_.zones[z].borders.front().path.start()), int(z));
       in.push_back(std::move(state));
+      out_.places.push_back(place);
     }
+    for (size_t a = 0; a < in.size(); ++a)
+      for (size_t b = 0; b < a; ++b) LUMSK_CHECK(checkNested(in[a], in[b], int(a)));
     // Of zones that hold a place the smallest counts; round a transition, of the others.
     const auto valueAt = [&](size_t s, int but) {
       int best = -1;

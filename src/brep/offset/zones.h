@@ -11,6 +11,7 @@ struct ZonedSkin {
   std::vector<int> open;                          ///< its faces that are left out
   std::vector<double> mm;                         ///< by sheets of the net; of transitions the larger
   std::vector<std::shared_ptr<const Ramp>> ramps; ///< of transitions, in thickness
+  std::vector<ZonePlace> places;                  ///< one in each zone
 };
 
 /// Fails as `thicken` says of zones, and as dividing does.

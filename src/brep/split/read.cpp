@@ -72,7 +72,7 @@ int edgeOf(Net& net, const TopoDS_Edge& e, const Body& b, int number) {
 
 } // namespace
 
-Expected<std::vector<int>> read(Net& net, const Body& b, int bodyNumber, int face, const Context& cx) {
+Expected<std::vector<int>> read(Net& net, const Body& b, int bodyNumber, int face, const Context& cx, const std::vector<FaceBox>* boxes) {
   std::vector<int> out;
   const auto all = faces(b);
   TopTools_IndexedMapOfShape edgeNumbers;
@@ -82,7 +82,7 @@ Expected<std::vector<int>> read(Net& net, const Body& b, int bodyNumber, int fac
     if (cx.stopped()) return fail(cancelled());
     const auto natural = b.natural.find(b.faceNames[size_t(i)]);
     LUMSK_TRY(spline,
-              FaceSpline::of(all[size_t(i)], natural == b.natural.end() ? nullptr : &natural->second, cx));
+              FaceSpline::of(all[size_t(i)], natural == b.natural.end() ? nullptr : &natural->second, cx, boxes ? &(*boxes)[size_t(i)] : nullptr));
     Sheet s(std::move(spline));
     s.body = bodyNumber;
     s.face = i;

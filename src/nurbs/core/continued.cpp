@@ -6,13 +6,15 @@ namespace lumsk::nurbs {
 
 namespace {
 
-/// Bezier points over [0, by] of a + b x + c x^2 / 2, by its blossom (Ramshaw 1987).
-Points quadraticRow(const Vec3& a, const Vec3& b, const Vec3& c, double by, int degree) {
-  Points out(degree + 1, 3);
+/// Bezier points over [0, by] of the Taylor polynomial with these derivatives, by its blossom (Ramshaw 1987).
+Points taylorRow(const CurveDerivatives& d, int order, double by, int degree) {
+  Points out = Points::Zero(degree + 1, 3);
   for (int j = 0; j <= degree; ++j) {
-    Vec3 p = a + by * j / degree * b;
-    if (degree > 1) p += by * by * j * (j - 1) / 2.0 / (degree * (degree - 1)) * c;
-    out.row(j) = p.transpose();
+    double share = 1; // by^k / k! times how many times k of j are chosen, of k of the degree
+    for (int k = 0; k <= std::min(order, j); ++k) {
+      out.row(j) += share * d[size_t(k)].transpose();
+      share *= by / (k + 1) * (j - k) / (degree - k);
+    }
   }
   return out;
 }
@@ -30,7 +32,7 @@ Surface beyondLastV(const Surface& s, double by, int order) {
   for (int i = 0; i < s.sizeU(); ++i) {
     CurveDerivatives d{};
     Spline::trusted(s.degreeV(), s.knotsV(), s.grid().middleRows(i * n, n)).derivatives(s.lastV(), k, d);
-    rows.push_back(quadraticRow(d[0], d[1], k > 1 ? d[2] : Vec3(Vec3::Zero()), by, s.degreeV()));
+    rows.push_back(taylorRow(d, k, by, s.degreeV()));
   }
   return withSpan(s, by, k, rows);
 }

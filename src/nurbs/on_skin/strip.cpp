@@ -19,7 +19,7 @@ constexpr double kMargin = 1.02;     ///< of what just does not fold
 double shareAcross(Transition kind, double s) {
   if (kind == Transition::Straight) return s;
   if (kind == Transition::Tangent) return s * s * (3 - 2 * s);
-  return s * s * s * (10 + s * (6 * s - 15));
+  return s * s * s * s * (35 + s * (-84 + s * (70 - 20 * s)));
 }
 
 Expected<SkinStrip> SkinStrip::along(const Path& path, double widthMm, const std::function<std::optional<Vec3>(const Vec3&)>& normalAt,
@@ -60,6 +60,10 @@ Expected<SkinStrip> SkinStrip::along(const Path& path, double widthMm, const std
 double SkinStrip::inside(double t) const { return closed_ ? t - std::floor(t) : std::clamp(t, 0.0, 1.0); }
 
 Vec3 SkinStrip::at(double t) const { return curve_.at(inside(t)); }
+Vec3 SkinStrip::straightAt(const Place& p) const {
+  const double in = inside(p.t);
+  return curve_.at(in) + (closed_ ? 0.0 : p.t - in) * curve_.tangent(in) + p.asideMm * left(p.t);
+}
 Vec3 SkinStrip::normal(double t) const { return normals_.at(inside(t)).normalized(); }
 Vec3 SkinStrip::left(double t) const { return normals_.at(inside(t)).cross(curve_.tangent(inside(t))).normalized(); }
 

@@ -9,7 +9,8 @@
 namespace lumsk::nurbs {
 
 /// How something goes from one value to another across a strip: as straight as a ramp, or without a kink in slope, or
-/// in slope and curvature at either side (Hermite's polynomials of degree 3 and 5).
+/// in slope and curvature at either side: Hermite's polynomials of degree 3 and 7. The latter's third derivative is nought
+/// there, too, so that a border that is a little off its line, as fitted curves are, changes no curvature.
 enum class Transition { Straight, Tangent, Curvature };
 /// From 0 to 1 for s over [0, 1]; beyond, what the same polynomial says.
 double shareAcross(Transition kind, double s);
@@ -32,6 +33,7 @@ public:
   double lengthMm() const { return lengthMm_; }
   double widthMm() const { return widthMm_; }
   Vec3 at(double t) const;
+  Vec3 straightAt(const Place& p) const; ///< in the touching plane, straight on beyond open ends
   Vec3 left(double t) const; ///< unit: to the left, in the touching plane
   Vec3 normal(double t) const;
   /// The place square to which a point lies; the nearest such.

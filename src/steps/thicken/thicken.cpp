@@ -1,6 +1,7 @@
 #include "brep/thicken.h"
 
 #include "steps/bodies.h"
+#include "steps/zones.h"
 
 namespace lumsk::steps {
 
@@ -15,7 +16,9 @@ Schema schema() {
       picks("open", "Left open", "Faces of the body that get no wall: the body is open there.", Kind::Face).optional(),
       length("thickness", "Thickness", "Thickness of the wall.", "2").within(0.005, 1000).withHandle(Handle::Distance),
       choice("side", "Side", "Where the material goes, seen from the front of the skin.",
-             {{"in", "inward"}, {"out", "outward"}, {"both", "both sides"}})};
+             {{"in", "inward"}, {"out", "outward"}, {"both", "both sides"}}),
+      zonesField("Thickness", "Regions with a thickness of their own: rings and drawings, curves and edges from border to border, faces of the "
+                              "skin; planes, skins and solids that cross it.")};
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
@@ -35,6 +38,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
                       .tryThis("pick faces of the body that is thickened"));
     o.open.push_back(f.index);
   }
+  LUMSK_TRY(zones, zonesIn(in, skin, cx));
+  o.zones = std::move(zones);
   auto made = brep::thicken(skin, o, cx);
   if (!made) {
     Problem p = made.error();
@@ -51,12 +56,13 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.notes = made->notes;
   if (const auto at = placeOnFront(skin, 0, cx))
     out.marks.add(HandlePlace{"thickness", at->point, side == "out" ? at->normal : Vec3(-at->normal), side == "both" ? 0.5 : 1.0});
+  addZoneHandles(out, o.zones, made->zones, side == "out" ? 1.0 : side == "both" ? -0.5 : -1.0);
   out.summary =
       format(millimetres(o.thicknessMm)) +
       (side == "in"    ? " inward"
        : side == "out" ? " outward"
                        : " both sides") +
-      (made->tightestRadiusMm < 1e6 ? " - tightest radius " + format(millimetres(made->tightestRadiusMm), 3) : "");
+      zoneWords(o.zones) + (made->tightestRadiusMm < 1e6 ? " - tightest radius " + format(millimetres(made->tightestRadiusMm), 3) : "");
   return out;
 }
 
