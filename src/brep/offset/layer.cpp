@@ -14,6 +14,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 namespace lumsk::brep::offset {
 
@@ -42,6 +43,7 @@ public:
       LUMSK_CHECK(fitEdge(int(e)));
     }
     makeVertices();
+    findApart();
     for (size_t s = 0; s < n_.net.sheets.size(); ++s) shells_.push_back(emptyFace(int(s)));
     for (size_t e = 0; e < n_.edges.size(); ++e) makeEdge(int(e));
     for (size_t s = 0; s < n_.net.sheets.size(); ++s) fillFace(int(s));
@@ -98,13 +100,24 @@ private:
       BRep_Builder().MakeVertex(out_.vertices[v], toPnt(places_.vertices[v]), rough[v]);
   }
 
-  /// One for all faces on the same spline: so the kernel knows them as parts of one. Not for those of a ring, of which the
-  /// last meets the first at another place of the domain: an edge has but one image on a surface.
-  Handle(Geom_Surface) kernelSurface(const std::shared_ptr<const nurbs::Surface>& s, bool ramp) {
-    if (ramp) return toSurface(*s);
+  /// One for all faces on the same spline: so the kernel knows them as parts of one. Not for those of which one meets
+  /// another at two places of the domain, as round a ring: an edge has but one image on a surface.
+  Handle(Geom_Surface) kernelSurface(const std::shared_ptr<const nurbs::Surface>& s) {
+    if (apart_.count(s.get())) return toSurface(*s);
     Handle(Geom_Surface)& known = surfaces_[s.get()];
     if (known.IsNull()) known = toSurface(*s);
     return known;
+  }
+  void findApart() {
+    constexpr double kSamePlace = 1e-5;
+    for (size_t e = 0; e < n_.edges.size(); ++e) {
+      const auto& faces = n_.edges[e].faces;
+      if (n_.edges[e].kind != EdgeKind::Inner || n_.net.edges[e].pole) continue;
+      const auto& surface = places_.sheets[size_t(faces[0].sheet)].surface;
+      if (surface != places_.sheets[size_t(faces[1].sheet)].surface) continue;
+      for (const EdgePlace& p : places_.edges[e].places)
+        if ((p.uv[0] - p.uv[1]).norm() > kSamePlace) apart_.insert(surface.get());
+    }
   }
 
   TopoDS_Face emptyFace(int s) {
@@ -117,7 +130,7 @@ private:
       BRep_Builder().MakeFace(f, new Geom_Plane(gp_Ax3(toPnt(at), gp_Dir(n.x(), n.y(), n.z()), gp_Dir(p.x.x(), p.x.y(), p.x.z()))),
                               1e-7);
     } else {
-      BRep_Builder().MakeFace(f, kernelSurface(o.surface, o.ramp != nullptr), 1e-7);
+      BRep_Builder().MakeFace(f, kernelSurface(o.surface), 1e-7);
     }
     return f;
   }
@@ -233,6 +246,7 @@ private:
   std::vector<nurbs::SectionCurve> fitted_;
   std::vector<TopoDS_Face> shells_;
   std::map<const nurbs::Surface*, Handle(Geom_Surface)> surfaces_;
+  std::set<const nurbs::Surface*> apart_; ///< not shared by faces
   Layer out_;
 };
 
