@@ -439,7 +439,9 @@ private:
     LUMSK_TRY(one, offsetOf(number, n_.sign(number) * o.ramp->fromMm));
     LUMSK_TRY(other, offsetOf(number, n_.sign(number) * o.ramp->toMm));
     const auto f = [&](double a, double b) {
-      const Vec2 old = places.at({a, b}), on = (old - source.low).cwiseQuotient(source.size);
+      Vec2 old = places.at({a, b});
+      old.x() = nurbs::roundU(source.from, old.x());
+      const Vec2 on = (old - source.low).cwiseQuotient(source.size);
       const double share = o.ramp->shareAt(o.stripPlace({a, b}));
       return Vec3((1 - share) * one->at(on.x(), on.y()) + share * other->at(on.x(), on.y()));
     };

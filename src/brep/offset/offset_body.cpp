@@ -107,6 +107,7 @@ struct Prepared {
   std::vector<int> open;
   std::array<Distances, 2> sides; ///< front, back
   std::vector<ZonePlace> zones;
+  BodyPtr before; ///< of one that zones have divided
 };
 
 Expected<Prepared> prepared(const Body& skin, const ThickenOptions& o, const Context& cx) {
@@ -122,7 +123,7 @@ Expected<Prepared> prepared(const Body& skin, const ThickenOptions& o, const Con
     ramps.resize(mm.size());
   } else {
     LUMSK_TRY(divided, zoned(skin, o, cx));
-    out.body = divided.body, out.net = std::move(divided.net), out.open = divided.open, out.zones = divided.places;
+    out.body = divided.body, out.net = std::move(divided.net), out.open = divided.open, out.zones = divided.places, out.before = divided.before;
     mm = std::move(divided.mm), ramps = std::move(divided.ramps);
   }
   // Shares of the thickness, along the outside normals.
@@ -142,11 +143,21 @@ Expected<Prepared> prepared(const Body& skin, const ThickenOptions& o, const Con
   return out;
 }
 
+/// The side in front; where it is the skin itself and zones end within it, as this was before they divided it.
+Expected<WallSide> frontOf(const WallSkin& whole, const Prepared& p, const ThickenOptions& o, const Context& cx) {
+  if (p.before && p.sides[0].none()) {
+    LUMSK_TRY(undivided, undividedSide(*p.before, o.open, *p.net, cx));
+    if (undivided) return std::move(*undivided);
+  }
+  return wallSide(whole, p.sides[0], cx);
+}
+
 /// Faces in front that zones have divided are whole again, where the front is the skin itself.
 BodyPtr frontWhole(const BodyPtr& b, const std::string& step, const Context& cx) {
   std::vector<int> front;
   for (int i = 0; i < int(b->faceNames.size()); ++i)
     if (b->faceNames[size_t(i)].rfind(step + ".front", 0) == 0) front.push_back(i);
+  if (front.size() < 2) return b;
   const auto made = united(*b, front, true, cx);
   return made && made->body->solid() ? made->body : b;
 }
@@ -169,7 +180,7 @@ Expected<Thickened> thickenLayers(const Body& skin, const ThickenOptions& o, con
         if (auto note = dropSteppedRims(*p.net, stepsOf(*p.net, d))) out.notes.push_back(std::move(*note));
       }
     const WallSkin whole{p.body.get(), p.net.get(), p.open};
-    LUMSK_TRY(front, wallSide(whole, p.sides[0], cx));
+    LUMSK_TRY(front, frontOf(whole, p, o, cx));
     cx.report(0.5, "offsetting");
     LUMSK_TRY(back, wallSide(whole, p.sides[1], cx));
     std::vector<NamedFace> all;

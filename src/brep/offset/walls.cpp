@@ -224,6 +224,33 @@ std::optional<Problem> dropSteppedRims(LayerNet& n, const std::vector<char>& ste
   return note;
 }
 
+namespace {
+
+/// Numbers of a net's edges and vertices in another one.
+void findParts(WallSide::Part& p, const LayerNet& n) {
+  for (int e = 1; e <= n.net.edgeMap.Extent(); ++e) p.edges.push_back(p.net->net.edgeMap.FindIndex(n.net.edgeMap(e)) - 1);
+  for (int v = 1; v <= n.net.vertexMap.Extent(); ++v) p.vertices.push_back(p.net->net.vertexMap.FindIndex(n.net.vertexMap(v)) - 1);
+}
+
+} // namespace
+
+Expected<std::optional<WallSide>> undividedSide(const Body& before, const std::vector<int>& leftOut, const LayerNet& divided, const Context& cx) {
+  WallSide out;
+  out.parts.resize(1);
+  WallSide::Part& p = out.parts.front();
+  LUMSK_TRY(own, readLayers(before, leftOut, cx));
+  p.own = std::move(own);
+  p.net = p.own.get();
+  findParts(p, divided);
+  for (size_t e = 0; e < divided.edges.size(); ++e)
+    if (divided.edges[e].kind == EdgeKind::Open && p.edges[e] < 0) return std::optional<WallSide>();
+  p.distances = Distances::alike(*p.net, 0);
+  out.partOf.resize(divided.net.sheets.size(), 0);
+  LUMSK_TRY(layer, layerAt(*p.net, p.distances, true, cx));
+  p.layer = std::move(layer);
+  return std::optional<WallSide>(std::move(out));
+}
+
 Expected<WallSide> wallSide(const WallSkin& skin, const Distances& d, const Context& cx) {
   const LayerNet& n = *skin.net;
   const std::vector<char> steps = stepsOf(n, d);
@@ -252,8 +279,7 @@ Expected<WallSide> wallSide(const WallSkin& skin, const Distances& d, const Cont
       p.own = std::move(own);
       p.net = p.own.get();
     }
-    for (int e = 1; e <= n.net.edgeMap.Extent(); ++e) p.edges.push_back(p.net->net.edgeMap.FindIndex(n.net.edgeMap(e)) - 1);
-    for (int v = 1; v <= n.net.vertexMap.Extent(); ++v) p.vertices.push_back(p.net->net.vertexMap.FindIndex(n.net.vertexMap(v)) - 1);
+    findParts(p, n);
     if (p.own) takeRims(*p.own, n, p);
     LUMSK_TRY(layer, layerAt(*p.net, p.distances, true, cx));
     p.layer = std::move(layer);

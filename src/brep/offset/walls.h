@@ -31,6 +31,10 @@ std::optional<Problem> dropSteppedRims(LayerNet& n, const std::vector<char>& ste
 
 Expected<WallSide> wallSide(const WallSkin& skin, const Distances& d, const Context& cx);
 
+/// The side of a wall that is the skin itself, as it was before zones divided it, where these leave all its openings as they
+/// were; nothing where they do not.
+Expected<std::optional<WallSide>> undividedSide(const Body& before, const std::vector<int>& leftOut, const LayerNet& divided, const Context& cx);
+
 /// The faces between both sides of a wall: at open edges, and along the steps of either side. Named by `step`.
 std::vector<NamedFace> facesBetween(const LayerNet& n, const WallSide& front, const WallSide& back, const std::string& step);
 

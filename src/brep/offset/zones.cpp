@@ -38,6 +38,7 @@ public:
 
   Expected<ZonedSkin> run() {
     const BodyPtr whole = skin_.solid() ? skinOf(namedFaces(skin_)) : std::make_shared<const Body>(skin_);
+    out_.before = whole;
     LUMSK_TRY(faces, BodyFaces::of(*whole, -1, cx_));
     faces_ = &faces;
     for (size_t z = 0; z < o_.zones.size(); ++z)

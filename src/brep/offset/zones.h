@@ -6,7 +6,7 @@ namespace lumsk::brep::offset {
 
 /// A skin divided along the borders of its zones, and how thick it is where.
 struct ZonedSkin {
-  BodyPtr body;
+  BodyPtr body, before; ///< divided, and not
   std::unique_ptr<LayerNet> net;                  ///< of its faces but the open ones
   std::vector<int> open;                          ///< its faces that are left out
   std::vector<double> mm;                         ///< by sheets of the net; of transitions the larger

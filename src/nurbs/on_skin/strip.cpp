@@ -96,7 +96,7 @@ std::optional<Vec2> SkinStrip::on(const Surface& s, const Place& place, Vec2 uv)
   SurfaceDerivatives d;
   double off = 1e300;
   for (int it = 0; it < kSteps; ++it) {
-    s.derivatives(uv.x(), uv.y(), 1, d);
+    s.derivatives(roundU(s, uv.x()), uv.y(), 1, d);
     const Vec3 from = d(0, 0) - foot;
     const Vec2 r(from.dot(unit), from.dot(aside) - place.asideMm);
     if (r.norm() < 1e-11 || (it > 6 && r.norm() >= off)) break;
@@ -107,9 +107,15 @@ std::optional<Vec2> SkinStrip::on(const Surface& s, const Place& place, Vec2 uv)
     uv -= J.inverse() * r;
     if (!uv.allFinite()) return {};
   }
-  s.derivatives(uv.x(), uv.y(), 0, d);
+  s.derivatives(roundU(s, uv.x()), uv.y(), 0, d);
   const Vec3 from = d(0, 0) - foot;
   return Vec2(from.dot(unit), from.dot(aside) - place.asideMm).norm() < 1e-6 ? std::optional(uv) : std::nullopt;
+}
+
+double roundU(const Surface& s, double u) {
+  if (!s.closedU()) return u;
+  const double size = s.lastU() - s.firstU();
+  return u - size * std::floor((u - s.firstU()) / size);
 }
 
 std::optional<SkinStrip::Fold> SkinStrip::folds() const {

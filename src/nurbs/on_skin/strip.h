@@ -38,7 +38,8 @@ public:
   Vec3 normal(double t) const;
   /// The place square to which a point lies; the nearest such.
   Place placeOf(const Vec3& p) const;
-  /// Where a surface has a place of the strip, from a start; nothing where it has none near.
+  /// Where a surface has a place of the strip, from a start; nothing where it has none near. Of surfaces closed in u also
+  /// beyond their domain, round and round (`roundU`).
   std::optional<Vec2> on(const Surface& s, const Place& place, Vec2 near) const;
 
   /// Where the curve bends so much to one side that the strip folds, or comes so near itself that the strip meets itself: the
@@ -57,5 +58,8 @@ private:
   double lengthMm_ = 0, widthMm_ = 0;
   bool closed_ = false;
 };
+
+/// The same u within the domain of a surface that is closed in u; of others as it is.
+double roundU(const Surface& s, double u);
 
 } // namespace lumsk::nurbs
