@@ -24,6 +24,7 @@ constexpr double kRampFit = 0.03; ///< fits, beside transitions: rims are to ben
 constexpr double kFit = 0.6, kMost = 2; ///< fits, and point tolerances: edges lie on both faces within the first if they can
 constexpr double kGrow = 1.05;
 constexpr int kStepsAlong = 50;  ///< steps of an edge that is fitted
+constexpr int kLeastAcross = 8;
 constexpr int kAcross = 20;      ///< places of a face, each way, that are compared with the body
 constexpr double kNearer = 0.01; ///< of the distance, and half of `fit`: as much nearer a wall may be by fits
 
@@ -199,9 +200,36 @@ private:
     }
     NamedFace named{TopoDS::Face(face.Oriented(sheet.orientation)), n_.names[size_t(s)], {}};
     const OffsetSheet& o = places_.sheets[size_t(s)];
-    if (sheet.spline.untrimmed() && !o.larger && !sheet.plane)
+    const bool whole = ds_.none() || std::all_of(sheet.border.begin(), sheet.border.end(), [&](const split::EdgeUse& use) {
+      return n_.net.edges[size_t(use.edge)].pole || places_.edges[size_t(use.edge)].kept; // else it is cut at a kink or a rim
+    });
+    if (sheet.spline.untrimmed() && !o.larger && !sheet.plane && whole)
       named.natural = NaturalFace{o.surface, sheet.orientation == TopAbs_REVERSED, n_.sideNames[size_t(s)], {}};
     out_.faces.push_back(std::move(named));
+  }
+
+  /// The box of its domain that a face fills.
+  std::pair<Vec2, Vec2> filled(int sheet) const {
+    Vec2 low = Vec2::Constant(1e300), high = -low;
+    for (const split::EdgeUse& use : n_.net.sheets[size_t(sheet)].border)
+      for (size_t k = 0; k < n_.edges[size_t(use.edge)].faces.size(); ++k)
+        for (const EdgePlace& p : places_.edges[size_t(use.edge)].places)
+          if (n_.edges[size_t(use.edge)].faces[k].sheet == sheet) low = low.cwiseMin(p.uv[k]), high = high.cwiseMax(p.uv[k]);
+    low = low.cwiseMax(0.0), high = high.cwiseMin(1.0);
+    if (((high - low).array() <= 0).any() || places_.sheets[size_t(sheet)].surface->closedU()) return {Vec2::Zero(), Vec2::Ones()};
+    return {low, high};
+  }
+
+  /// Of any of the parts of one spline.
+  bool near(int first, const Vec3& p, double mm) const {
+    for (size_t k = 0; k < n_.net.sheets.size(); ++k)
+      if (n_.firstOn[k] == first && n_.net.sheets[k].near({p, p}, mm)) return true;
+    return false;
+  }
+  bool inside(int first, const Vec2& uv) const {
+    for (size_t k = 0; k < n_.net.sheets.size(); ++k)
+      if (n_.firstOn[k] == first && n_.net.sheets[k].spline.inside(uv)) return true;
+    return false;
   }
 
   /// No part of the offset comes nearer to the body than its distance: else it runs into another part, or folds.
@@ -212,20 +240,23 @@ private:
       BRepTopAdaptor_FClass2d within(face, 1e-9);
       const OffsetSheet& o = places_.sheets[s];
       const split::Sheet& from = n_.net.sheets[s];
-      for (int i = 0; i < kAcross; ++i)
-        for (int j = 0; j < kAcross; ++j) {
+      const auto [low, high] = filled(int(s));
+      const double part = (high - low).maxCoeff();
+      const int across = std::clamp(int(std::lround(kAcross * std::sqrt(part))), kLeastAcross, kAcross);
+      for (int i = 0; i < across; ++i)
+        for (int j = 0; j < across; ++j) {
           if (cx_.stopped()) return fail(cancelled());
-          const Vec2 uv((i + 0.5) / kAcross, (j + 0.5) / kAcross), old = o.low + uv.cwiseProduct(o.size),
+          const Vec2 uv = low + Vec2((i + 0.5) / across, (j + 0.5) / across).cwiseProduct(high - low), old = o.low + uv.cwiseProduct(o.size),
               kernel = from.plane && !o.ramp ? from.spline.kernelPlace(old) : uv;
           const double d = std::abs(o.ramp ? o.ramp->at(o.stripPlace(uv)) : ds_.mm[s]), least = d - std::max(kNearer * d, 0.5 * cx_.tolerances.fit.mm);
           if (within.Perform(gp_Pnt2d(kernel.x(), kernel.y())) != TopAbs_IN) continue;
           const Vec3 p = o.surface->at(uv.x(), uv.y());
           for (size_t k = 0; k < n_.net.sheets.size(); ++k) {
             const split::Sheet& other = n_.net.sheets[k];
-            if (!other.near({p, p}, d)) continue;
+            if (n_.firstOn[k] != int(k) || !near(int(k), p, d)) continue; // of the parts of a spline one stands for all
             const split::Sheet::Foot f = other.foot(p);
             const double away = (p - f.point).norm();
-            if (f.beyond || away >= least || !other.spline.inside(f.uv)) continue;
+            if (f.beyond || away >= least || !inside(int(k), f.uv)) continue;
             return fail(problem("LM-T005", "the wall runs into another part of the skin")
                             .measure(millimetres(away))
                             .want(millimetres(d))

@@ -50,6 +50,11 @@ Expected<void> readEdges(LayerNet& n) {
   return {};
 }
 
+bool sameSpline(const nurbs::Surface& a, const nurbs::Surface& b) {
+  return a.sizeU() == b.sizeU() && a.sizeV() == b.sizeV() && a.degreeU() == b.degreeU() && a.degreeV() == b.degreeV() && a.grid() == b.grid() &&
+         a.knotsU() == b.knotsU() && a.knotsV() == b.knotsV();
+}
+
 /// Openings that lie in a plane.
 void readRims(LayerNet& n, LengthTolerance point) {
   BRep_Builder builder;
@@ -141,6 +146,11 @@ Expected<std::unique_ptr<LayerNet>> readLayers(const Body& body, const std::vect
     return fail(problem("LM-T004", "no face is left to be thickened")
                     .at(boxCorners(body.shape)[0])
                     .tryThis("leave fewer faces open"));
+  for (size_t i = 0; i < n.net.sheets.size(); ++i) {
+    size_t k = 0;
+    while (k < i && !(n.firstOn[k] == int(k) && sameSpline(*n.net.sheets[k].surface, *n.net.sheets[i].surface))) ++k;
+    n.firstOn.push_back(int(k));
+  }
   LUMSK_CHECK(readEdges(n));
   readRims(n, cx.tolerances.point);
   readVertices(n);

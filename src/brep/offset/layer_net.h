@@ -47,6 +47,7 @@ struct LayerNet {
   std::vector<std::string> names; ///< of the sheets
   std::vector<std::array<std::string, 4>> sideNames;
   bool closed = false; ///< no edge is open
+  std::vector<int> firstOn; ///< by sheets: the first one on the same spline, of which both are parts
   std::vector<Vec3> parts; ///< a place of every set of faces that hang together by their edges
 
   /// Outside normal of a sheet's spline at a place, and the sign that distances have along the spline's own.

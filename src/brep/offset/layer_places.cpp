@@ -24,7 +24,7 @@ constexpr double kFlatPole = 1e-4;    ///< sine, about: a pole's normal that lea
 constexpr double kMostAdded = 3;      ///< of a domain: no face is carried on further
 constexpr double kNoneAdded = 1e-5, kLeastAdded = 0.02; ///< of a domain: less is rounding; a shorter span would be rough
 constexpr double kMargin = 1.4;       ///< of what is added
-constexpr double kRampFit = 0.04;     ///< of the fit: curvature is to be right, too
+constexpr double kRampFit = 0.2;     ///< of the fit: curvature is to be right, too
 constexpr double kUnrolled = 0.01;    ///< of the fit: the surface of a ring is found again
 constexpr double kRingGap = 1e-3;     ///< of a ring: less is none
 constexpr double kRampMargin = 0.03;  ///< of a strip, along and across: its surface is as much larger than its face
@@ -103,8 +103,14 @@ public:
   }
   bool whole() const { return whole_; }
   Vec2 at(const Vec2& uv) const {
-    const int i = std::clamp(int(std::lround(uv.x() * kRampAlong)), 0, kRampAlong), j = std::clamp(int(std::lround(uv.y() * kRampAcross)), 0, kRampAcross);
-    const Vec2 near = grid_[size_t(i) * (kRampAcross + 1) + size_t(j)];
+    const auto split = [](double x, int many) {
+      const int i = std::clamp(int(x * many), 0, many - 1);
+      return std::pair(size_t(i), x * many - i);
+    };
+    const auto [i, f] = split(uv.x(), kRampAlong);
+    const auto [j, g] = split(uv.y(), kRampAcross);
+    const Vec2* at = &grid_[i * (kRampAcross + 1) + j];
+    const Vec2 near = (1 - f) * ((1 - g) * at[0] + g * at[1]) + f * ((1 - g) * at[kRampAcross + 1] + g * at[kRampAcross + 2]);
     return o_.ramp->strip->on(*o_.old, o_.stripPlace(uv), near).value_or(near);
   }
 
@@ -238,19 +244,13 @@ private:
     std::map<double, std::shared_ptr<const nurbs::Surface>> at; ///< by distances along its own normal
   };
 
-  static bool sameSpline(const nurbs::Surface& a, const nurbs::Surface& b) {
-    return a.sizeU() == b.sizeU() && a.sizeV() == b.sizeV() && a.degreeU() == b.degreeU() && a.degreeV() == b.degreeV() && a.grid() == b.grid() &&
-           a.knotsU() == b.knotsU() && a.knotsV() == b.knotsV();
-  }
-
   Expected<void> readSources() {
     const auto& sheets = n_.net.sheets;
     std::vector<int> first;
     for (size_t i = 0; i < sheets.size(); ++i) {
-      size_t k = 0;
-      while (k < first.size() && !sameSpline(*sheets[size_t(first[k])].surface, *sheets[i].surface)) ++k;
-      if (k == first.size()) first.push_back(int(i));
-      sourceOf_.push_back(int(k));
+      const auto known = std::find(first.begin(), first.end(), n_.firstOn[i]);
+      sourceOf_.push_back(int(known - first.begin()));
+      if (known == first.end()) first.push_back(int(i));
     }
     for (size_t k = 0; k < first.size(); ++k) {
       const split::Sheet& s = sheets[size_t(first[k])];
@@ -310,7 +310,7 @@ private:
   bool reachesBorder(int sheet) const {
     for (const split::EdgeUse& use : n_.net.sheets[size_t(sheet)].border) {
       const auto& faces = n_.edges[size_t(use.edge)].faces;
-      if (faces.size() < 2 || std::any_of(faces.begin(), faces.end(), [&](const FaceAt& f) { return !sameSpline(*n_.net.sheets[size_t(f.sheet)].surface, *n_.net.sheets[size_t(sheet)].surface); })) return true;
+      if (faces.size() < 2 || std::any_of(faces.begin(), faces.end(), [&](const FaceAt& f) { return n_.firstOn[size_t(f.sheet)] != n_.firstOn[size_t(sheet)]; })) return true;
     }
     return false;
   }
@@ -475,15 +475,27 @@ private:
     return nurbs::fitSurface([&](double a, double b) { return ring.at(o.low.x() + a * o.size.x() - std::floor(o.low.x() + a * o.size.x()), b); }, fit, cx_);
   }
 
-  /// The face itself must not bend more than the distance allows.
+  /// The face itself must not bend more than the distance allows. The parts of one spline are looked at together first.
   Expected<void> checkBend(int number) {
     const split::Sheet& s = n_.net.sheets[size_t(number)];
-    const auto bend = [&](double u, double v) {
-      if (!s.spline.inside({u, v})) return 0.0;
-      const nurbs::PrincipalCurvatures k = s.surface->curvatures(u, v);
-      return out_.sheets[size_t(number)].distanceMm > 0 ? k.k1 : -k.k2;
+    const bool along = out_.sheets[size_t(number)].distanceMm > 0;
+    const auto bendIn = [&](bool everywhere) {
+      return nurbs::largestOn(*s.surface, 4, 6, [&](double u, double v) {
+        if (!everywhere && !s.spline.inside({u, v})) return 0.0;
+        const nurbs::PrincipalCurvatures k = s.surface->curvatures(u, v);
+        return along ? k.k1 : -k.k2;
+      });
     };
-    const nurbs::LargestOnSurface worst = nurbs::largestOn(*s.surface, 4, 6, bend);
+    const int source = sourceOf_[size_t(number)];
+    nurbs::LargestOnSurface worst;
+    if (std::count(sourceOf_.begin(), sourceOf_.end(), source) > 1) {
+      auto known = bends_.find({source, along});
+      if (known == bends_.end()) known = bends_.emplace(std::pair(source, along), bendIn(true)).first;
+      if (known->second.value * std::abs(ds_.mm[size_t(number)]) < 1 - 1e-6) worst = known->second;
+      else worst = bendIn(false);
+    } else {
+      worst = bendIn(false);
+    }
     if (!(worst.value > 0)) return {};
     const double radius = 1 / worst.value;
     out_.tightestMm = std::min(out_.tightestMm, radius);
@@ -603,6 +615,7 @@ private:
   std::vector<Source> sources_;
   std::vector<int> sourceOf_; ///< by sheets
   std::map<std::tuple<const nurbs::SkinStrip*, int, double, double>, RampSource> ramps_;
+  std::map<std::pair<int, bool>, nurbs::LargestOnSurface> bends_; ///< of sources, along their normals or against them
   std::vector<std::vector<Vec3>> wanted_; ///< of ramps: places that they are to reach
   LayerPlaces out_;
 };

@@ -9,6 +9,8 @@
 #include "brep/unite.h"
 
 #include <BRep_Builder.hxx>
+#include <TopExp.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Shell.hxx>
 #include <TopoDS_Solid.hxx>
@@ -47,7 +49,7 @@ Expected<void> checkBorders(const TopoDS_Shape& s) {
 }
 
 /// A body of faces whose shape is final.
-BodyPtr named(const TopoDS_Shape& shape, const std::vector<NamedFace>& faces) {
+std::shared_ptr<Body> named(const TopoDS_Shape& shape, const std::vector<NamedFace>& faces) {
   auto body = std::make_shared<Body>();
   body->shape = shape;
   FaceHistory history;
@@ -71,34 +73,9 @@ Expected<TopoDS_Shape> solidOf(const std::vector<TopoDS_Face>& outer, const std:
 
 } // namespace
 
-Expected<Thickened> offsetBody(const Body& body, const OffsetBodyOptions& o, const Context& cx) {
-  return guarded("offsetting", [&]() -> Expected<Thickened> {
-    std::vector<int> leftOut;
-    for (int i = 0; !o.faces.empty() && i < int(body.faceNames.size()); ++i)
-      if (std::find(o.faces.begin(), o.faces.end(), i) == o.faces.end()) leftOut.push_back(i);
-    LUMSK_TRY(net, readLayers(body, leftOut, cx));
-    LUMSK_TRY(layer, layerAt(*net, Distances::alike(*net, o.distanceMm), false, cx));
-    Thickened out;
-    std::vector<TopoDS_Face> faces;
-    for (NamedFace& f : layer.faces) {
-      f.name = faceName(o.step, "offset", f.name);
-      faces.push_back(f.face);
-    }
-    LUMSK_CHECK(checkBorders(shellOf(faces, false)));
-    if (body.solid() && leftOut.empty()) {
-      LUMSK_TRY(solid, solidOf(faces, {}));
-      out.body = named(solid, layer.faces);
-    } else {
-      out.body = skinOf(layer.faces);
-    }
-    out.deviationMm = layer.deviationMm;
-    out.tightestRadiusMm = layer.tightestMm;
-    noteRough(out, out.body->shape);
-    return out;
-  });
-}
-
 namespace {
+
+double shareInFront(ThickenSide side) { return side == ThickenSide::Inward ? 0 : side == ThickenSide::Outward ? 1 : 0.5; }
 
 /// The skin that gets a wall, divided where zones end, and the distances of both its sides.
 struct Prepared {
@@ -127,7 +104,7 @@ Expected<Prepared> prepared(const Body& skin, const ThickenOptions& o, const Con
     mm = std::move(divided.mm), ramps = std::move(divided.ramps);
   }
   // Shares of the thickness, along the outside normals.
-  const double front = o.side == ThickenSide::Inward ? 0 : o.side == ThickenSide::Outward ? 1 : 0.5;
+  const double front = shareInFront(o.side);
   for (int k = 0; k < 2; ++k) {
     const double share = front - k;
     for (size_t s = 0; s < mm.size(); ++s) {
@@ -149,7 +126,24 @@ Expected<WallSide> frontOf(const WallSkin& whole, const Prepared& p, const Thick
     LUMSK_TRY(undivided, undividedSide(*p.before, o.open, *p.net, cx));
     if (undivided) return std::move(*undivided);
   }
-  return wallSide(whole, p.sides[0], cx);
+  return wallSide(whole, p.sides[0], true, cx);
+}
+
+/// What transitions are to meet, at the edges of their faces.
+void askAt(Body& body, const LayerNet& n, const WallSide& side, const Distances& d) {
+  TopTools_IndexedMapOfShape edges;
+  TopExp::MapShapes(body.shape, TopAbs_EDGE, edges);
+  for (size_t e = 0; e < n.edges.size(); ++e) {
+    const auto& faces = n.edges[e].faces;
+    if (n.edges[e].kind != EdgeKind::Inner || faces.size() != 2) continue;
+    const int part = side.partOf[size_t(faces[0].sheet)];
+    if (part != side.partOf[size_t(faces[1].sheet)]) continue; // a step
+    const auto &a = d.ramps[size_t(faces[0].sheet)], &b = d.ramps[size_t(faces[1].sheet)];
+    if ((!a && !b) || (a && a->kind == nurbs::Transition::Straight) || (b && b->kind == nurbs::Transition::Straight)) continue;
+    const WallSide::Part& p = side.parts[size_t(part)];
+    const int at = edges.FindIndex(p.layer.edges[size_t(p.edges[e])]);
+    if (at > 0) body.asked[body.edgeNames[size_t(at) - 1]] = (a ? a : b)->kind == nurbs::Transition::Tangent ? Meets::G1 : Meets::G2;
+  }
 }
 
 /// Faces in front that zones have divided are whole again, where the front is the skin itself.
@@ -159,10 +153,51 @@ BodyPtr frontWhole(const BodyPtr& b, const std::string& step, const Context& cx)
     if (b->faceNames[size_t(i)].rfind(step + ".front", 0) == 0) front.push_back(i);
   if (front.size() < 2) return b;
   const auto made = united(*b, front, true, cx);
-  return made && made->body->solid() ? made->body : b;
+  if (!made || !made->body->solid()) return b;
+  auto out = std::make_shared<Body>(*made->body);
+  for (const std::string& edge : out->edgeNames)
+    if (const auto it = b->asked.find(edge); it != b->asked.end()) out->asked.insert(*it);
+  return out;
 }
 
 } // namespace
+
+Expected<Thickened> offsetBody(const Body& body, const OffsetBodyOptions& o, const Context& cx) {
+  return guarded("offsetting", [&]() -> Expected<Thickened> {
+    ThickenOptions asWall; // the wall's front is what is wanted
+    asWall.thicknessMm = o.distanceMm, asWall.side = ThickenSide::Outward, asWall.step = o.step, asWall.zones = o.zones;
+    for (int i = 0; !o.faces.empty() && i < int(body.faceNames.size()); ++i)
+      if (std::find(o.faces.begin(), o.faces.end(), i) == o.faces.end()) asWall.open.push_back(i);
+    LUMSK_TRY(p, prepared(body, asWall, cx));
+    LUMSK_TRY(side, wallSide({p.body.get(), p.net.get(), p.open}, p.sides[0], false, cx));
+    Thickened out;
+    out.zones = p.zones;
+    std::vector<NamedFace> all;
+    std::vector<TopoDS_Face> faces;
+    for (WallSide::Part& part : side.parts) {
+      for (NamedFace& f : part.layer.faces) {
+        f.name = faceName(o.step, "offset", f.name);
+        all.push_back(f);
+      }
+      out.deviationMm = std::max(out.deviationMm, part.layer.deviationMm);
+      out.tightestRadiusMm = std::min(out.tightestRadiusMm, part.layer.tightestMm);
+    }
+    for (NamedFace& f : facesBetween(*p.net, {&side}, o.step)) all.push_back(std::move(f));
+    for (const NamedFace& f : all) faces.push_back(f.face);
+    LUMSK_CHECK(checkBorders(shellOf(faces, false)));
+    std::shared_ptr<Body> made;
+    if (body.solid() && p.open.empty()) {
+      LUMSK_TRY(solid, solidOf(faces, {}));
+      made = named(solid, all);
+    } else {
+      made = std::make_shared<Body>(*skinOf(all));
+    }
+    askAt(*made, *p.net, side, p.sides[0]);
+    out.body = std::move(made);
+    noteRough(out, out.body->shape);
+    return out;
+  });
+}
 
 Expected<Thickened> thickenLayers(const Body& skin, const ThickenOptions& o, const Context& cx) {
   return guarded("thickening", [&]() -> Expected<Thickened> {
@@ -182,7 +217,7 @@ Expected<Thickened> thickenLayers(const Body& skin, const ThickenOptions& o, con
     const WallSkin whole{p.body.get(), p.net.get(), p.open};
     LUMSK_TRY(front, frontOf(whole, p, o, cx));
     cx.report(0.5, "offsetting");
-    LUMSK_TRY(back, wallSide(whole, p.sides[1], cx));
+    LUMSK_TRY(back, wallSide(whole, p.sides[1], true, cx));
     std::vector<NamedFace> all;
     std::vector<TopoDS_Face> outer, inner;
     for (const WallSide* side : {&front, &back})
@@ -196,12 +231,15 @@ Expected<Thickened> thickenLayers(const Body& skin, const ThickenOptions& o, con
         out.deviationMm = std::max(out.deviationMm, part.layer.deviationMm);
         out.tightestRadiusMm = std::min(out.tightestRadiusMm, part.layer.tightestMm);
       }
-    for (NamedFace& f : facesBetween(*p.net, front, back, o.step)) {
+    for (NamedFace& f : facesBetween(*p.net, {&front, &back}, o.step)) {
       (p.net->closed ? inner : outer).push_back(f.face);
       all.push_back(std::move(f));
     }
     LUMSK_TRY(solid, solidOf(outer, inner));
-    out.body = named(solid, all);
+    auto body = named(solid, all);
+    askAt(*body, *p.net, back, p.sides[1]);
+    if (!p.sides[0].none()) askAt(*body, *p.net, front, p.sides[0]);
+    out.body = std::move(body);
     if (!o.zones.empty() && o.side == ThickenSide::Inward) out.body = frontWhole(out.body, o.step, cx);
     noteRough(out, solid);
     return out;

@@ -26,10 +26,10 @@ double distanceAt(const LayerNet& n, const Distances& d, const FaceAt& f, double
 /// Faces between layers: ruled from one edge to another, with upright lines at their ends that are shared.
 class Between {
 public:
-  Between(const LayerNet& n, const WallSide& front, const WallSide& back, const std::string& step)
-      : n_(n), sides_{&front, &back}, step_(step), levels_(n.vertices.size()) {
-    for (int s = 0; s < 2; ++s)
-      for (size_t p = 0; p < sides_[s]->parts.size(); ++p) addLevels({s, int(p)});
+  Between(const LayerNet& n, const std::vector<const WallSide*>& sides, const std::string& step)
+      : n_(n), sides_(sides), step_(step), levels_(n.vertices.size()) {
+    for (int s = 0; s < int(sides_.size()); ++s)
+      for (size_t p = 0; p < sides_[size_t(s)]->parts.size(); ++p) addLevels({s, int(p)});
     for (auto& list : levels_) std::stable_sort(list.begin(), list.end(), [](const Level& a, const Level& b) { return a.mm > b.mm; });
   }
 
@@ -39,15 +39,16 @@ public:
       const KnownEdge& x = n_.edges[e];
       if (n_.net.edges[e].pole) continue;
       if (x.kind == EdgeKind::Open) {
+        if (sides_.size() < 2) continue;
         const int sheet = x.faces[0].sheet;
         const std::string& label = n_.net.edges[e].label;
         out.push_back({ruled(int(e), whose(0, sheet), whose(1, sheet), x.faces[0], false), faceName(step_, "rim", n_.names[size_t(sheet)] + "|" + (label.empty() ? std::to_string(e) : label)), {}});
       } else if (x.kind == EdgeKind::Inner) {
-        for (int s = 0; s < 2; ++s) {
+        for (int s = 0; s < int(sides_.size()); ++s) {
           const Whose a = whose(s, x.faces[0].sheet), b = whose(s, x.faces[1].sheet);
           if (a.part == b.part) continue;
           const std::string& label = n_.net.edges[e].label;
-          out.push_back({ruled(int(e), a, b, x.faces[0], s == 1), faceName(step_, s ? "step" : "frontStep", n_.names[size_t(x.faces[0].sheet)] + "|" + (label.empty() ? std::to_string(e) : label)), {}});
+          out.push_back({ruled(int(e), a, b, x.faces[0], s == 1), faceName(step_, sides_.size() < 2 || s ? "step" : "frontStep", n_.names[size_t(x.faces[0].sheet)] + "|" + (label.empty() ? std::to_string(e) : label)), {}});
         }
       }
     }
@@ -66,8 +67,8 @@ private:
     TopoDS_Vertex vertex;
   };
 
-  const WallSide::Part& part(const Whose& w) const { return sides_[w.side]->parts[size_t(w.part)]; }
-  Whose whose(int side, int sheet) const { return {side, sides_[side]->partOf[size_t(sheet)]}; }
+  const WallSide::Part& part(const Whose& w) const { return sides_[size_t(w.side)]->parts[size_t(w.part)]; }
+  Whose whose(int side, int sheet) const { return {side, sides_[size_t(side)]->partOf[size_t(sheet)]}; }
 
   void addLevels(const Whose& w) {
     const WallSide::Part& p = part(w);
@@ -182,7 +183,7 @@ private:
   }
 
   const LayerNet& n_;
-  std::array<const WallSide*, 2> sides_;
+  std::vector<const WallSide*> sides_;
   std::string step_;
   std::vector<std::vector<Level>> levels_; ///< by vertices, outermost first
   std::map<std::pair<int, size_t>, TopoDS_Edge> lines_;
@@ -251,7 +252,7 @@ Expected<std::optional<WallSide>> undividedSide(const Body& before, const std::v
   return std::optional<WallSide>(std::move(out));
 }
 
-Expected<WallSide> wallSide(const WallSkin& skin, const Distances& d, const Context& cx) {
+Expected<WallSide> wallSide(const WallSkin& skin, const Distances& d, bool flatRims, const Context& cx) {
   const LayerNet& n = *skin.net;
   const std::vector<char> steps = stepsOf(n, d);
   split::Groups groups(n.net.sheets.size());
@@ -281,14 +282,14 @@ Expected<WallSide> wallSide(const WallSkin& skin, const Distances& d, const Cont
     }
     findParts(p, n);
     if (p.own) takeRims(*p.own, n, p);
-    LUMSK_TRY(layer, layerAt(*p.net, p.distances, true, cx));
+    LUMSK_TRY(layer, layerAt(*p.net, p.distances, flatRims, cx));
     p.layer = std::move(layer);
   }
   return out;
 }
 
-std::vector<NamedFace> facesBetween(const LayerNet& n, const WallSide& front, const WallSide& back, const std::string& step) {
-  return Between(n, front, back, step).run();
+std::vector<NamedFace> facesBetween(const LayerNet& n, const std::vector<const WallSide*>& sides, const std::string& step) {
+  return Between(n, sides, step).run();
 }
 
 } // namespace lumsk::brep::offset

@@ -29,13 +29,15 @@ std::vector<char> stepsOf(const LayerNet& n, const Distances& d);
 /// Planar openings at which a step ends follow the normals from now on; a note tells of them.
 std::optional<Problem> dropSteppedRims(LayerNet& n, const std::vector<char>& steps);
 
-Expected<WallSide> wallSide(const WallSkin& skin, const Distances& d, const Context& cx);
+/// `flatRims`: planar openings stay in their planes.
+Expected<WallSide> wallSide(const WallSkin& skin, const Distances& d, bool flatRims, const Context& cx);
 
 /// The side of a wall that is the skin itself, as it was before zones divided it, where these leave all its openings as they
 /// were; nothing where they do not.
 Expected<std::optional<WallSide>> undividedSide(const Body& before, const std::vector<int>& leftOut, const LayerNet& divided, const Context& cx);
 
-/// The faces between both sides of a wall: at open edges, and along the steps of either side. Named by `step`.
-std::vector<NamedFace> facesBetween(const LayerNet& n, const WallSide& front, const WallSide& back, const std::string& step);
+/// The faces between both sides of a wall, front and back: at open edges, and along the steps of either; of one side alone those
+/// along its steps. Named by `step`.
+std::vector<NamedFace> facesBetween(const LayerNet& n, const std::vector<const WallSide*>& sides, const std::string& step);
 
 } // namespace lumsk::brep::offset

@@ -321,7 +321,7 @@ private:
       auto ramp = std::make_shared<Ramp>();
       ramp->strip = l.strip, ramp->kind = *zoneOf(l).transition, ramp->toLeft = l.toLeft;
       ramp->fromMm = valueAt(s, l.zone), ramp->toMm = zoneOf(l).thicknessMm;
-      out_.mm.push_back(std::max(ramp->fromMm, ramp->toMm));
+      out_.mm.push_back(std::abs(ramp->fromMm) > std::abs(ramp->toMm) ? ramp->fromMm : ramp->toMm);
       out_.ramps.push_back(std::move(ramp));
     }
     return std::move(out_);
