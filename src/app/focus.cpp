@@ -286,6 +286,12 @@ std::string Focus::drawnFor() const {
   return it == drawnFor_.end() ? std::string() : it->second;
 }
 
+bool Focus::canMean(const scene::Hit& hit) const {
+  const auto* open = session_.recipe().find(open_);
+  if (!open || hit.step != open_ || !activeField() || activeField()->kind != FieldKind::Picks) return true;
+  return recipe::beforeStep(*open, hit, *results_.model()).has_value();
+}
+
 void Focus::pick(const scene::Hit& hit, bool toggle) {
   if (!drawing_.empty()) return drawOn(hit);
   if (const auto* open = session_.recipe().find(open_); open && hit.step == open_ && activeField() && activeField()->kind == FieldKind::Picks)

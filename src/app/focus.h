@@ -41,6 +41,8 @@ public:
   json picksForWays() const; ///< through which several constructions may go: of the open step, else what is picked
   int curvesOf(const std::string& step) const; ///< how many a step makes
   void pick(const scene::Hit& hit, bool toggle);
+  /// Whether a click on it could be meant: the open step cannot use what it makes itself.
+  bool canMean(const scene::Hit& hit) const;
   /// Several at once: into the active field as far as they fit, else picked; one undo entry.
   void pickAll(const std::vector<scene::Hit>& hits);
   /// An edge and what goes on from it (`chain`): one pick that counts as a chain where the field has such, else all.

@@ -295,23 +295,34 @@ Expected<FoundCurves> BodyFaces::projected(const nurbs::Path& path, const Vec3& 
   }
   FoundCurves out = whole(std::move(pieces), cx);
   if (!nearestOnly || out.curves.size() < 2) return out;
-  // Of several images the one that is met first, in the middle, counts.
-  const auto away = [&](const nurbs::Path& image) {
-    const Vec3 m = image.at(0.5 * image.last());
+  // Of images that lie behind one another, seen along the direction, the one that is met first counts.
+  const auto away = [&](const Vec3& image) { // from the path
     double best = 1e300, at = 0;
     for (Eigen::Index i = 0; i < pts.rows(); ++i) {
-      const Vec3 r = m - pts.row(i).transpose();
+      const Vec3 r = image - pts.row(i).transpose();
       const double side = (r - r.dot(d) * d).norm();
       if (side < best) best = side, at = std::abs(r.dot(d));
     }
     return at;
   };
-  double least = 1e300;
-  for (const auto& c : out.curves) least = std::min(least, away(c));
-  const double span = (high - low) * 0.05;
-  out.curves.erase(std::remove_if(out.curves.begin(), out.curves.end(),
-                                  [&](const nurbs::Path& c) { return away(c) > least + span; }),
-                   out.curves.end());
+  constexpr int kLooks = 96;
+  std::vector<char> hidden(out.curves.size(), 0);
+  for (size_t k = 0; k < hidden.size(); ++k)
+    for (double share : {0.25, 0.5, 0.75}) {
+      const Vec3 m = out.curves[k].at(share * out.curves[k].last());
+      for (size_t o = 0; o < hidden.size(); ++o) {
+        if (o == k) continue;
+        Vec3 before = out.curves[o].start();
+        for (int i = 1; i <= kLooks; ++i) {
+          const Vec3 p = out.curves[o].at(out.curves[o].last() * i / kLooks), r = p - m;
+          const bool same = (r - r.dot(d) * d).norm() <= (p - before).norm();
+          hidden[k] = hidden[k] || (same && away(p) < away(m) - cx.tolerances.point.mm - (p - before).norm());
+          before = p;
+        }
+      }
+    }
+  size_t number = 0;
+  out.curves.erase(std::remove_if(out.curves.begin(), out.curves.end(), [&](const nurbs::Path&) { return hidden[number++] != 0; }), out.curves.end());
   return out;
 }
 

@@ -110,6 +110,17 @@ std::optional<PickRef> beforeStep(const StepEntry& entry, const PickRef& pick, c
   };
   const StepResult* own = model.result(entry.id);
   if (!own || !own->outcome) return {};
+  if (pick.kind == Kind::Skin || pick.kind == Kind::Solid) { // what its body was before
+    for (const Output& o : own->outcome->outputs)
+      if (o.name == pick.part && !o.continues.empty()) {
+        PickRef before = pick;
+        const size_t slash = o.continues.find('/');
+        before.step = o.continues.substr(0, slash);
+        before.part = slash == std::string::npos ? "" : o.continues.substr(slash + 1);
+        return before;
+      }
+    return {};
+  }
   std::string name = pick.part;
   for (const Output& o : own->outcome->outputs)
     if (!o.name.empty() && name.rfind(o.name + "/", 0) == 0) name = name.substr(o.name.size() + 1);

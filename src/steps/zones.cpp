@@ -140,10 +140,10 @@ Field zonesField(const std::string& value, const std::string& help) {
   return picks("zones", "Zones", help, Kind::Curve | Kind::Edge | Kind::Plane | Kind::Face | Kind::Skin | Kind::Solid)
       .prefer(Kind::Curve)
       .optional()
-      .drawnHere({{"ring"}, {"drawing"}, {"spline"}})
-      .eachWith({length("value", value, "Within the zone.", "3").within(-1000, 1000),
+      .drawnHere({{"ring"}, {"drawing"}})
+      .eachWith({length("value", value, "Within the zone.", "3").within(-1000, 1000).withHandle(Handle::Distance),
                  choice("how", "Transition", "How the value changes over the outline.",
-                        {{"curvature", "smooth, equal curvature"}, {"tangent", "smooth, tangent"}, {"straight", "straight"}, {"step", "a step"}}),
+                        {{"curvature", "smooth, G2"}, {"tangent", "smooth, G1"}, {"straight", "straight"}, {"step", "step"}}),
                  length("width", "Width", "Of the transition, half of it on either side of the outline.", "5").within(0.01, 1000).unless("how", {"step"}),
                  toggle("flip", "Other side", "The zone is on the other side of the outline.", false)});
 }

@@ -105,6 +105,7 @@ private:
 
   void look(QPointF p) {
     auto hits = scene::pickAt(*work().scene(), view().camera(), p.x(), p.y(), work().focus().wanted());
+    hits.erase(std::remove_if(hits.begin(), hits.end(), [&](const scene::Hit& h) { return !work().focus().canMean(h); }), hits.end());
     if (const auto* f = work().focus().activeField(); f && f->preferred != Kind::None)
       std::stable_partition(hits.begin(), hits.end(),
                             [&](const scene::Hit& h) { return recipe::has(f->preferred, h.kind); });
