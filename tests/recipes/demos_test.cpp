@@ -134,8 +134,8 @@ private slots:
         solids += s.solid;
         if (s.solid) VERIFY_AT_MOST(s.largestToleranceMm, 0.01);
       }
-      QCOMPARE(solids, size_t(8)); // five ribs, two hoops, a coil
-      QCOMPARE(b.model->bodies.size(), size_t(9));
+      QCOMPARE(solids, size_t(12)); // six ribs, two hoops, a coil, three of six vanes
+      QCOMPARE(b.model->bodies.size(), size_t(12));
     }
   }
 
