@@ -5,6 +5,7 @@
 
 #include <QColorDialog>
 #include <QComboBox>
+#include <QDoubleSpinBox>
 #include <QHeaderView>
 #include <QTreeWidget>
 
@@ -12,6 +13,10 @@ namespace lumsk::app {
 
 namespace {
 constexpr int kId = Qt::UserRole, kStep = Qt::UserRole + 1;
+
+QString gramsShown(double grams) {
+  return grams < 1000 ? PartsPanel::tr("%1 g").arg(QString::fromStdString(formatNumber(grams, 4))) : PartsPanel::tr("%1 kg").arg(QString::fromStdString(formatNumber(grams / 1000, 4)));
+}
 
 QString sizeOf(const Vec3& low, const Vec3& high) {
   const Vec3 s = high - low;
@@ -44,7 +49,7 @@ std::pair<QString, QString> rowOf(const recipe::Object& o) {
 } // namespace
 
 PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
-    : QWidget(parent), w_(w), tree_(new QTreeWidget), kinds_(new QComboBox) {
+    : QWidget(parent), w_(w), tree_(new QTreeWidget), kinds_(new QComboBox), total_(new QLabel) {
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(6, 6, 6, 6);
   kinds_->setObjectName("parts-kinds");
@@ -54,8 +59,7 @@ PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
         std::pair{tr("curves"), tr("curve")}, std::pair{tr("backdrops"), tr("backdrop")}})
     kinds_->addItem(words, begins);
   l->addWidget(kinds_);
-  tree_->setColumnCount(3);
-  tree_->setHeaderLabels({tr("Part"), tr("Kind"), tr("Size, mm")});
+  tree_->setColumnCount(4);
   tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   tree_->setRootIsDecorated(false);
   tree_->setSelectionMode(QAbstractItemView::ExtendedSelection);
@@ -90,6 +94,21 @@ PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
   looks->addWidget(opacity);
   looks->addStretch();
   l->addLayout(looks);
+  auto* weights = new QHBoxLayout;
+  auto* density = new QDoubleSpinBox;
+  density->setObjectName("parts-density");
+  density->setAccessibleName(tr("density of the chosen parts"));
+  density->setRange(0, 30);
+  density->setDecimals(3);
+  density->setSingleStep(0.05);
+  density->setSuffix(tr(" g/cm³"));
+  density->setSpecialValueText(tr("no weight"));
+  density->setKeyboardTracking(false);
+  density->setToolTip(tr("of what the chosen solids are made: plastics about 1, aluminium 2.7, steel 7.8"));
+  weights->addWidget(new QLabel(tr("density")));
+  weights->addWidget(density);
+  weights->addWidget(total_, 1);
+  l->addLayout(weights);
   connect(&w_.results(), &Results::modelChanged, this, &PartsPanel::sync);
   connect(&w_.results(), &Results::figuresChanged, this, &PartsPanel::sync);
   connect(kinds_, &QComboBox::currentIndexChanged, this, &PartsPanel::filter);
@@ -121,14 +140,21 @@ PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
     w_.steps().setLook(
         chosen(), [value](recipe::Look& look) { look.opacity = value; }, tr("transparency"));
   });
-  connect(tree_, &QTreeWidget::itemSelectionChanged, this, [this, finish, opacity] {
+  connect(density, &QDoubleSpinBox::valueChanged, this, [this](double value) {
+    if (!filling_ && !chosen().empty()) w_.steps().setLook(chosen(), [value](recipe::Look& look) { look.density = value; }, tr("density"));
+  });
+  connect(tree_, &QTreeWidget::itemSelectionChanged, this, [this, finish, opacity, density] {
+    if (filling_) return;
     const auto ids = chosen();
-    for (QWidget* b : {static_cast<QWidget*>(finish), static_cast<QWidget*>(opacity)}) b->setEnabled(!ids.empty());
+    for (QWidget* b : {static_cast<QWidget*>(finish), static_cast<QWidget*>(opacity), static_cast<QWidget*>(density)}) b->setEnabled(!ids.empty());
     if (ids.empty()) return;
     const auto look = w_.recipe().looks.find(ids.front());
     const recipe::Look now = look == w_.recipe().looks.end() ? recipe::Look() : look->second;
     finish->setCurrentIndex(int(now.finish));
     opacity->setCurrentIndex(std::clamp(int(std::lround((1 - now.opacity) * 4)), 0, 3));
+    filling_ = true;
+    density->setValue(now.density);
+    filling_ = false;
   });
 }
 
@@ -147,12 +173,13 @@ void PartsPanel::filter() {
 void PartsPanel::sync() {
   if (w_.session().dragging()) return;
   filling_ = true;
-  tree_->setHeaderLabels({tr("Part"), tr("Kind"), tr("Size, %1").arg(lengthUnit())});
+  tree_->setHeaderLabels({tr("Part"), tr("Kind"), tr("Size, %1").arg(lengthUnit()), tr("Weight")});
+  double grams = 0;
   const auto before = chosen();
   tree_->clear();
   const auto add = [&](const QString& label, const QString& kind, const QString& size, const std::string& id,
-                       const std::string& step, bool visible) {
-    auto* item = new QTreeWidgetItem(tree_, {label, kind, size});
+                       const std::string& step, bool visible, const QString& weight = {}) {
+    auto* item = new QTreeWidgetItem(tree_, {label, kind, size, weight});
     item->setData(0, kId, QString::fromStdString(id));
     item->setData(0, kStep, QString::fromStdString(step));
     item->setCheckState(0, visible ? Qt::Checked : Qt::Unchecked);
@@ -166,13 +193,16 @@ void PartsPanel::sync() {
       continue;
     }
     const auto& s = figures->state;
+    const double weight = s.solid ? b.density * s.volumeMm3 / 1000 : 0;
     const QString kind = s.solid                  ? tr("solid, closed")
                          : s.openings.size() == 1 ? tr("skin, 1 opening")
                                                   : tr("skin, %1 openings").arg(s.openings.size());
     const QString edges = s.openEdges ? tr(", %1 open edges").arg(s.openEdges) : QString();
     add(QString::fromStdString(b.label), kind + edges + (b.stale ? tr(", stale") : QString()),
-        sizeOf(s.boxLow, s.boxHigh), b.id, b.step, b.visible);
+        sizeOf(s.boxLow, s.boxHigh), b.id, b.step, b.visible, weight > 0 ? gramsShown(weight) : QString());
+    if (b.visible) grams += weight;
   }
+  total_->setText(grams > 0 ? tr("in sight: %1").arg(gramsShown(grams)) : QString());
   for (const auto& step : w_.recipe().steps) {
     const auto* r = w_.model()->result(step->id);
     if (!r || !r->outcome) continue;
@@ -188,6 +218,8 @@ void PartsPanel::sync() {
   filter();
   tree_->resizeColumnToContents(1);
   tree_->resizeColumnToContents(2);
+  tree_->setColumnHidden(3, total_->text().isEmpty());
+  tree_->resizeColumnToContents(3);
   filling_ = false;
 }
 

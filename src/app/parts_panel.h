@@ -3,6 +3,7 @@
 #include "app/workspace.h"
 
 class QComboBox;
+class QLabel;
 class QTreeWidget;
 
 namespace lumsk::app {
@@ -20,6 +21,7 @@ private:
   Workspace& w_;
   QTreeWidget* tree_;
   QComboBox* kinds_;
+  QLabel* total_; ///< weight of what is in sight
   bool filling_ = false;
 };
 

@@ -143,6 +143,34 @@ void StepEdits::setLook(const std::vector<std::string>& ids, const std::function
   session_.edit(std::move(next), words);
 }
 
+std::pair<std::string, std::string> StepEdits::faceOf(const scene::Hit& face) const {
+  if (face.kind != recipe::Kind::Face) return {};
+  for (const recipe::BodyEntry& b : results_.model()->bodies) {
+    if (b.step != face.step) continue;
+    const std::string begin = b.output.empty() ? "" : b.output + "/";
+    if (face.part.rfind(begin, 0) != 0) continue;
+    const std::string name = face.part.substr(begin.size());
+    if (std::find(b.body->faceNames.begin(), b.body->faceNames.end(), name) != b.body->faceNames.end()) return {b.id, name};
+  }
+  return {};
+}
+
+void StepEdits::colourFaces(const std::vector<scene::Hit>& faces, const std::string& colour) {
+  Recipe next = recipe();
+  for (const scene::Hit& f : faces)
+    if (const auto [body, name] = faceOf(f); !body.empty()) {
+      if (colour.empty()) next.looks[body].faces.erase(name);
+      else next.looks[body].faces[name] = colour;
+    }
+  session_.edit(std::move(next), tr("colour of a face"));
+}
+
+bool StepEdits::hasOwnColour(const scene::Hit& face) const {
+  const auto [body, name] = faceOf(face);
+  const auto look = recipe().looks.find(body);
+  return look != recipe().looks.end() && look->second.faces.count(name) > 0;
+}
+
 void StepEdits::setVisible(const std::vector<std::string>& ids, bool visible) {
   setLook(
       ids, [visible](recipe::Look& l) { l.visible = visible; }, visible ? tr("show") : tr("hide"));

@@ -34,6 +34,9 @@ public:
   void setVisible(const std::vector<std::string>& ids, bool visible);
   void showOnly(const std::vector<std::string>& ids); ///< everything else goes out of sight
   void showAll();
+  /// Faces of bodies get a colour of their own; an empty one: that of their body again.
+  void colourFaces(const std::vector<scene::Hit>& faces, const std::string& colour);
+  bool hasOwnColour(const scene::Hit& face) const;
   void setLook(const std::vector<std::string>& ids, const std::function<void(recipe::Look&)>& change,
                const QString& words);
 
@@ -43,6 +46,7 @@ private:
   Session& session_;
   Results& results_;
   Focus& focus_;
+  std::pair<std::string, std::string> faceOf(const scene::Hit& face) const; ///< id of its body, and its name; empty: none
   News& news_;
 };
 

@@ -33,7 +33,7 @@ json reportOf(const recipe::BodyEntry& b, const Tolerances& tol) {
                         {"edges", o.edges}});
   }
   const auto j = inspect::summarise(inspect::joins(*b.body, tol));
-  return {{"id", b.id},
+  json out{{"id", b.id},
           {"label", b.label},
           {"kind", s.solid ? "solid" : "skin"},
           {"faces", s.faces},
@@ -52,6 +52,8 @@ json reportOf(const recipe::BodyEntry& b, const Tolerances& tol) {
             {"angle_deg", j.angleDeg},
             {"curvature_rel", j.curvatureRel},
             {"worst_at_mm", list(j.worstAt)}}}};
+  if (s.solid && b.density > 0) out["weight_g"] = b.density * s.volumeMm3 / 1000;
+  return out;
 }
 
 json reportOf(const recipe::Model& model) {

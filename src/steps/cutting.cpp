@@ -1,6 +1,7 @@
 #include "steps/cutting.h"
 
 #include "brep/curves_on.h"
+#include "brep/offset/offset_body.h"
 #include "steps/curves.h"
 #include "steps/directions.h"
 
@@ -75,7 +76,50 @@ void addCutters(Schema& s, const std::string& bodyHelp, std::vector<DrawnHere> d
   s.push_back(length("reach", "Up to", "Cutters go on straight for so much.", "10").within(0, 1e5).when("extend", {"length"}));
 }
 
-Expected<Cut> cutOf(const Inputs& in, const Context& cx) {
+namespace {
+
+constexpr char kBehind = '<', kBefore = '>';
+
+/// Two cutters in place of each, half a gap behind and before it.
+Expected<std::vector<brep::Divider>> apart(const std::vector<brep::Divider>& dividers, double gapMm, const Context& cx) {
+  std::vector<brep::Divider> out;
+  for (const brep::Divider& d : dividers)
+    for (const double side : {-0.5, 0.5}) {
+      brep::Divider one = d;
+      one.id += side < 0 ? kBehind : kBefore;
+      if (d.plane) {
+        one.plane->origin = d.plane->at(0, 0, side * gapMm);
+      } else if (d.body) {
+        brep::OffsetBodyOptions o;
+        o.distanceMm = side * gapMm, o.step = d.id;
+        if (d.face >= 0) o.faces = {d.face};
+        LUMSK_TRY(moved, brep::offsetBody(*d.body, o, cx));
+        one.body = moved.body;
+        one.face = -1;
+      } else {
+        Problem p = problem("LM-C015", "a gap along a curve needs a skin through it: its two sides are not known").at(d.path->at(0.5 * d.path->last())).tryThis("extrude the curve, and split by that skin");
+        p.item = d.id;
+        return fail(p.inField("by"));
+      }
+      out.push_back(std::move(one));
+    }
+  return out;
+}
+
+} // namespace
+
+std::vector<char> withoutGaps(const std::vector<brep::Piece>& pieces) {
+  std::vector<char> out;
+  for (const brep::Piece& p : pieces)
+    out.push_back(std::none_of(p.sides.begin(), p.sides.end(), [&](const auto& s) {
+      if (s.first.back() != kBehind || s.second != brep::SideOf::Front) return false;
+      const auto other = p.sides.find(s.first.substr(0, s.first.size() - 1) + kBefore);
+      return other != p.sides.end() && other->second == brep::SideOf::Back;
+    }));
+  return out;
+}
+
+Expected<Cut> cutOf(const Inputs& in, const Context& cx, double gapMm) {
   Cut c;
   const auto& bodies = in.picked("body");
   for (const Picked& p : bodies) c.targets.push_back(std::get<brep::BodyPtr>(p.object));
@@ -114,6 +158,10 @@ Expected<Cut> cutOf(const Inputs& in, const Context& cx) {
   o.step = in.stepId();
   if (in.text("extend") == "length") o.reachMm = in.number("reach");
   if (in.text("extend") == "no") o.reachMm = 0;
+  if (gapMm > 0) {
+    LUMSK_TRY(two, apart(c.dividers, gapMm, cx));
+    c.dividers = std::move(two);
+  }
   auto made = brep::Division::of(c.targets, c.dividers, o, cx);
   if (!made) {
     if (made.error().field.empty()) made.error().inField(in.on("mutual") ? "body" : "by");

@@ -16,8 +16,11 @@ struct Cut {
   std::unique_ptr<brep::Division> division;
 };
 /// The picked bodies divided by what was picked to cut them. Fails with LM-C005 where bodies are to cut each other and there is but one, and as
-/// `Division::of` does.
-Expected<Cut> cutOf(const recipe::Inputs& in, const Context& cx);
+/// `Division::of` does. With a gap each cutter becomes two, half of it before and behind it, named "ID<" and "ID>"; fails with
+/// LM-C015 where a cutter has no two sides to be moved to.
+Expected<Cut> cutOf(const recipe::Inputs& in, const Context& cx, double gapMm = 0);
+/// Pieces that lie between the two halves of a cutter.
+std::vector<char> withoutGaps(const std::vector<brep::Piece>& pieces);
 
 /// The direction along which a curve is carried onto bodies by itself: none where it lies on one of them, else square to its
 /// plane. Fails with LM-C006 where it has no plane of its own.

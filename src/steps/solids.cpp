@@ -3,6 +3,7 @@
 #include "brep/combine.h"
 #include "brep/cover.h"
 #include "brep/names.h"
+#include "steps/bodies.h"
 
 namespace lumsk::steps {
 
@@ -79,8 +80,8 @@ void addSolid(Schema& s, const std::string& help) {
 }
 
 void addTarget(Schema& s, const Condition& when) {
-  Field target = picks("target", "Target", "A solid that this one is combined with.", Kind::Solid).optional().atMost(1);
-  Field combine = choice("combine", "With the target", "Added to it, cut out of it, or what both have in common.", {{"add", "add"}, {"cut", "cut"}, {"common", "common"}})
+  Field target = picks("target", "Targets", "Solids that this one is combined with.", Kind::Solid).optional();
+  Field combine = choice("combine", "With the targets", "Added to them, which makes one body; cut out of each; or what each has in common with it.", {{"add", "add"}, {"cut", "cut"}, {"common", "common"}})
                       .when("target", {"picked"});
   for (Field* f : {&target, &combine}) f->conditions.push_back(when);
   s.push_back(std::move(target));
@@ -98,22 +99,34 @@ Expected<std::vector<brep::BodyPtr>> solidsOf(const Inputs& in, const std::vecto
 }
 
 Expected<void> putSolids(Outcome& out, const Inputs& in, std::vector<brep::BodyPtr> solids, const Context& cx) {
-  const bool targeted = in.has("target") && !in.picked("target").empty();
-  const std::string target = targeted ? in.picked("target").front().objectId() : "";
-  std::vector<Output> alone;
-  if (targeted) {
-    for (size_t k = 0; k < solids.size(); ++k) {
-      alone.push_back({kAlone + (k == 0 ? std::string() : std::to_string(k + 1)), solids[k], ""});
-      alone.back().alone = in.text("combine");
-      out.usedUp.push_back(objectId(in.stepId(), alone.back().name));
-    }
-    LUMSK_TRY(pieces, brep::combined(std::get<brep::BodyPtr>(in.picked("target").front().object), solids, *brep::combineFrom(in.text("combine")), cx));
-    solids = std::move(pieces);
-    out.usedUp.push_back(target);
+  const auto numbered = [](const std::string& begin, size_t k) { return k == 0 ? begin : begin + std::to_string(k + 1); };
+  if (!in.has("target") || in.picked("target").empty()) {
+    for (size_t k = 0; k < solids.size(); ++k) out.outputs.push_back({numbered("", k), std::move(solids[k]), ""});
+    return {};
   }
-  for (size_t k = 0; k < solids.size(); ++k)
-    out.outputs.push_back({k == 0 ? "" : std::to_string(k + 1), std::move(solids[k]), k == 0 ? target : ""});
-  for (Output& o : alone) out.outputs.push_back(std::move(o));
+  const auto how = *brep::combineFrom(in.text("combine"));
+  std::vector<PickedParts> targets = partsByBody(in.picked("target"));
+  std::vector<brep::BodyPtr> tools = solids;
+  for (const PickedParts& t : targets) out.usedUp.push_back(t.object);
+  if (how == brep::Combine::Add) { // all become one
+    for (size_t i = 1; i < targets.size(); ++i) tools.push_back(targets[i].body);
+    targets.resize(1);
+  }
+  for (size_t i = 0; i < targets.size(); ++i) {
+    auto pieces = brep::combined(targets[i].body, tools, how, cx);
+    if (!pieces) {
+      Problem p = pieces.error();
+      if (targets.size() > 1) p.item = targets[i].item;
+      return fail(p.field.empty() && targets.size() > 1 ? p.inField("target") : p);
+    }
+    for (size_t k = 0; k < pieces->size(); ++k)
+      out.outputs.push_back({numbered(i == 0 ? "" : targets[i].item + (k == 0 ? "" : "-"), k), std::move((*pieces)[k]), k == 0 ? targets[i].object : ""});
+  }
+  for (size_t k = 0; k < solids.size(); ++k) {
+    out.outputs.push_back({numbered(kAlone, k), solids[k], ""});
+    out.outputs.back().alone = in.text("combine");
+    out.usedUp.push_back(objectId(in.stepId(), out.outputs.back().name));
+  }
   return {};
 }
 

@@ -27,7 +27,7 @@ struct MadeSkin {
 /// The skins covered, those within others as openings through them. Fails with LM-L034 where one cannot be covered, and as
 /// covering and knitting do.
 Expected<std::vector<brep::BodyPtr>> solidsOf(const recipe::Inputs& in, const std::vector<MadeSkin>& skins, const Context& cx);
-/// Solids as they are, or added to a picked target or cut out of it; by themselves they are kept hidden then, to be repeated.
+/// Solids as they are, or added to picked targets or cut out of them; by themselves they are kept hidden then, to be repeated.
 Expected<void> putSolids(recipe::Outcome& out, const recipe::Inputs& in, std::vector<brep::BodyPtr> solids, const Context& cx);
 
 /// The skins as they are; with `solid` both of these.

@@ -1,6 +1,7 @@
 #include "app/window.h"
 
 #include <QComboBox>
+#include <QDoubleSpinBox>
 #include <QHeaderView>
 #include <QListWidget>
 #include <QMenu>
@@ -39,6 +40,47 @@ class PanelsTest : public WindowTestBase {
   }
 
 private slots:
+  void partsHaveAWeightAndFacesTheirColour() {
+    QVERIFY(open("tumbler.lumsk"));
+    tab(1);
+    auto* tree = find<QTreeWidget>("parts");
+    QVERIFY(QTest::qWaitFor([&] { return tree->topLevelItemCount() > 0 && tree->topLevelItem(0)->text(1).contains("closed"); }));
+    QVERIFY(tree->isColumnHidden(3));
+    tree->topLevelItem(0)->setSelected(true);
+    auto* density = find<QDoubleSpinBox>("parts-density");
+    QVERIFY(density && density->isEnabled());
+    density->setFocus();
+    density->selectAll();
+    QTest::keyClicks(density, "1.05");
+    QTest::keyClick(density, Qt::Key_Return);
+    QVERIFY(settled());
+    const std::string body = w().model()->bodies[0].id;
+    QCOMPARE(w().recipe().looks.at(body).density, 1.05);
+    const double grams = 1.05 * inspect::stateOf(*w().model()->bodies[0].body).volumeMm3 / 1000;
+    QVERIFY(QTest::qWaitFor([&] { return !tree->isColumnHidden(3); }));
+    VERIFY_AT_MOST(std::abs(tree->topLevelItem(0)->text(3).section(' ', 0, 0).toDouble() - grams), 0.01 * grams);
+    // Two faces get their own colour; an undo takes it away, and what a face is cut into would keep it.
+    const auto& drawn = w().scene()->bodies[0];
+    std::vector<scene::Hit> faces(2);
+    for (size_t i = 0; i < 2; ++i) {
+      faces[i].kind = recipe::Kind::Face;
+      faces[i].step = drawn.step;
+      faces[i].part = drawn.partName(drawn.body->faceNames[i]);
+    }
+    w().steps().colourFaces(faces, "#1f7a6b");
+    QVERIFY(settled());
+    QVERIFY(QTest::qWaitFor([&] { return w().scene()->bodies[0].colourOf(drawn.body->faceNames[0]) == "#1f7a6b"; }));
+    const auto& now = w().scene()->bodies[0];
+    QCOMPARE(now.colourOf(now.body->faceNames[1] + "#2"), std::string("#1f7a6b"));
+    QCOMPARE(now.colourOf(now.body->faceNames[2]), now.colour);
+    QVERIFY(w().steps().hasOwnColour(faces[0]));
+    const auto text = recipe::toText(w().recipe());
+    QVERIFY(recipe::fromText(text).value().looks.at(body).faces.size() == 2 && recipe::fromText(text).value().looks.at(body).density == 1.05);
+    w().session().undo();
+    QVERIFY(settled());
+    QVERIFY(!w().steps().hasOwnColour(faces[0]));
+  }
+
   void partsShowKindAndSizeAndHideByTheirBox() {
     QVERIFY(open("tumbler.lumsk"));
     tab(1);

@@ -186,7 +186,7 @@ private slots:
   /// What comes later, and is larger than what came first, is in view at the end.
   void aProjectThatComesInPartsIsSeenWhole() {
     QVERIFY(open("pebble_timer.lumsk"));
-    QCOMPARE(w().scene()->bodies.size(), size_t(2));
+    QCOMPARE(w().scene()->bodies.size(), size_t(3));
     QRect reach;
     for (const auto& b : w().scene()->bodies)
       for (const auto& f : b.faces)

@@ -64,22 +64,23 @@ private slots:
     Bench b = demo("pebble_timer");
     b.run();
     for (const auto& s : b.recipe.steps) VERIFY_STEP(b, s->id);
-    QCOMPARE(b.model->bodies.size(), size_t(2));
-    const recipe::BodyEntry *plate = nullptr, *body = nullptr;
+    QCOMPARE(b.model->bodies.size(), size_t(3));
+    const recipe::BodyEntry *plate = nullptr, *body = nullptr, *knob = nullptr;
     for (const auto& e : b.model->bodies) {
       QVERIFY(e.body->solid());
       QVERIFY(inspect::stateOf(*e.body).valid);
-      (e.step == "s20" ? plate : body) = &e;
+      (e.step == "s28" ? plate : e.step == "s25" ? knob : body) = &e;
       for (const auto& j : inspect::joins(*e.body, {})) {
         if (!j.meantSmooth) continue;
         VERIFY_AT_MOST(j.angleDeg, 0.01);
-        // The window's walls are those of a slot: straight lines go on into arcs.
-        if (j.edge.find("s19.") == std::string::npos) VERIFY_AT_MOST(j.curvatureRel, 0.01);
+        // The walls of the window and of the slots: straight lines go on into arcs.
+        if (j.edge.find("s19.") == std::string::npos && j.edge.find("s27.") == std::string::npos) VERIFY_AT_MOST(j.curvatureRel, 0.01);
       }
     }
-    QVERIFY(plate && body);
-    // The window goes through the plate alone.
-    QCOMPARE(inspect::stateOf(*plate->body).faces, 16);
+    QVERIFY(plate && body && knob);
+    QCOMPARE(inspect::stateOf(*knob->body).faces, 3 + 2 * 24); // a wall and a floor each notch
+    // The window and the slots go through the plate alone.
+    QCOMPARE(inspect::stateOf(*plate->body).faces, 16 + 4 * 6);
     QCOMPARE(inspect::stateOf(*body->body).faces, 20);
     // The body's top beneath the plate, measured by the kernel.
     int looked = 0;

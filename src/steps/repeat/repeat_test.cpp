@@ -170,6 +170,27 @@ private slots:
     QVERIFY(b.result(all).problem->where.front().x() > 50);
   }
 
+  void oneSolidIsCutOutOfSeveral() {
+    Bench b;
+    const auto low = prism(b, disc(80), 6), high = prism(b, disc(60, 0, 0, 10), 6), rest = prism(b, disc(50, 0, 0, 20), 6);
+    const auto cut = prism(b, disc(10, 5, 0, -2), 19, {{"target", picks({pick(low, "solid"), pick(high, "solid")})}, {"combine", "cut"}});
+    b.run();
+    VERIFY_STEP(b, cut);
+    QCOMPARE(b.model->bodies.size(), size_t(3));
+    const double hole = kPi * 25 * 6;
+    VERIFY_AT_MOST(std::abs(volume(b.model->bodies[0].body) / (kPi * 1600 * 6 - hole) - 1), 1e-6);
+    VERIFY_AT_MOST(std::abs(volume(b.model->bodies[1].body) / (kPi * 900 * 6 - hole) - 1), 1e-6);
+    VERIFY_AT_MOST(std::abs(volume(b.model->bodies[2].body) / (kPi * 625 * 6) - 1), 1e-6); // not picked
+    QCOMPARE(b.model->bodies[1].id, "b" + high.substr(1));
+    b.set(cut, "combine", "add");
+    b.run();
+    VERIFY_STEP(b, cut);
+    QCOMPARE(b.model->bodies.size(), size_t(2));
+    b.set(cut, "target", picks({pick(low, "solid"), pick(rest, "solid")}));
+    b.run();
+    QCOMPARE(b.code(cut), std::string("LM-B010")); // it does not reach the third
+  }
+
   void mirrorsGiveThreeImagesAndFacesAreSkins() {
     Bench b;
     const auto peg = prism(b, block(4, 3, 12, 9), 5);

@@ -4,6 +4,7 @@
 #include "app/words.h"
 #include "scene/pick_many.h"
 
+#include <QColorDialog>
 #include <QKeyEvent>
 #include <QMenu>
 
@@ -88,6 +89,16 @@ public:
           [this, all] { work().focus().pick(all, true); });
     }
     add(ViewWidget::tr("Pick %1").arg(QString::fromStdString(hit.label)), [this, hit] { work().focus().pick(hit, true); });
+    if (hit.kind == Kind::Face) {
+      // Of all picked ones where it is one of them.
+      std::vector<scene::Hit> faces = work().focus().selection();
+      if (std::none_of(faces.begin(), faces.end(), [&](const scene::Hit& h) { return recipe::same(h, hit); })) faces = {hit};
+      add(ViewWidget::tr("Colour of this face"), [this, faces] {
+        const QColor c = QColorDialog::getColor(QColor("#F3EEE4"), &view(), ViewWidget::tr("Colour of the face"));
+        if (c.isValid()) work().steps().colourFaces(faces, c.name().toStdString());
+      });
+      if (work().steps().hasOwnColour(hit)) add(ViewWidget::tr("Its body's colour again"), [this, faces] { work().steps().colourFaces(faces, {}); });
+    }
     if (hit.step != "world") {
       add(ViewWidget::tr("Open its step"), [this, hit] { work().focus().unfold(hit.step); });
       add(ViewWidget::tr("Out of sight"), [this, hit] {
