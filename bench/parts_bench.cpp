@@ -1,4 +1,4 @@
-// Walls by zones, and what is repeated: `parts_bench [ROUNDS]`. Prints medians of steps that are computed anew, scaled so that OCCT's loft of 8
+// Walls by zones, and what is repeated: `parts_bench [ROUNDS] [repeats]`. Prints medians of steps that are computed anew, scaled so that OCCT's loft of 8
 // sections counts 11 ms, and what the judge of zones finds at places of their walls.
 #include "bench/stopwatch.h"
 #include "brep/thicken_parts.h"
@@ -95,13 +95,13 @@ void repeats(int rounds, double scale) {
   for (const char* as : {"copies", "one"}) {
     Bench b;
     const bool one = std::string(as) == "one";
-    const auto leaf = prism(b, block(one ? 8 : 5, 8, 60, 0), 12); // as one body they reach into one another
+    const auto leaf = prism(b, block(one ? 12 : 5, 4, 60, 0), 12); // as one body they reach into the hub
     const auto hub = prism(b, disc(112), 12);
     const auto round = b.add("repeat", {{"what", picks({pick(leaf, "solid")})}, {"way", "round"}, {"count", 60}, {"changes", out}, {"as", one ? "add" : "copies"}, {"bodies", picks({pick(hub, "solid")})}});
     say(one ? "60 round an axis, 10 left out, added to a hub" : "60 round an axis, 10 left out, as copies", b, round);
   }
   Bench b = tumbler(); // a freeform body, a freeform cutter
-  const auto bead = b.add("ring", {{"shape", "superellipse"}, {"width", 5}, {"depth", 3}, {"x", 38}, {"height", 40}}), end = b.add("ring", {{"shape", "ellipse"}, {"width", 3}, {"depth", 2}, {"x", 40}, {"height", 70}});
+  const auto bead = b.add("ring", {{"shape", "superellipse"}, {"width", 5}, {"depth", 3}, {"x", 34}, {"height", 40}}), end = b.add("ring", {{"shape", "ellipse"}, {"width", 3}, {"depth", 2}, {"x", 36}, {"height", 70}});
   const auto cutter = b.add("loft", {{"sections", picks({pick(bead), pick(end)})}, {"solid", true}});
   const auto round = b.add("repeat", {{"what", picks({pick(cutter, "solid")})}, {"way", "round"}, {"count", 40}, {"as", "cut"}, {"bodies", picks({pick("s6", "solid")})}});
   say("a freeform cut 40 times round a freeform body", b, round);
@@ -112,6 +112,6 @@ void repeats(int rounds, double scale) {
 int main(int argc, char** argv) {
   const int rounds = argc > 1 ? std::atoi(argv[1]) : 20;
   const double scale = bench::scaleOfRun();
-  zones(rounds, scale);
+  if (argc < 3) zones(rounds, scale);
   repeats(rounds, scale);
 }
