@@ -7,7 +7,10 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QHeaderView>
+#include <QLabel>
+#include <QPushButton>
 #include <QTreeWidget>
+#include <QVBoxLayout>
 
 namespace lumsk::app {
 
@@ -49,9 +52,19 @@ std::pair<QString, QString> rowOf(const recipe::Object& o) {
 } // namespace
 
 PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
-    : QWidget(parent), w_(w), tree_(new QTreeWidget), kinds_(new QComboBox), total_(new QLabel) {
+    : QWidget(parent), w_(w), tree_(new QTreeWidget), kinds_(new QComboBox), finish_(new QComboBox), opacity_(new QComboBox), density_(new QDoubleSpinBox), total_(new QLabel) {
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(6, 6, 6, 6);
+  addKinds(l);
+  addTree(l);
+  addSight(l);
+  addLooks(l);
+  addWeights(l);
+  connect(&w_.results(), &Results::modelChanged, this, &PartsPanel::sync);
+  connect(&w_.results(), &Results::figuresChanged, this, &PartsPanel::sync);
+}
+
+void PartsPanel::addKinds(QVBoxLayout* l) {
   kinds_->setObjectName("parts-kinds");
   kinds_->setAccessibleName(tr("which parts are listed"));
   for (const auto& [words, begins] :
@@ -59,6 +72,10 @@ PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
         std::pair{tr("curves"), tr("curve")}, std::pair{tr("backdrops"), tr("backdrop")}})
     kinds_->addItem(words, begins);
   l->addWidget(kinds_);
+  connect(kinds_, &QComboBox::currentIndexChanged, this, &PartsPanel::filter);
+}
+
+void PartsPanel::addTree(QVBoxLayout* l) {
   tree_->setColumnCount(4);
   tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
   tree_->setRootIsDecorated(false);
@@ -66,96 +83,97 @@ PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
   tree_->setAccessibleName(tr("parts"));
   tree_->setObjectName("parts");
   l->addWidget(tree_);
-  const auto button = [&](QHBoxLayout* row, const QString& words, const char* name, const QString& tip) {
-    auto* b = new QPushButton(words);
-    b->setObjectName(name);
-    b->setToolTip(tip);
-    row->addWidget(b);
-    return b;
-  };
-  auto* sight = new QHBoxLayout;
-  auto* only =
-      button(sight, tr("Only these"), "parts-only", tr("everything else goes out of sight (Shift+O in the view)"));
-  auto* all = button(sight, tr("All in sight"), "parts-all", tr("Ctrl+Shift+O in the view"));
-  sight->addStretch();
-  l->addLayout(sight);
-  auto* looks = new QHBoxLayout;
-  auto* colour = button(looks, tr("Colour"), "parts-colour", tr("of the chosen parts"));
-  auto* finish = new QComboBox;
-  finish->setObjectName("parts-finish");
-  finish->setAccessibleName(tr("finish of the chosen parts"));
-  for (const auto& [words, value] : finishChoices()) finish->addItem(words, int(value));
-  looks->addWidget(finish);
-  auto* opacity = new QComboBox;
-  opacity->setObjectName("parts-opacity");
-  opacity->setAccessibleName(tr("how much the chosen parts cover"));
-  for (int percent : {100, 75, 50, 25})
-    opacity->addItem(percent == 100 ? tr("solid") : tr("%1 %").arg(percent), percent);
-  looks->addWidget(opacity);
-  looks->addStretch();
-  l->addLayout(looks);
-  auto* weights = new QHBoxLayout;
-  auto* density = new QDoubleSpinBox;
-  density->setObjectName("parts-density");
-  density->setAccessibleName(tr("density of the chosen parts"));
-  density->setRange(0, 30);
-  density->setDecimals(3);
-  density->setSingleStep(0.05);
-  density->setSuffix(tr(" g/cm³"));
-  density->setSpecialValueText(tr("no weight"));
-  density->setKeyboardTracking(false);
-  density->setToolTip(tr("of what the chosen solids are made: plastics about 1, aluminium 2.7, steel 7.8"));
-  weights->addWidget(new QLabel(tr("density")));
-  weights->addWidget(density);
-  weights->addWidget(total_, 1);
-  l->addLayout(weights);
-  connect(&w_.results(), &Results::modelChanged, this, &PartsPanel::sync);
-  connect(&w_.results(), &Results::figuresChanged, this, &PartsPanel::sync);
-  connect(kinds_, &QComboBox::currentIndexChanged, this, &PartsPanel::filter);
   connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
     if (filling_ || column != 0) return;
     w_.steps().setVisible({item->data(0, kId).toString().toStdString()}, item->checkState(0) == Qt::Checked);
   });
   connect(tree_, &QTreeWidget::itemDoubleClicked, this,
           [this](QTreeWidgetItem* item) { w_.focus().unfold(item->data(0, kStep).toString().toStdString()); });
+  connect(tree_, &QTreeWidget::itemSelectionChanged, this, &PartsPanel::showLook);
+}
+
+QPushButton* PartsPanel::button(QHBoxLayout* row, const QString& words, const char* name, const QString& tip) {
+  auto* b = new QPushButton(words);
+  b->setObjectName(name);
+  b->setToolTip(tip);
+  row->addWidget(b);
+  return b;
+}
+
+void PartsPanel::addSight(QVBoxLayout* l) {
+  auto* row = new QHBoxLayout;
+  auto* only = button(row, tr("Only these"), "parts-only", tr("everything else goes out of sight (Shift+O in the view)"));
+  auto* all = button(row, tr("All in sight"), "parts-all", tr("Ctrl+Shift+O in the view"));
+  row->addStretch();
+  l->addLayout(row);
   connect(only, &QPushButton::clicked, this, [this] {
     if (const auto ids = chosen(); !ids.empty()) w_.steps().showOnly(ids);
   });
   connect(all, &QPushButton::clicked, this, [this] { w_.steps().showAll(); });
+}
+
+void PartsPanel::addLooks(QVBoxLayout* l) {
+  auto* row = new QHBoxLayout;
+  auto* colour = button(row, tr("Colour"), "parts-colour", tr("of the chosen parts"));
+  finish_->setObjectName("parts-finish");
+  finish_->setAccessibleName(tr("finish of the chosen parts"));
+  for (const auto& [words, value] : finishChoices()) finish_->addItem(words, int(value));
+  row->addWidget(finish_);
+  opacity_->setObjectName("parts-opacity");
+  opacity_->setAccessibleName(tr("how much the chosen parts cover"));
+  for (int percent : {100, 75, 50, 25})
+    opacity_->addItem(percent == 100 ? tr("solid") : tr("%1 %").arg(percent), percent);
+  row->addWidget(opacity_);
+  row->addStretch();
+  l->addLayout(row);
   connect(colour, &QPushButton::clicked, this, [this] {
     const auto ids = chosen();
     if (ids.empty()) return;
     const QColor c = QColorDialog::getColor(QColor("#F3EEE4"), this, tr("Colour"));
-    if (c.isValid())
-      w_.steps().setLook(
-          ids, [&](recipe::Look& look) { look.colour = c.name().toStdString(); }, tr("colour"));
+    if (c.isValid()) w_.steps().setLook(ids, [&](recipe::Look& look) { look.colour = c.name().toStdString(); }, tr("colour"));
   });
-  connect(finish, &QComboBox::activated, this, [this, finish] {
-    const auto value = recipe::Finish(finish->currentData().toInt());
-    w_.steps().setLook(
-        chosen(), [value](recipe::Look& look) { look.finish = value; }, tr("finish"));
+  connect(finish_, &QComboBox::activated, this, [this] {
+    const auto value = recipe::Finish(finish_->currentData().toInt());
+    w_.steps().setLook(chosen(), [value](recipe::Look& look) { look.finish = value; }, tr("finish"));
   });
-  connect(opacity, &QComboBox::activated, this, [this, opacity] {
-    const double value = opacity->currentData().toInt() / 100.0;
-    w_.steps().setLook(
-        chosen(), [value](recipe::Look& look) { look.opacity = value; }, tr("transparency"));
+  connect(opacity_, &QComboBox::activated, this, [this] {
+    const double value = opacity_->currentData().toInt() / 100.0;
+    w_.steps().setLook(chosen(), [value](recipe::Look& look) { look.opacity = value; }, tr("transparency"));
   });
-  connect(density, &QDoubleSpinBox::valueChanged, this, [this](double value) {
+}
+
+void PartsPanel::addWeights(QVBoxLayout* l) {
+  auto* row = new QHBoxLayout;
+  density_->setObjectName("parts-density");
+  density_->setAccessibleName(tr("density of the chosen parts"));
+  density_->setRange(0, 30);
+  density_->setDecimals(3);
+  density_->setSingleStep(0.05);
+  density_->setSuffix(tr(" g/cm³"));
+  density_->setSpecialValueText(tr("no weight"));
+  density_->setKeyboardTracking(false);
+  density_->setToolTip(tr("of what the chosen solids are made: plastics about 1, aluminium 2.7, steel 7.8"));
+  row->addWidget(new QLabel(tr("density")));
+  row->addWidget(density_);
+  row->addWidget(total_, 1);
+  l->addLayout(row);
+  connect(density_, &QDoubleSpinBox::valueChanged, this, [this](double value) {
     if (!filling_ && !chosen().empty()) w_.steps().setLook(chosen(), [value](recipe::Look& look) { look.density = value; }, tr("density"));
   });
-  connect(tree_, &QTreeWidget::itemSelectionChanged, this, [this, finish, opacity, density] {
-    if (filling_) return;
-    const auto ids = chosen();
-    for (QWidget* b : {static_cast<QWidget*>(finish), static_cast<QWidget*>(opacity), static_cast<QWidget*>(density)}) b->setEnabled(!ids.empty());
-    if (ids.empty()) return;
-    const auto look = w_.recipe().looks.find(ids.front());
-    const recipe::Look now = look == w_.recipe().looks.end() ? recipe::Look() : look->second;
-    finish->setCurrentIndex(int(now.finish));
-    opacity->setCurrentIndex(std::clamp(int(std::lround((1 - now.opacity) * 4)), 0, 3));
-    filling_ = true;
-    density->setValue(now.density);
-    filling_ = false;
-  });
+}
+
+void PartsPanel::showLook() {
+  if (filling_) return;
+  const auto ids = chosen();
+  for (QWidget* b : {static_cast<QWidget*>(finish_), static_cast<QWidget*>(opacity_), static_cast<QWidget*>(density_)}) b->setEnabled(!ids.empty());
+  if (ids.empty()) return;
+  const auto look = w_.recipe().looks.find(ids.front());
+  const recipe::Look now = look == w_.recipe().looks.end() ? recipe::Look() : look->second;
+  finish_->setCurrentIndex(int(now.finish));
+  opacity_->setCurrentIndex(std::clamp(int(std::lround((1 - now.opacity) * 4)), 0, 3));
+  filling_ = true;
+  density_->setValue(now.density);
+  filling_ = false;
 }
 
 std::vector<std::string> PartsPanel::chosen() const {

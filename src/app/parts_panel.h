@@ -3,8 +3,12 @@
 #include "app/workspace.h"
 
 class QComboBox;
+class QDoubleSpinBox;
+class QHBoxLayout;
 class QLabel;
+class QPushButton;
 class QTreeWidget;
+class QVBoxLayout;
 
 namespace lumsk::app {
 
@@ -15,12 +19,20 @@ public:
   explicit PartsPanel(Workspace& w, QWidget* parent = nullptr);
 
 private:
+  void addKinds(QVBoxLayout* l);
+  void addTree(QVBoxLayout* l);
+  void addSight(QVBoxLayout* l);
+  void addLooks(QVBoxLayout* l);
+  void addWeights(QVBoxLayout* l);
+  static QPushButton* button(QHBoxLayout* row, const QString& words, const char* name, const QString& tip);
+  void showLook(); ///< of the first chosen part
   void sync();
   void filter();
   std::vector<std::string> chosen() const; ///< ids of the chosen parts
   Workspace& w_;
   QTreeWidget* tree_;
-  QComboBox* kinds_;
+  QComboBox *kinds_, *finish_, *opacity_;
+  QDoubleSpinBox* density_;
   QLabel* total_; ///< weight of what is in sight
   bool filling_ = false;
 };
