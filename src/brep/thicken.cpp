@@ -79,6 +79,16 @@ Expected<void> checkInputs(const Body& skin, const ThickenOptions& o, const Tole
                     .measure(millimetres(o.thicknessMm))
                     .inField("thickness")
                     .tryThis("take more than 0.005 mm"));
+  for (const ThickenZone& z : o.zones)
+    if (!(z.thicknessMm > tol.point.mm * 5) || z.thicknessMm > 1000) {
+      Problem p = problem("LM-T004", "the thickness of a zone is out of range")
+                      .measure(millimetres(z.thicknessMm))
+                      .at(z.borders.empty() ? Vec3(Vec3::Zero()) : z.borders.front().path.start())
+                      .inField("zones")
+                      .tryThis("take more than 0.005 mm; for an opening trim the skin");
+      p.item = z.item;
+      return fail(std::move(p));
+    }
   if (skin.solid() && o.side != ThickenSide::Inward)
     return fail(problem("LM-T004", "a solid can only be hollowed inward").inField("side").tryThis("choose inward"));
   return {};

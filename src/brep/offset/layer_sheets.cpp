@@ -208,8 +208,10 @@ private:
     const Source& x = sources_[size_t(sourceOf_[size_t(number)])];
     o.distanceMm = ds_.mm[size_t(number)] * n_.sign(number);
     o.larger = x.larger, o.low = x.low, o.size = x.size;
-    if (!s.plane && o.distanceMm != 0) LUMSK_CHECK(checkBend(number));
-    if (ds_.ramps[size_t(number)]) return rampSheet(number);
+    const auto& ramp = ds_.ramps[size_t(number)];
+    for (double mm : ramp ? std::vector<double>{ramp->fromMm, ramp->toMm} : std::vector<double>{ds_.mm[size_t(number)]})
+      if (!s.plane && mm != 0) LUMSK_CHECK(checkBend(number, mm * n_.sign(number)));
+    if (ramp) return rampSheet(number);
     LUMSK_TRY(surface, offsetOf(number, o.distanceMm));
     o.surface = surface;
     return {};
@@ -334,9 +336,11 @@ private:
   }
 
   /// The face itself must not bend more than the distance allows. The parts of one spline are looked at together first.
-  Expected<void> checkBend(int number) {
+  /// `mm`: along the spline's own normal.
+  Expected<void> checkBend(int number, double mm) {
     const split::Sheet& s = n_.net.sheets[size_t(number)];
-    const bool along = out_.sheets[size_t(number)].distanceMm > 0;
+    const bool along = mm > 0;
+    const double d = std::abs(mm);
     const auto bendIn = [&](bool everywhere) {
       return nurbs::largestOn(*s.surface, 4, 6, [&](double u, double v) {
         if (!everywhere && !s.spline.inside({u, v})) return 0.0;
@@ -349,7 +353,7 @@ private:
     if (std::count(sourceOf_.begin(), sourceOf_.end(), source) > 1) {
       auto known = bends_.find({source, along});
       if (known == bends_.end()) known = bends_.emplace(std::pair(source, along), bendIn(true)).first;
-      if (known->second.value * std::abs(ds_.mm[size_t(number)]) < 1 - 1e-6) worst = known->second;
+      if (known->second.value * d < 1 - 1e-6) worst = known->second;
       else worst = bendIn(false);
     } else {
       worst = bendIn(false);
@@ -357,7 +361,6 @@ private:
     if (!(worst.value > 0)) return {};
     const double radius = 1 / worst.value;
     out_.tightestMm = std::min(out_.tightestMm, radius);
-    const double d = std::abs(ds_.mm[size_t(number)]);
     if (d < radius * (1 - 1e-6)) return {};
     return fail(problem("LM-T001", "the skin folds over itself at this distance: its concave radius is smaller")
                     .measure(millimetres(radius))

@@ -210,6 +210,13 @@ private slots:
       const auto state = inspect::stateOf(*s.b.body(off));
       QVERIFY(state.valid && !state.solid);
       QCOMPARE(state.openings.size(), size_t(1)); // the border alone: the step is closed
+      // From one side of the skin to the other is no trouble; past a concave radius it is, on whichever side.
+      for (double most : {-0.5, -60.0}) {
+        const auto over = s.b.add("offset", {{"of", picks({pick(s.skin, "skin")})}, {"distance", 1}, {"zones", json::array({s.zone(ring, most, "curvature")})}});
+        s.b.run();
+        if (most > -1) VERIFY_STEP(s.b, over);
+        else QVERIFY(s.b.code(over) == "LM-T001" || s.b.code(over) == "LM-T005");
+      }
       for (const Wall& w : wallsOf(*s.b.body(off), s.surface(), "offset")) {
         const double way = outside(w.at, 5, 8, 40, 26);
         if (way < -0.5) {
@@ -232,8 +239,9 @@ private slots:
     const auto corner = s.thicken(json::array({s.zone(square, 3, "tangent")}));
     const auto square0 = s.thicken(json::array({s.zone(square, 3, "step")}));
     const auto beside = s.thicken(json::array({s.zone(away, 3, "step")}));
+    const auto none = s.thicken(json::array({s.zone(one, 0, "step")})), inside = s.thicken(json::array({s.zone(one, -1.5, "curvature")}));
     s.b.run();
-    for (const auto& [id, code] : {std::pair(cross, "LM-T012"), std::pair(crossStep, "LM-T012"), std::pair(narrow, "LM-T011"), std::pair(corner, "LM-T010"), std::pair(beside, "LM-T014")}) {
+    for (const auto& [id, code] : {std::pair(cross, "LM-T012"), std::pair(crossStep, "LM-T012"), std::pair(narrow, "LM-T011"), std::pair(corner, "LM-T010"), std::pair(beside, "LM-T014"), std::pair(none, "LM-T004"), std::pair(inside, "LM-T004")}) {
       QCOMPARE(s.b.code(id), std::string(code));
       QVERIFY(!s.b.result(id).problem->where.empty());
       QVERIFY(!s.b.result(id).problem->item.empty());
