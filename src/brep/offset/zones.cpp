@@ -43,7 +43,9 @@ public:
     faces_ = &faces;
     for (size_t z = 0; z < o_.zones.size(); ++z)
       for (const ThickenZone::Border& b : o_.zones[z].borders) LUMSK_CHECK(addLine(int(z), b));
-    LUMSK_TRY(division, Division::of({whole}, dividers_, {-1, o_.step}, cx_));
+    auto divided = Division::of({whole}, dividers_, {-1, o_.step}, cx_);
+    if (!divided) return notDivided(std::move(divided.error()));
+    const auto& division = *divided;
     LUMSK_TRY(bodies, division->bodies(std::vector<char>(division->pieces().size(), 1), true, false, cx_));
     out_.body = bodies.front().body;
     for (int f : o_.open)
@@ -61,6 +63,17 @@ private:
     p.inField("zones");
     p.item = o_.zones[size_t(zone)].item;
     return fail(std::move(p));
+  }
+
+  /// What dividing has to say of a cutter, said of the zone whose border is nearest to the place.
+  Unexpected notDivided(Problem p) const {
+    if (isCancelled(p) || p.where.empty()) return fail(std::move(p));
+    int zone = 0;
+    double nearest = 1e300;
+    for (const Line& l : lines_)
+      if (const double d = nurbs::closestPoint(l.path, p.where.front()).distanceMm; d < nearest) nearest = d, zone = l.zone;
+    if (p.code == "LM-C003" || p.code == "LM-C001") p = undivided(p.where.front());
+    return failed(std::move(p), zone);
   }
 
   // Borders

@@ -239,9 +239,10 @@ private slots:
     const auto corner = s.thicken(json::array({s.zone(square, 3, "tangent")}));
     const auto square0 = s.thicken(json::array({s.zone(square, 3, "step")}));
     const auto beside = s.thicken(json::array({s.zone(away, 3, "step")}));
+    const auto ends = s.thicken(json::array({s.zone(spline(s.b, {{{-20, -30, 40}}, {{0, -10, 40}}, {{10, 20, 40}}}), 3, "curvature")}));
     const auto none = s.thicken(json::array({s.zone(one, 0, "step")})), inside = s.thicken(json::array({s.zone(one, -1.5, "curvature")}));
     s.b.run();
-    for (const auto& [id, code] : {std::pair(cross, "LM-T012"), std::pair(crossStep, "LM-T012"), std::pair(narrow, "LM-T011"), std::pair(corner, "LM-T010"), std::pair(beside, "LM-T014"), std::pair(none, "LM-T004"), std::pair(inside, "LM-T004")}) {
+    for (const auto& [id, code] : {std::pair(cross, "LM-T012"), std::pair(crossStep, "LM-T012"), std::pair(narrow, "LM-T011"), std::pair(corner, "LM-T010"), std::pair(beside, "LM-T014"), std::pair(ends, "LM-T013"), std::pair(none, "LM-T004"), std::pair(inside, "LM-T004")}) {
       QCOMPARE(s.b.code(id), std::string(code));
       QVERIFY(!s.b.result(id).problem->where.empty());
       QVERIFY(!s.b.result(id).problem->item.empty());
