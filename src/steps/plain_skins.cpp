@@ -3,6 +3,7 @@
 #include "brep/edge_paths.h"
 #include "brep/names.h"
 #include "brep/skin.h"
+#include "nurbs/on_skin/planar.h"
 #include "steps/skins.h"
 
 namespace lumsk::steps {
@@ -24,7 +25,52 @@ Field plainFacesField() {
       .seldomSet();
 }
 
-Expected<PlainProfiles> plainProfilesIn(const Inputs& in, const Tolerances& tol) {
+void addWall(Schema& s) {
+  s.push_back(choice("wall", "Wall", "Profiles are borders as they are; or lines that are given a width, in their plane: grooves and ribs.",
+                     {{"none", "none: borders"}, {"middle", "half to either side"}, {"left", "to the left"}, {"right", "to the right"}, {"both", "each side its own"}}));
+  s.push_back(length("left", "Width", "Of the wall; with each side its own, to the left of the line.", "1").within(0, 1e4).unless("wall", {"none"}));
+  s.push_back(length("right", "Width right", "To the right of the line.", "1").within(0, 1e4).when("wall", {"both"}));
+}
+
+namespace {
+
+/// Every profile becomes the borders of the wall along it.
+Expected<void> giveWalls(PlainProfiles& p, const Inputs& in, const std::function<std::optional<Vec3>(const nurbs::Path&)>& squareTo, const Context& cx) {
+  const std::string how = in.text("wall");
+  const double width = in.number("left"), left = how == "middle" ? 0.5 * width : how == "right" ? 0.0 : width;
+  const double right = how == "middle" ? 0.5 * width : how == "right" ? width : how == "both" ? in.number("right") : 0.0;
+  if (!(left + right > cx.tolerances.point.mm))
+    return fail(problem("LM-P052", "the wall has no width").measure(millimetres(left + right)).at(p.paths.front().start()).inField("left").tryThis("give it a width above nought"));
+  PlainProfiles out;
+  for (size_t k = 0; k < p.paths.size(); ++k) {
+    auto plane = nurbs::fitPlane(nurbs::polyline(p.paths[k], 16));
+    if (!plane.unique) {
+      const Vec3 along = (p.paths[k].end() - p.paths[k].start()).normalized();
+      const auto normal = squareTo(p.paths[k]);
+      if (normal) plane.frame = Frame{p.paths[k].start(), along, normal->cross(along).normalized()};
+    } else if (!p.paths[k].closed() && plane.frame.normal().dot(nurbs::squareTo({p.paths[k]}, cx.tolerances.point)) < 0) {
+      plane.frame.y = -plane.frame.y;
+    }
+    auto band = nurbs::bandAlong(p.paths[k], plane.frame, left, right, cx);
+    if (!band) {
+      Problem told = band.error();
+      told.item = p.picked[k].item;
+      return fail(told.inField(told.code == "LM-P051" ? "sections" : "left"));
+    }
+    for (size_t i = 0; i < band->size(); ++i) {
+      out.picked.push_back(p.picked[k]);
+      out.names.push_back(p.names[k] + (i ? "-within" : ""));
+      out.paths.push_back(std::move((*band)[i]));
+    }
+  }
+  p = std::move(out);
+  return {};
+}
+
+} // namespace
+
+Expected<PlainProfiles> plainProfilesIn(const Inputs& in, const std::function<std::optional<Vec3>(const nurbs::Path&)>& squareTo, const Context& cx) {
+  const Tolerances& tol = cx.tolerances;
   PlainProfiles out;
   LUMSK_TRY(picked, sectionsIn(in, "sections", tol, "profile"));
   for (const PickedSection& s : picked) {
@@ -39,6 +85,7 @@ Expected<PlainProfiles> plainProfilesIn(const Inputs& in, const Tolerances& tol)
       out.paths.push_back(std::move(h));
     }
   }
+  if (in.text("wall") != "none") LUMSK_CHECK(giveWalls(out, in, squareTo, cx));
   std::vector<const nurbs::Path*> borders;
   for (const nurbs::Path& p : out.paths) borders.push_back(&p);
   out.nest = nurbs::nestingOf(borders, tol.point);

@@ -17,7 +17,11 @@ struct PlainProfiles {
 };
 recipe::Field plainProfilesField(const std::string& what);
 recipe::Field plainFacesField();
-Expected<PlainProfiles> plainProfilesIn(const recipe::Inputs& in, const Tolerances& tol);
+/// The fields "wall", "left" and "right": lines that are given a width.
+void addWall(recipe::Schema& s);
+/// Profiles as they are picked, or as borders of the walls along them. `squareTo`: the normal of the plane that the wall
+/// along a straight line lies in. Fails as `sectionsIn` and `bandAlong` do.
+Expected<PlainProfiles> plainProfilesIn(const recipe::Inputs& in, const std::function<std::optional<Vec3>(const nurbs::Path&)>& squareTo, const Context& cx);
 
 /// The body of one of them. `reversed`: its faces' normals point to its inside.
 Expected<brep::BodyPtr> plainBody(const recipe::Inputs& in, const nurbs::PlainSkin& skin, const PlainProfiles& profiles,

@@ -220,6 +220,40 @@ std::optional<Fillet> filletBetween(const Path& a, const Path& b, const Vec3& n,
 
 } // namespace
 
+Expected<std::vector<Path>> bandAlong(const Path& p, const Frame& plane, double leftMm, double rightMm, const Context& cx) {
+  const double none = cx.tolerances.point.mm;
+  const auto side = [&](double d) -> Expected<Path> {
+    if (std::abs(d) <= none) return p;
+    LUMSK_TRY(off, offsetInPlane(p, plane, d, OffsetCorner::Round, cx));
+    // One that lost an end, or fell apart, went round a bend that is tighter than it is wide.
+    const Path& one = off.curves.front();
+    const auto endOff = [&](bool first) {
+      CurveDerivatives e;
+      p.derivatives(first ? 0.0 : p.last(), 1, e);
+      const Vec3 along = first || p.closed() ? e[1] : p.tangentBefore(p.last());
+      return ((first ? p.start() : p.end()) + d * plane.normal().cross(along).normalized() - (first ? one.start() : one.end())).norm();
+    };
+    const double kBy = 10 * none;
+    if (off.curves.size() == 1 && one.closed() == p.closed() && (p.closed() || (endOff(true) < kBy && endOff(false) < kBy))) return one;
+    return fail(problem("LM-P059", "a side of the wall folds: the line turns more tightly than that").measure(millimetres(std::abs(d))).at(off.curves.size() > 1 ? off.curves[1].start() : one.start()).tryThis("make the wall narrower, or the line calmer"));
+  };
+  LUMSK_TRY(left, side(leftMm));
+  LUMSK_TRY(right, side(-rightMm));
+  if (p.closed()) {
+    const bool leftIsOuter = fitPlane(polyline(p, 16)).frame.normal().dot(plane.normal()) < 0;
+    return std::vector<Path>{leftIsOuter ? left : right, leftIsOuter ? right : left};
+  }
+  std::vector<Segment> around = right.segments();
+  const Path back = reversed(left);
+  around.push_back(LineSegment{right.end(), back.start()});
+  around.insert(around.end(), back.segments().begin(), back.segments().end());
+  around.push_back(LineSegment{back.end(), right.start()});
+  LUMSK_TRY(band, Path::make(std::move(around), cx.tolerances.point));
+  if (const auto at = selfCrossings(band, cx.tolerances.point); !at.empty())
+    return fail(problem("LM-P059", "the sides of the wall run into one another").at(at.front()).tryThis("make the wall narrower, or move the line apart"));
+  return std::vector<Path>{std::move(band)};
+}
+
 Expected<Path> roundedCorners(const Path& p, double radiusMm, const Context& cx) {
   const std::vector<double> corners = p.corners(cx.tolerances.corner);
   if (corners.empty())

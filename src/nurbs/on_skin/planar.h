@@ -19,6 +19,11 @@ enum class OffsetCorner { Round, Sharp };
 Expected<OffsetCurves> offsetInPlane(const Path& p, const Frame& plane, double distanceMm, OffsetCorner corner,
                                      const Context& cx);
 
+/// The borders of the band that lies beside a planar path, so far to its left and to its right as `offsetInPlane` says:
+/// of a closed path the outer and the inner one, of an open one a single closed one with straight ends. Ends are square to
+/// the path. Fails with LM-P059 where a side folds (place), and as `offsetInPlane`.
+Expected<std::vector<Path>> bandAlong(const Path& p, const Frame& plane, double leftMm, double rightMm, const Context& cx);
+
 /// Corners of a chain rounded with one radius: an arc between lines, between other planar pieces the arc that is
 /// tangent to both. Fails with LM-P053 (no corner), LM-P054 (a radius that does not fit: place), LM-P051 (pieces at a
 /// corner that are not in one plane).

@@ -34,7 +34,9 @@ Schema schema() {
       angle("lean", "Lean", "How far the walls lean outwards as they go on: a draft. Below nought inwards; openings the other way.", "0")
           .within(-85, 85),
       plainFacesField()};
+  addWall(s);
   addSolid(s, "Covers the ends of closed profiles, which makes solids; profiles within others are openings.");
+  s.push_back(toggle("through", "Through all", "Goes on past all of the targets; the length says only to which side.", false).when("solid", {"true"}).when("target", {"picked"}).unless("upTo", {"picked"}));
   return s;
 }
 
@@ -85,6 +87,24 @@ struct Extent {
   std::array<EndPick, 2> ends;
 };
 
+constexpr double kPast = 1.2, kPastMm = 1; ///< of what a skin is to reach it goes on so much farther
+
+bool goesThrough(const Inputs& in) { return in.has("through") && in.on("through"); }
+
+/// Past all of the targets: to the side that the length says, or where they lie; both ways to both.
+Expected<void> goThrough(nurbs::ExtrudeOptions& o, const Inputs& in, const PlainProfiles& p, const Tolerances& tol) {
+  std::array<double, 2> most{};
+  for (const Picked& target : in.picked("target"))
+    for (const nurbs::Path& path : p.paths)
+      for (const int e : {0, 1}) most[size_t(e)] = std::max(most[size_t(e)], reachOf(target, path.start(), (e ? 1.0 : -1.0) * o.direction));
+  const bool one = in.text("ways") == "one", turned = one && (in.number("length") < 0 ? most[0] > tol.point.mm : !(most[1] > tol.point.mm));
+  if (turned) o.direction = -o.direction, std::swap(most[0], most[1]);
+  if (!(most[1] > tol.point.mm))
+    return fail(problem("LM-X004", "the targets do not lie on that side of the profile").at(p.paths.front().start()).inField("target").tryThis("go both ways, or pick other targets"));
+  for (const int e : {0, 1}) o.reachMm[size_t(e)] = e == 0 && one ? 0.0 : kPast * most[size_t(e)] + kPastMm;
+  return {};
+}
+
 Expected<Extent> extentOf(const Inputs& in, const PlainProfiles& p, const Tolerances& tol) {
   Extent out;
   nurbs::ExtrudeOptions& o = out.options;
@@ -98,11 +118,13 @@ Expected<Extent> extentOf(const Inputs& in, const PlainProfiles& p, const Tolera
   if (ways == "both") o.reachMm[0] = in.number("back");
   out.ends = {endOf(in, "backTo", tol), endOf(in, "upTo", tol)};
   o.until = {out.ends[0].plane, out.ends[1].plane};
+  if (goesThrough(in)) LUMSK_CHECK(goThrough(o, in, p, tol));
   if (ways == "one" && o.until[1]) { // to the side on which it lies
     const double away = (o.until[1]->origin - from).dot(o.until[1]->normal()) / direction.dot(o.until[1]->normal());
     if (away < 0) o.direction = -o.direction;
   } else if (ways == "one" && out.ends[1].other) {
     if ((middleOf(*out.ends[1].other) - from).dot(direction) < 0) o.direction = -o.direction;
+  } else if (goesThrough(in)) { // its sides are known
   } else if (ways == "one" && length < 0) {
     o.direction = -o.direction;
     o.reachMm[1] = -length;
@@ -110,7 +132,6 @@ Expected<Extent> extentOf(const Inputs& in, const PlainProfiles& p, const Tolera
     return fail(problem("LM-X001", "both ways need a length above nought").measure(millimetres(length)).inField("length").at(from).tryThis("give a length above nought, or go one way"));
   }
   // Past what it is cut off at.
-  constexpr double kPast = 1.2, kPastMm = 1;
   for (const int e : {0, 1})
     if (const Picked* other = out.ends[size_t(e)].other) {
       double most = 0;
@@ -172,7 +193,17 @@ Expected<void> putCutOff(Outcome& out, const Inputs& in, std::vector<MadeSkin>& 
 Vec3 middleOf(const nurbs::Path& p) { return nurbs::polyline(p, 16).colwise().mean().transpose(); }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
-  LUMSK_TRY(profiles, plainProfilesIn(in, cx.tolerances));
+  // A wall along a straight line lies square to the direction, as far as it can.
+  const auto across = [&](const nurbs::Path& line) -> std::optional<Vec3> {
+    const Vec3 along = (line.end() - line.start()).normalized();
+    Vec3 up = nurbs::squareTo({line}, cx.tolerances.point);
+    if (!in.picked("direction").empty())
+      if (const auto picked = lineOf(in, "direction", cx.tolerances)) up = picked->direction;
+    up -= up.dot(along) * along;
+    if (up.norm() < cx.tolerances.point.mm) return {};
+    return up.normalized();
+  };
+  LUMSK_TRY(profiles, plainProfilesIn(in, across, cx));
   LUMSK_TRY(x, extentOf(in, profiles, cx.tolerances));
   nurbs::ExtrudeOptions& o = x.options;
   std::vector<nurbs::PlainSkin> skins;
@@ -191,11 +222,11 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   Outcome out;
   const Vec3 at = middleOf(profiles.paths.front());
-  const auto open = [&](size_t e) { return !x.ends[e].plane && !x.ends[e].other; };
+  const auto open = [&](size_t e) { return !x.ends[e].plane && !x.ends[e].other && !goesThrough(in); };
   const bool even = in.text("ways") == "even", turned = in.text("ways") == "one" && in.number("length") < 0;
   if (open(1)) out.marks.add(HandlePlace{"length", at, turned ? Vec3(-o.direction) : o.direction, even ? 0.5 : 1.0});
   if (in.text("ways") == "both" && open(0)) out.marks.add(HandlePlace{"back", at, -o.direction, 1.0});
-  out.summary = x.ends[1].plane ? "up to a plane" : x.ends[1].other ? "up to a body" : format(millimetres(o.reachMm[1] + (open(0) ? o.reachMm[0] : 0.0)), 6) + " long";
+  out.summary = x.ends[1].plane ? "up to a plane" : x.ends[1].other ? "up to a body" : goesThrough(in) ? std::string("through all") : format(millimetres(o.reachMm[1] + (open(0) ? o.reachMm[0] : 0.0)), 6) + " long";
   if (o.leanDeg != 0 && leanOff > cx.tolerances.angle.deg)
     out.notes.push_back(problem("LM-X101", "walls lean otherwise beside corners of the profile, by up to").measure(degrees(leanOff)).at(at));
   if (x.ends[0].other || x.ends[1].other) {

@@ -1,6 +1,7 @@
 #include "brep/names.h"
 #include "brep/skin.h"
 #include "support/recipes.h"
+#include "support/solids.h"
 
 #include <BRep_Tool.hxx>
 
@@ -166,6 +167,63 @@ private slots:
     b.run();
     QCOMPARE(b.code(made), std::string("LM-X008"));
     QVERIFY(!b.result(made).problem->where.empty());
+  }
+
+  void cutsGoThroughAllTargets() {
+    Bench b;
+    const auto plate = prism(b, block(60, 40), 10);
+    const auto other = b.add("move", {{"what", picks({pick(plate, "solid")})}, {"z", 50}, {"copy", true}});
+    const auto ring = b.add("ring", {{"width", 10}, {"height", 25}});
+    const auto cut = b.add("extrude", {{"sections", picks({pick(ring)})}, {"length", 3}, {"solid", true}, {"target", picks({pick(plate, "solid"), pick(other, "solid")})}, {"combine", "cut"}, {"through", true}});
+    b.run();
+    const double whole = 60 * 40 * 10, less = kPi * 25 * 10;
+    const auto left = [&](size_t k) { return solidVolume(b, cut, k == 0 ? "" : b.result(cut).outcome->outputs[k].name); };
+    // The ring lies between: above it the upper one alone is met.
+    QCOMPARE(b.code(cut), std::string("LM-B010"));
+    b.set(cut, "ways", "even");
+    b.run();
+    VERIFY_STEP(b, cut);
+    for (size_t k : {0, 1}) VERIFY_AT_MOST(std::abs(left(k) / (whole - less) - 1), 1e-4);
+    b.set(cut, "ways", "one");
+    b.set(cut, "length", -3);
+    b.set(cut, "target", picks({pick(plate, "solid")}));
+    b.run();
+    VERIFY_STEP(b, cut);
+    VERIFY_AT_MOST(std::abs(left(0) / (whole - less) - 1), 1e-4);
+    // There is nothing above: it goes to where the target is.
+    b.set(cut, "length", 3);
+    b.run();
+    VERIFY_STEP(b, cut);
+    VERIFY_AT_MOST(std::abs(left(0) / (whole - less) - 1), 1e-4);
+  }
+
+  void linesBecomeGroovesAndRibs() {
+    Bench b;
+    const auto plate = prism(b, block(60, 40), 10);
+    const auto bent = polyline(b, {{-20, -10, 10}, {0, -10, 10}, {0, 12, 10}});
+    const auto groove = b.add("extrude", {{"sections", picks({pick(bent)})}, {"length", -2}, {"wall", "middle"}, {"left", 3}, {"solid", true}, {"target", picks({pick(plate, "solid")})}, {"combine", "cut"}});
+    const auto straight = polyline(b, {{-20, 0, 0}, {20, 0, 0}});
+    const auto rib = b.add("extrude", {{"sections", picks({pick(straight)})}, {"length", 8}, {"wall", "both"}, {"left", 1}, {"right", 2}, {"solid", true}});
+    const auto ring = b.add("ring", {{"width", 20}, {"height", 0}});
+    const auto tube = b.add("extrude", {{"sections", picks({pick(ring)})}, {"length", 5}, {"wall", "left"}, {"left", 2}, {"solid", true}});
+    const auto tight = b.add("extrude", {{"sections", picks({pick(ring)})}, {"length", 5}, {"wall", "middle"}, {"left", 30}, {"solid", true}});
+    const auto none = b.add("extrude", {{"sections", picks({pick(ring)})}, {"length", 5}, {"wall", "middle"}, {"left", 0}, {"solid", true}});
+    b.run();
+    VERIFY_STEP(b, groove);
+    // Round the outside of its corner there is a quarter disc, inside the sides meet.
+    const double r = 1.5, band = 3 * (20 + 22) - r * r + kPi * r * r / 4;
+    VERIFY_AT_MOST(std::abs((60 * 40 * 10 - volume(b.body(groove))) / (2 * band) - 1), 1e-4);
+    VERIFY_STEP(b, rib);
+    VERIFY_AT_MOST(std::abs(volume(b.body(rib)) - 40 * 3 * 8), 1e-4);
+    const auto box = brep::boxCorners(b.body(rib)->shape);
+    double right = 0;
+    for (const Vec3& c : box) right = std::min(right, c.y());
+    VERIFY_AT_MOST(std::abs(right + 2), 1e-3); // its line runs along x: its right is below
+    VERIFY_STEP(b, tube);
+    const double inner = kPi * (100 - 64) * 5, outer = kPi * (144 - 100) * 5, v = volume(b.body(tube));
+    QVERIFY(std::abs(v / inner - 1) < 1e-3 || std::abs(v / outer - 1) < 1e-3);
+    QVERIFY(b.code(tight) == "LM-P059" || b.code(tight) == "LM-P052");
+    QCOMPARE(b.code(none), std::string("LM-P052"));
   }
 
   void whatCannotBeIsToldWithItsPlace() {

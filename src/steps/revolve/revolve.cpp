@@ -23,6 +23,7 @@ Schema schema() {
       angle("angle", "Angle", "About the axis; below nought the other way round.", "360").within(-kWholeDeg, kWholeDeg),
       angle("back", "Angle back", "The other way round.", "90").within(0, kWholeDeg).when("ways", {"both"}),
       plainFacesField()};
+  addWall(s);
   addSolid(s, "Covers what is open, which makes solids of closed profiles, of those that end on the axis, and of all that go "
               "all around; profiles within others are openings.");
   return s;
@@ -49,7 +50,14 @@ Expected<nurbs::RevolveOptions> optionsOf(const Inputs& in, const PlainProfiles&
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
-  LUMSK_TRY(profiles, plainProfilesIn(in, cx.tolerances));
+  LUMSK_TRY(axis, lineOf(in, "axis", cx.tolerances));
+  // A wall along a straight line lies in the plane of line and axis.
+  const auto beside = [&](const nurbs::Path& line) -> std::optional<Vec3> {
+    for (const Vec3& end : {line.start(), line.end()})
+      if (const Vec3 n = axis.direction.cross(end - axis.at); n.norm() > cx.tolerances.point.mm) return n.normalized();
+    return {};
+  };
+  LUMSK_TRY(profiles, plainProfilesIn(in, beside, cx));
   LUMSK_TRY(o, optionsOf(in, profiles, cx.tolerances));
   std::vector<nurbs::PlainSkin> skins;
   std::vector<MadeSkin> made;

@@ -68,6 +68,15 @@ private slots:
     QVERIFY((natural.reversed ? -1 : 1) * s.normal(0.2, v).dot(Vec3(s.at(0.2, v).x(), s.at(0.2, v).y(), 0)) > 0);
   }
 
+  void aLineWithAWallBecomesAShell() {
+    Bench b;
+    const auto line = polyline(b, {{20, 0, 0}, {20, 0, 30}});
+    const auto shell = b.add("revolve", {{"sections", picks({pick(line)})}, {"wall", "middle"}, {"left", 4}, {"solid", true}});
+    b.run();
+    VERIFY_STEP(b, shell);
+    VERIFY_AT_MOST(std::abs(volume(b.body(shell)) / (kPi * (22 * 22 - 18 * 18) * 30) - 1), 1e-4);
+  }
+
   void whatMeetsTheAxisIsTold() {
     Bench b;
     const auto crosses = b.add("spline", {{"points", pointList({{-10, 0, 0}, {5, 0, 10}, {12, 0, 30}})}});
