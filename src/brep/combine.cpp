@@ -83,13 +83,14 @@ using Operation = std::unique_ptr<BRepAlgoAPI_BooleanOperation>;
 /// Bodies crossed with one another, once for all that is made of it.
 class Crossed {
 public:
-  Crossed(const Body& target, const std::vector<BodyPtr>& tools) {
+  Crossed(const Body& target, const std::vector<BodyPtr>& tools, double fuzzyMm = 0) {
     arguments_.Append(target.shape);
     for (const BodyPtr& t : tools) tools_.Append(t->shape);
     TopTools_ListOfShape all = arguments_;
     for (const TopoDS_Shape& t : tools_) all.Append(t);
     filler_.SetArguments(all);
     filler_.SetNonDestructive(true);
+    if (fuzzyMm > 0) filler_.SetFuzzyValue(fuzzyMm);
     filler_.SetRunParallel(true); // pairs of faces side by side: the same result
     filler_.Perform();
   }
@@ -183,10 +184,9 @@ Expected<std::vector<BodyPtr>> solidsIn(BRepAlgoAPI_BooleanOperation& op, const 
   return out;
 }
 
-Expected<std::vector<BodyPtr>> run(const BodyPtr& target, const std::vector<BodyPtr>& tools, Combine how, const Context& cx) {
-  if (how == Combine::Add && tools.size() == 1)
-    if (auto made = stacked(*target, *tools[0], cx)) return std::vector<BodyPtr>{made};
-  Crossed crossed(*target, tools);
+/// `fuzzyMm`: what lies so near to one another counts as touching; nought: what the shapes' own tolerances say.
+Expected<std::vector<BodyPtr>> crossing(const BodyPtr& target, const std::vector<BodyPtr>& tools, Combine how, double fuzzyMm, const Context& cx) {
+  Crossed crossed(*target, tools, fuzzyMm);
   if (cx.stopped()) return fail(cancelled());
   const Operation op = crossed.made(how == Combine::Add ? BOPAlgo_FUSE : how == Combine::Cut ? BOPAlgo_CUT : BOPAlgo_COMMON);
   if (cx.stopped()) return fail(cancelled());
@@ -216,6 +216,19 @@ Expected<std::vector<BodyPtr>> run(const BodyPtr& target, const std::vector<Body
     found = std::move(one);
   }
   return found;
+}
+
+/// Where faces graze one another the kernel loses its way; it often finds it when what lies near counts as touching. What it
+/// makes is checked in the same way.
+Expected<std::vector<BodyPtr>> run(const BodyPtr& target, const std::vector<BodyPtr>& tools, Combine how, const Context& cx) {
+  if (how == Combine::Add && tools.size() == 1)
+    if (auto made = stacked(*target, *tools[0], cx)) return std::vector<BodyPtr>{made};
+  auto made = crossing(target, tools, how, 0, cx);
+  for (const double fuzzy : {cx.tolerances.point.mm, 5 * cx.tolerances.point.mm}) {
+    if (made || (made.error().code != "LM-B012" && made.error().code != "LM-B013")) return made;
+    if (auto again = crossing(target, tools, how, fuzzy, cx)) return again;
+  }
+  return made;
 }
 
 /// Where several at once fail, the one that does is named by its place.

@@ -1,5 +1,6 @@
 #include "steps/skins.h"
 
+#include "brep/names.h"
 #include "nurbs/measure/wrinkles.h"
 
 namespace lumsk::steps {
@@ -63,6 +64,22 @@ bool facesInwards(const std::vector<nurbs::Surface>& strips, const std::optional
         outward += s.normal(i / 12.0, j / 6.0).dot((p - from).normalized());
       }
   return outward < 0;
+}
+
+void addSwept(std::vector<brep::NamedSurface>& to, const Inputs& in, const nurbs::SweepResult& r, const std::string& role, const std::string& which, const std::string& item) {
+  std::vector<nurbs::Surface> all;
+  for (const auto& f : r.faces) all.push_back(f.surface);
+  const bool reversed = facesInwards(all, {});
+  for (const auto& f : r.faces) {
+    std::string source = which;
+    const auto say = [&](const std::string& what, int k, int n) {
+      if (n > 1) source += (source.empty() ? "" : ",") + what + std::to_string(k + 1) + "of" + std::to_string(n);
+    };
+    say("stretch", f.stretch, r.stretches);
+    say("side", f.strip, r.strips);
+    to.push_back({std::make_shared<const nurbs::Surface>(f.surface), brep::faceName(in.stepId(), role, source), reversed,
+                  sideNames({"", "", f.first ? item : "", f.last ? item : ""}), {}});
+  }
 }
 
 std::string wrinkleWords(double index) {

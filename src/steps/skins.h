@@ -1,5 +1,7 @@
 #pragma once
+#include "brep/skin.h"
 #include "nurbs/joins/side_conditions.h"
+#include "nurbs/sweep/sweep.h"
 #include "steps/common.h"
 
 #include <functional>
@@ -28,6 +30,10 @@ std::optional<Frame> mirrorPlane(const recipe::Inputs& in);
 /// Whether the normals of a skin round something, or of half of it at a mirror plane, point to its inside. The front of
 /// such skins is their outside.
 bool facesInwards(const std::vector<nurbs::Surface>& strips, const std::optional<Frame>& mirror);
+
+/// Faces of a swept skin round something, named by a role, by what it is of, and by the stretch and side of each; `item`: the
+/// pick at both its ends.
+void addSwept(std::vector<brep::NamedSurface>& to, const recipe::Inputs& in, const nurbs::SweepResult& r, const std::string& role, const std::string& which, const std::string& item);
 
 /// " - wrinkle index 3.1"
 std::string wrinkleWords(double index);

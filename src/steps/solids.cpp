@@ -1,9 +1,10 @@
 #include "steps/solids.h"
 
-#include "brep/combine.h"
 #include "brep/cover.h"
 #include "brep/names.h"
 #include "steps/bodies.h"
+
+#include <algorithm>
 
 namespace lumsk::steps {
 
@@ -88,6 +89,10 @@ void addTarget(Schema& s, const Condition& when) {
   s.push_back(std::move(combine));
 }
 
+namespace {
+std::string numbered(const std::string& begin, size_t k) { return k == 0 ? begin : begin + std::to_string(k + 1); }
+} // namespace
+
 Expected<std::vector<brep::BodyPtr>> solidsOf(const Inputs& in, const std::vector<MadeSkin>& skins, const Context& cx) {
   std::vector<brep::BodyPtr> out;
   for (size_t k = 0; k < skins.size(); ++k) {
@@ -99,13 +104,16 @@ Expected<std::vector<brep::BodyPtr>> solidsOf(const Inputs& in, const std::vecto
 }
 
 Expected<void> putSolids(Outcome& out, const Inputs& in, std::vector<brep::BodyPtr> solids, const Context& cx) {
-  const auto numbered = [](const std::string& begin, size_t k) { return k == 0 ? begin : begin + std::to_string(k + 1); };
   if (!in.has("target") || in.picked("target").empty()) {
     for (size_t k = 0; k < solids.size(); ++k) out.outputs.push_back({numbered("", k), std::move(solids[k]), ""});
     return {};
   }
-  const auto how = *brep::combineFrom(in.text("combine"));
-  std::vector<PickedParts> targets = partsByBody(in.picked("target"));
+  return combineInto(out, in, "target", *brep::combineFrom(in.text("combine")), solids, cx);
+}
+
+Expected<void> combineInto(Outcome& out, const Inputs& in, const std::string& field, brep::Combine how, const std::vector<brep::BodyPtr>& solids, const Context& cx) {
+  std::vector<PickedParts> targets = partsByBody(in.picked(field));
+  const bool none = out.outputs.empty();
   std::vector<brep::BodyPtr> tools = solids;
   for (const PickedParts& t : targets) out.usedUp.push_back(t.object);
   if (how == brep::Combine::Add) { // all become one
@@ -117,14 +125,15 @@ Expected<void> putSolids(Outcome& out, const Inputs& in, std::vector<brep::BodyP
     if (!pieces) {
       Problem p = pieces.error();
       if (targets.size() > 1) p.item = targets[i].item;
-      return fail(p.field.empty() && targets.size() > 1 ? p.inField("target") : p);
+      return fail(p.field.empty() && targets.size() > 1 ? p.inField(field) : p);
     }
     for (size_t k = 0; k < pieces->size(); ++k)
-      out.outputs.push_back({numbered(i == 0 ? "" : targets[i].item + (k == 0 ? "" : "-"), k), std::move((*pieces)[k]), k == 0 ? targets[i].object : ""});
+      out.outputs.push_back({numbered(i == 0 && none ? "" : targets[i].item + (k == 0 ? "" : "-"), k), std::move((*pieces)[k]), k == 0 ? targets[i].object : ""});
   }
-  for (size_t k = 0; k < solids.size(); ++k) {
-    out.outputs.push_back({numbered(kAlone, k), solids[k], ""});
-    out.outputs.back().alone = in.text("combine");
+  size_t alone = size_t(std::count_if(out.outputs.begin(), out.outputs.end(), [](const Output& o) { return !o.alone.empty(); }));
+  for (const brep::BodyPtr& s : solids) {
+    out.outputs.push_back({numbered(kAlone, alone++), s, ""});
+    out.outputs.back().alone = brep::combineName(how);
     out.usedUp.push_back(objectId(in.stepId(), out.outputs.back().name));
   }
   return {};

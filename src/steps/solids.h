@@ -1,4 +1,5 @@
 #pragma once
+#include "brep/combine.h"
 #include "brep/rings.h"
 #include "steps/common.h"
 
@@ -29,6 +30,10 @@ struct MadeSkin {
 Expected<std::vector<brep::BodyPtr>> solidsOf(const recipe::Inputs& in, const std::vector<MadeSkin>& skins, const Context& cx);
 /// Solids as they are, or added to picked targets or cut out of them; by themselves they are kept hidden then, to be repeated.
 Expected<void> putSolids(recipe::Outcome& out, const recipe::Inputs& in, std::vector<brep::BodyPtr> solids, const Context& cx);
+
+/// Solids added to the picked ones of a field, cut out of each, or what these have in common; they themselves are kept
+/// hidden, to be repeated. Fails as `combined` does.
+Expected<void> combineInto(recipe::Outcome& out, const recipe::Inputs& in, const std::string& field, brep::Combine how, const std::vector<brep::BodyPtr>& solids, const Context& cx);
 
 /// The skins as they are; with `solid` both of these.
 Expected<void> putOut(recipe::Outcome& out, const recipe::Inputs& in, const std::vector<MadeSkin>& skins,

@@ -4,6 +4,7 @@
 #include "nurbs/curves/shapes.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/on_skin/planar.h"
+#include "nurbs/sweep/groove.h"
 #include "nurbs/sweep/revolve.h"
 
 #include <algorithm>
@@ -102,15 +103,13 @@ private:
   /// The section stands at the start; of closed curves that begin in a corner within the first stretch, where it is square
   /// to the curve.
   Expected<SweepResult> carried(const Path& section, const std::function<double(double)>& size) {
-    const auto corners = along_.corners(cx_.tolerances.corner);
     double station = 0;
     Frame stand = Frame::fromNormal(along_.start(), directionAt(along_, 0));
-    if (along_.closed() && !corners.empty()) {
-      const double t = 0.5 * (corners.front() + (corners.size() > 1 ? corners[1] : corners.front() + along_.last()));
+    if (const double t = squareStand(along_, cx_.tolerances.corner); t > 0) {
       CurveDerivatives d;
-      along_.derivatives(std::fmod(t, along_.last()), 1, d);
+      along_.derivatives(t, 1, d);
       stand = Frame::fromNormal(d[0], d[1]);
-      station = ArcLength(along_).fractionAt(std::fmod(t, along_.last()));
+      station = ArcLength(along_).fractionAt(t);
     }
     const double turn = o_.turnDeg ? radFromDeg(o_.turnDeg(station)) : 0.0, larger = size ? size(station) : 1.0;
     if (!(larger > 0)) return fail(problem("LM-Y007", "the pipe shrinks to nothing").measure(ratio(larger)).at(stand.origin).inField("sizeAlong").tryThis("keep the size above nought"));

@@ -135,23 +135,6 @@ Expected<nurbs::PipeOptions> optionsOf(const Inputs& in, const Tolerances& tol) 
 
 using Surfaces = std::vector<brep::NamedSurface>;
 
-/// Faces of one skin of a pipe; of several pipes with the curve that it goes along.
-void addFaces(Surfaces& to, const Inputs& in, const nurbs::SweepResult& r, const std::string& role, const std::string& which, const std::string& item) {
-  std::vector<nurbs::Surface> all;
-  for (const auto& f : r.faces) all.push_back(f.surface);
-  const bool reversed = facesInwards(all, {});
-  for (const auto& f : r.faces) {
-    std::string source = which;
-    const auto say = [&](const std::string& what, int k, int n) {
-      if (n > 1) source += (source.empty() ? "" : ",") + what + std::to_string(k + 1) + "of" + std::to_string(n);
-    };
-    say("stretch", f.stretch, r.stretches);
-    say("side", f.strip, r.strips);
-    to.push_back({std::make_shared<const nurbs::Surface>(f.surface), brep::faceName(in.stepId(), role, source), reversed,
-                  sideNames({"", "", f.first ? item : "", f.last ? item : ""}), {}});
-  }
-}
-
 struct MadePipes {
   std::vector<MadeSkin> outer, inner; ///< one a run each; the latter of hollow ones that are not closed by half rings
   int controls = 0;
@@ -182,8 +165,8 @@ Expected<MadePipes> madePipes(const Inputs& in, const Runs& r, nurbs::PipeOption
     if (!made) return fail(explained(made.error(), in, r, k));
     const std::string item = r.of(k).item, which = r.runs.size() > 1 ? item : "";
     Surfaces outer, inner;
-    addFaces(outer, in, made->outer, "skin", which, item);
-    if (made->inner) addFaces(inner, in, *made->inner, "inner", which, item);
+    addSwept(outer, in, made->outer, "skin", which, item);
+    if (made->inner) addSwept(inner, in, *made->inner, "inner", which, item);
     for (size_t e = 0; e < made->caps.size(); ++e)
       outer.push_back({std::make_shared<const nurbs::Surface>(made->caps[e]), brep::faceName(in.stepId(), e ? "last" : "first", which), false, {}, {}});
     const bool lips = made->inner && !made->caps.empty();
