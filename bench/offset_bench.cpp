@@ -5,6 +5,7 @@
 #include "brep/restore.h"
 #include "brep/rings.h"
 #include "brep/skin.h"
+#include "inspect/joins.h"
 #include "shapes/offset_cases.h"
 
 #include <BRepGProp.hxx>
@@ -74,12 +75,31 @@ std::string wrongWall(const brep::Body& from, const brep::Body& wall, double mm,
   return rough > 0.02 ? "rough " + std::to_string(rough) : "";
 }
 
+/// Half rounds add half a tube along the rims to the wall with square ones, a little more or less where these bend; and leave both
+/// sides tangentially.
+std::string wrongRims(const brep::Body& from, const brep::Body& wall, double mm, brep::ThickenOptions o) {
+  o.rims = brep::ThickenRims::Square;
+  const auto square = brep::thicken(from, o, {});
+  if (!square) return "no square one";
+  if (!wall.solid() || !brep::checkValid(wall.shape)) return "no valid solid";
+  const double more = brep::massOf(wall.shape).volumeMm3 - brep::massOf(square->body->shape).volumeMm3;
+  double around = 0; // by areas of rims
+  const auto all = brep::faces(*square->body);
+  for (size_t i = 0; i < all.size(); ++i)
+    if (square->body->faceNames[i].find(".rim(") != std::string::npos) around += brep::massOf(all[i]).areaMm2 / mm;
+  const double ratio = more / (kPi * mm * mm / 8 * around);
+  if (ratio < 0.8 || ratio > 1.3) return "volume " + std::to_string(ratio);
+  for (const auto& j : inspect::joins(wall, {}))
+    if (const bool between = j.edge.find(")|s.rim(") != std::string::npos; j.meantSmooth && j.angleDeg > (between ? 0.3 : 0.05)) return "angle " + std::to_string(j.angleDeg) + " at " + j.edge;
+  return {};
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
   const int perKind = argc > 1 ? std::atoi(argv[1]) : 9, solids = argc > 2 ? std::atoi(argv[2]) : 0;
   const unsigned seed = argc > 3 ? unsigned(std::atoi(argv[3])) : 1;
-  Tally offsets{"offset"}, walls{"wall"}, grown{"grown"}, shorter{"shortened"}, back{"restored"};
+  Tally offsets{"offset"}, walls{"wall"}, rounded{"rounded rims"}, grown{"grown"}, shorter{"shortened"}, back{"restored"};
   std::vector<double> ratios, fifth; // the latter of faces of degree five and more
   const auto cases = test::offsetCases(perKind, solids, seed);
   for (const auto& c : cases) {
@@ -99,6 +119,10 @@ int main(int argc, char** argv) {
         const std::string name = c.name + " of " + formatNumber(t, 2) + (open.empty() ? "" : ", open");
         const auto made = walls.run(name, [&] { return brep::thicken(*c.body, o, {}); });
         if (made) walls.judge(name, wrongWall(*c.body, *made->body, t, open));
+        if (!made || c.body->solid()) continue;
+        o.rims = brep::ThickenRims::Round;
+        const auto round = rounded.run(name, [&] { return brep::thicken(*c.body, o, {}); });
+        if (round) rounded.judge(name, wrongRims(*c.body, *round->body, t, o));
       }
     // One cut edge of a skin further out, further in, and gone. By how much its area changes, of what its length says.
     int cut = 0;
@@ -123,8 +147,8 @@ int main(int argc, char** argv) {
           }), 1e-6, 1e9);
   }
   std::printf("%zu bodies\n", cases.size());
-  for (Tally* t : {&offsets, &walls, &grown, &shorter, &back}) t->print();
+  for (Tally* t : {&offsets, &walls, &rounded, &grown, &shorter, &back}) t->print();
   printRatios(ratios, "all");
   printRatios(fifth, "degree five");
-  return offsets.wrong + walls.wrong + grown.wrong + shorter.wrong + back.wrong > 0;
+  return offsets.wrong + walls.wrong + rounded.wrong + grown.wrong + shorter.wrong + back.wrong > 0;
 }

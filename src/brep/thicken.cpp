@@ -5,6 +5,7 @@
 #include "brep/history.h"
 #include "brep/names.h"
 #include "brep/offset/offset_body.h"
+#include "brep/offset/rounded_rims.h"
 #include "brep/rings.h"
 #include "brep/skin.h"
 #include "brep/thicken_parts.h"
@@ -458,7 +459,16 @@ private:
 
 Expected<Thickened> thicken(const Body& skin, const ThickenOptions& options, const Context& cx) {
   LUMSK_CHECK(checkInputs(skin, options, cx.tolerances));
-  if (!options.zones.empty() || !wholeOrFlat(skin, options.open)) return thickenLayers(skin, options, cx);
+  if (options.rims == ThickenRims::Round) {
+    ThickenOptions square = options;
+    square.rims = ThickenRims::Square;
+    LUMSK_TRY(made, thicken(skin, square, cx));
+    auto rounded = guarded("rounding the rims", [&] { return offset::withRoundedRims(*made.body, options.step, options.thicknessMm, cx); });
+    if (!rounded) return fail(std::move(rounded.error()));
+    made.body = *rounded;
+    return std::move(made);
+  }
+  if (!options.zones.empty() || options.rims != ThickenRims::Flat || !wholeOrFlat(skin, options.open)) return thickenLayers(skin, options, cx);
   auto made = guarded("thickening", [&] { return Thickener(skin, options, cx).run(); });
   if (made || (made.error().code != "LM-T003" && made.error().code != "LM-K002")) return made;
   // Flat faces between curved edges, corners of many faces, and faces that do not hang together.

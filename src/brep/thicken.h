@@ -7,6 +7,13 @@ namespace lumsk::brep {
 
 enum class ThickenSide { Inward, Outward, Both };
 
+/// What closes a wall where the skin is open.
+enum class ThickenRims {
+  Flat,   ///< in the plane of a planar opening, else square to the skin
+  Square, ///< square to the skin
+  Round   ///< half rounds
+};
+
 /// A region of a skin with a thickness of its own.
 struct ThickenZone {
   struct Border {
@@ -24,6 +31,7 @@ struct ThickenOptions {
   double thicknessMm = 1.0;
   ThickenSide side = ThickenSide::Inward; ///< inward: against the skin's front
   std::string step;                       ///< id of the step, for names
+  ThickenRims rims = ThickenRims::Flat;
   std::vector<int> open;                  ///< faces that are left out, by their order in the body
   std::vector<ThickenZone> zones;         ///< of several that hold a place the smallest counts
 };
@@ -49,7 +57,7 @@ struct Thickened {
 /// transitions are splines on which the thickness follows its course exactly, steps are walls along the normals. Fails with LM-T001 (concave radius), LM-T003 (an edge that cannot be followed: place), LM-T004
 /// (thickness out of range, trimmed faces, or nothing to thicken), LM-T005 (the wall runs into another part of the
 /// skin), LM-T006 (a flat rim would fold), LM-T007 (the wall folds at a kink), LM-T010 (a border of a zone with a corner, or off the skin), LM-T011 (a zone is
-/// narrower than its transition: the width that fits), LM-T012 (zones cross), LM-T013 (a border does not divide the skin),
+/// narrower than its transition: the width that fits), LM-T012 (zones cross), LM-T013 (a border does not divide the skin), LM-T016 (rims that cannot be rounded),
 /// LM-K00x.
 Expected<Thickened> thicken(const Body& skin, const ThickenOptions& options, const Context& cx);
 

@@ -126,7 +126,7 @@ Expected<WallSide> frontOf(const WallSkin& whole, const Prepared& p, const Thick
     LUMSK_TRY(undivided, undividedSide(*p.before, o.open, *p.net, cx));
     if (undivided) return std::move(*undivided);
   }
-  return wallSide(whole, p.sides[0], true, cx);
+  return wallSide(whole, p.sides[0], o.rims == ThickenRims::Flat, cx);
 }
 
 /// What transitions are to meet, at the edges of their faces.
@@ -209,15 +209,16 @@ Expected<Thickened> thickenLayers(const Body& skin, const ThickenOptions& o, con
     }
     Thickened out;
     out.zones = p.zones;
+    const bool flat = o.rims == ThickenRims::Flat;
     for (const Distances& d : p.sides)
-      if (!d.none()) {
+      if (flat && !d.none()) {
         if (auto note = dropSlantedRims(*p.net, d.most())) out.notes.push_back(std::move(*note));
         if (auto note = dropSteppedRims(*p.net, stepsOf(*p.net, d))) out.notes.push_back(std::move(*note));
       }
     const WallSkin whole{p.body.get(), p.net.get(), p.open};
     LUMSK_TRY(front, frontOf(whole, p, o, cx));
     cx.report(0.5, "offsetting");
-    LUMSK_TRY(back, wallSide(whole, p.sides[1], true, cx));
+    LUMSK_TRY(back, wallSide(whole, p.sides[1], flat, cx));
     std::vector<NamedFace> all;
     std::vector<TopoDS_Face> outer, inner;
     for (const WallSide* side : {&front, &back})

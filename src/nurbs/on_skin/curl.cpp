@@ -15,6 +15,7 @@ namespace {
 
 constexpr int kPlaces = 160, kAround = 6; ///< at which a bead is looked at for folds, along and around
 constexpr double kAngleShare = 0.3;       ///< of the angle tolerance: directions are fitted so closely
+constexpr double kAlongShare = 0.08;      ///< of `fit`: the border is followed so closely that its direction is, too
 constexpr double kOwnReach = 4;           ///< radii along the border: what is nearer belongs to the place itself
 constexpr double kWithin = 0.99;          ///< of the radius
 
@@ -48,7 +49,7 @@ public:
 
   Expected<Curl> run() {
     LUMSK_CHECK(lookForFolds());
-    LUMSK_TRY(around, arc(o_, {0.5 * cx_.tolerances.fit.mm}));
+    LUMSK_TRY(around, arc(o_, {kAlongShare * cx_.tolerances.fit.mm}));
     Curl out;
     std::vector<Path> stretches{border_};
     if (const auto corners = border_.corners(cx_.tolerances.corner); !corners.empty()) {
@@ -74,17 +75,31 @@ private:
     family.closed = p.closed() && p.corners(cx_.tolerances.corner).empty();
     family.sample = [&](double x, double* to) {
       const double t = std::min(length.parameterAt(std::clamp(x, 0.0, 1.0) * length.total()), p.last());
-      const Vec3 at = p.at(t);
-      const Leaving l = o_.leaving(at, unitTangent(p, t));
+      const Leaving l = o_.leaving(p.at(t), unitTangent(p, t));
+      const Vec3 at = o_.onto ? o_.onto(p.at(t)) : p.at(t);
       Eigen::Map<Vec3>(to, 3) = at;
       Eigen::Map<Vec3>(to + 3, 3) = scale * l.out;
       Eigen::Map<Vec3>(to + 6, 3) = scale * side_ * l.front;
     };
     LeanOptions lean;
-    lean.fit = {0.5 * cx_.tolerances.fit.mm};
+    lean.fit = {kAlongShare * cx_.tolerances.fit.mm};
     lean.firstSpans = 1;
-    LUMSK_TRY(fit, fitLean(family, lean));
-    return std::pair(std::move(fit), scale);
+    // At ends fits turn most from what they follow: there they leave as it does.
+    if (!family.closed)
+      for (const size_t e : {0, 1}) {
+        constexpr double kStep = 1e-4;
+        Eigen::Matrix<double, 3, 9, Eigen::RowMajor> at;
+        for (const int k : {0, 1, 2}) family.sample(e ? 1 - kStep * k : kStep * k, at.row(k).data());
+        const double way = e ? -1 : 1;
+        lean.endDerivatives[e] = Rows(way * (-3 * at.row(0) + 4 * at.row(1) - at.row(2)) / (2 * kStep));
+      }
+    auto fit = fitLean(family, lean);
+    if (!fit && fit.error().code == "LM-G101") { // an uneven border: as closely as is asked for
+      lean.fit = {0.5 * cx_.tolerances.fit.mm};
+      fit = fitLean(family, lean);
+    }
+    if (!fit) return fail(fit.error());
+    return std::pair(std::move(*fit), scale);
   }
 
   /// Rows of the border's control points, carried out and up by those of the arc.

@@ -18,6 +18,7 @@ struct CurlOptions {
   double angleRad = kPi; ///< how far it turns, above nought and below a full turn
   bool toFront = true;   ///< turns to the side of the normals, else to the other one
   std::function<Leaving(const Vec3& at, const Vec3& tangent)> leaving;
+  std::function<Vec3(const Vec3&)> onto; ///< the place of the skin below one of the border, which may be off it by its fit
 };
 
 struct Curl {

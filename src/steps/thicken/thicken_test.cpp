@@ -1,4 +1,4 @@
-#include "support/recipes.h"
+#include "support/solids.h"
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -72,6 +72,58 @@ private slots:
       const Problem& p = *b.result(in.empty() ? "s12" : "s11").problem;
       VERIFY_AT_MOST(std::abs(p.where.front().y() - 213), 6);
     }
+  }
+
+  /// By Pappus's rule and by halves of cylinders and parts of balls.
+  void rimsAreFlatSquareOrRounded() {
+    Bench b;
+    const auto round = b.add("ring", {{"width", 60}}), square = b.add("ring", {{"shape", "rectangle"}, {"width", 50}, {"depth", 30}, {"radius", 0}, {"x", 100}});
+    const auto lean = b.add("ring", {{"width", 40}, {"height", 20}, {"x", 200}}), low = b.add("ring", {{"width", 20}, {"x", 200}});
+    const auto disc = b.add("cover", {{"edges", picks({pick(round)})}}), plate = b.add("cover", {{"edges", picks({pick(square)})}});
+    const auto cone = b.add("loft", {{"sections", picks({pick(low), pick(lean)})}});
+    json own = pick(plate, "skin");
+    own["sized"] = "own", own["own"] = 2;
+    const auto wall = b.add("thicken", {{"skin", picks({pick(disc, "skin"), own, pick(cone, "skin")})}, {"thickness", 4}, {"rims", "round"}});
+    b.run();
+    VERIFY_STEP(b, wall);
+    const auto& out = b.result(wall).outcome->outputs;
+    QCOMPARE(out.size(), size_t(3));
+    const auto volumeOf = [&](size_t k) { return solidVolume(b, wall, out[k].name); };
+    const double r = 2;
+    VERIFY_AT_MOST(std::abs(volumeOf(0) / (kPi * 900 * 4 + 0.5 * kPi * r * r * 2 * kPi * (30 + 4 * r / (3 * kPi))) - 1), 1e-4);
+    VERIFY_AT_MOST(std::abs(volumeOf(1) / (50 * 30 * 2 + 0.5 * kPi * 160 + 4 * kPi / 3) - 1), 1e-4);
+    // The wall of a cone, square to it, and half rounds about the middles of its rims.
+    const double sine = 20 / std::hypot(20, 10), area = kPi * 30 * std::hypot(20, 10);
+    const double squareWall = 4 * area - kPi * 16 * sine * std::hypot(20, 10); // its middle lies nearer to the axis
+    b.set(wall, "rims", "square");
+    b.run();
+    VERIFY_STEP(b, wall);
+    VERIFY_AT_MOST(std::abs(volumeOf(2) / squareWall - 1), 1e-3);
+    b.set(wall, "rims", "flat");
+    b.run();
+    VERIFY_STEP(b, wall);
+    double low3 = 1e300, high3 = -1e300;
+    for (const auto& name : {out[2].name})
+      for (const auto& o : b.result(wall).outcome->outputs)
+        if (o.name == name)
+          for (int i = 0; i < int(std::get<brep::BodyPtr>(o.object)->vertexNames.size()); ++i) {
+            const double z = brep::signatureOf(*std::get<brep::BodyPtr>(o.object), brep::PartKind::Vertex, i).middle.z();
+            low3 = std::min(low3, z), high3 = std::max(high3, z);
+          }
+    VERIFY_AT_MOST(std::abs(low3), 1e-3);
+    VERIFY_AT_MOST(std::abs(high3 - 20), 1e-3);
+  }
+
+  void whatCannotBeRoundedIsTold() {
+    Bench b;
+    const auto notched = polyline(b, {{0, 0, 0}, {40, 0, 0}, {40, 30, 0}, {20, 10, 0}, {0, 30, 0}, {0, 0, 0}});
+    const auto cover = b.add("cover", {{"edges", picks({pick(notched)})}});
+    const auto wall = b.add("thicken", {{"skin", picks({pick(cover, "skin")})}, {"thickness", 2}, {"rims", "round"}});
+    const auto ball = b.add("thicken", {{"skin", picks({pick(prism(b, disc(40, 100), 20), "solid")})}, {"thickness", 2}, {"rims", "round"}});
+    b.run();
+    QCOMPARE(b.code(wall), std::string("LM-T016"));
+    VERIFY_AT_MOST((b.result(wall).problem->where.front() - Vec3(20, 10, 0)).norm(), 3);
+    QCOMPARE(b.code(ball), std::string("LM-T016"));
   }
 
   void aPointedSkinIsToldToBeRounded() {
