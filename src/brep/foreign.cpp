@@ -1,42 +1,28 @@
 #include "brep/foreign.h"
 
 #include "brep/convert.h"
+#include "brep/foreign_files.h"
+#include "brep/foreign_sew.h"
 #include "brep/guard.h"
 #include "brep/names.h"
+#include "brep/rings.h"
 #include "brep/skin.h"
 
 #include <BRepBndLib.hxx>
 #include <BRepBuilderAPI_Transform.hxx>
 #include <BRepCheck_Analyzer.hxx>
 #include <BRepTools.hxx>
-#include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
-#include <Interface_Static.hxx>
-#include <Quantity_Color.hxx>
-#include <STEPCAFControl_Reader.hxx>
-#include <STEPControl_Reader.hxx>
 #include <ShapeAnalysis_FreeBounds.hxx>
-#include <TColStd_SequenceOfAsciiString.hxx>
-#include <TDF_LabelSequence.hxx>
-#include <TDataStd_Name.hxx>
-#include <TDocStd_Document.hxx>
 #include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopTools_HSequenceOfShape.hxx>
 #include <TopTools_IndexedMapOfShape.hxx>
 #include <TopoDS.hxx>
-#include <TopoDS_Compound.hxx>
-#include <TopoDS_Iterator.hxx>
-#include <TopoDS_Shell.hxx>
-#include <XCAFDoc_ColorTool.hxx>
-#include <XCAFDoc_DocumentTool.hxx>
-#include <XCAFDoc_ShapeTool.hxx>
 
 #include <algorithm>
 #include <cmath>
-#include <fmt/format.h>
-#include <sstream>
 
 namespace lumsk::brep {
 
@@ -50,10 +36,6 @@ double mmPer(LengthUnit u) {
 }
 
 namespace {
-
-Problem broken(const std::string& name, const std::string& why) {
-  return problem("LM-I002", "'" + name + "' cannot be read: " + why).tryThis("export it again, as STEP");
-}
 
 /// mm in one of what the reader calls a unit; 0 for those it does not know.
 double mmPerNamed(const std::string& unit) {
@@ -69,128 +51,23 @@ double mmPerNamed(const std::string& unit) {
 /// Sizes that a product hardly has: the unit is probably another.
 constexpr double kVerySmallMm = 0.5, kVeryLargeMm = 20000;
 
-/// A piece of a file before it is named and scaled.
-struct Piece {
-  TopoDS_Shape shape;
-  std::string label, colour;
-};
-
-struct Content {
-  std::vector<Piece> pieces;
-  std::string unit;
-  int roots = 0, unread = 0;
-};
-
-class StepFile {
-public:
-  StepFile(const std::string& bytes, const std::string& name, const Context& cx)
-      : bytes_(bytes), name_(name), cx_(cx) {}
-
-  Expected<Content> read() {
-    LUMSK_CHECK(checkFrame());
-    Interface_Static::SetCVal("xstep.cascade.unit", "MM");
-    STEPCAFControl_Reader reader;
-    reader.SetNameMode(true);
-    reader.SetColorMode(true);
-    std::istringstream in(bytes_);
-    cx_.report(0.1, "reading");
-    if (reader.ChangeReader().ReadStream(name_.c_str(), in) != IFSelect_RetDone)
-      return fail(broken(name_, "it does not follow the format"));
-    TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
-    reader.ChangeReader().FileUnits(lengths, angles, solidAngles);
-    if (!lengths.IsEmpty()) out_.unit = lengths.First().ToCString();
-    out_.roots = reader.NbRootsForTransfer();
-    Handle(TDocStd_Document) doc = new TDocStd_Document("XmlXCAF");
-    cx_.report(0.4, "building");
-    Handle(KernelProgress) progress = new KernelProgress(cx_);
-    reader.Transfer(doc, progress->Start());
-    shapes_ = XCAFDoc_DocumentTool::ShapeTool(doc->Main());
-    colours_ = XCAFDoc_DocumentTool::ColorTool(doc->Main());
-    TDF_LabelSequence free;
-    shapes_->GetFreeShapes(free);
-    for (int i = 1; i <= free.Length(); ++i) walk(free(i), TopLoc_Location(), "", "");
-    out_.unread = std::max(0, out_.roots - reader.ChangeReader().NbShapes());
-    return out_;
-  }
-
-private:
-  Expected<void> checkFrame() const {
-    const auto start = bytes_.find_first_not_of(" \t\r\n\xef\xbb\xbf");
-    if (start == std::string::npos || bytes_.compare(start, 12, "ISO-10303-21") != 0)
-      return fail(broken(name_, "it is not a STEP file"));
-    const auto tail = bytes_.size() > 4096 ? bytes_.size() - 4096 : 0;
-    if (bytes_.find("END-ISO-10303-21", tail) == std::string::npos)
-      return fail(broken(name_, "it is cut off, its end is missing"));
-    return {};
-  }
-
-  static std::string nameOf(const TDF_Label& l) {
-    Handle(TDataStd_Name) name;
-    if (!l.FindAttribute(TDataStd_Name::GetID(), name)) return {};
-    std::string out(size_t(name->Get().LengthOfCString()) + 1, '\0');
-    Standard_PCharacter p = out.data();
-    out.resize(size_t(name->Get().ToUTF8CString(p)));
-    return out;
-  }
-
-  std::string colourOf(const TDF_Label& l, const std::string& inherited) const {
-    Quantity_Color c;
-    if (!colours_->GetColor(l, XCAFDoc_ColorSurf, c) && !colours_->GetColor(l, XCAFDoc_ColorGen, c)) return inherited;
-    double r, g, b;
-    c.Values(r, g, b, Quantity_TOC_sRGB);
-    return fmt::format("#{:02x}{:02x}{:02x}", int(r * 255 + 0.5), int(g * 255 + 0.5), int(b * 255 + 0.5));
-  }
-
-  void walk(const TDF_Label& l, const TopLoc_Location& place, const std::string& name, const std::string& colour) {
-    if (XCAFDoc_ShapeTool::IsAssembly(l)) {
-      TDF_LabelSequence parts;
-      XCAFDoc_ShapeTool::GetComponents(l, parts);
-      for (int i = 1; i <= parts.Length(); ++i) {
-        TDF_Label of;
-        if (XCAFDoc_ShapeTool::GetReferredShape(parts(i), of))
-          walk(of, place * XCAFDoc_ShapeTool::GetLocation(parts(i)), nameOf(of),
-               colourOf(parts(i), colourOf(of, colour)));
-      }
-      return;
-    }
-    const std::string own = nameOf(l);
-    out_.pieces.push_back({XCAFDoc_ShapeTool::GetShape(l).Moved(place), own.empty() ? name : own, colourOf(l, colour)});
-  }
-
-  const std::string& bytes_;
-  const std::string& name_;
-  const Context& cx_;
-  Handle(XCAFDoc_ShapeTool) shapes_;
-  Handle(XCAFDoc_ColorTool) colours_;
-  Content out_;
-};
-
-Expected<Content> readBrep(const std::string& bytes, const std::string& name) {
-  if (bytes.find("CASCADE Topology") == std::string::npos && bytes.find("DBRep_DrawableShape") == std::string::npos)
-    return fail(broken(name, "it is not a BREP file"));
-  std::istringstream in(bytes);
-  TopoDS_Shape shape;
-  BRep_Builder builder;
-  BRepTools::Read(shape, in, builder);
-  if (shape.IsNull()) return fail(broken(name, "it is cut off or does not follow the format"));
-  return Content{{{shape, "", ""}}, "", 1, 0};
-}
-
 /// Takes the pieces apart into bodies and curves, names and scales them.
 class Sorter {
 public:
   Sorter(const ForeignOptions& o, const Context& cx) : options_(o), cx_(cx) {}
 
-  Expected<ForeignBodies> sort(Content content) {
+  Expected<ForeignBodies> sort(ForeignContent content) {
     out_.unit = content.unit;
     setScale(content.unit);
-    for (const Piece& p : content.pieces) {
+    for (const ForeignPiece& p : content.pieces) {
       if (cx_.stopped()) return fail(cancelled());
       for (TopExp_Explorer e(p.shape, TopAbs_SOLID); e.More(); e.Next()) add(e.Current(), p);
-      for (TopExp_Explorer e(p.shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next()) add(e.Current(), p);
-      for (TopExp_Explorer e(p.shape, TopAbs_FACE, TopAbs_SHELL); e.More(); e.Next()) add(asShell(e.Current()), p);
+      for (TopExp_Explorer e(p.shape, TopAbs_SHELL, TopAbs_SOLID); e.More(); e.Next())
+        options_.sewMm > 0 || facesIn(e.Current()) == 1 ? pool(e.Current(), p) : add(e.Current(), p);
+      for (TopExp_Explorer e(p.shape, TopAbs_FACE, TopAbs_SHELL); e.More(); e.Next()) pool(e.Current(), p);
       addCurves(p.shape);
     }
+    LUMSK_CHECK(sewPool());
     if (out_.parts.empty() && out_.curves.empty())
       return fail(problem("LM-I003", "there are neither bodies nor curves in '" + options_.name + "'")
                       .tryThis("export the bodies themselves, not only drawings or meshes"));
@@ -204,14 +81,6 @@ private:
     if (options_.unit != LengthUnit::FromFile) scale_ = mmPer(options_.unit) / (known > 0 ? known : 1.0);
   }
 
-  static TopoDS_Shape asShell(const TopoDS_Shape& face) {
-    TopoDS_Shell shell;
-    BRep_Builder builder;
-    builder.MakeShell(shell);
-    builder.Add(shell, face);
-    return shell;
-  }
-
   TopoDS_Shape scaled(const TopoDS_Shape& s) const {
     if (scale_ == 1.0) return s;
     gp_Trsf t;
@@ -219,23 +88,73 @@ private:
     return BRepBuilderAPI_Transform(s, t, true).Shape();
   }
 
-  void add(const TopoDS_Shape& shape, const Piece& from) {
+  static int facesIn(const TopoDS_Shape& s) {
+    int n = 0;
+    for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next()) ++n;
+    return n;
+  }
+
+  /// Whether it can be built with; counts those that cannot.
+  bool usable(const TopoDS_Shape& shape) {
     for (TopExp_Explorer e(shape, TopAbs_FACE); e.More(); e.Next())
-      if (BRep_Tool::Surface(TopoDS::Face(e.Current())).IsNull()) return void(++bare_); // of a damaged file
-    if (!withinSpace(shape)) return void(++bare_);
+      if (BRep_Tool::Surface(TopoDS::Face(e.Current())).IsNull()) return ++bare_, false; // of a damaged file
+    return withinSpace(shape) || (++bare_, false);
+  }
+
+  std::string nextName() { return faceName(options_.hash.substr(0, 12), "face", std::to_string(++faces_)); }
+
+  void add(const TopoDS_Shape& shape, const ForeignPiece& from) {
+    if (!usable(shape)) return;
     auto body = std::make_shared<Body>();
     body->shape = scaled(shape);
     BRepTools::Clean(body->shape); // meshes that came along would stand in for our own
+    if (shape.ShapeType() == TopAbs_SOLID && openEdges(body->shape).empty() && massOf(body->shape).volumeMm3 < 0) {
+      body->shape.Reverse();
+      ++turned_, turnedAt_ = middle(body->shape);
+    }
     FaceNames names;
     for (TopExp_Explorer e(body->shape, TopAbs_FACE); e.More(); e.Next())
-      if (!names.IsBound(e.Current()))
-        names.Bind(e.Current(), faceName(options_.hash.substr(0, 12), "face", std::to_string(++faces_)));
+      if (!names.IsBound(e.Current())) names.Bind(e.Current(), nextName());
     for (const TopoDS_Face& f : brep::faces(*body))
       if (auto natural = naturalOf(f)) body->natural[names(f)] = std::move(*natural);
     nameBody(*body, names);
-    if (!BRepCheck_Analyzer(body->shape).IsValid()) ++invalid_, invalidAt_ = middle(body->shape);
+    put(std::move(body), from.label, from.colour);
+  }
+
+  void put(BodyPtr body, const std::string& label, const std::string& colour) {
+    if (BRepCheck_Analyzer check(body->shape); !check.IsValid()) {
+      ++invalid_;
+      const size_t before = invalidAt_.size();
+      for (const TopoDS_Face& f : brep::faces(*body))
+        if (!check.IsValid(f) && invalidAt_.size() < kShown) invalidAt_.push_back(middle(f));
+      if (invalidAt_.size() == before) invalidAt_.push_back(middle(body->shape));
+    }
     if (const double t = largestTolerance(body->shape); t > roughest_) roughest_ = t, roughestAt_ = middle(body->shape);
-    out_.parts.push_back({body, from.label, from.colour});
+    out_.parts.push_back({std::move(body), label, colour});
+  }
+
+  /// Faces that are in no body of the file, or are to be sewn.
+  void pool(const TopoDS_Shape& shape, const ForeignPiece& from) {
+    if (!usable(shape)) return;
+    const TopoDS_Shape own = scaled(shape);
+    BRepTools::Clean(own);
+    for (TopExp_Explorer e(own, TopAbs_FACE); e.More(); e.Next()) {
+      const TopoDS_Face f = TopoDS::Face(e.Current());
+      pool_.push_back({f, nextName(), naturalOf(f)});
+      pooledFrom_.push_back({from.label, from.colour});
+    }
+  }
+
+  Expected<void> sewPool() {
+    if (pool_.empty()) return {};
+    constexpr double kTouching = 10; // point tolerances
+    LUMSK_TRY(sewn, sewnApart(pool_, {std::max(options_.sewMm, kTouching * cx_.tolerances.point.mm)}, cx_));
+    for (size_t k = 0; k < sewn.bodies.size(); ++k) {
+      const auto& [label, colour] = pooledFrom_[std::min(sewn.firstFaces[k], pool_.size() - 1)];
+      put(sewn.bodies[k], label, colour);
+    }
+    if (sewn.joinedEdges > 0) joined_ = sewn.joinedEdges;
+    return {};
   }
 
   /// Whether all of a shape lies where coordinates are still numbers to build with; control points count.
@@ -273,7 +192,7 @@ private:
     out_.curves.push_back(std::move(*path));
   }
 
-  void noteWhatIsOdd(const Content& content) {
+  void noteWhatIsOdd(const ForeignContent& content) {
     const auto note = [&](Problem p) { out_.notes.push_back(std::move(p)); };
     if (const double mm = mmPerNamed(content.unit);
         options_.unit == LengthUnit::FromFile && !content.unit.empty() && mm != 1.0) {
@@ -285,11 +204,13 @@ private:
       note(problem("LM-I102", "some parts of the file could not be built")
                .measure(count(content.unread + bare_))
                .tryThis("export it again, as bodies without healing options"));
-    if (invalid_ > 0)
-      note(problem("LM-I103", "some bodies of the file are not valid as they came")
-               .measure(count(invalid_))
-               .at(invalidAt_)
-               .tryThis("use them as a ghost, or export them again"));
+    if (invalid_ > 0) {
+      Problem p = problem("LM-I103", "some bodies of the file are not valid as they came")
+                      .measure(count(invalid_))
+                      .tryThis("use them as a ghost, take the faces out and fill their openings, or export them again");
+      p.where = invalidAt_;
+      note(std::move(p));
+    }
     if (roughest_ > kNotedToleranceMm)
       note(problem("LM-I104", "faces of the file meet roughly")
                .measure(millimetres(roughest_))
@@ -301,7 +222,41 @@ private:
                .measure(count(lostCurves_))
                .at(lostAt_)
                .tryThis("export them again, as splines"));
+    if (turned_ > 0)
+      note(problem("LM-I110", "solids of the file were inside out: they were turned").measure(count(turned_)).at(turnedAt_));
+    if (joined_ > 0)
+      note(problem("LM-I109", "faces of the file that lay loose beside one another were sewn, along so many edges").measure(count(joined_)));
+    noteOpenings();
     noteSize();
+  }
+
+  /// Where skins are open; and where edges lie so near that they may be meant to meet.
+  void noteOpenings() {
+    std::vector<BodyPtr> skins;
+    for (const auto& p : out_.parts)
+      if (!p.body->solid()) skins.push_back(p.body);
+    if (const auto sew = sewProposal(skins, cx_)) {
+      Problem p = problem("LM-I107", "edges of the file lie beside one another without being joined, up to").measure(millimetres(sew->widestMm)).tryThis("sew them");
+      const std::string gap = formatNumber(sew->gapMm, 3);
+      p.offer({"sew within " + gap + " mm", "sew", gap});
+      p.where = sew->where;
+      out_.notes.push_back(std::move(p));
+    }
+    int rings = 0;
+    double longest = 0;
+    Problem open = problem("LM-I108", "").tryThis("fill them, or close them with skins, to get solids");
+    for (const BodyPtr& b : skins)
+      for (const Ring& r : openRings(b->shape)) {
+        ++rings;
+        const Points around = pointsAlong(r, 8);
+        double length = 0;
+        for (Eigen::Index i = 1; i < around.rows(); ++i) length += (around.row(i) - around.row(i - 1)).norm();
+        longest = std::max(longest, length);
+        if (open.where.size() < kShown) open.at(around.row(0).transpose());
+      }
+    if (rings == 0) return;
+    open.what = (rings == 1 ? "the skins of the file have 1 opening, around it" : "the skins of the file have " + std::to_string(rings) + " openings, around the longest");
+    out_.notes.push_back(open.measure(millimetres(longest)));
   }
 
   void noteSize() {
@@ -322,8 +277,12 @@ private:
   const Context& cx_;
   ForeignBodies out_;
   double scale_ = 1.0, roughest_ = 0.0;
-  int faces_ = 0, invalid_ = 0, lostCurves_ = 0, bare_ = 0; ///< `bare_`: bodies with a face that has no surface
-  Vec3 invalidAt_ = Vec3::Zero(), roughestAt_ = Vec3::Zero(), lostAt_ = Vec3::Zero();
+  static constexpr size_t kShown = 20; ///< places at most
+  int faces_ = 0, invalid_ = 0, lostCurves_ = 0, bare_ = 0, turned_ = 0, joined_ = 0; ///< `bare_`: bodies with a face that has no surface
+  std::vector<NamedFace> pool_;
+  std::vector<std::pair<std::string, std::string>> pooledFrom_; ///< label and colour, by faces
+  std::vector<Vec3> invalidAt_;
+  Vec3 turnedAt_ = Vec3::Zero(), roughestAt_ = Vec3::Zero(), lostAt_ = Vec3::Zero();
 };
 
 } // namespace
@@ -335,8 +294,8 @@ Expected<ForeignBodies> readForeignHere(const std::string& bytes, const ForeignO
     const auto dot = o.name.rfind('.');
     std::string ending = dot == std::string::npos ? "" : o.name.substr(dot);
     std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-    const bool brep = ending == ".brep" || ending == ".brp" || ending == ".rle";
-    LUMSK_TRY(content, brep ? readBrep(bytes, o.name) : StepFile(bytes, o.name, cx).read());
+    const bool brep = ending == ".brep" || ending == ".brp" || ending == ".rle", iges = ending == ".igs" || ending == ".iges";
+    LUMSK_TRY(content, brep ? brepContent(bytes, o.name) : iges ? igesContent(bytes, o.name, cx) : stepContent(bytes, o.name, cx));
     return Sorter(o, cx).sort(std::move(content));
   });
 }

@@ -31,6 +31,19 @@ namespace {
 
 constexpr double kNearMiss = 0.01; ///< of the size: open edges nearer than this to another are named
 
+/// Whether all of one edge lies near another: then the pair was counted from there.
+bool alongOther(const TopoDS_Edge& e, const TopoDS_Edge& f, double reach) {
+  const BRepAdaptor_Curve c(e);
+  double a, z;
+  const Handle(Geom_Curve) other = BRep_Tool::Curve(f, a, z);
+  for (int k = 1; k < 8; ++k) {
+    GeomAPI_ProjectPointOnCurve q(c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 8),
+                                  other, a, z);
+    if (q.NbPoints() == 0 || q.LowerDistance() >= reach) return false;
+  }
+  return true;
+}
+
 class Knitter {
 public:
   Knitter(const std::vector<NamedFace>& faces, double gap, bool solid, const Context& cx)
@@ -53,7 +66,9 @@ public:
     body->shape = shape;
     history.finish(*body);
     Knitted out;
-    out.nearMisses = nearMisses(*body);
+    Bnd_Box box;
+    BRepBndLib::Add(body->shape, box);
+    out.nearMisses = nearMisses(openEdges(body->shape), kNearMiss * std::sqrt(box.SquareExtent()), cx_);
     out.body = std::move(body);
     return out;
   }
@@ -188,51 +203,6 @@ private:
     return BRepClass_FaceClassifier(f.face, gp_Pnt2d(u, v), 1e-6).State() == TopAbs_IN;
   }
 
-  /// Open edges with another open edge close by.
-  std::vector<NearMiss> nearMisses(const Body& b) const {
-    const std::vector<TopoDS_Edge> open = openEdges(b.shape);
-    Bnd_Box box;
-    BRepBndLib::Add(b.shape, box);
-    const double reach = kNearMiss * std::sqrt(box.SquareExtent());
-    std::vector<NearMiss> out;
-    std::vector<Bnd_Box> boxes(open.size());
-    for (size_t i = 0; i < open.size(); ++i) {
-      BRepBndLib::Add(open[i], boxes[i]);
-      boxes[i].Enlarge(0.5 * reach);
-    }
-    for (size_t i = 0; i < open.size(); ++i)
-      for (size_t j = 0; j < open.size(); ++j) {
-        if (i == j || boxes[i].IsOut(boxes[j])) continue;
-        const BRepAdaptor_Curve c(open[i]);
-        double a, z;
-        const Handle(Geom_Curve) other = BRep_Tool::Curve(open[j], a, z);
-        NearMiss m;
-        bool along = true;
-        for (int k = 1; k < 8 && along; ++k) {
-          const gp_Pnt p = c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 8);
-          GeomAPI_ProjectPointOnCurve q(p, other, a, z);
-          along = q.NbPoints() > 0 && q.LowerDistance() < reach;
-          if (along && q.LowerDistance() >= m.gapMm) m = {toVec(p), q.LowerDistance()};
-        }
-        if (along && (i < j || !alongOther(open[j], open[i], reach))) out.push_back(m);
-      }
-    std::sort(out.begin(), out.end(), [](const NearMiss& x, const NearMiss& y) { return x.gapMm > y.gapMm; });
-    return out;
-  }
-
-  /// Whether all of one edge lies near another: then the pair was counted from there.
-  static bool alongOther(const TopoDS_Edge& e, const TopoDS_Edge& f, double reach) {
-    const BRepAdaptor_Curve c(e);
-    double a, z;
-    const Handle(Geom_Curve) other = BRep_Tool::Curve(f, a, z);
-    for (int k = 1; k < 8; ++k) {
-      GeomAPI_ProjectPointOnCurve q(c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 8),
-                                    other, a, z);
-      if (q.NbPoints() == 0 || q.LowerDistance() >= reach) return false;
-    }
-    return true;
-  }
-
   const std::vector<NamedFace>& faces_;
   double gap_;
   bool solid_;
@@ -240,6 +210,33 @@ private:
 };
 
 } // namespace
+
+std::vector<NearMiss> nearMisses(const std::vector<TopoDS_Edge>& open, double reach, const Context& cx) {
+  std::vector<NearMiss> out;
+  std::vector<Bnd_Box> boxes(open.size());
+  for (size_t i = 0; i < open.size(); ++i) {
+    BRepBndLib::Add(open[i], boxes[i]);
+    boxes[i].Enlarge(0.5 * reach);
+  }
+  for (size_t i = 0; i < open.size() && !cx.stopped(); ++i)
+    for (size_t j = 0; j < open.size(); ++j) {
+      if (i == j || boxes[i].IsOut(boxes[j])) continue;
+      const BRepAdaptor_Curve c(open[i]);
+      double a, z;
+      const Handle(Geom_Curve) other = BRep_Tool::Curve(open[j], a, z);
+      NearMiss m;
+      bool along = true;
+      for (int k = 1; k < 8 && along; ++k) {
+        const gp_Pnt p = c.Value(c.FirstParameter() + (c.LastParameter() - c.FirstParameter()) * k / 8);
+        GeomAPI_ProjectPointOnCurve q(p, other, a, z);
+        along = q.NbPoints() > 0 && q.LowerDistance() < reach;
+        if (along && q.LowerDistance() >= m.gapMm) m = {toVec(p), q.LowerDistance()};
+      }
+      if (along && (i < j || !alongOther(open[j], open[i], reach))) out.push_back(m);
+    }
+  std::sort(out.begin(), out.end(), [](const NearMiss& x, const NearMiss& y) { return x.gapMm > y.gapMm; });
+  return out;
+}
 
 Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance gap, const Context& cx, bool solid) {
   if (faces.empty()) return fail(problem("LM-K002", "there is nothing to knit").tryThis("pick skins"));

@@ -16,6 +16,10 @@ struct Knitted {
   std::vector<NearMiss> nearMisses; ///< widest first
 };
 
+/// Those of some open edges that run along another one of them within a reach, mm, without being joined to it; widest first.
+/// Stops where the context says so, with those found until then.
+std::vector<NearMiss> nearMisses(const std::vector<TopoDS_Edge>& open, double reachMm, const Context& cx);
+
 /// Joins faces along edges that lie within `largestGap` of one another (sewing by the kernel) to one skin, or to a
 /// solid when it closes and is to be one. Names and untrimmed faces stay. Orientations are made to agree, outwards for solids. Fails
 /// with LM-B001 (more than two faces along an edge), LM-B002 (faces that touch none of the others; nearest distance and

@@ -49,7 +49,7 @@ Expected<json> read(const json& a, const Context& cx) {
   const auto& bytes = a.at("bytes").get_binary();
   LUMSK_TRY(made, readForeignHere({bytes.begin(), bytes.end()},
                                   {LengthUnit(a.at("unit").get<int>()), a.at("name").get<std::string>(),
-                                   a.at("hash").get<std::string>()},
+                                   a.at("hash").get<std::string>(), a.at("sew").get<double>()},
                                   cx));
   return toJson(made);
 }
@@ -193,7 +193,7 @@ Expected<ForeignBodies> readForeign(const std::string& bytes, const ForeignOptio
   LUMSK_TRY(
       answer,
       runInWorker("read",
-                  {{"bytes", json::binary(bytesOf(bytes))}, {"unit", int(o.unit)}, {"name", o.name}, {"hash", o.hash}},
+                  {{"bytes", json::binary(bytesOf(bytes))}, {"unit", int(o.unit)}, {"name", o.name}, {"hash", o.hash}, {"sew", o.sewMm}},
                   "reading '" + o.name + "'", {std::min(o.seconds, patienceFor(bytes)), 0}, cx));
   return guarded("taking over a file", [&]() -> Expected<ForeignBodies> {
     ForeignBodies out;

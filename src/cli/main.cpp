@@ -298,7 +298,7 @@ int convert(const std::string& in, const std::string& to) {
   }
   const exchange::Format* format = exchange::formatOf(in);
   if (!format || !format->readBodies)
-    return complain(problem("LM-F035", "bodies cannot be read from '" + ending + "'").tryThis("use .step or .brep")),
+    return complain(problem("LM-F035", "bodies cannot be read from '" + ending + "'").tryThis("use .step, .igs or .brep")),
            kWrongUse;
   auto bodies = format->readBodies(in);
   if (!bodies) return complain(bodies.error()), kWrongUse;
@@ -369,8 +369,8 @@ int main(int argc, char** argv) {
   auto* runCommand = app.add_subcommand("run", "evaluate a project and export");
   runCommand->add_option("FILE", r.file, "project (.lumsk or recipe.json)")->required();
   runCommand->add_option("--set", r.set, "NAME=EXPR: another value for a number")->take_all();
-  runCommand->add_option("--export", r.exports, "file to write: .step .stl .3mf .brep")->take_all();
-  runCommand->add_flag("--curves", r.curves, "the curves that are seen, too (.step .brep)");
+  runCommand->add_option("--export", r.exports, "file to write: .step .igs .stl .3mf .brep")->take_all();
+  runCommand->add_flag("--curves", r.curves, "the curves that are seen, too (.step .igs .brep)");
   runCommand->add_option("--part", r.parts, "NAME: only this body, by its name or id, in all that is written")->take_all();
   runCommand->add_option("--report", r.report, "report as JSON");
   runCommand->add_option("--picture", r.picture, "picture as PNG (needs a display)");
@@ -387,7 +387,7 @@ int main(int argc, char** argv) {
       ->check(CLI::Range(0.1, 90.0));
   std::string file, to;
   bool asJson = false;
-  auto* checkCommand = app.add_subcommand("check", "states of the bodies of a file (.lumsk .step .brep .stl)");
+  auto* checkCommand = app.add_subcommand("check", "states of the bodies of a file (.lumsk .step .igs .brep .stl)");
   checkCommand->add_option("FILE", file)->required();
   checkCommand->add_flag("--json", asJson, "as JSON");
   auto* convertCommand = app.add_subcommand("convert", "read one format, write another");

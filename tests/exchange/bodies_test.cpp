@@ -49,6 +49,46 @@ private slots:
     QVERIFY(text.find("AUTOMOTIVE_DESIGN") != std::string::npos);
   }
 
+  /// Solids and curves with names, colours and millimetres; other units are turned into these.
+  void igesFilesKeepShapeNameColourAndUnit() {
+    Bench b = tumbler();
+    b.recipe.looks["b5"].colour = "#335577";
+    b.run();
+    auto bodies = b.model->bodies;
+    bodies[0].label = "Tumbler wall";
+    VERIFY_OK(exchange::formatOf("t.igs")->write(path("t.igs"), {bodies}));
+    std::string text = *exchange::readFile(path("t.igs"));
+    for (const bool inches : {false, true}) {
+      if (inches) { // the same numbers, told to be inches
+        const auto at = text.find(",2,2HMM,");
+        QVERIFY(at != std::string::npos);
+        text.replace(at, 8, ",1,2HIN,");
+        QFile f(QString::fromStdString(path("t.igs")));
+        QVERIFY(f.open(QIODevice::WriteOnly));
+        f.write(text.data(), qint64(text.size()));
+      }
+      const auto back = exchange::readForeignBodies(path("t.igs"));
+      VERIFY_OK(back);
+      QCOMPARE(back->size(), size_t(1));
+      const auto a = inspect::stateOf(*bodies[0].body), c = inspect::stateOf(*(*back)[0].body);
+      QVERIFY(c.solid && c.valid && c.openEdges == 0);
+      QCOMPARE(c.faces, a.faces);
+      VERIFY_AT_MOST(std::abs(c.volumeMm3 / (inches ? std::pow(25.4, 3) : 1.0) / a.volumeMm3 - 1), 1e-4);
+      QCOMPARE((*back)[0].label, std::string("Tumbler wall"));
+      QCOMPARE((*back)[0].colour, std::string("#335577"));
+    }
+    const auto whole = text.size();
+    for (const size_t part : {whole / 2, whole - 200, size_t(150)}) {
+      QFile f(QString::fromStdString(path("cut.igs")));
+      QVERIFY(f.open(QIODevice::WriteOnly));
+      f.write(text.data(), qint64(part));
+      f.close();
+      const auto cut = exchange::readForeignBodies(path("cut.igs"));
+      QVERIFY(!cut);
+      QCOMPARE(cut.error().code, std::string("LM-I002"));
+    }
+  }
+
   void brepFilesKeepEverythingExactly() {
     Bench b = tumbler();
     b.run();

@@ -3,6 +3,7 @@
 
 #include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
+#include <IGESControl_Reader.hxx>
 #include <STEPControl_Reader.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopoDS_Shape.hxx>
@@ -31,7 +32,12 @@ int count(const TopoDS_Shape& s, TopAbs_ShapeEnum kind, TopAbs_ShapeEnum avoid =
 /// What the kernel's own reader makes of a file, by itself.
 TopoDS_Shape byKernel(const QString& path) {
   TopoDS_Shape s;
-  if (path.endsWith(".step")) {
+  if (path.endsWith(".iges")) {
+    IGESControl_Reader reader;
+    reader.ReadFile(path.toUtf8().constData());
+    reader.TransferRoots();
+    s = reader.OneShape();
+  } else if (path.endsWith(".step")) {
     STEPControl_Reader reader;
     reader.ReadFile(path.toUtf8().constData());
     reader.TransferRoots();
@@ -49,8 +55,8 @@ class ForeignSetTest : public QObject {
   QStringList files_;
 private slots:
   void initTestCase() {
-    for (const QString& folder : {QString("/step"), QString("/occ")})
-      for (const QString& f : QDir(kSamples + folder).entryList({"*.step", "*.brep", "*.rle"}, QDir::Files))
+    for (const QString& folder : {QString("/step"), QString("/occ"), QString("/iges")})
+      for (const QString& f : QDir(kSamples + folder).entryList({"*.step", "*.brep", "*.rle", "*.iges"}, QDir::Files))
         files_ << kSamples + folder + "/" + f;
     QVERIFY2(files_.size() >= 20, "install occt-misc, as ./check does");
   }
@@ -75,7 +81,10 @@ private slots:
         for (const auto& n : p.body->faceNames) QVERIFY(n.rfind("0123456789ab.face(", 0) == 0);
       }
       bodies += mySolids + mySkins;
-      QVERIFY2(mySolids == solids && mySkins == shells + free && myFaces == faces, qPrintable(path));
+      // Loose faces that touch are sewn: skins become fewer, some of them solids.
+      const QString told = path + QString(": %1 solids, %2 skins, %3 faces; the kernel %4, %5 and %6, %7").arg(mySolids).arg(mySkins).arg(myFaces).arg(solids).arg(shells).arg(free).arg(faces);
+      QVERIFY2(myFaces == faces && mySolids >= solids && mySolids + mySkins <= solids + shells + free, qPrintable(told));
+      if (free == 0 && shells == 0) QVERIFY2(mySolids == solids && mySkins == 0, qPrintable(told));
     }
     QVERIFY(bodies >= 60);
   }

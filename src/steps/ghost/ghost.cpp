@@ -16,7 +16,7 @@ constexpr double kLineMm = 0.02;  ///< how near drawn lines are to their curves
 
 Schema schema() {
   return {file("file", "File", "A STEP, BREP or STL file, or a table of measured points; it travels inside the project.",
-               "Bodies, meshes and points (*.step *.stp *.brep *.brp *.stl *.txt *.csv *.xyz)"),
+               "Bodies, meshes and points (*.step *.stp *.igs *.iges *.brep *.brp *.stl *.txt *.csv *.xyz)"),
           unitField(),
           ratioField("strength", "Strength", "How clearly it shows, from nothing to plain.", "0.3").within(0.05, 1)};
 }

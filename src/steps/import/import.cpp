@@ -10,14 +10,16 @@ namespace {
 
 Schema schema() {
   return {
-      file("file", "File", "A STEP or BREP file; it travels inside the project.", "Bodies (*.step *.stp *.brep *.brp)"),
-      unitField()};
+      file("file", "File", "A STEP, IGES or BREP file; it travels inside the project.", "Bodies (*.step *.stp *.igs *.iges *.brep *.brp)"),
+      unitField(),
+      length("sew", "Sew within", "Faces and skins whose edges lie so near become one, and solids where they close. Nought: only loose faces that touch.", "0")
+          .within(0, 10)};
 }
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const std::string* bytes = in.file("file");
   if (!bytes) return fail(problem("LM-I004", "choose a file with bodies").isMissing().inField("file"));
-  auto read = brep::readForeign(*bytes, {unitOf(in), in.fileName("file"), in.fileHash("file")}, cx);
+  auto read = brep::readForeign(*bytes, {unitOf(in), in.fileName("file"), in.fileHash("file"), in.number("sew")}, cx);
   if (!read) return fail(isCancelled(read.error()) ? read.error() : read.error().inField("file"));
   Outcome out;
   int faces = 0, solids = 0;

@@ -4,9 +4,13 @@
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBndLib.hxx>
+#include <BRepBuilderAPI_Transform.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakeSphere.hxx>
+#include <Bnd_Box.hxx>
+#include <TopExp_Explorer.hxx>
 #include <gp_Circ.hxx>
 #include <gp_Pln.hxx>
 
@@ -95,6 +99,55 @@ private slots:
     b.add("loft", {{"sections", picks({pick("s1", "curve", "curve1"), pick("s1", "curve", "curve2")})}});
     b.run(); // one is open, one closed: what matters is that they can be picked
     QCOMPARE(b.code("s2"), std::string("LM-L002"));
+  }
+
+  /// A box of loose faces whose lid lies a little too high.
+  void looseFacesAreSewnAndGapsAreProposedToBe() {
+    for (double lift : {0.0, 0.03}) {
+      std::vector<TopoDS_Shape> loose;
+      for (TopExp_Explorer e(BRepPrimAPI_MakeBox(30, 20, 10).Solid(), TopAbs_FACE); e.More(); e.Next()) {
+        gp_Trsf up;
+        Bnd_Box box;
+        BRepBndLib::Add(e.Current(), box, false);
+        if (box.CornerMin().Z() > 9) up.SetTranslation(gp_Vec(0, 0, lift));
+        loose.push_back(BRepBuilderAPI_Transform(e.Current(), up, true).Shape());
+      }
+      for (const bool step : {true, false}) {
+        Bench b;
+        b.add("import", {{"file", b.file(step ? "box.step" : "box.brep", step ? stepBytes(loose, "MM") : brepBytes(loose))}});
+        b.run();
+        VERIFY_STEP(b, "s1");
+        QVERIFY(noted(b.result("s1"), "LM-I109"));
+        QCOMPARE(noted(b.result("s1"), "LM-I107"), lift > 0);
+        QCOMPARE(noted(b.result("s1"), "LM-I108"), lift > 0);
+        QCOMPARE(b.model->bodies.size(), size_t(lift > 0 ? 2 : 1));
+        for (const auto& n : b.result("s1").outcome->notes) {
+          if (n.code == "LM-I108") {
+            QVERIFY(n.where.size() == 2 && std::abs(n.measured->value - 100) < 20); // both openings are 100 mm around
+          }
+          if (n.code != "LM-I107") continue;
+          VERIFY_AT_MOST(std::abs(n.measured->value - lift), 1e-6);
+          QCOMPARE(n.where.size(), size_t(4));
+          b.set("s1", n.remedies.front().field, n.remedies.front().value);
+        }
+        b.run();
+        VERIFY_STEP(b, "s1");
+        const auto s = inspect::stateOf(*b.body("s1"));
+        QVERIFY(s.solid && s.valid && s.openEdges == 0);
+        VERIFY_AT_MOST(std::abs(s.volumeMm3 - 6000), 20);
+      }
+    }
+  }
+
+  void solidsThatAreInsideOutAreTurned() {
+    Bench b;
+    TopoDS_Shape box = BRepPrimAPI_MakeBox(30, 20, 10).Solid();
+    box.Reverse();
+    b.add("import", {{"file", b.file("box.brep", brepBytes({box}))}});
+    b.run();
+    VERIFY_STEP(b, "s1");
+    QVERIFY(noted(b.result("s1"), "LM-I110"));
+    VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body("s1")).volumeMm3 - 6000), 1e-3);
   }
 
   void wholeFacesComeBackAsOurOwnAndTakeAWall() {
