@@ -56,7 +56,12 @@ Kind Focus::wanted() const {
   const Field* f = activeField();
   if (!drawing_.empty()) return recipe::kPlaneOrFace;
   if (!rails().empty()) return Kind::None;
-  if (f && f->kind == FieldKind::Picks) return f->accepts;
+  if (f && f->kind == FieldKind::Picks) {
+    Kind out = f->accepts;
+    for (const Kind k : {Kind::Point, Kind::Curve, Kind::Edge, Kind::Face})
+      if (session_.registry().madeByClick(f->accepts, k)) out = out | k;
+    return out;
+  }
   if (f && (f->kind == FieldKind::Points || f->kind == FieldKind::Drawing)) return Kind::None;
   return Kind::Point | Kind::Curve | Kind::Edge | Kind::Face | Kind::Skin | Kind::Solid |
          (session_.recipe().steps.empty() ? Kind::Plane : Kind::None);
@@ -292,8 +297,22 @@ bool Focus::canMean(const scene::Hit& hit) const {
   return recipe::beforeStep(*open, hit, *results_.model()).has_value();
 }
 
+const recipe::Step* Focus::madeBy(const scene::Hit& hit) const {
+  const Field* f = activeField();
+  const auto* open = session_.recipe().find(open_);
+  if (!open || !f || f->kind != FieldKind::Picks || recipe::has(f->accepts, hit.kind) || hit.step == open_) return nullptr;
+  return session_.registry().madeByClick(f->accepts, hit.kind);
+}
+
 void Focus::pick(const scene::Hit& hit, bool toggle) {
   if (!drawing_.empty()) return drawOn(hit);
+  if (const recipe::Step* kind = madeBy(hit)) {
+    const std::string replacing = std::exchange(replacing_, {});
+    session_.edit(recipe::withMadeByClick(session_.recipe(), {open_, field_}, *kind, hit, replacing, *results_.model(), session_.registry()).recipe,
+                  tr("pick a %1 here").arg(said(kind->label).toLower()));
+    if (activeField() && activeField()->most == 1) chooseField();
+    return emit focusChanged();
+  }
   if (const auto* open = session_.recipe().find(open_); open && hit.step == open_ && activeField() && activeField()->kind == FieldKind::Picks)
     if (const auto before = recipe::beforeStep(*open, hit, *results_.model())) {
       scene::Hit meant = hit;

@@ -43,6 +43,8 @@ public:
   void pick(const scene::Hit& hit, bool toggle);
   /// Whether a click on it could be meant: the open step cannot use what it makes itself.
   bool canMean(const scene::Hit& hit) const;
+  /// The kind of step that a click on it makes for the active field, which wants what that gives; null: none.
+  const recipe::Step* madeBy(const scene::Hit& hit) const;
   /// Several at once: into the active field as far as they fit, else picked; one undo entry.
   void pickAll(const std::vector<scene::Hit>& hits);
   /// An edge and what goes on from it (`chain`): one pick that counts as a chain where the field has such, else all.

@@ -185,6 +185,35 @@ StepPtr withPicks(const StepEntry& entry, const Field& f, const std::vector<Pick
   return withInput(entry, f.key, list);
 }
 
+namespace {
+
+/// A new step before another one.
+std::string insertBefore(Recipe& r, const std::string& before, const Step& kind, json inputs) {
+  StepEntry made;
+  const std::string id = made.id = "s" + r.newId();
+  made.kind = kind.kind;
+  made.version = kind.version;
+  made.label = freeLabel(r, kind.label);
+  made.inputs = std::make_shared<const json>(std::move(inputs));
+  r.steps.insert(r.steps.begin() + r.indexOf(before), std::make_shared<const StepEntry>(std::move(made)));
+  return id;
+}
+
+} // namespace
+
+DrawnStep withMadeByClick(const Recipe& r, const ItemRef& field, const Step& what, const PickRef& from, const std::string& replacing, const Model& model, const Registry& registry) {
+  const StepEntry* entry = r.find(field.step);
+  const Field* takes = findField(registry.schemaOf(what.kind), what.byClick->picks);
+  const Field* wants = entry ? findField(registry.schemaOf(entry->kind), field.field) : nullptr;
+  if (!takes || !wants) return {r, {}};
+  DrawnStep out{r, {}};
+  StepEntry bare;
+  bare.inputs = std::make_shared<const json>(json{{what.byClick->key, what.byClick->value}});
+  out.step = insertBefore(out.recipe, field.step, what, *withPick(bare, *takes, from, {}, model)->inputs);
+  out.recipe = out.recipe.withStep(withPick(*entry, *wants, {out.step, "", what.byClick->makes, {}, Vec3::Zero()}, replacing, model));
+  return out;
+}
+
 DrawnStep withDrawn(const Recipe& r, const ItemRef& field, const DrawnHere& what, const PickRef& on,
                     const std::optional<PickRef>& body, const Registry& registry) {
   const StepEntry* entry = r.find(field.step);
@@ -192,17 +221,10 @@ DrawnStep withDrawn(const Recipe& r, const ItemRef& field, const DrawnHere& what
   if (!entry || !kind) return {r, {}};
   DrawnStep out{r, {}};
   const Schema& own = registry.schemaOf(what.kind);
-  StepEntry drawn;
-  out.step = drawn.id = "s" + out.recipe.newId();
-  drawn.kind = what.kind;
-  drawn.version = kind->version;
-  drawn.label = freeLabel(r, kind->label);
   json inputs = inputsWith({on}, own);
   for (const Field& f : own)
     if (f.ofPlace > 0 && on.near.size > 0) inputs[f.key] = rounded(f.ofPlace * on.near.size);
-  drawn.inputs = std::make_shared<const json>(std::move(inputs));
-  auto& steps = out.recipe.steps;
-  steps.insert(steps.begin() + r.indexOf(field.step), std::make_shared<const StepEntry>(std::move(drawn)));
+  out.step = insertBefore(out.recipe, field.step, *kind, std::move(inputs));
   json list = listAt(*entry, field.field);
   append(list, {out.step, "", Kind::Curve, {}, Vec3::Zero()});
   StepPtr next = withInput(*entry, field.field, list);

@@ -41,6 +41,8 @@ struct DrawnStep {
 };
 DrawnStep withDrawn(const Recipe& r, const ItemRef& field, const DrawnHere& what, const PickRef& on,
                     const std::optional<PickRef>& body, const Registry& registry);
+/// The same for a thing that something wanted is made from by a click (`Step::byClick`).
+DrawnStep withMadeByClick(const Recipe& r, const ItemRef& field, const Step& what, const PickRef& from, const std::string& replacing, const Model& model, const Registry& registry);
 /// How many picks a field holds.
 int pickedCount(const StepEntry& entry, const std::string& field);
 Recipe withExtent(const Recipe& r, const ItemRef& list, const PickRef& pick, const std::string& extent);

@@ -403,6 +403,12 @@ const Step* Registry::find(const std::string& kind) const {
   return nullptr;
 }
 
+const Step* Registry::madeByClick(Kind wanted, Kind clicked) const {
+  for (const Step& s : steps_)
+    if (s.byClick && has(wanted, s.byClick->makes) && has(s.byClick->from, clicked)) return &s;
+  return nullptr;
+}
+
 const Schema& Registry::schemaOf(const std::string& kind) const {
   static const Schema none;
   const auto it = schemas_.find(kind);

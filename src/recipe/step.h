@@ -24,6 +24,13 @@ struct Crossed {
 };
 
 /// A kind of modelling step: a schema and a pure function.
+/// What a step is begun with where something is asked for that it makes, and a thing is clicked that it is made from: the
+/// value of a choice, and the picks field that takes the thing.
+struct MadeByClick {
+  Kind makes = Kind::None, from = Kind::None;
+  std::string key, value, picks;
+};
+
 struct Step {
   std::string kind;
   int version = 1;
@@ -35,10 +42,15 @@ struct Step {
   std::optional<Crossed> crossed = {};
   /// Of the kind that repeats others: its inputs for what another step made; null where that is nothing to be repeated.
   nlohmann::json (*repeats)(const std::string& step, const Outcome& made) = nullptr;
+  std::optional<MadeByClick> byClick = {};
   std::string heading = {}; ///< under which its tool stands among many of one stage, a verb or two; empty: none
 
   Step under(std::string words) && {
     heading = std::move(words);
+    return std::move(*this);
+  }
+  Step madeByClick(MadeByClick m) && {
+    byClick = std::move(m);
     return std::move(*this);
   }
 };
@@ -50,6 +62,8 @@ public:
   const std::vector<Step>& all() const { return steps_; }
   const Step* find(const std::string& kind) const;
   const Schema& schemaOf(const std::string& kind) const; ///< empty for unknown kinds
+  /// The kind that makes what is asked for from a thing that is clicked; null: none does.
+  const Step* madeByClick(Kind wanted, Kind clicked) const;
 
 private:
   std::vector<Step> steps_;

@@ -1,4 +1,5 @@
 #include "app/window.h"
+#include "nurbs/measure/closest.h"
 
 #include <QFile>
 #include <QLabel>
@@ -36,6 +37,36 @@ class GesturesTest : public WindowTestBase {
   }
 
 private slots:
+  /// While a plane is asked for a click on a curve gives the one square to it there, and the ring lies on it.
+  void aPlaneIsMadeWhereACurveIsClicked() {
+    json points = json::array();
+    for (const auto& p : {std::array{0, 0, 0}, {40, 10, 30}, {80, 0, 20}}) points.push_back({{"id", "q" + std::to_string(points.size())}, {"at", p}});
+    add("spline", {{"points", points}});
+    QTest::keyClick(&view(), Qt::Key_F);
+    QVERIFY(settled());
+    click("tool-ring");
+    const std::string ring = w().session().draft();
+    w().focus().unfold(ring, "plane");
+    const auto& path = *std::get<recipe::CurvePtr>(result("s1")->outcome->outputs[0].object);
+    const Vec3 at = path.at(0.7 * path.last());
+    clickInView(onScreen(at));
+    const auto& steps = w().recipe().steps;
+    QCOMPARE(steps.size(), size_t(3));
+    QCOMPARE(steps[1]->kind, std::string("plane"));
+    QVERIFY(result(ring)->status == recipe::Status::Ok);
+    const auto& frame = std::get<recipe::PlaneObject>(result(steps[1]->id)->outcome->outputs[0].object).frame;
+    VERIFY_AT_MOST((frame.origin - at).norm(), 1.5);
+    nurbs::CurveDerivatives d;
+    path.derivatives(nurbs::closestPoint(path, frame.origin).t, 1, d);
+    VERIFY_AT_MOST(frame.normal().cross(d[1].normalized()).norm(), 1e-6);
+    const auto& made = *std::get<recipe::CurvePtr>(result(ring)->outcome->outputs[0].object);
+    VERIFY_AT_MOST(std::abs(frame.local(made.at(0.3)).z()), 1e-6);
+    QCOMPARE(w().focus().open(), ring);
+    QTest::keyClick(&view(), Qt::Key_Z, Qt::ControlModifier); // one step back
+    QVERIFY(settled());
+    QCOMPARE(w().recipe().steps.size(), size_t(2));
+  }
+
   void theViewHoldsStillWhileTheFirstCurveIsDrawn() {
     click("tool-spline");
     const auto seen = [&] {

@@ -185,6 +185,6 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
 
 } // namespace
 
-Step plane() { return Step{"plane", 1, "Plane", Stage::Curves, schema, compute}.under("place"); }
+Step plane() { return Step{"plane", 1, "Plane", Stage::Curves, schema, compute}.under("place").madeByClick({Kind::Plane, Kind::Curve | Kind::Edge, "way", "square", "curve"}); }
 
 } // namespace lumsk::steps

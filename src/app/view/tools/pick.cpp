@@ -120,6 +120,8 @@ private:
     if (const auto* f = work().focus().activeField(); f && f->preferred != Kind::None)
       std::stable_partition(hits.begin(), hits.end(),
                             [&](const scene::Hit& h) { return recipe::has(f->preferred, h.kind); });
+    // What is wanted itself comes before edges from which it would be made; lone curves are seldom hit by chance.
+    std::stable_partition(hits.begin(), hits.end(), [&](const scene::Hit& h) { return h.kind != recipe::Kind::Edge || !work().focus().madeBy(h); });
     const bool sameAsBefore =
         hits.size() == under_.size() && std::equal(hits.begin(), hits.end(), under_.begin(), recipe::same);
     under_ = std::move(hits);
@@ -128,6 +130,7 @@ private:
 
   QString labelOf(const scene::Hit& h, bool more) const {
     QString label = QString::fromStdString(h.label);
+    if (const recipe::Step* made = work().focus().madeBy(h)) label = ViewWidget::tr("%1 here: %2").arg(said(made->label), label);
     if (more && under_.size() > 1) label += ViewWidget::tr("  (Tab: %1 more)").arg(under_.size() - 1);
     return label;
   }
