@@ -39,21 +39,20 @@ public:
   Side(const BodyPtr& faces, const nurbs::Path& edge, double width, int number, const Context& cx)
       : faces_(faces), edge_(edge), width_(width), number_(number), cx_(cx) {}
 
-  Expected<void> cut() {
-    LUMSK_TRY(ready, BodyFaces::of(*faces_, -1, cx_));
-    LUMSK_TRY(found, ready.apartFrom(edge_, width_, cx_));
-    // It goes as far as the edge does.
-    const double length = nurbs::ArcLength(edge_).total();
-    if (found.curves.empty() || nurbs::ArcLength(found.curves.front()).total() < kLeastContact * length || found.curves.front().closed() != edge_.closed())
-      return fail(tooWide());
-    contact = inDirectionOf(found.curves.front(), edge_);
+  /// By the width, or along a given curve.
+  Expected<void> cut(const nurbs::Path* given = nullptr) {
+    if (given) {
+      contact = *given;
+    } else {
+      LUMSK_CHECK(findContact());
+    }
     Divider d;
     d.id = number_ == 0 ? "left" : "right";
     d.path = std::make_shared<const nurbs::Path>(contact);
     auto division = Division::of({faces_}, {d}, {}, limited(cx_));
     if (!division) return fail(division.error().code == "LM-C001" ? tooWide() : division.error());
     std::vector<char> kept;
-    for (const Piece& p : (*division)->pieces()) kept.push_back(distanceFrom(edge_, p.at) > width_);
+    for (const Piece& p : (*division)->pieces()) kept.push_back(given ? beyond(p.at) : distanceFrom(edge_, p.at) > width_);
     if (std::count(kept.begin(), kept.end(), char(1)) != 1 || kept.size() != 2) return fail(tooWide());
     LUMSK_TRY(made, (*division)->bodies(kept, false, false, cx_));
     left = made.front().body;
@@ -75,6 +74,23 @@ public:
   BodyPtr left;
 
 private:
+  /// Whether a place lies on the other side of the contact than the edge.
+  bool beyond(const Vec3& p) const {
+    const Vec3 c = nurbs::closestPoint(contact, p).point;
+    return (p - c).dot(c - nurbs::closestPoint(edge_, c).point) > 0;
+  }
+
+  Expected<void> findContact() {
+    LUMSK_TRY(ready, BodyFaces::of(*faces_, -1, cx_));
+    LUMSK_TRY(found, ready.apartFrom(edge_, width_, cx_));
+    // It goes as far as the edge does.
+    const double length = nurbs::ArcLength(edge_).total();
+    if (found.curves.empty() || nurbs::ArcLength(found.curves.front()).total() < kLeastContact * length || found.curves.front().closed() != edge_.closed())
+      return fail(tooWide());
+    contact = inDirectionOf(found.curves.front(), edge_);
+    return {};
+  }
+
   Problem tooWide() const {
     return problem("LM-H026", std::string("the width does not fit on the faces ") + (number_ == 0 ? "to the left" : "to the right") + " of the edge")
         .measure(millimetres(width_))
@@ -91,10 +107,10 @@ private:
 
 } // namespace
 
-Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const std::array<double, 2>& widths, const Context& cx) {
-  return guarded("cutting faces back", [&]() -> Expected<CutBack> {
+Expected<EdgeSides> edgeSides(const BodyPtr& body, const nurbs::Path& edge, const Context& cx) {
+  return guarded("looking beside an edge", [&]() -> Expected<EdgeSides> {
     const double near = kOnEdgeTolerances * cx.tolerances.point.mm;
-    std::array<std::vector<int>, 2> faces;
+    EdgeSides faces;
     const auto all = edges(*body);
     const auto add = [](std::vector<int>& to, int face) {
       if (std::find(to.begin(), to.end(), face) == to.end()) to.push_back(face);
@@ -118,12 +134,22 @@ Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const st
     if (faces[0].empty() || faces[1].empty() ||
         std::any_of(faces[0].begin(), faces[0].end(), [&](int f) { return std::find(faces[1].begin(), faces[1].end(), f) != faces[1].end(); }))
       return fail(notTwo(edge.at(0.5 * edge.last())));
+    return faces;
+  });
+}
+
+namespace {
+
+Expected<CutBack> cutFaces(const BodyPtr& body, const nurbs::Path& edge, const EdgeSides& faces, const std::array<double, 2>& widths, const std::array<nurbs::Path, 2>* contacts, const Context& cx) {
+  return guarded("cutting faces back", [&]() -> Expected<CutBack> {
+    const double near = kOnEdgeTolerances * cx.tolerances.point.mm;
     CutBack out;
     for (size_t k : {0u, 1u}) {
       const auto parts = facesApart(*body, faces[k], false);
-      if (parts.size() != 1) return fail(notTwo(edge.at(0.5 * edge.last())));
+      if (parts.size() != 1)
+        return fail(problem("LM-H025", "the faces on one side of this edge do not hang together").at(edge.at(0.5 * edge.last())).tryThis("pick edges that go on in one another"));
       Side side(parts.front(), edge, widths[k], int(k), cx);
-      LUMSK_CHECK(side.cut());
+      LUMSK_CHECK(side.cut(contacts ? &(*contacts)[k] : nullptr));
       out.contacts[k] = std::move(side.contact);
       out.sides[k] = std::move(side.left);
     }
@@ -140,6 +166,17 @@ Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const st
     }
     return out;
   });
+}
+
+} // namespace
+
+Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const std::array<double, 2>& widths, const Context& cx) {
+  LUMSK_TRY(sides, edgeSides(body, edge, cx));
+  return cutFaces(body, edge, sides, widths, nullptr, cx);
+}
+
+Expected<CutBack> cutBackAt(const BodyPtr& body, const nurbs::Path& edge, const EdgeSides& sides, const std::array<nurbs::Path, 2>& contacts, const Context& cx) {
+  return cutFaces(body, edge, sides, {}, &contacts, cx);
 }
 
 Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& between, const std::array<nurbs::Path, 2>& borders, bool closed, bool solid,

@@ -4,6 +4,10 @@
 
 namespace lumsk::brep {
 
+/// Numbers of the faces to the left and the right of a path along edges at which two faces each meet. Fails with LM-H025.
+using EdgeSides = std::array<std::vector<int>, 2>;
+Expected<EdgeSides> edgeSides(const BodyPtr& body, const nurbs::Path& edge, const Context& cx);
+
 /// A body whose faces on both sides of an edge end at some distance from it, so that a skin can run between.
 struct CutBack {
   std::array<nurbs::Path, 2> contacts; ///< where they end now, left and right of the edge, in its direction
@@ -16,6 +20,9 @@ struct CutBack {
 /// Fails with LM-H025 (an edge on which not two faces end, or the same faces on both sides: place), LM-H026 (a width
 /// does not fit on the faces: place, width), and as dividing them does.
 Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const std::array<double, 2>& widths, const Context& cx);
+
+/// The same where the faces are to end along given curves on them, which go on beyond their borders.
+Expected<CutBack> cutBackAt(const BodyPtr& body, const nurbs::Path& edge, const EdgeSides& sides, const std::array<nurbs::Path, 2>& contacts, const Context& cx);
 
 /// The same put together with faces between, those at the ends cut by their borders. Fails with LM-H027 (a border does
 /// not lie on the face at the end: how far, place), LM-H028 (a solid does not close again: places), and as knitting does.

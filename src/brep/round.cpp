@@ -1,0 +1,188 @@
+#include "brep/round.h"
+
+#include "brep/apart.h"
+#include "brep/assemble.h"
+#include "brep/convert.h"
+#include "brep/curves_on.h"
+#include "brep/edge_paths.h"
+#include "brep/face_spline.h"
+#include "brep/guard.h"
+#include "brep/reborder.h"
+#include "brep/skin.h"
+#include "brep/split/division.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
+#include "nurbs/on_skin/surface_curves.h"
+#include "nurbs/reshape/extend.h"
+
+#include <BRep_Tool.hxx>
+
+#include <algorithm>
+
+namespace lumsk::brep {
+
+namespace {
+
+constexpr double kOnFaceMm = 0.003;
+constexpr double kBeyondSizes = 3; ///< open ends: so many sizes a band goes on, to be cut by the faces there
+
+/// A surface made larger beyond those sides where it can be.
+nurbs::Surface largerBy(nurbs::Surface s, double mm, const Tolerances& tol, const Context& cx) {
+  for (int side = 0; side < 4; ++side) {
+    if (side < 2 && s.closedU()) continue;
+    if ((side == 2 && s.poleAtFirstV(tol.point)) || (side == 3 && s.poleAtLastV(tol.point))) continue;
+    for (const nurbs::GoOn how : {nurbs::GoOn::Natural, nurbs::GoOn::Straight}) {
+      std::array<double, 4> by{};
+      by[size_t(side)] = mm;
+      if (auto more = nurbs::extended(s, by, how, cx)) {
+        s = std::move(*more);
+        break;
+      }
+    }
+  }
+  return s;
+}
+
+} // namespace
+
+/// The faces on one side as surfaces that go on beyond their borders.
+struct RollingEdge::Skin {
+  struct Face {
+    nurbs::Surface surface;
+    double lowU, highU, lowV, highV; ///< of the face's own domain
+    bool reversed;
+    std::unique_ptr<nurbs::NearestOnSurface> feet;
+  };
+  std::vector<std::unique_ptr<Face>> faces;
+  BodyPtr body; ///< these faces alone
+  std::unique_ptr<BodyFaces> within;
+
+  /// The nearest place; of faces in whose own domain it lies, where there are such.
+  std::optional<nurbs::NeighbourPlace> at(const Vec3& p) const {
+    const Face* best = nullptr;
+    nurbs::NearestOnSurface::Foot foot;
+    bool own = false;
+    for (const auto& f : faces) {
+      const auto here = f->feet->foot(p);
+      const bool inside = here.uv.x() >= f->lowU && here.uv.x() <= f->highU && here.uv.y() >= f->lowV && here.uv.y() <= f->highV;
+      if (best && (own > inside || (own == inside && here.distanceMm >= foot.distanceMm))) continue;
+      best = f.get(), foot = here, own = inside;
+    }
+    if (!best || foot.normal.norm() < 0.5) return {};
+    nurbs::NeighbourPlace out;
+    best->surface.derivatives(foot.uv.x(), foot.uv.y(), 3, out.d);
+    out.normal = best->reversed ? Vec3(-foot.normal) : foot.normal;
+    out.distanceMm = foot.distanceMm;
+    return out;
+  }
+};
+
+Expected<RollingEdge> RollingEdge::of(const BodyPtr& body, nurbs::Path path, double reachMm, const Context& cx) {
+  return guarded("looking beside an edge", [&]() -> Expected<RollingEdge> {
+    RollingEdge out;
+    out.body_ = body;
+    out.path_ = std::make_shared<const nurbs::Path>(std::move(path));
+    LUMSK_TRY(sides, edgeSides(body, *out.path_, cx));
+    out.sides_ = sides;
+    const auto all = brep::faces(*body);
+    for (const size_t k : {0, 1}) {
+      auto skin = std::make_shared<Skin>();
+      for (int f : sides[k]) {
+        const auto natural = body->natural.find(body->faceNames[size_t(f)]);
+        LUMSK_TRY(spline, FaceSpline::of(all[size_t(f)], natural == body->natural.end() ? nullptr : &natural->second, cx));
+        const nurbs::Surface& s = *spline.surface();
+        auto face = std::make_unique<Skin::Face>(Skin::Face{largerBy(s, reachMm, cx.tolerances, cx), s.firstU(), s.lastU(), s.firstV(), s.lastV(), spline.reversed(), nullptr});
+        face->feet = std::make_unique<nurbs::NearestOnSurface>(face->surface);
+        skin->faces.push_back(std::move(face));
+      }
+      const auto apart = facesApart(*body, sides[k], false);
+      if (!apart.empty()) {
+        skin->body = apart.front();
+        LUMSK_TRY(within, BodyFaces::of(*skin->body, -1, cx));
+        skin->within = std::make_unique<BodyFaces>(std::move(within));
+      }
+      out.skins_[k] = std::move(skin);
+    }
+    return out;
+  });
+}
+
+nurbs::RoundEdge RollingEdge::edge() const {
+  nurbs::RoundEdge out;
+  out.path = path_.get();
+  for (const size_t k : {0, 1}) {
+    out.sides[k] = [skin = skins_[k]](const Vec3& p) { return skin->at(p); };
+    // Near open ends faces may end before the contact does: there they are cut by what the edge runs into.
+    out.within[k] = [skin = skins_[k], path = path_](const Vec3& p) {
+      const auto on = skin->within ? skin->within->nearest(p) : std::nullopt;
+      if (on && on->distanceMm < kOnFaceMm) return true;
+      if (path->closed()) return false;
+      const double away = nurbs::closestPoint(*path, p).distanceMm;
+      return std::min((p - path->start()).norm(), (p - path->end()).norm()) < 1.6 * away;
+    };
+  }
+  return out;
+}
+
+namespace {
+
+/// The band cut off at the faces that an open edge runs into; its end edges, start first.
+Expected<BodyPtr> endedBand(const BodyPtr& band, const CutBack& cut, const nurbs::Path& edge, std::array<nurbs::Path, 2>& borders, const Context& cx) {
+  BodyPtr left = band;
+  const Vec3 middle = edge.at(0.5 * edge.last());
+  for (const size_t e : {0, 1}) {
+    const Vec3 corner = e ? edge.end() : edge.start();
+    const auto unmet = [&] { return problem("LM-O007", "the round finds no face to end in here").at(corner).tryThis("take less, an edge that runs all around, or round the edges that meet here together"); };
+    if (cut.ends[e] < 0) return fail(unmet());
+    Divider d;
+    d.id = "end";
+    d.body = skinOf({cut.others[size_t(cut.ends[e])]});
+    auto division = Division::of({left}, {d}, {}, limited(cx));
+    if (!division) return fail(division.error().code == "LM-C001" || division.error().code == "LM-C003" ? unmet() : division.error());
+    const auto& pieces = (*division)->pieces();
+    const auto stays = std::min_element(pieces.begin(), pieces.end(), [&](const Piece& a, const Piece& b) { return (a.at - middle).norm() < (b.at - middle).norm(); });
+    std::vector<char> kept(pieces.size(), 0);
+    kept[size_t(stays - pieces.begin())] = 1;
+    if (pieces.size() < 2) return fail(unmet());
+    LUMSK_TRY(made, (*division)->bodies(kept, false, false, cx));
+    left = made.front().body;
+    LUMSK_TRY(on, BodyFaces::of(*d.body, -1, cx));
+    std::vector<TopoDS_Edge> there;
+    for (const TopoDS_Edge& x : edges(*left)) {
+      if (BRep_Tool::Degenerated(x)) continue;
+      if (const auto path = toPath(x); path && on.farthest(*path) < kOnFaceMm) there.push_back(x);
+    }
+    const auto rings = chained(there, kOnFaceMm);
+    if (rings.size() != 1) return fail(unmet());
+    LUMSK_TRY(path, pathAlong(rings.front(), {kOnFaceMm}));
+    borders[e] = std::move(path);
+  }
+  return left;
+}
+
+} // namespace
+
+Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& rolling, const nurbs::RoundOptions& options, const std::string& name, const Context& cx) {
+  const nurbs::Path& path = rolling.path();
+  nurbs::RoundOptions o = options;
+  double most = 0;
+  constexpr int kLooks = 16;
+  for (int i = 0; i <= kLooks; ++i) most = std::max(most, o.by == nurbs::RoundBy::Distances ? std::max(o.distancesMm[0], o.distancesMm[1]) : o.size(double(i) / kLooks));
+  o.beyondMm = path.closed() ? 0 : kBeyondSizes * most;
+  LUMSK_TRY(band, nurbs::roundBand(rolling.edge(), o, cx));
+  return guarded("rounding an edge", [&]() -> Expected<Rounded> {
+    LUMSK_TRY(cut, cutBackAt(body, path, rolling.sides(), band.contacts, cx));
+    const Meets smooth = o.section == nurbs::RoundSection::Flat ? Meets::Free : o.section == nurbs::RoundSection::Smooth ? Meets::G2 : Meets::G1;
+    LUMSK_TRY(strip, skinFromSurfaces({{std::make_shared<const nurbs::Surface>(band.surface), name, band.convex, {"start", "end", "left", "right"}, {Meets::Free, Meets::Free, smooth, smooth}}}, cx));
+    std::array<nurbs::Path, 2> borders;
+    BodyPtr between = strip;
+    if (!path.closed()) {
+      LUMSK_TRY(ended, endedBand(strip, cut, path, borders, cx));
+      between = ended;
+    }
+    LUMSK_TRY(whole, rejoined(cut, namedFaces(*between), borders, path.closed(), body->solid(), path, cx));
+    return Rounded{whole, std::move(band)};
+  });
+}
+
+} // namespace lumsk::brep

@@ -1,0 +1,34 @@
+#pragma once
+#include "brep/cut_back.h"
+#include "nurbs/patch/rolling.h"
+
+namespace lumsk::brep {
+
+/// An edge (a chain without corners) of a body with the faces on both sides of it, ready to be rolled along.
+class RollingEdge {
+public:
+  /// `reachMm`: how far its skins have to go on beyond their borders. Fails with LM-H025.
+  static Expected<RollingEdge> of(const BodyPtr& body, nurbs::Path path, double reachMm, const Context& cx);
+  nurbs::RoundEdge edge() const;
+  const nurbs::Path& path() const { return *path_; }
+  const EdgeSides& sides() const { return sides_; }
+
+private:
+  struct Skin;
+  BodyPtr body_;
+  std::shared_ptr<const nurbs::Path> path_;
+  EdgeSides sides_;
+  std::array<std::shared_ptr<const Skin>, 2> skins_;
+};
+
+struct Rounded {
+  BodyPtr body;
+  nurbs::RoundBand band;
+};
+
+/// A body with one of its edges rounded, a band between both sides (`roundBand`): these end along its contacts, the faces into which
+/// an open edge runs along its ends. `name`: the new face's. Fails as `roundBand`, `cutBackAt` and `rejoined` do, and with LM-O007
+/// where the edge ends at no face, or the band does not meet it.
+Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& edge, const nurbs::RoundOptions& options, const std::string& name, const Context& cx);
+
+} // namespace lumsk::brep

@@ -1,0 +1,315 @@
+#include "nurbs/patch/rolling.h"
+
+#include "nurbs/fit/fit.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/on_skin/ribbon.h"
+
+#include <Eigen/LU>
+
+#include <algorithm>
+#include <cmath>
+
+namespace lumsk::nurbs {
+
+namespace {
+
+constexpr int kLooks = 72;            ///< places along an edge at which a band is looked at
+constexpr double kFitShare = 0.08;    ///< of `fit`: so closely are rows followed, for directions to hold
+constexpr double kLeastTurnDeg = 0.5, kMostTurnDeg = 178;
+constexpr double kSolvedMm = 1e-10;
+constexpr double kNearLimit = 0.999;
+
+double turnBetween(const Vec3& a, const Vec3& b) { return std::atan2(a.cross(b).norm(), a.dot(b)); }
+
+/// Rolls along one edge.
+class Roller {
+public:
+  Roller(const RoundEdge& e, const RoundOptions& o) : e_(e), o_(o), length_(*e.path), closed_(e.path->closed()) {}
+
+  double from() const { return closed_ ? 0.0 : -o_.beyondMm; }
+  double to() const { return length_.total() + (closed_ ? 0.0 : o_.beyondMm); }
+
+  /// At a length from the start. Fails with LM-O004, LM-O005.
+  Expected<RolledPlace> at(double s) const {
+    RolledPlace x;
+    place(s, x);
+    std::array<NeighbourPlace, 2> on;
+    if (!feet({x.edge, x.edge}, on)) return fail(noPlace(x));
+    const Vec3 n0 = on[0].normal, n1 = on[1].normal;
+    x.turnRad = turnBetween(n0, n1);
+    const double sigma = sigmaOf(on, x.along);
+    if (!(x.turnRad > radFromDeg(kLeastTurnDeg)) || x.turnRad > radFromDeg(kMostTurnDeg))
+      return fail(problem("LM-O005", x.turnRad < 1 ? "the edge is smooth here: there is nothing to round" : "the skins fold back on one another at this edge")
+                      .measure(degrees(degFromRad(x.turnRad)))
+                      .at(x.edge)
+                      .tryThis("take another edge, or a part of it"));
+    const double share = std::clamp(s / length_.total(), 0.0, 1.0);
+    if (o_.by == RoundBy::Distances) {
+      if (!byDistances(x, on, sigma)) return fail(noPlace(x));
+    } else if (o_.by == RoundBy::Radius) {
+      x.radiusMm = o_.size(share);
+      if (!ball(x, on, sigma)) return fail(noPlace(x));
+    } else {
+      // The radius whose contacts lie so far apart: they do nearly in proportion.
+      const double width = o_.size(share);
+      x.radiusMm = width / (2 * std::sin(0.5 * x.turnRad));
+      bool done = false;
+      for (int i = 0; i < 24 && !done; ++i) {
+        if (!ball(x, on, sigma)) return fail(noPlace(x));
+        const double now = (on[1].d(0, 0) - on[0].d(0, 0)).norm();
+        done = std::abs(now - width) < 1e-9;
+        if (!done) x.radiusMm *= width / now;
+      }
+      if (!done) return fail(noPlace(x));
+    }
+    finish(x, on, sigma);
+    return x;
+  }
+
+  bool convexAt(double s) const {
+    RolledPlace x;
+    place(s, x);
+    std::array<NeighbourPlace, 2> on;
+    return feet({x.edge, x.edge}, on) && sigmaOf(on, x.along) < 0;
+  }
+
+  /// Places all along, tested.
+  Expected<std::vector<RolledPlace>> walk(const Context& cx) const {
+    std::vector<RolledPlace> out;
+    for (int i = 0; i <= kLooks; ++i) {
+      if (cx.stopped()) return fail(cancelled());
+      const double s = length_.total() * i / kLooks;
+      if (!(sizeAt(s) > cx.tolerances.point.mm)) {
+        RolledPlace x;
+        place(s, x);
+        return fail(problem("LM-O001", "it needs a size above nought all along").measure(millimetres(sizeAt(s))).at(x.edge).tryThis("give a size above nought"));
+      }
+      LUMSK_TRY(x, at(s));
+      if (o_.by != RoundBy::Distances && o_.section != RoundSection::Flat && x.radiusMm > kNearLimit * x.bendLimitMm)
+        return fail(problem("LM-O002", "a skin bends more tightly here than the ball: it does not fit").measure(millimetres(x.radiusMm)).want(millimetres(x.bendLimitMm)).at(x.contact[0]).tryThis("take less"));
+      for (const size_t k : {0, 1})
+        if (e_.within[k] && !e_.within[k](x.contact[k]))
+          return fail(problem("LM-O006", std::string("the round leaves the face ") + (k == 0 ? "to the left" : "to the right") + " of the edge").measure(millimetres(sizeAt(s))).at(x.contact[k]).tryThis("take less"));
+      if (!out.empty())
+        for (const size_t k : {0, 1})
+          if ((x.contact[k] - out.back().contact[k]).dot(x.along + out.back().along) < 0 || (x.centre - out.back().centre).dot(x.along + out.back().along) < 0)
+            return fail(problem("LM-O003", "the round would run over itself here: the edge bends more tightly").measure(millimetres(sizeAt(s))).at(x.edge).tryThis("take less"));
+      out.push_back(std::move(x));
+    }
+    return out;
+  }
+
+  double sizeAt(double s) const { return o_.by == RoundBy::Distances ? std::min(o_.distancesMm[0], o_.angleDeg ? o_.distancesMm[0] : o_.distancesMm[1]) : o_.size(std::clamp(s / length_.total(), 0.0, 1.0)); }
+
+  /// Six control points of the section.
+  std::array<Vec3, 6> sectionAt(const RolledPlace& x, double sigma) const {
+    const Vec3 &a = x.contact[0], &b = x.contact[1];
+    std::array<Vec3, 6> out;
+    if (o_.section == RoundSection::Flat) {
+      for (int i = 0; i < 6; ++i) out[size_t(i)] = a + (b - a) * i / 5;
+      return out;
+    }
+    const double half = 0.5 * x.turnRad, s = std::sin(half), c = std::cos(half), chord = (b - a).norm();
+    double m, ka, kb; // speed and curvature at the ends, towards the normals
+    if (o_.section == RoundSection::Smooth) {
+      const double turn = 0.5 * turnBetween(x.towards[0], x.towards[1]);
+      m = chord * (turn > 1e-6 ? turn / std::sin(turn) : 1.0);
+      ka = x.curvature[0], kb = x.curvature[1];
+    } else {
+      const double R = chord / (2 * std::max(1e-12, s));
+      double k;
+      if (o_.section == RoundSection::Circle) {
+        k = 1 / R;
+        m = s > 1e-4 ? R * (5 * s - std::sqrt(std::max(0.0, 25 * s * s - 32 * c * (1 - c)))) / c : R * 2 * half;
+      } else {
+        const double w = o_.rho / (1 - o_.rho), H = R * s * std::tan(half);
+        k = c * c / (R * w * w);
+        m = (5 * s - std::sqrt(std::max(0.0, 25 * s * s - 32 * k * c * o_.rho * H))) / (k * c);
+      }
+      ka = kb = sigma * k;
+    }
+    out[0] = a, out[1] = a + m / 5 * x.towards[0], out[2] = a + 2 * m / 5 * x.towards[0] + m * m * ka / 20 * x.normal[0];
+    out[5] = b, out[4] = b - m / 5 * x.towards[1], out[3] = b - 2 * m / 5 * x.towards[1] + m * m * kb / 20 * x.normal[1];
+    return out;
+  }
+
+private:
+  void place(double s, RolledPlace& x) const {
+    const double total = length_.total();
+    const double inside = closed_ ? s - total * std::floor(s / total) : std::clamp(s, 0.0, total);
+    const double t = std::min(length_.parameterAt(inside), e_.path->last());
+    x.along = unitTangent(*e_.path, t);
+    x.edge = e_.path->at(t) + (closed_ ? 0.0 : s - inside) * x.along;
+  }
+
+  bool feet(const std::array<Vec3, 2>& near, std::array<NeighbourPlace, 2>& on) const {
+    for (const size_t k : {0, 1}) {
+      auto foot = e_.sides[k](near[k]);
+      if (!foot || !(foot->normal.norm() > 0.5)) return false;
+      on[k] = std::move(*foot);
+    }
+    return true;
+  }
+
+  /// -1 where the material is inside the corner, so that the ball is in it; 1 where it is outside.
+  static double sigmaOf(const std::array<NeighbourPlace, 2>& on, const Vec3& along) {
+    const Vec3 inwards = on[0].normal.cross(along); // of the left skin, away from the edge
+    return inwards.dot(on[1].normal) < 0 ? -1.0 : 1.0;
+  }
+
+  /// Centre in the plane square to the edge, at the radius from both skins.
+  bool ball(RolledPlace& x, std::array<NeighbourPlace, 2>& on, double sigma) const {
+    const double r = sigma * x.radiusMm;
+    std::array<NeighbourPlace, 2> start;
+    if (!feet({x.edge, x.edge}, start)) return false;
+    const double share = 1 + start[0].normal.dot(start[1].normal);
+    if (!(share > 1e-9)) return false;
+    Vec3 c = x.edge + r * (start[0].normal + start[1].normal) / share;
+    for (int i = 0; i < 40; ++i) {
+      if (!feet({c, c}, on)) return false;
+      Eigen::Matrix3d A;
+      Vec3 f;
+      for (const int k : {0, 1}) {
+        const NeighbourPlace& p = on[size_t(k)];
+        A.row(k) = p.normal.transpose();
+        f[k] = (c - p.d(0, 0)).dot(p.normal) - r;
+      }
+      A.row(2) = x.along.transpose();
+      f[2] = (c - x.edge).dot(x.along);
+      Vec3 step = A.partialPivLu().solve(-f);
+      if (!step.allFinite()) return false;
+      if (const double most = std::abs(r); step.norm() > most) step *= most / step.norm();
+      c += step;
+      if (step.norm() < kSolvedMm) {
+        x.centre = c;
+        return feet({c, c}, on);
+      }
+    }
+    return false;
+  }
+
+  bool byDistances(RolledPlace& x, std::array<NeighbourPlace, 2>& on, double sigma) const {
+    std::array<double, 2> w = o_.distancesMm;
+    if (o_.angleDeg) {
+      const double phi = radFromDeg(*o_.angleDeg);
+      if (!(x.turnRad - phi > 0.01)) return false;
+      w[1] = w[0] * std::sin(phi) / std::sin(x.turnRad - phi);
+    }
+    const std::array<Vec3, 2> normals{on[0].normal, on[1].normal};
+    for (const size_t k : {0, 1}) {
+      const Vec3& other = normals[1 - k];
+      Vec3 way = sigma * (other - normals[k] * normals[k].dot(other)); // into the skin, away from the edge
+      way = (way - way.dot(x.along) * x.along).normalized();
+      for (int i = 0; i < 60; ++i) {
+        const auto foot = e_.sides[k](x.edge + w[k] * way);
+        if (!foot) return false;
+        const Vec3 aside = foot->d(0, 0) - x.edge, square = aside - aside.dot(x.along) * x.along;
+        const Vec3 next = square.normalized();
+        on[k] = *foot;
+        const bool done = (next - way).norm() * w[k] < 1e-10 && (foot->d(0, 0) - (x.edge + w[k] * next)).norm() < 1e-7;
+        way = next;
+        if (done) break;
+        if (i == 59) return false;
+      }
+    }
+    x.radiusMm = (on[1].d(0, 0) - on[0].d(0, 0)).norm() / (2 * std::sin(0.5 * x.turnRad));
+    x.centre = x.edge;
+    return true;
+  }
+
+  void finish(RolledPlace& x, const std::array<NeighbourPlace, 2>& on, double sigma) const {
+    const Vec3 across = on[1].d(0, 0) - on[0].d(0, 0);
+    x.turnRad = turnBetween(on[0].normal, on[1].normal);
+    double tightest = 0;
+    for (const size_t k : {0, 1}) {
+      x.contact[k] = on[k].d(0, 0);
+      x.normal[k] = on[k].normal;
+      x.towards[k] = (across - across.dot(on[k].normal) * on[k].normal).normalized();
+      x.curvature[k] = normalSection(on[k].d, on[k].normal, x.towards[k]).curvature;
+      const PrincipalCurvatures p = principalCurvatures(on[k].d);
+      const double turned = p.normal.dot(on[k].normal) < 0 ? -1 : 1;
+      tightest = std::max({tightest, sigma * turned * p.k1, sigma * turned * p.k2});
+    }
+    x.bendLimitMm = tightest > 1e-12 ? 1 / tightest : 1e300;
+  }
+
+  Problem noPlace(const RolledPlace& x) const {
+    return problem("LM-O004", "nothing of that size touches both skins here").measure(millimetres(x.radiusMm)).at(x.edge).tryThis("take less, or another part of the edge");
+  }
+
+  const RoundEdge& e_;
+  const RoundOptions& o_;
+  ArcLength length_;
+  bool closed_;
+};
+
+} // namespace
+
+Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& o, const Context& cx) {
+  const Roller roller(edge, o);
+  LUMSK_TRY(places, roller.walk(cx));
+  RoundBand out;
+  out.convex = roller.convexAt(0.5 * (roller.from() + roller.to()));
+  const double sigma = out.convex ? -1 : 1;
+  Problem missed;
+  CurveFamily family;
+  family.curves = 6;
+  family.closed = edge.path->closed();
+  family.sample = [&](double t, double* to) {
+    const auto x = roller.at(roller.from() + (roller.to() - roller.from()) * (family.closed ? t : std::clamp(t, 0.0, 1.0)));
+    if (!x) {
+      if (missed.code.empty()) missed = x.error();
+      std::fill(to, to + 18, 0.0);
+      return;
+    }
+    const auto section = roller.sectionAt(*x, sigma);
+    for (size_t k = 0; k < 6; ++k) Eigen::Map<Vec3>(to + 3 * k, 3) = section[k];
+  };
+  LeanOptions lean;
+  lean.fit = {kFitShare * cx.tolerances.fit.mm};
+  lean.firstSpans = 2;
+  auto fit = fitLean(family, lean);
+  if (!missed.code.empty()) return fail(std::move(missed));
+  if (!fit && fit.error().code == "LM-G101") {
+    lean.fit = cx.tolerances.fit;
+    fit = fitLean(family, lean);
+  }
+  if (!fit) return fail(fit.error());
+  const bool flat = o.section == RoundSection::Flat;
+  const int across = flat ? 1 : 5;
+  Points grid(fit->controls.rows() * (across + 1), 3);
+  for (Eigen::Index i = 0; i < fit->controls.rows(); ++i)
+    for (int k = 0; k <= across; ++k) grid.row(i * (across + 1) + k) = fit->controls.row(i).segment<3>(3 * (flat ? 5 * k : k));
+  out.surface = Surface::trusted(fit->degree, across, fit->knots, uniformKnots(across, 1), std::move(grid), family.closed);
+  out.deviationMm = fit->deviationMm;
+  for (const size_t k : {0, 1}) {
+    LUMSK_TRY(path, Path::make({out.surface.isoV(k == 0 ? out.surface.firstV() : out.surface.lastV())}, cx.tolerances.point));
+    out.contacts[k] = std::move(path);
+  }
+  out.places = std::move(places);
+  return out;
+}
+
+std::optional<LargestRound> largestRound(const RoundEdge& edge, RoundOptions o, double mostMm, const Context& cx) {
+  constexpr double kWithin = 0.02, kLeastShare = 1e-4;
+  double size = 0;
+  o.size = [&size](double) { return size; };
+  std::optional<Problem> why;
+  const auto fits = [&](double mm) {
+    size = mm;
+    const auto walked = Roller(edge, o).walk(cx);
+    if (!walked) why = walked.error();
+    return walked.has_value();
+  };
+  double low = 0, high = mostMm;
+  if (fits(high)) return LargestRound{high, problem("LM-O002", "")};
+  while (high - low > kWithin * high) {
+    const double middle = 0.5 * (low + high);
+    if (middle < kLeastShare * mostMm) return {};
+    (fits(middle) ? low : high) = middle;
+  }
+  if (low <= 0) return {};
+  return LargestRound{low, *why};
+}
+
+} // namespace lumsk::nurbs
