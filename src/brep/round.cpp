@@ -57,16 +57,17 @@ struct RollingEdge::Skin {
   BodyPtr body; ///< these faces alone
   std::unique_ptr<BodyFaces> within;
 
-  /// The nearest place; of faces in whose own domain it lies, where there are such.
+  /// The nearest place. Where a face only goes on it counts as so much farther as it lies beyond the face's own domain.
   std::optional<nurbs::NeighbourPlace> at(const Vec3& p) const {
     const Face* best = nullptr;
     nurbs::NearestOnSurface::Foot foot;
-    bool own = false;
+    double least = 1e300;
     for (const auto& f : faces) {
       const auto here = f->feet->foot(p);
-      const bool inside = here.uv.x() >= f->lowU && here.uv.x() <= f->highU && here.uv.y() >= f->lowV && here.uv.y() <= f->highV;
-      if (best && (own > inside || (own == inside && here.distanceMm >= foot.distanceMm))) continue;
-      best = f.get(), foot = here, own = inside;
+      const Vec2 own(std::clamp(here.uv.x(), f->lowU, f->highU), std::clamp(here.uv.y(), f->lowV, f->highV));
+      const double beyond = own == here.uv ? 0 : (f->surface.at(own.x(), own.y()) - here.point).norm();
+      if (here.distanceMm + beyond >= least) continue;
+      best = f.get(), foot = here, least = here.distanceMm + beyond;
     }
     if (!best || foot.normal.norm() < 0.5) return {};
     nurbs::NeighbourPlace out;
@@ -114,10 +115,16 @@ nurbs::RoundEdge RollingEdge::edge() const {
     out.sides[k] = [skin = skins_[k]](const Vec3& p) { return skin->at(p); };
     // Near open ends faces may end before the contact does: there they are cut by what the edge runs into.
     out.within[k] = [skin = skins_[k], path = path_](const Vec3& p) {
-      const auto on = skin->within ? skin->within->nearest(p) : std::nullopt;
-      if (on && on->distanceMm < kOnFaceMm) return true;
+      // Places on the edges between two faces may belong to neither: what lies beside them does.
+      constexpr double kBesideMm = 0.002;
+      for (const Vec3& aside : {Vec3(Vec3::Zero()), Vec3(Vec3::UnitX()), Vec3(Vec3::UnitY()), Vec3(Vec3::UnitZ())})
+        for (const double way : {kBesideMm, -kBesideMm})
+          if (const auto on = skin->within ? skin->within->nearest(p + way * aside) : std::nullopt; on && on->distanceMm < kOnFaceMm) return true;
       if (path->closed()) return false;
-      const double away = nurbs::closestPoint(*path, p).distanceMm;
+      const auto foot = nurbs::closestPoint(*path, p);
+      const double away = foot.distanceMm, share = foot.t / path->last();
+      constexpr double kNearEnd = 0.25;
+      if (share > kNearEnd && share < 1 - kNearEnd) return false;
       return std::min((p - path->start()).norm(), (p - path->end()).norm()) < 1.6 * away;
     };
   }
@@ -173,7 +180,12 @@ Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& rolling, const
   return guarded("rounding an edge", [&]() -> Expected<Rounded> {
     LUMSK_TRY(cut, cutBackAt(body, path, rolling.sides(), band.contacts, cx));
     const Meets smooth = o.section == nurbs::RoundSection::Flat ? Meets::Free : o.section == nurbs::RoundSection::Smooth ? Meets::G2 : Meets::G1;
-    LUMSK_TRY(strip, skinFromSurfaces({{std::make_shared<const nurbs::Surface>(band.surface), name, band.convex, {"start", "end", "left", "right"}, {Meets::Free, Meets::Free, smooth, smooth}}}, cx));
+    std::vector<NamedSurface> parts;
+    for (size_t k = 0; k < band.surfaces.size(); ++k) {
+      const std::string own = band.surfaces.size() == 1 ? name : name + "|" + std::to_string(k + 1);
+      parts.push_back({std::make_shared<const nurbs::Surface>(band.surfaces[k]), own, band.convex, {"start", "end", "left", "right"}, {Meets::Free, Meets::Free, smooth, smooth}});
+    }
+    LUMSK_TRY(strip, skinFromSurfaces(parts, cx));
     std::array<nurbs::Path, 2> borders;
     BodyPtr between = strip;
     if (!path.closed()) {

@@ -5,6 +5,7 @@
 #include "brep/foreign_mesh.h"
 #include "brep/guard.h"
 #include "brep/heal.h"
+#include "brep/round_kernel.h"
 #include "brep/merge.h"
 #include "brep/pack.h"
 #include "brep/trim.h"
@@ -121,6 +122,15 @@ Expected<json> end(const json& a, const Context& cx) {
   return brep::toJson(*made);
 }
 
+Expected<json> round(const json& a, const Context& cx) {
+  const BodyPtr body = bodyFrom(a.at("body"));
+  if (!body) return fail(notHandedOver("the body"));
+  std::vector<KernelRound> rounds;
+  for (const json& r : a.at("rounds")) rounds.push_back({r.at("edge").get<int>(), r.at("size").get<double>(), r.at("name").get<std::string>()});
+  LUMSK_TRY(made, roundedByKernelHere(*body, rounds, a.at("flat").get<bool>(), cx));
+  return brep::toJson(*made);
+}
+
 Expected<json> heal(const json& a, const Context& cx) {
   const BodyPtr body = bodyFrom(a.at("body"));
   if (!body) return fail(notHandedOver("the body"));
@@ -144,6 +154,7 @@ Expected<json> workerJob(const std::string& job, const json& a, const Context& c
   if (job == "merge") return merge(a, cx);
   if (job == "end") return end(a, cx);
   if (job == "heal") return heal(a, cx);
+  if (job == "round") return round(a, cx);
   if (job == "crash") std::abort();
   if (job == "hang")
     for (;;) ::pause();
@@ -272,6 +283,14 @@ Expected<std::vector<BodyPtr>> merged(const std::vector<BodyPtr>& solids, const 
   for (const BodyPtr& b : solids) all.push_back(toJson(*b));
   LUMSK_TRY(answer, runInWorker("merge", {{"solids", std::move(all)}, {"names", names}}, "merging bodies", {}, cx));
   return bodiesFrom(answer);
+}
+
+Expected<BodyPtr> roundedByKernel(const Body& b, const std::vector<KernelRound>& rounds, bool flat, const Context& cx) {
+  json list = json::array();
+  for (const KernelRound& r : rounds) list.push_back({{"edge", r.edge}, {"size", r.sizeMm}, {"name", r.name}});
+  LUMSK_TRY(answer, runInWorker("round", {{"body", toJson(b)}, {"rounds", list}, {"flat", flat}}, "rounding edges", {30, 0}, cx));
+  LUMSK_TRY(bodies, bodiesFrom(json::array({std::move(answer)})));
+  return bodies.front();
 }
 
 Expected<BodyPtr> healedByKernel(const Body& b, const std::vector<int>& gone, const Context& cx) {

@@ -16,6 +16,7 @@ namespace {
 constexpr int kLooks = 72;            ///< places along an edge at which a band is looked at
 constexpr double kFitShare = 0.08;    ///< of `fit`: so closely are rows followed, for directions to hold
 constexpr double kLeastTurnDeg = 0.5, kMostTurnDeg = 178;
+constexpr int kMostSpans = 120;
 constexpr double kSolvedMm = 1e-10;
 constexpr double kNearLimit = 0.999;
 
@@ -43,15 +44,14 @@ public:
                       .measure(degrees(degFromRad(x.turnRad)))
                       .at(x.edge)
                       .tryThis("take another edge, or a part of it"));
-    const double share = std::clamp(s / length_.total(), 0.0, 1.0);
     if (o_.by == RoundBy::Distances) {
       if (!byDistances(x, on, sigma)) return fail(noPlace(x));
     } else if (o_.by == RoundBy::Radius) {
-      x.radiusMm = o_.size(share);
+      x.radiusMm = sizeAt(s);
       if (!ball(x, on, sigma)) return fail(noPlace(x));
     } else {
       // The radius whose contacts lie so far apart: they do nearly in proportion.
-      const double width = o_.size(share);
+      const double width = sizeAt(s);
       x.radiusMm = width / (2 * std::sin(0.5 * x.turnRad));
       bool done = false;
       for (int i = 0; i < 24 && !done; ++i) {
@@ -99,7 +99,15 @@ public:
     return out;
   }
 
-  double sizeAt(double s) const { return o_.by == RoundBy::Distances ? std::min(o_.distancesMm[0], o_.angleDeg ? o_.distancesMm[0] : o_.distancesMm[1]) : o_.size(std::clamp(s / length_.total(), 0.0, 1.0)); }
+  /// Beyond open ends a size goes on as it grows there, and stays above nought.
+  double sizeAt(double s) const {
+    if (o_.by == RoundBy::Distances) return std::min(o_.distancesMm[0], o_.angleDeg ? o_.distancesMm[0] : o_.distancesMm[1]);
+    const double share = s / length_.total(), inside = std::clamp(share, 0.0, 1.0), here = o_.size(inside);
+    if (share == inside || closed_ || !(here > 0)) return here;
+    constexpr double kStep = 1e-4;
+    const double rate = share < 0 ? (o_.size(kStep) - here) / kStep : (here - o_.size(1 - kStep)) / kStep;
+    return here * std::exp(std::clamp(rate / here * (share - inside), -2.0, 1.0));
+  }
 
   /// Six control points of the section.
   std::array<Vec3, 6> sectionAt(const RolledPlace& x, double sigma) const {
@@ -195,6 +203,7 @@ private:
       if (!(x.turnRad - phi > 0.01)) return false;
       w[1] = w[0] * std::sin(phi) / std::sin(x.turnRad - phi);
     }
+    if (o_.flipped) std::swap(w[0], w[1]);
     const std::array<Vec3, 2> normals{on[0].normal, on[1].normal};
     for (const size_t k : {0, 1}) {
       const Vec3& other = normals[1 - k];
@@ -245,45 +254,68 @@ private:
 
 } // namespace
 
-Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& o, const Context& cx) {
-  const Roller roller(edge, o);
-  LUMSK_TRY(places, roller.walk(cx));
-  RoundBand out;
-  out.convex = roller.convexAt(0.5 * (roller.from() + roller.to()));
-  const double sigma = out.convex ? -1 : 1;
+namespace {
+
+/// The band between two lengths; all around, smooth at the seam, where they are a whole turn apart.
+Expected<Surface> bandBetween(const Roller& roller, double from, double to, bool closed, const RoundOptions& o, double sigma, double& deviationMm, const Context& cx) {
   Problem missed;
   CurveFamily family;
   family.curves = 6;
-  family.closed = edge.path->closed();
-  family.sample = [&](double t, double* to) {
-    const auto x = roller.at(roller.from() + (roller.to() - roller.from()) * (family.closed ? t : std::clamp(t, 0.0, 1.0)));
+  family.closed = closed;
+  family.sample = [&](double t, double* out) {
+    const auto x = roller.at(from + (to - from) * (closed ? t : std::clamp(t, 0.0, 1.0)));
     if (!x) {
       if (missed.code.empty()) missed = x.error();
-      std::fill(to, to + 18, 0.0);
+      std::fill(out, out + 18, 0.0);
       return;
     }
     const auto section = roller.sectionAt(*x, sigma);
-    for (size_t k = 0; k < 6; ++k) Eigen::Map<Vec3>(to + 3 * k, 3) = section[k];
+    for (size_t k = 0; k < 6; ++k) Eigen::Map<Vec3>(out + 3 * k, 3) = section[k];
   };
   LeanOptions lean;
   lean.fit = {kFitShare * cx.tolerances.fit.mm};
   lean.firstSpans = 2;
+  lean.maxSpans = kMostSpans;
   auto fit = fitLean(family, lean);
   if (!missed.code.empty()) return fail(std::move(missed));
-  if (!fit && fit.error().code == "LM-G101") {
-    lean.fit = cx.tolerances.fit;
-    fit = fitLean(family, lean);
-  }
   if (!fit) return fail(fit.error());
   const bool flat = o.section == RoundSection::Flat;
   const int across = flat ? 1 : 5;
   Points grid(fit->controls.rows() * (across + 1), 3);
   for (Eigen::Index i = 0; i < fit->controls.rows(); ++i)
     for (int k = 0; k <= across; ++k) grid.row(i * (across + 1) + k) = fit->controls.row(i).segment<3>(3 * (flat ? 5 * k : k));
-  out.surface = Surface::trusted(fit->degree, across, fit->knots, uniformKnots(across, 1), std::move(grid), family.closed);
-  out.deviationMm = fit->deviationMm;
+  deviationMm = std::max(deviationMm, fit->deviationMm);
+  return Surface::trusted(fit->degree, across, fit->knots, uniformKnots(across, 1), std::move(grid), closed);
+}
+
+} // namespace
+
+Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& o, const Context& cx) {
+  const Roller roller(edge, o);
+  LUMSK_TRY(places, roller.walk(cx));
+  RoundBand out;
+  out.convex = roller.convexAt(0.5 * (roller.from() + roller.to()));
+  const double sigma = out.convex ? -1 : 1;
+  const bool closed = edge.path->closed();
+  auto whole = bandBetween(roller, roller.from(), roller.to(), closed, o, sigma, out.deviationMm, cx);
+  if (whole) {
+    out.surfaces.push_back(std::move(*whole));
+  } else {
+    // Where the edge goes from one piece to the next its curvature may jump, and with it the pace of the contacts.
+    if (whole.error().code != "LM-G101" || edge.path->segments().size() < 2) return fail(whole.error());
+    const ArcLength length(*edge.path);
+    std::vector<double> stops{roller.from()};
+    for (size_t k = 1; k < edge.path->segments().size(); ++k) stops.push_back(length.lengthAt(double(k)));
+    stops.push_back(roller.to());
+    for (size_t k = 0; k + 1 < stops.size(); ++k) {
+      LUMSK_TRY(part, bandBetween(roller, stops[k], stops[k + 1], false, o, sigma, out.deviationMm, cx));
+      out.surfaces.push_back(std::move(part));
+    }
+  }
   for (const size_t k : {0, 1}) {
-    LUMSK_TRY(path, Path::make({out.surface.isoV(k == 0 ? out.surface.firstV() : out.surface.lastV())}, cx.tolerances.point));
+    std::vector<Segment> along;
+    for (const Surface& s : out.surfaces) along.push_back(s.isoV(k == 0 ? s.firstV() : s.lastV()));
+    LUMSK_TRY(path, Path::make(std::move(along), cx.tolerances.point));
     out.contacts[k] = std::move(path);
   }
   out.places = std::move(places);

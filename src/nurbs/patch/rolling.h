@@ -34,6 +34,7 @@ struct RoundOptions {
   std::function<double(double)> size = [](double) { return 1.0; };
   std::array<double, 2> distancesMm{1, 1}; ///< to the left and the right
   std::optional<double> angleDeg;          ///< of distances: the right one follows from the angle of the chamfer to the left skin
+  bool flipped = false;                    ///< distances and angle are those of the other side
   double beyondMm = 0;                     ///< open ends: so far it goes on
 };
 
@@ -47,8 +48,9 @@ struct RolledPlace {
 };
 
 struct RoundBand {
-  Surface surface;               ///< u along the edge, v from its left to its right
-  std::array<Path, 2> contacts;  ///< its borders
+  /// u along the edge, v from its left to its right; several where the edge's curvature jumps between its pieces.
+  std::vector<Surface> surfaces;
+  std::array<Path, 2> contacts;  ///< their borders, all along
   std::vector<RolledPlace> places; ///< evenly along, for checks
   bool convex = true;
   double deviationMm = 0;        ///< from the sections

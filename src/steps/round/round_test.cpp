@@ -1,32 +1,10 @@
-#include "brep/convert.h"
 #include "inspect/joins.h"
-#include "nurbs/measure/closest.h"
-#include "support/solids.h"
+#include "support/edges.h"
 
 using namespace lumsk;
 using namespace lumsk::test;
 
 namespace round_test {
-
-/// The name of the edge nearest to a place.
-std::string edgeAt(const brep::Body& b, const Vec3& p) {
-  std::string best;
-  double nearest = 1e300;
-  const auto all = brep::edges(b);
-  for (size_t i = 0; i < all.size(); ++i)
-    if (const auto path = brep::toPath(all[i]))
-      if (const double d = nurbs::closestPoint(*path, p).distanceMm; d < nearest) nearest = d, best = b.edgeNames[i];
-  return best;
-}
-
-std::string roundAt(Bench& b, const std::string& step, std::initializer_list<Vec3> places, double size, json more = json::object()) {
-  b.run();
-  json edges = json::array();
-  for (const Vec3& p : places) edges.push_back(pick(step, "edge", edgeAt(*b.body(step), p)));
-  json inputs{{"edges", edges}, {"size", size}};
-  inputs.update(more);
-  return b.add("round", std::move(inputs));
-}
 
 /// Joins of a step's new faces with the others: the worst angle.
 double worstContact(Bench& b, const std::string& id) {
@@ -45,7 +23,7 @@ private slots:
   void rimsOfDiscsByPappus() {
     Bench b;
     const auto drum = prism(b, disc(60), 20);
-    const auto made = roundAt(b, drum, {Vec3(0, 30, 20)}, 3);
+    const auto made = edgesStep(b, "round", drum, {Vec3(0, 30, 20)}, 3);
     b.run();
     VERIFY_STEP(b, made);
     const double r = 3, area = r * r * (1 - kPi / 4), centroid = 30 - r * (10 - 3 * kPi) / (12 - 3 * kPi);
@@ -55,12 +33,9 @@ private slots:
 
   void freeformRimsConvexAndConcave() {
     Bench b;
-    json sections = json::array();
-    for (const auto& [z, w, d] : {std::tuple{0, 40, 30}, {15, 60, 44}, {35, 64, 46}, {60, 44, 34}})
-      sections.push_back(pick(b.add("ring", {{"shape", "ellipse"}, {"width", w}, {"depth", d}, {"height", z}})));
-    const auto body = b.add("loft", {{"sections", sections}, {"solid", true}});
+    const auto body = freeformBody(b);
     for (const char* section : {"round", "conic", "smooth"}) {
-      const auto made = roundAt(b, body, {Vec3(0, 17, 60)}, 3, {{"section", section}});
+      const auto made = edgesStep(b, "round", body, {Vec3(0, 17, 60)}, 3, {{"section", section}});
       b.run();
       VERIFY_STEP(b, made);
       VERIFY_AT_MOST(worstContact(b, made), 0.01);
@@ -68,7 +43,7 @@ private slots:
       b.recipe = b.recipe.without(made);
     }
     const auto post = prism(b, disc(16, 4, 2, 40), 40, {{"target", picks({pick(body, "solid")})}, {"combine", "add"}});
-    const auto foot = roundAt(b, post, {Vec3(4, 10, 60)}, 2.5);
+    const auto foot = edgesStep(b, "round", post, {Vec3(4, 10, 60)}, 2.5);
     b.run();
     VERIFY_STEP(b, foot);
     QVERIFY(solidVolume(b, foot) > solidVolume(b, post));
@@ -78,11 +53,65 @@ private slots:
   void edgesOfBoxesEndInTheirFaces() {
     Bench b;
     const auto box = prism(b, block(40, 30), 20);
-    const auto made = roundAt(b, box, {Vec3(20, 0, 20)}, 4);
+    const auto made = edgesStep(b, "round", box, {Vec3(20, 0, 20)}, 4);
     b.run();
     VERIFY_STEP(b, made);
     VERIFY_AT_MOST(std::abs((40 * 30 * 20 - solidVolume(b, made)) / (30 * 16 * (1 - kPi / 4)) - 1), 2e-3);
     VERIFY_AT_MOST(worstContact(b, made), 0.01);
+  }
+
+  void cornersAreRoundedTogether() {
+    Bench b;
+    const auto box = prism(b, block(40, 30), 20);
+    const auto made = edgesStep(b, "round", box, {Vec3(20, 0, 20), Vec3(0, 15, 20), Vec3(20, 15, 10), Vec3(-20, 0, 20), Vec3(0, -15, 20), Vec3(-20, -15, 10), Vec3(20, -15, 10), Vec3(-20, 15, 10)}, 3);
+    b.run();
+    VERIFY_STEP(b, made);
+    // Four upright edges, a rim above, balls at its corners.
+    const double r = 3, area = r * r * (1 - kPi / 4);
+    const double kept = 20 * 1200 - area * (4 * 17 + 2 * 34 + 2 * 24) - 4 * (r * r * r - kPi * r * r * r / 6);
+    VERIFY_AT_MOST(std::abs(solidVolume(b, made) / kept - 1), 1e-5);
+    // Larger ones of their own, not the kernel's section: one after the other.
+    json edges = (*b.recipe.find(made)->inputs)["edges"];
+    for (size_t k : {2, 5, 6, 7}) edges[k]["sized"] = "own", edges[k]["own"] = 6;
+    b.set(made, "edges", edges);
+    for (const auto& [by, section] : {std::pair("width", "round"), std::pair("radius", "round"), std::pair("radius", "conic")}) {
+      b.set(made, "by", by);
+      b.set(made, "section", section);
+      b.run();
+      VERIFY_STEP(b, made);
+    }
+    VERIFY_AT_MOST(worstContact(b, made), 0.01);
+    QVERIFY(solidVolume(b, made) > 0 && solidVolume(b, made) < 24000);
+  }
+
+  void sizesChangeAlong() {
+    Bench b;
+    const auto box = prism(b, block(40, 30), 20);
+    const auto made = edgesStep(b, "round", box, {Vec3(20, 0, 20)}, 2, {{"along", json::array({{{"id", "g1"}, {"at", 0}, {"value", 1}}, {{"id", "g2"}, {"at", 1}, {"value", 2}}})}});
+    b.run();
+    VERIFY_STEP(b, made);
+    VERIFY_AT_MOST(worstContact(b, made), 0.01);
+    const double lost = 24000 - solidVolume(b, made), area = 1 - kPi / 4;
+    QVERIFY(lost > 30 * 4 * area && lost < 30 * 16 * area);
+  }
+
+  void whatDoesNotFitIsToldWithWhatDoes() {
+    Bench b;
+    const auto drum = prism(b, disc(60), 20);
+    const auto box = prism(b, block(40, 30, 100), 20);
+    const auto large = edgesStep(b, "round", drum, {Vec3(0, 30, 20)}, 25), none = edgesStep(b, "round", drum, {Vec3(0, 30, 20)}, 0);
+    const auto wide = edgesStep(b, "round", box, {Vec3(120, 0, 20)}, 22);
+    b.run();
+    for (const auto& id : {large, wide}) {
+      QVERIFY2(b.code(id).rfind("LM-O00", 0) == 0, b.code(id).c_str());
+      const auto& p = *b.result(id).problem;
+      QVERIFY(!p.where.empty() && !p.remedies.empty());
+      VERIFY_AT_MOST(std::abs(p.required->value / 20 - 0.98), 0.0201); // as high as the wall is, or a little less
+      b.set(id, p.remedies.front().field, p.remedies.front().value);
+    }
+    QCOMPARE(b.code(none), std::string("LM-O001"));
+    b.run();
+    for (const auto& id : {large, wide}) VERIFY_STEP(b, id);
   }
 };
 

@@ -1,0 +1,254 @@
+#include "steps/rounding.h"
+
+#include "brep/convert.h"
+#include "brep/edge_paths.h"
+#include "brep/names.h"
+#include "brep/round.h"
+#include "brep/round_kernel.h"
+#include "inspect/joins.h"
+#include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
+#include "steps/bodies.h"
+
+#include <algorithm>
+
+namespace lumsk::steps {
+
+using namespace recipe;
+
+namespace {
+
+constexpr double kContactDeg = 0.01, kBallMm = 0.01; ///< what results of the kernel have to keep
+constexpr double kSmoothDeg = 5;                     ///< joins that turn by less are meant to be tangent
+
+struct Run {
+  nurbs::Path path;
+  std::string item, name; ///< of the pick, of the edge in its body
+  brep::Signature signature;
+  double size = 1;
+  bool own = false;
+};
+
+/// Runs that share ends.
+std::vector<std::vector<Run>> groupsOf(std::vector<Run> runs, double near) {
+  std::vector<int> of(runs.size());
+  for (size_t i = 0; i < runs.size(); ++i) {
+    of[i] = int(i);
+    for (size_t j = 0; j < i; ++j) {
+      if (runs[i].path.closed() || runs[j].path.closed()) continue;
+      bool meets = false;
+      for (const Vec3& a : {runs[i].path.start(), runs[i].path.end()})
+        for (const Vec3& b : {runs[j].path.start(), runs[j].path.end()}) meets = meets || (a - b).norm() <= near;
+      if (!meets) continue;
+      const int from = of[j], to = of[i];
+      for (size_t k = 0; k <= i; ++k)
+        if (of[k] == from) of[k] = to;
+    }
+  }
+  std::vector<std::vector<Run>> out;
+  std::vector<int> known;
+  for (size_t i = 0; i < runs.size(); ++i) {
+    auto at = std::find(known.begin(), known.end(), of[i]);
+    if (at == known.end()) {
+      known.push_back(of[i]);
+      out.emplace_back();
+      at = known.end() - 1;
+    }
+    out[size_t(at - known.begin())].push_back(std::move(runs[i]));
+  }
+  return out;
+}
+
+class Worker {
+public:
+  Worker(const Inputs& in, const EdgeWork& work, const Context& cx) : in_(in), w_(work), cx_(cx) {}
+
+  Expected<Outcome> run() {
+    for (const PickedParts& p : partsByBody(in_.picked("edges"))) {
+      LUMSK_TRY(runs, runsOf(p));
+      brep::BodyPtr body = p.body;
+      for (auto& group : groupsOf(std::move(runs), 10 * cx_.tolerances.point.mm)) {
+        if (cx_.stopped()) return fail(cancelled());
+        auto done = group.size() == 1 ? alone(body, group.front()) : together(body, std::move(group));
+        if (!done) return fail(done.error());
+        body = *done;
+      }
+      putParts(out_, p, {body});
+    }
+    out_.summary = std::to_string(count_) + (count_ == 1 ? " edge" : " edges") + (controls_ ? " - " + std::to_string(controls_) + " points - " + format(millimetres(offMm_), 1) : "");
+    return std::move(out_);
+  }
+
+private:
+  /// The runs of the picked edges, each once.
+  Expected<std::vector<Run>> runsOf(const PickedParts& p) {
+    std::vector<Run> out;
+    const auto& picked = in_.picked("edges");
+    for (size_t k = 0; k < picked.size(); ++k) {
+      if (picked[k].objectId() != p.object || picked[k].index < 0) continue;
+      LUMSK_TRY(path, brep::tangentChain(*p.body, picked[k].index, cx_.tolerances.corner, cx_.tolerances.point));
+      const auto own = brep::toPath(brep::edges(*p.body)[size_t(picked[k].index)]);
+      const Vec3 middle = own ? own->at(0.5 * own->last()) : path.at(0.5 * path.last());
+      if (std::any_of(out.begin(), out.end(), [&](const Run& r) { return nurbs::closestPoint(r.path, middle).distanceMm < cx_.tolerances.point.mm; })) continue;
+      const bool ownSize = in_.itemText("edges", k, "sized") == "own";
+      out.push_back({std::move(path), picked[k].item, p.body->edgeNames[size_t(picked[k].index)], brep::signatureOf(*p.body, brep::PartKind::Edge, picked[k].index),
+                     ownSize ? in_.itemNumber("edges", k, "own").value_or(0) : in_.number("size"), ownSize});
+      if (!(out.back().size > cx_.tolerances.point.mm)) {
+        Problem none = problem("LM-O001", "it needs a size above nought").measure(millimetres(out.back().size)).at(middle).tryThis("give a size above nought");
+        none.inField(ownSize ? "edges" : "size").item = ownSize ? picked[k].item : "";
+        return fail(std::move(none));
+      }
+    }
+    return out;
+  }
+
+  std::string faceNameOf(const Run& r) const { return brep::faceName(in_.stepId(), w_.role, r.name); }
+
+  /// Where in a body that earlier runs have changed a run is now; nothing where it is gone.
+  Expected<std::optional<nurbs::Path>> now(const brep::Body& body, const Run& r) const {
+    const auto found = std::find(body.edgeNames.begin(), body.edgeNames.end(), r.name);
+    if (found == body.edgeNames.end()) return std::optional<nurbs::Path>();
+    LUMSK_TRY(path, brep::tangentChain(body, int(found - body.edgeNames.begin()), cx_.tolerances.corner, cx_.tolerances.point));
+    return std::optional(std::move(path));
+  }
+
+  static double largest(const nurbs::RoundOptions& o) {
+    double most = 0;
+    constexpr int kLooks = 16;
+    for (int i = 0; i <= kLooks; ++i) most = std::max(most, o.by == nurbs::RoundBy::Distances ? std::max(o.distancesMm[0], o.distancesMm[1]) : o.size(double(i) / kLooks));
+    return most;
+  }
+
+  Problem told(Problem p, const Run& r) const {
+    if (p.field.empty()) p.inField("edges");
+    if (p.item.empty() && p.field == "edges") p.item = r.item;
+    return p;
+  }
+
+  /// With the largest size that fits, where a size is what is wrong.
+  Problem limited(Problem p, const Run& r, const brep::RollingEdge& edge, const nurbs::RoundOptions& o) const {
+    if (p.code != "LM-O002" && p.code != "LM-O003" && p.code != "LM-O004" && p.code != "LM-O006") return told(std::move(p), r);
+    if (o.by == nurbs::RoundBy::Distances) return told(std::move(p), r);
+    if (const auto fits = nurbs::largestRound(edge.edge(), o, largest(o), cx_)) {
+      const std::string mm = formatNumber(fits->mm, 3);
+      p.want(millimetres(fits->mm));
+      if (!r.own) p.offer({"use " + mm + " mm", "size", mm});
+      else p.tryThis("take at most " + mm + " mm");
+    }
+    return told(std::move(p), r);
+  }
+
+  Expected<brep::BodyPtr> byBall(const brep::BodyPtr& body, const Run& r, const nurbs::Path& path) {
+    const auto o = w_.options(r.size);
+    auto edge = brep::RollingEdge::of(body, path, 4 * largest(o), cx_);
+    if (!edge) return fail(told(edge.error(), r));
+    auto made = brep::rounded(body, *edge, o, faceNameOf(r), cx_);
+    if (!made) return fail(limited(made.error(), r, *edge, o));
+    addHandle(r, made->band.places[made->band.places.size() / 2]);
+    for (const nurbs::Surface& s : made->band.surfaces) controls_ += s.controlPoints();
+    offMm_ = std::max(offMm_, made->band.deviationMm);
+    return made->body;
+  }
+
+  void addHandle(const Run& r, const nurbs::RolledPlace& x) {
+    if (!r.own && handled_) return;
+    HandlePlace handle{"size", x.edge, (x.contact[1] - x.edge).normalized(), 1.0};
+    if (r.own) handle.field = "edges", handle.item = r.item, handle.key = "own";
+    else handled_ = true;
+    out_.marks.add(std::move(handle));
+  }
+
+  Expected<brep::BodyPtr> alone(const brep::BodyPtr& body, const Run& r) {
+    auto made = byBall(body, r, r.path);
+    if (made || isCancelled(made.error())) {
+      count_ += made.has_value();
+      return made;
+    }
+    // Too large is too large; what could not be put into the body the kernel may still know.
+    if (made.error().code.rfind("LM-O00", 0) == 0 && made.error().code != "LM-O007") return made;
+    if (auto other = byKernel(body, {r})) return other;
+    return made;
+  }
+
+  /// Kernel's rounds of a group, where they pass.
+  Expected<brep::BodyPtr> byKernel(const brep::BodyPtr& body, const std::vector<Run>& group) {
+    if (!w_.kernel || !body->solid()) return fail(problem("LM-O008", "these edges cannot be rounded together").at(group.front().path.start()).tryThis("round them one by one"));
+    std::vector<brep::KernelRound> list;
+    for (const Run& r : group)
+      if (const auto found = brep::findPart(*body, brep::PartKind::Edge, r.name, &r.signature); found.index >= 0) list.push_back({found.index, r.size, faceNameOf(r)});
+    const bool flat = w_.options(1).section == nurbs::RoundSection::Flat;
+    LUMSK_TRY(made, brep::roundedByKernel(*body, list, flat, cx_));
+    if (!flat) LUMSK_CHECK(checked(*body, *made, group));
+    for (const Run& r : group)
+      if (auto edge = brep::RollingEdge::of(body, r.path, 4 * r.size, cx_); edge && !handled_) {
+        auto o = w_.options(r.size);
+        if (const auto band = nurbs::roundBand(edge->edge(), o, cx_)) addHandle(r, band->places[band->places.size() / 2]);
+      }
+    count_ += int(group.size());
+    return made;
+  }
+
+  /// Contacts are tangent, and balls of our own touch the new faces where they lie along the middles of the edges.
+  Expected<void> checked(const brep::Body& before, const brep::Body& made, const std::vector<Run>& group) const {
+    for (const auto& j : inspect::joins(made, cx_.tolerances))
+      if (j.edge.find(in_.stepId() + "." + w_.role + "(") != std::string::npos && j.measured && j.angleDeg < kSmoothDeg && j.angleDeg > kContactDeg)
+        return fail(problem("LM-O008", "the round does not touch its face tangentially").measure(degrees(j.angleDeg)).want(degrees(kContactDeg)).at(j.angleAt).tryThis("take less, or round these edges one by one"));
+    LUMSK_TRY(skin, brep::BodyFaces::of(made, -1, cx_));
+    const auto shared = std::make_shared<brep::Body>(before);
+    for (const Run& r : group) {
+      auto edge = brep::RollingEdge::of(shared, r.path, 4 * r.size, cx_);
+      if (!edge) continue;
+      auto band = nurbs::roundBand(edge->edge(), w_.options(r.size), cx_);
+      if (!band) return fail(limited(band.error(), r, *edge, w_.options(r.size)));
+      const auto& places = band->places;
+      for (size_t i = places.size() / 4; i <= 3 * places.size() / 4; i += 3) {
+        const auto near = skin.nearest(places[i].centre);
+        const double off = near ? std::abs(near->distanceMm - places[i].radiusMm) : 1e3;
+        if (off > kBallMm) return fail(told(problem("LM-O008", "the round is not what a ball leaves here").measure(millimetres(off)).want(millimetres(kBallMm)).at(places[i].contact[0]).tryThis("take less, or round these edges one by one"), r));
+      }
+    }
+    return {};
+  }
+
+  Expected<brep::BodyPtr> together(const brep::BodyPtr& body, std::vector<Run> group) {
+    auto all = byKernel(body, group);
+    if (all || isCancelled(all.error())) return all;
+    if (all.error().code.rfind("LM-O00", 0) == 0 && all.error().code != "LM-O008") return all; // one is too large
+    std::stable_sort(group.begin(), group.end(), [](const Run& a, const Run& b) { return a.size > b.size; });
+    brep::BodyPtr left = body;
+    for (const Run& r : group) {
+      LUMSK_TRY(path, now(*left, r));
+      if (!path) continue; // it went on from one before
+      auto made = byBall(left, r, *path);
+      if (!made) {
+        Problem p = made.error();
+        if (!isCancelled(p)) p.what += ", beside other edges that are worked on";
+        return fail(std::move(p));
+      }
+      left = *made;
+      ++count_;
+    }
+    return left;
+  }
+
+  const Inputs& in_;
+  const EdgeWork& w_;
+  const Context& cx_;
+  Outcome out_;
+  bool handled_ = false;
+  int count_ = 0, controls_ = 0;
+  double offMm_ = 0;
+};
+
+} // namespace
+
+Field edgesField(const std::string& what) {
+  return picks("edges", "Edges", what + " Each pick is its whole run without a corner, of rims all around.", Kind::Edge)
+      .atLeast(1)
+      .eachWith({choice("sized", "Size", "As all, or of a size of its own.", {{"all", "as all"}, {"own", "own size"}}),
+                 length("own", "Size", "Of this one.", "2").within(0.001, 1e4).when("sized", {"own"}).withHandle(Handle::Distance)});
+}
+
+Expected<Outcome> workOnEdges(const Inputs& in, const EdgeWork& work, const Context& cx) { return Worker(in, work, cx).run(); }
+
+} // namespace lumsk::steps
