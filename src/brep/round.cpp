@@ -15,6 +15,7 @@
 #include "nurbs/on_skin/surface_curves.h"
 #include "nurbs/reshape/extend.h"
 
+#include <BRepClass3d_SolidClassifier.hxx>
 #include <BRep_Tool.hxx>
 
 #include <algorithm>
@@ -86,11 +87,13 @@ Expected<RollingEdge> RollingEdge::of(const BodyPtr& body, nurbs::Path path, dou
     LUMSK_TRY(sides, edgeSides(body, *out.path_, cx));
     out.sides_ = sides;
     const auto all = brep::faces(*body);
+    Context close = cx; // faces that are no splines: as closely as contacts have to be tangent
+    close.tolerances.fit.mm *= 0.1;
     for (const size_t k : {0, 1}) {
       auto skin = std::make_shared<Skin>();
       for (int f : sides[k]) {
         const auto natural = body->natural.find(body->faceNames[size_t(f)]);
-        LUMSK_TRY(spline, FaceSpline::of(all[size_t(f)], natural == body->natural.end() ? nullptr : &natural->second, cx));
+        LUMSK_TRY(spline, FaceSpline::of(all[size_t(f)], natural == body->natural.end() ? nullptr : &natural->second, close));
         const nurbs::Surface& s = *spline.surface();
         auto face = std::make_unique<Skin::Face>(Skin::Face{largerBy(s, reachMm, cx.tolerances, cx), s.firstU(), s.lastU(), s.firstV(), s.lastV(), spline.reversed(), nullptr});
         face->feet = std::make_unique<nurbs::NearestOnSurface>(face->surface);
@@ -169,6 +172,29 @@ Expected<BodyPtr> endedBand(const BodyPtr& band, const CutBack& cut, const nurbs
 
 } // namespace
 
+namespace {
+
+/// A band along a convex edge lies within the solid, one along a concave edge outside: else another face is in its way.
+Expected<void> findsRoom(const Body& solid, const nurbs::RoundBand& band, const nurbs::Path& edge) {
+  constexpr int kAlong = 20;
+  constexpr double kOnMm = 0.002;
+  BRepClass3d_SolidClassifier in(solid.shape);
+  const double length = nurbs::ArcLength(edge).total();
+  for (const nurbs::Surface& s : band.surfaces)
+    for (int i = 0; i < kAlong; ++i)
+      for (const double across : {0.25, 0.5, 0.75}) {
+        const Vec3 p = s.at(s.firstU() + (s.lastU() - s.firstU()) * (i + 0.5) / kAlong, across);
+        const auto foot = nurbs::closestPoint(edge, p); // beyond open ends it goes on, to be cut there
+        if (!edge.closed() && std::min((p - edge.start()).norm(), (p - edge.end()).norm()) < 1.5 * foot.distanceMm + 1e-3 * length) continue;
+        in.Perform(toPnt(p), kOnMm);
+        if (in.State() == (band.convex ? TopAbs_OUT : TopAbs_IN))
+          return fail(problem("LM-O009", "another face is in the way of the round").at(p).tryThis("take less, or round that face's edge first"));
+      }
+  return {};
+}
+
+} // namespace
+
 Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& rolling, const nurbs::RoundOptions& options, const std::string& name, const Context& cx) {
   const nurbs::Path& path = rolling.path();
   nurbs::RoundOptions o = options;
@@ -178,6 +204,7 @@ Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& rolling, const
   o.beyondMm = path.closed() ? 0 : kBeyondSizes * most;
   LUMSK_TRY(band, nurbs::roundBand(rolling.edge(), o, cx));
   return guarded("rounding an edge", [&]() -> Expected<Rounded> {
+    if (body->solid()) LUMSK_CHECK(findsRoom(*body, band, path));
     LUMSK_TRY(cut, cutBackAt(body, path, rolling.sides(), band.contacts, cx));
     const Meets smooth = o.section == nurbs::RoundSection::Flat ? Meets::Free : o.section == nurbs::RoundSection::Smooth ? Meets::G2 : Meets::G1;
     std::vector<NamedSurface> parts;

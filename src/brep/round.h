@@ -27,7 +27,7 @@ struct Rounded {
 };
 
 /// A body with one of its edges rounded, a band between both sides (`roundBand`): these end along its contacts, the faces into which
-/// an open edge runs along its ends. `name`: the new face's. Fails as `roundBand`, `cutBackAt` and `rejoined` do, and with LM-O007
+/// an open edge runs along its ends. `name`: the new face's. Fails as `roundBand`, `cutBackAt` and `rejoined` do, with LM-O009 where another face is in the way, and with LM-O007
 /// where the edge ends at no face, or the band does not meet it.
 Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& edge, const nurbs::RoundOptions& options, const std::string& name, const Context& cx);
 

@@ -145,6 +145,8 @@ private:
     auto made = brep::rounded(body, *edge, o, faceNameOf(r), cx_);
     if (!made) return fail(limited(made.error(), r, *edge, o));
     addHandle(r, made->band.places[made->band.places.size() / 2]);
+    if (made->band.contactDeg > cx_.tolerances.angle.deg)
+      out_.notes.push_back(told(problem("LM-O101", "the round leaves its skins at an angle, of at most").measure(degrees(made->band.contactDeg)).want(degrees(cx_.tolerances.angle.deg)).at(r.path.at(0.5 * r.path.last())).tryThis("smooth the edge, or take another size"), r));
     for (const nurbs::Surface& s : made->band.surfaces) controls_ += s.controlPoints();
     offMm_ = std::max(offMm_, made->band.deviationMm);
     return made->body;

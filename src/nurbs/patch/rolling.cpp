@@ -14,7 +14,7 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kLooks = 72;            ///< places along an edge at which a band is looked at
-constexpr double kFitShare = 0.08;    ///< of `fit`: so closely are rows followed, for directions to hold
+constexpr double kContactShare = 0.6; ///< of the angle tolerance: so tangent contacts are made
 constexpr double kLeastTurnDeg = 0.5, kMostTurnDeg = 178;
 constexpr int kMostSpans = 120;
 constexpr double kSolvedMm = 1e-10;
@@ -26,6 +26,23 @@ double turnBetween(const Vec3& a, const Vec3& b) { return std::atan2(a.cross(b).
 class Roller {
 public:
   Roller(const RoundEdge& e, const RoundOptions& o) : e_(e), o_(o), length_(*e.path), closed_(e.path->closed()) {}
+
+  const Path& path() const { return *e_.path; }
+  /// The largest angle between a band and its skins along the contacts, degrees.
+  double contactAngleDeg(const std::vector<Surface>& bands) const {
+    constexpr int kPerSpan = 4;
+    double worst = 0;
+    for (const Surface& s : bands)
+      for (size_t i = 0; i + 1 < s.knotsU().size(); ++i) {
+        const double a = s.knotsU()[i], b = s.knotsU()[i + 1];
+        for (int k = 0; k < kPerSpan && b > a; ++k)
+          for (const size_t side : {0, 1}) {
+            const PointAndNormal p = s.pointAndNormal(a + (b - a) * (k + 0.5) / kPerSpan, side ? s.lastV() : s.firstV());
+            if (const auto on = e_.sides[side](p.point)) worst = std::max(worst, degFromRad(std::asin(std::min(1.0, p.normal.cross(on->normal).norm()))));
+          }
+      }
+    return worst;
+  }
 
   double from() const { return closed_ ? 0.0 : -o_.beyondMm; }
   double to() const { return length_.total() + (closed_ ? 0.0 : o_.beyondMm); }
@@ -257,7 +274,7 @@ private:
 namespace {
 
 /// The band between two lengths; all around, smooth at the seam, where they are a whole turn apart.
-Expected<Surface> bandBetween(const Roller& roller, double from, double to, bool closed, const RoundOptions& o, double sigma, double& deviationMm, const Context& cx) {
+Expected<Surface> bandBetween(const Roller& roller, double from, double to, bool closed, const RoundOptions& o, double sigma, double fitMm, double& deviationMm) {
   Problem missed;
   CurveFamily family;
   family.curves = 6;
@@ -273,9 +290,14 @@ Expected<Surface> bandBetween(const Roller& roller, double from, double to, bool
     for (size_t k = 0; k < 6; ++k) Eigen::Map<Vec3>(out + 3 * k, 3) = section[k];
   };
   LeanOptions lean;
-  lean.fit = {kFitShare * cx.tolerances.fit.mm};
+  lean.fit = {fitMm};
   lean.firstSpans = 2;
   lean.maxSpans = kMostSpans;
+  // Pieces go on in one another: they end in the directions of what they follow.
+  constexpr double kEndStep = 1e-3;
+  for (const size_t e : {0, 1})
+    if (!closed)
+      if (auto d = derivativeAtEnd(family.sample, 18, int(e), kEndStep)) lean.endDerivatives[e] = std::move(*d);
   auto fit = fitLean(family, lean);
   if (!missed.code.empty()) return fail(std::move(missed));
   if (!fit) return fail(fit.error());
@@ -288,6 +310,24 @@ Expected<Surface> bandBetween(const Roller& roller, double from, double to, bool
   return Surface::trusted(fit->degree, across, fit->knots, uniformKnots(across, 1), std::move(grid), closed);
 }
 
+/// All of it in one, or in pieces where the edge's curvature jumps: there the pace of the contacts does.
+Expected<std::vector<Surface>> bandSurfaces(const Roller& roller, const RoundOptions& o, double sigma, double fitMm, double& deviationMm, const Context&) {
+  const Path& path = roller.path();
+  auto whole = bandBetween(roller, roller.from(), roller.to(), path.closed(), o, sigma, fitMm, deviationMm);
+  if (whole) return std::vector<Surface>{std::move(*whole)};
+  if (whole.error().code != "LM-G101" || path.segments().size() < 2) return fail(whole.error());
+  const ArcLength length(path);
+  std::vector<double> stops{roller.from()};
+  for (size_t k = 1; k < path.segments().size(); ++k) stops.push_back(length.lengthAt(double(k)));
+  stops.push_back(roller.to());
+  std::vector<Surface> out;
+  for (size_t k = 0; k + 1 < stops.size(); ++k) {
+    LUMSK_TRY(part, bandBetween(roller, stops[k], stops[k + 1], false, o, sigma, fitMm, deviationMm));
+    out.push_back(std::move(part));
+  }
+  return out;
+}
+
 } // namespace
 
 Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& o, const Context& cx) {
@@ -296,22 +336,23 @@ Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& o, cons
   RoundBand out;
   out.convex = roller.convexAt(0.5 * (roller.from() + roller.to()));
   const double sigma = out.convex ? -1 : 1;
-  const bool closed = edge.path->closed();
-  auto whole = bandBetween(roller, roller.from(), roller.to(), closed, o, sigma, out.deviationMm, cx);
-  if (whole) {
-    out.surfaces.push_back(std::move(*whole));
-  } else {
-    // Where the edge goes from one piece to the next its curvature may jump, and with it the pace of the contacts.
-    if (whole.error().code != "LM-G101" || edge.path->segments().size() < 2) return fail(whole.error());
-    const ArcLength length(*edge.path);
-    std::vector<double> stops{roller.from()};
-    for (size_t k = 1; k < edge.path->segments().size(); ++k) stops.push_back(length.lengthAt(double(k)));
-    stops.push_back(roller.to());
-    for (size_t k = 0; k + 1 < stops.size(); ++k) {
-      LUMSK_TRY(part, bandBetween(roller, stops[k], stops[k + 1], false, o, sigma, out.deviationMm, cx));
-      out.surfaces.push_back(std::move(part));
+  // As closely as contacts have to be tangent; where that cannot be followed, less so, and the figure says it.
+  Problem why;
+  for (const double share : {0.08, 0.02, 0.3, 1.0}) {
+    if (cx.stopped()) return fail(cancelled());
+    if (share > 0.08 && !out.surfaces.empty()) break;
+    double deviation = 0;
+    auto made = bandSurfaces(roller, o, sigma, share * cx.tolerances.fit.mm, deviation, cx);
+    if (!made) {
+      if (made.error().code != "LM-G101") return fail(made.error());
+      why = made.error();
+      continue;
     }
+    const double angle = o.section == RoundSection::Flat ? 0 : roller.contactAngleDeg(*made);
+    if (out.surfaces.empty() || angle < out.contactDeg) out.surfaces = std::move(*made), out.deviationMm = deviation, out.contactDeg = angle;
+    if (out.contactDeg < kContactShare * cx.tolerances.angle.deg) break;
   }
+  if (out.surfaces.empty()) return fail(why.at(edge.path->at(0.5 * edge.path->last())));
   for (const size_t k : {0, 1}) {
     std::vector<Segment> along;
     for (const Surface& s : out.surfaces) along.push_back(s.isoV(k == 0 ? s.firstV() : s.lastV()));

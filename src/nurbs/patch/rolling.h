@@ -54,6 +54,7 @@ struct RoundBand {
   std::vector<RolledPlace> places; ///< evenly along, for checks
   bool convex = true;
   double deviationMm = 0;        ///< from the sections
+  double contactDeg = 0;         ///< between the band and its skins at most
 };
 
 /// The band that replaces an edge. Ball, constant width and distances are found place by place (Newton's method on the
