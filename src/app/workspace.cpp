@@ -13,6 +13,22 @@ Workspace::Workspace(const recipe::Registry& registry)
   });
   connect(&board_, &DrawingBoard::told, this, &Workspace::told);
   connect(&focus_, &Focus::untilChanged, this, [compute] { compute(false); });
+  // A step that was put in before others: what these had of the bodies that it changed is what it made of them.
+  connect(&session_, &Session::draftBegan, this, [this] { putIn_ = session_.draft(), kept_ = false; });
+  connect(&session_, &Session::draftEnded, this, [this] {
+    kept_ = session_.recipe().find(putIn_) && session_.recipe().steps.back()->id != putIn_;
+    passOn();
+  });
+  connect(&results_, &Results::modelChanged, this, [this] { passOn(); });
+}
+
+void Workspace::passOn() {
+  const recipe::StepResult* made = kept_ ? results_.model()->result(putIn_) : nullptr;
+  if (!made || results_.model()->recipe.get() != &session_.recipe() || !session_.draft().empty() || session_.dragging()) return;
+  kept_ = false;
+  if (!made->outcome) return;
+  const recipe::Recipe next = recipe::withPassedOn(session_.recipe(), putIn_, *results_.model());
+  if (next.steps != session_.recipe().steps) session_.edit(next, tr("use what %1 made").arg(QString::fromStdString(next.find(putIn_)->label)));
 }
 
 bool Workspace::escape() {

@@ -36,6 +36,9 @@ public:
   bool escape();
 
 private:
+  void passOn();
+  std::string putIn_;  ///< the last step that was put in before others
+  bool kept_ = false;  ///< it was, and they have still to use what it made
   Session session_;
   Results results_;
   Focus focus_;

@@ -103,6 +103,28 @@ const Field* otherFieldFor(const StepEntry& entry, const Field& f, const PickRef
   return elsewhere ? others : nullptr;
 }
 
+namespace {
+
+/// A name without what a step called the parts that it made of others: "s3.front(A)|s3.rim(B)" is "A|B" before s3.
+std::string withoutStep(std::string name, const std::string& step) {
+  for (size_t at = 0; (at = name.find(step + ".", at)) != std::string::npos;) {
+    const size_t open = name.find('(', at), other = name.find_first_of("|,)", at);
+    if ((at > 0 && std::string("|(,:").find(name[at - 1]) == std::string::npos) || open == std::string::npos || other < open) {
+      at += step.size();
+      continue;
+    }
+    size_t close = open;
+    for (int depth = 0; close < name.size(); ++close)
+      if (name[close] == '(') ++depth;
+      else if (name[close] == ')' && --depth == 0) break;
+    if (close == name.size()) break;
+    name = name.substr(0, at) + name.substr(open + 1, close - open - 1) + name.substr(close + 1);
+  }
+  return name;
+}
+
+} // namespace
+
 std::optional<PickRef> beforeStep(const StepEntry& entry, const PickRef& pick, const Model& model) {
   const auto bodyNames = [&](const Output& o) -> const std::vector<std::string>* {
     const auto* body = std::get_if<brep::BodyPtr>(&o.object);
@@ -125,17 +147,67 @@ std::optional<PickRef> beforeStep(const StepEntry& entry, const PickRef& pick, c
   for (const Output& o : own->outcome->outputs)
     if (!o.name.empty() && name.rfind(o.name + "/", 0) == 0) name = name.substr(o.name.size() + 1);
   std::optional<PickRef> out;
-  forEachReference(*entry.inputs, [&](const json& used) {
-    const StepResult* r = model.result(used.value("step", ""));
-    if (out || !r || !r->outcome) return;
-    for (const Output& o : r->outcome->outputs)
-      if (const auto* names = bodyNames(o); names && std::find(names->begin(), names->end(), name) != names->end()) {
-        out = pick;
-        out->step = used["step"].get<std::string>();
-        out->part = o.name.empty() ? name : o.name + "/" + name;
-        return;
-      }
-  });
+  for (const std::string& meant : {name, withoutStep(name, entry.id)})
+    forEachReference(*entry.inputs, [&](const json& used) {
+      const StepResult* r = model.result(used.value("step", ""));
+      if (out || !r || !r->outcome) return;
+      for (const Output& o : r->outcome->outputs)
+        if (const auto* names = bodyNames(o); names && std::find(names->begin(), names->end(), meant) != names->end()) {
+          out = pick;
+          out->step = used["step"].get<std::string>();
+          out->part = o.name.empty() ? meant : o.name + "/" + meant;
+          return;
+        }
+    });
+  return out;
+}
+
+namespace {
+
+/// The picks of a JSON value, one by one, to be changed.
+void eachPick(json& j, const std::function<void(json&)>& f) {
+  if (j.is_object() && j.contains("step") && j["step"].is_string()) f(j);
+  if (j.is_structured())
+    for (json& child : j) eachPick(child, f);
+}
+
+} // namespace
+
+Recipe withPassedOn(const Recipe& r, const std::string& step, const Model& model) {
+  Recipe out = r;
+  const StepResult* made = model.result(step);
+  const int at = r.indexOf(step);
+  if (!made || !made->outcome || at < 0) return out;
+  for (const Output& o : made->outcome->outputs) {
+    if (o.continues.empty()) continue;
+    const size_t slash = o.continues.find('/');
+    const std::string from = o.continues.substr(0, slash), output = slash == std::string::npos ? "" : o.continues.substr(slash + 1);
+    const StepResult* before = model.result(from);
+    if (!before || !before->outcome) continue;
+    for (size_t i = size_t(at) + 1; i < out.steps.size(); ++i) {
+      json inputs = *out.steps[i]->inputs;
+      bool changed = false;
+      eachPick(inputs, [&](json& pick) {
+        if (pick["step"] != from) return;
+        std::string part = pick.value("part", "");
+        if (!output.empty()) {
+          if (part != output && part.rfind(output + "/", 0) != 0) return;
+          part = part == output ? "" : part.substr(output.size() + 1);
+        } else if (std::any_of(before->outcome->outputs.begin(), before->outcome->outputs.end(), [&](const Output& other) { return !other.name.empty() && (part == other.name || part.rfind(other.name + "/", 0) == 0); })) {
+          return; // of another one of them
+        }
+        pick["step"] = step;
+        const std::string now = o.name.empty() ? part : part.empty() ? o.name : o.name + "/" + part;
+        if (now.empty()) pick.erase("part");
+        else pick["part"] = now;
+        changed = true;
+      });
+      if (!changed) continue;
+      StepEntry next = *out.steps[i];
+      next.inputs = std::make_shared<const json>(std::move(inputs));
+      out.steps[i] = std::make_shared<const StepEntry>(std::move(next));
+    }
+  }
   return out;
 }
 

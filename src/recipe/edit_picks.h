@@ -43,6 +43,9 @@ DrawnStep withDrawn(const Recipe& r, const ItemRef& field, const DrawnHere& what
                     const std::optional<PickRef>& body, const Registry& registry);
 /// The same for a thing that something wanted is made from by a click (`Step::byClick`).
 DrawnStep withMadeByClick(const Recipe& r, const ItemRef& field, const Step& what, const PickRef& from, const std::string& replacing, const Model& model, const Registry& registry);
+/// A recipe whose steps after one that goes on with bodies of earlier ones pick what it made of these: what they had picked of them
+/// before it was put in between. Picks of what it has not changed stay.
+Recipe withPassedOn(const Recipe& r, const std::string& step, const Model& model);
 /// How many picks a field holds.
 int pickedCount(const StepEntry& entry, const std::string& field);
 Recipe withExtent(const Recipe& r, const ItemRef& list, const PickRef& pick, const std::string& extent);

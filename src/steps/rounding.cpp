@@ -80,24 +80,63 @@ public:
   }
 
 private:
+  /// The edges that a pick means: itself, those around a face, or all of a face. Smooth ones are no edges of a face.
+  std::vector<int> edgesMeant(const PickedParts& p, size_t k) const {
+    const Picked& pick = in_.picked("edges")[k];
+    if (pick.kind == Kind::Edge && in_.itemText("edges", k, "extent") != "loop") return {pick.index};
+    std::vector<int> out;
+    if (pick.kind == Kind::Face) {
+      for (int e = 0; e < int(p.body->edgeNames.size()); ++e) {
+        const auto beside = brep::facesAt(*p.body, e);
+        if (std::find(beside.begin(), beside.end(), pick.index) != beside.end() && sharp(*p.body, e)) out.push_back(e);
+      }
+      return out;
+    }
+    const auto loop = brep::loopThrough(*p.body, pick.index, cx_.tolerances.point);
+    const auto all = brep::edges(*p.body);
+    for (int e = 0; loop && e < int(all.size()); ++e)
+      if (const auto path = brep::toPath(all[size_t(e)]); path && brep::runsAlong(*loop, *path, 10 * cx_.tolerances.point.mm) && sharp(*p.body, e)) out.push_back(e);
+    return out;
+  }
+
+  /// Whether two faces meet there with a kink.
+  bool sharp(const brep::Body& body, int edge) const {
+    const auto beside = brep::facesAt(body, edge);
+    const auto path = brep::toPath(brep::edges(body)[size_t(edge)]);
+    if (beside.size() != 2 || !path) return false;
+    std::array<Vec3, 2> normals;
+    for (const size_t k : {0, 1}) {
+      const auto plane = brep::touchingPlane(body, beside[k], path->at(0.5 * path->last()));
+      if (!plane) return false;
+      normals[k] = plane->normal();
+    }
+    return normals[0].dot(normals[1]) < std::cos(radFromDeg(cx_.tolerances.corner.deg));
+  }
+
   /// The runs of the picked edges, each once.
   Expected<std::vector<Run>> runsOf(const PickedParts& p) {
     std::vector<Run> out;
     const auto& picked = in_.picked("edges");
     for (size_t k = 0; k < picked.size(); ++k) {
       if (picked[k].objectId() != p.object || picked[k].index < 0) continue;
-      LUMSK_TRY(path, brep::tangentChain(*p.body, picked[k].index, cx_.tolerances.corner, cx_.tolerances.point));
-      const auto own = brep::toPath(brep::edges(*p.body)[size_t(picked[k].index)]);
-      const Vec3 middle = own ? own->at(0.5 * own->last()) : path.at(0.5 * path.last());
-      if (std::any_of(out.begin(), out.end(), [&](const Run& r) { return nurbs::closestPoint(r.path, middle).distanceMm < cx_.tolerances.point.mm; })) continue;
-      const bool ownSize = in_.itemText("edges", k, "sized") == "own";
-      out.push_back({std::move(path), picked[k].item, p.body->edgeNames[size_t(picked[k].index)], brep::signatureOf(*p.body, brep::PartKind::Edge, picked[k].index),
-                     ownSize ? in_.itemNumber("edges", k, "own").value_or(0) : in_.number("size"), ownSize});
-      if (!(out.back().size > cx_.tolerances.point.mm)) {
-        Problem none = problem("LM-O001", "it needs a size above nought").measure(millimetres(out.back().size)).at(middle).tryThis("give a size above nought");
-        none.inField(ownSize ? "edges" : "size").item = ownSize ? picked[k].item : "";
+      const bool own = in_.itemText("edges", k, "sized") == "own";
+      const double size = own ? in_.itemNumber("edges", k, "own").value_or(0) : in_.number("size");
+      const auto meant = edgesMeant(p, k);
+      for (int e : meant) {
+        LUMSK_TRY(path, brep::tangentChain(*p.body, e, cx_.tolerances.corner, cx_.tolerances.point));
+        const auto edge = brep::toPath(brep::edges(*p.body)[size_t(e)]);
+        const Vec3 middle = edge ? edge->at(0.5 * edge->last()) : path.at(0.5 * path.last());
+        if (std::any_of(out.begin(), out.end(), [&](const Run& r) { return nurbs::closestPoint(r.path, middle).distanceMm < cx_.tolerances.point.mm; })) continue;
+        out.push_back({std::move(path), picked[k].item, p.body->edgeNames[size_t(e)], brep::signatureOf(*p.body, brep::PartKind::Edge, e), size, own});
+        if (size > cx_.tolerances.point.mm) continue;
+        Problem none = problem("LM-O001", "it needs a size above nought").measure(millimetres(size)).at(middle).tryThis("give a size above nought");
+        none.inField(own ? "edges" : "size").item = own ? picked[k].item : "";
         return fail(std::move(none));
       }
+      if (!meant.empty()) continue;
+      Problem smooth = problem("LM-O005", "this face has no edge at which it meets another one with a kink").at(brep::signatureOf(*p.body, brep::PartKind::Face, picked[k].index).middle).inField("edges").tryThis("pick edges, or another face");
+      smooth.item = picked[k].item;
+      return fail(std::move(smooth));
     }
     return out;
   }
@@ -245,10 +284,14 @@ private:
 } // namespace
 
 Field edgesField(const std::string& what) {
-  return picks("edges", "Edges", what + " Each pick is its whole run without a corner, of rims all around.", Kind::Edge)
-      .atLeast(1)
-      .eachWith({choice("sized", "Size", "As all, or of a size of its own.", {{"all", "as all"}, {"own", "own size"}}),
-                 length("own", "Size", "Of this one.", "2").within(0.001, 1e4).when("sized", {"own"}).withHandle(Handle::Distance)});
+  Field f = picks("edges", "Edges", what + " Of an edge its whole run without a corner counts, or all around its face; of a face all of its edges.", Kind::Edge | Kind::Face)
+                .atLeast(1)
+                .prefer(Kind::Edge);
+  // Parts of edges are no runs.
+  f.each = {choice("extent", "What counts", "Of an edge: its run, those that go on from it without a corner; or all around the face.", {{"run", "its run", Kind::Edge}, {"loop", "all around", Kind::Edge}}),
+            choice("sized", "Size", "As all, or of a size of its own.", {{"all", "as all"}, {"own", "own size"}}),
+            length("own", "Size", "Of this one.", "2").within(0.001, 1e4).when("sized", {"own"}).withHandle(Handle::Distance)};
+  return f;
 }
 
 Expected<Outcome> workOnEdges(const Inputs& in, const EdgeWork& work, const Context& cx) { return Worker(in, work, cx).run(); }

@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 // What rounding and chamfering edges share.
 
-/// The picks of edges, each with a size of its own where it has one.
+/// The picks of edges and faces, each with a size of its own where it has one.
 recipe::Field edgesField(const std::string& what);
 
 struct EdgeWork {

@@ -84,6 +84,27 @@ private slots:
     QVERIFY(solidVolume(b, made) > 0 && solidVolume(b, made) < 24000);
   }
 
+  void facesStandForTheirEdges() {
+    Bench b;
+    const auto box = prism(b, block(40, 30), 20);
+    b.run();
+    const double r = 2, area = r * r * (1 - kPi / 4);
+    const auto all = b.add("round", {{"edges", picks({pick(box, "face", faceTowards(*b.body(box), Vec3::UnitZ()))})}, {"size", r}});
+    json edge = pick(box, "edge", edgeAt(*b.body(box), Vec3(20, 0, 20)));
+    edge["extent"] = "loop";
+    b.run();
+    VERIFY_STEP(b, all);
+    QCOMPARE(b.result(all).outcome->summary.substr(0, 7), std::string("4 edges"));
+    const double lost = 24000 - solidVolume(b, all);
+    QVERIFY(lost < area * 140 && lost > area * (140 - 8 * r));
+    b.set(all, "edges", picks({edge}));
+    b.run();
+    VERIFY_STEP(b, all);
+    // Around one of the faces at that edge: 140 or 100 mm.
+    const double around = 140 * (24000 - solidVolume(b, all)) / lost;
+    QVERIFY(std::abs(around - 140) < 3 || std::abs(around - 100) < 3);
+  }
+
   void sizesChangeAlong() {
     Bench b;
     const auto box = prism(b, block(40, 30), 20);
