@@ -144,10 +144,11 @@ std::optional<PickRef> beforeStep(const StepEntry& entry, const PickRef& pick, c
     return {};
   }
   std::string name = pick.part;
+  bool goesOn = !own->outcome->outputs.empty() && !own->outcome->outputs.front().continues.empty(); // not a copy elsewhere
   for (const Output& o : own->outcome->outputs)
-    if (!o.name.empty() && name.rfind(o.name + "/", 0) == 0) name = name.substr(o.name.size() + 1);
+    if (!o.name.empty() && name.rfind(o.name + "/", 0) == 0) name = name.substr(o.name.size() + 1), goesOn = !o.continues.empty();
   std::optional<PickRef> out;
-  for (const std::string& meant : {name, withoutStep(name, entry.id)})
+  for (const std::string& meant : {name, goesOn ? withoutStep(name, entry.id) : name})
     forEachReference(*entry.inputs, [&](const json& used) {
       const StepResult* r = model.result(used.value("step", ""));
       if (out || !r || !r->outcome) return;

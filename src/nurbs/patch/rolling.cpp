@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace lumsk::nurbs {
 
@@ -279,7 +280,9 @@ Expected<Surface> bandBetween(const Roller& roller, double from, double to, bool
   CurveFamily family;
   family.curves = 6;
   family.closed = closed;
+  std::map<double, std::array<double, 18>> known; // fits come back to the same places
   family.sample = [&](double t, double* out) {
+    if (const auto before = known.find(t); before != known.end()) return void(std::copy(before->second.begin(), before->second.end(), out));
     const auto x = roller.at(from + (to - from) * (closed ? t : std::clamp(t, 0.0, 1.0)));
     if (!x) {
       if (missed.code.empty()) missed = x.error();
@@ -288,6 +291,7 @@ Expected<Surface> bandBetween(const Roller& roller, double from, double to, bool
     }
     const auto section = roller.sectionAt(*x, sigma);
     for (size_t k = 0; k < 6; ++k) Eigen::Map<Vec3>(out + 3 * k, 3) = section[k];
+    std::copy(out, out + 18, known[t].begin());
   };
   LeanOptions lean;
   lean.fit = {fitMm};
