@@ -322,7 +322,7 @@ Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& bet
     }
     faces.insert(faces.end(), others.begin(), others.end());
     faces.insert(faces.end(), between.begin(), between.end());
-    LUMSK_TRY(knitted, knitFaces(faces, kRejoined, cx, solid));
+    LUMSK_TRY(knitted, knitFaces(faces, kRejoined, cx, solid, false));
     if (!solid || knitted.body->solid()) return knitted.body;
     Problem open = problem("LM-H028", "the solid does not close again around the blend")
                        .tryThis("take less width, an edge that runs all around, or blend its skins and knit them by hand");

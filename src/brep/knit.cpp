@@ -46,11 +46,11 @@ bool alongOther(const TopoDS_Edge& e, const TopoDS_Edge& f, double reach) {
 
 class Knitter {
 public:
-  Knitter(const std::vector<NamedFace>& faces, double gap, bool solid, const Context& cx)
-      : faces_(faces), gap_(gap), solid_(solid), cx_(cx) {}
+  Knitter(const std::vector<NamedFace>& faces, double gap, bool solid, bool overlaps, const Context& cx)
+      : faces_(faces), gap_(gap), solid_(solid), overlaps_(overlaps), cx_(cx) {}
 
   Expected<Knitted> run() {
-    LUMSK_CHECK(checkOverlap());
+    if (overlaps_) LUMSK_CHECK(checkOverlap());
     BRepBuilderAPI_Sewing sewing(gap_);
     sewing.SetNonManifoldMode(true); // else a third face along an edge would be left out in silence
     sewing.SetMinTolerance(1e-7);
@@ -205,7 +205,7 @@ private:
 
   const std::vector<NamedFace>& faces_;
   double gap_;
-  bool solid_;
+  bool solid_, overlaps_;
   const Context& cx_;
 };
 
@@ -238,9 +238,9 @@ std::vector<NearMiss> nearMisses(const std::vector<TopoDS_Edge>& open, double re
   return out;
 }
 
-Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance gap, const Context& cx, bool solid) {
+Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance gap, const Context& cx, bool solid, bool overlaps) {
   if (faces.empty()) return fail(problem("LM-K002", "there is nothing to knit").tryThis("pick skins"));
-  return guarded("knitting", [&] { return Knitter(faces, gap.mm, solid, cx).run(); });
+  return guarded("knitting", [&] { return Knitter(faces, gap.mm, solid, overlaps, cx).run(); });
 }
 
 Expected<Knitted> withSurfaces(const Body& body, const OtherSplines& changed, const Context& cx) {

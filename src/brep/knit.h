@@ -24,7 +24,8 @@ std::vector<NearMiss> nearMisses(const std::vector<TopoDS_Edge>& open, double re
 /// solid when it closes and is to be one. Names and untrimmed faces stay. Orientations are made to agree, outwards for solids. Fails
 /// with LM-B001 (more than two faces along an edge), LM-B002 (faces that touch none of the others; nearest distance and
 /// place given), LM-B003 (faces that lie on one another), LM-K00x.
-Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance largestGap, const Context& cx, bool solid = true);
+/// `overlaps`: whether faces are looked at for lying on one another; those of a body that was cut do not.
+Expected<Knitted> knitFaces(const std::vector<NamedFace>& faces, LengthTolerance largestGap, const Context& cx, bool solid = true, bool overlaps = true);
 
 /// Another spline for a face, and what it was made to meet at its sides; those that are not named keep what they had.
 struct OtherSpline {

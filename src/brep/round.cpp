@@ -15,8 +15,10 @@
 #include "nurbs/on_skin/surface_curves.h"
 #include "nurbs/reshape/extend.h"
 
+#include <BRepBndLib.hxx>
 #include <BRepClass3d_SolidClassifier.hxx>
 #include <BRep_Tool.hxx>
+#include <Bnd_Box.hxx>
 
 #include <algorithm>
 
@@ -175,21 +177,35 @@ Expected<BodyPtr> endedBand(const BodyPtr& band, const CutBack& cut, const nurbs
 namespace {
 
 /// A band along a convex edge lies within the solid, one along a concave edge outside: else another face is in its way.
-Expected<void> findsRoom(const Body& solid, const nurbs::RoundBand& band, const nurbs::Path& edge) {
-  constexpr int kAlong = 20;
+Expected<void> findsRoom(const Body& solid, const EdgeSides& sides, const nurbs::RoundBand& band, const nurbs::Path& edge) {
+  // Only faces that come near it between its ends can be: asking the kernel for places is slow.
+  constexpr double kEnds = 0.1;
+  Bnd_Box between;
+  for (size_t i = 0; i < band.places.size(); ++i)
+    if (const double share = double(i) / double(band.places.size() - 1); edge.closed() || (share > kEnds && share < 1 - kEnds))
+      for (const Vec3& p : {band.places[i].contact[0], band.places[i].contact[1], band.places[i].edge}) between.Add(toPnt(p));
+  const auto all = brep::faces(solid);
+  bool near = false;
+  for (int f = 0; f < int(all.size()) && !near; ++f) {
+    if (std::any_of(sides.begin(), sides.end(), [&](const auto& side) { return std::find(side.begin(), side.end(), f) != side.end(); })) continue;
+    Bnd_Box box;
+    BRepBndLib::Add(all[size_t(f)], box);
+    near = !between.IsVoid() && !between.IsOut(box);
+  }
+  if (!near) return {};
+  constexpr int kAlong = 12;
   constexpr double kOnMm = 0.002;
   BRepClass3d_SolidClassifier in(solid.shape);
   const double length = nurbs::ArcLength(edge).total();
   for (const nurbs::Surface& s : band.surfaces)
-    for (int i = 0; i < kAlong; ++i)
-      for (const double across : {0.25, 0.5, 0.75}) {
-        const Vec3 p = s.at(s.firstU() + (s.lastU() - s.firstU()) * (i + 0.5) / kAlong, across);
-        const auto foot = nurbs::closestPoint(edge, p); // beyond open ends it goes on, to be cut there
-        if (!edge.closed() && std::min((p - edge.start()).norm(), (p - edge.end()).norm()) < 1.5 * foot.distanceMm + 1e-3 * length) continue;
-        in.Perform(toPnt(p), kOnMm);
-        if (in.State() == (band.convex ? TopAbs_OUT : TopAbs_IN))
-          return fail(problem("LM-O009", "another face is in the way of the round").at(p).tryThis("take less, or round that face's edge first"));
-      }
+    for (int i = 0; i < kAlong; ++i) {
+      const Vec3 p = s.at(s.firstU() + (s.lastU() - s.firstU()) * (i + 0.5) / kAlong, 0.5);
+      const auto foot = nurbs::closestPoint(edge, p); // beyond open ends it goes on, to be cut there
+      if (!edge.closed() && std::min((p - edge.start()).norm(), (p - edge.end()).norm()) < 1.5 * foot.distanceMm + 1e-3 * length) continue;
+      in.Perform(toPnt(p), kOnMm);
+      if (in.State() == (band.convex ? TopAbs_OUT : TopAbs_IN))
+        return fail(problem("LM-O009", "another face is in the way of the round").at(p).tryThis("take less, or round that face's edge first"));
+    }
   return {};
 }
 
@@ -204,7 +220,7 @@ Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& rolling, const
   o.beyondMm = path.closed() ? 0 : kBeyondSizes * most;
   LUMSK_TRY(band, nurbs::roundBand(rolling.edge(), o, cx));
   return guarded("rounding an edge", [&]() -> Expected<Rounded> {
-    if (body->solid()) LUMSK_CHECK(findsRoom(*body, band, path));
+    if (body->solid()) LUMSK_CHECK(findsRoom(*body, rolling.sides(), band, path));
     LUMSK_TRY(cut, cutBackAt(body, path, rolling.sides(), band.contacts, cx));
     const Meets smooth = o.section == nurbs::RoundSection::Flat ? Meets::Free : o.section == nurbs::RoundSection::Smooth ? Meets::G2 : Meets::G1;
     std::vector<NamedSurface> parts;
