@@ -25,8 +25,8 @@ Workspace::Workspace(const recipe::Registry& registry)
 void Workspace::passOn() {
   const recipe::StepResult* made = kept_ ? results_.model()->result(putIn_) : nullptr;
   if (!made || results_.model()->recipe.get() != &session_.recipe() || !session_.draft().empty() || session_.dragging()) return;
+  if (!made->outcome) return; // once it has something
   kept_ = false;
-  if (!made->outcome) return;
   const recipe::Recipe next = recipe::withPassedOn(session_.recipe(), putIn_, *results_.model());
   if (next.steps != session_.recipe().steps) session_.edit(next, tr("use what %1 made").arg(QString::fromStdString(next.find(putIn_)->label)));
 }

@@ -251,6 +251,7 @@ private:
         const Points around = pointsAlong(r, 8);
         double length = 0;
         for (Eigen::Index i = 1; i < around.rows(); ++i) length += (around.row(i) - around.row(i - 1)).norm();
+        if (r.closed) length += (around.row(0) - around.row(around.rows() - 1)).norm();
         longest = std::max(longest, length);
         if (open.where.size() < kShown) open.at(around.row(0).transpose());
       }

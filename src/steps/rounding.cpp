@@ -219,7 +219,7 @@ private:
       if (const auto found = brep::findPart(*body, brep::PartKind::Edge, r.name, &r.signature); found.index >= 0) list.push_back({found.index, r.size, faceNameOf(r)});
     const bool flat = w_.options(1).section == nurbs::RoundSection::Flat;
     LUMSK_TRY(made, brep::roundedByKernel(*body, list, flat, cx_));
-    if (!flat) LUMSK_CHECK(checked(*body, *made, group));
+    LUMSK_CHECK(checked(*body, *made, group, flat));
     for (const Run& r : group)
       if (auto edge = brep::RollingEdge::of(body, r.path, 4 * r.size, cx_); edge && !handled_) {
         auto o = w_.options(r.size);
@@ -229,10 +229,11 @@ private:
     return made;
   }
 
-  /// Contacts are tangent, and balls of our own touch the new faces where they lie along the middles of the edges.
-  Expected<void> checked(const brep::Body& before, const brep::Body& made, const std::vector<Run>& group) const {
+  /// Contacts are tangent, and balls of our own touch the new faces along the middles of the edges; chamfers lie between the
+  /// contacts that are our own.
+  Expected<void> checked(const brep::Body& before, const brep::Body& made, const std::vector<Run>& group, bool flat) const {
     for (const auto& j : inspect::joins(made, cx_.tolerances))
-      if (j.edge.find(in_.stepId() + "." + w_.role + "(") != std::string::npos && j.measured && j.angleDeg < kSmoothDeg && j.angleDeg > kContactDeg)
+      if (!flat && j.edge.find(in_.stepId() + "." + w_.role + "(") != std::string::npos && j.measured && j.angleDeg < kSmoothDeg && j.angleDeg > kContactDeg)
         return fail(problem("LM-O008", "the round does not touch its face tangentially").measure(degrees(j.angleDeg)).want(degrees(kContactDeg)).at(j.angleAt).tryThis("take less, or round these edges one by one"));
     LUMSK_TRY(skin, brep::BodyFaces::of(made, -1, cx_));
     const auto shared = std::make_shared<brep::Body>(before);
@@ -243,8 +244,9 @@ private:
       if (!band) return fail(limited(band.error(), r, *edge, w_.options(r.size)));
       const auto& places = band->places;
       for (size_t i = places.size() / 4; i <= 3 * places.size() / 4; i += 3) {
-        const auto near = skin.nearest(places[i].centre);
-        const double off = near ? std::abs(near->distanceMm - places[i].radiusMm) : 1e3;
+        // A chamfer ends on the contacts, which then are an edge; around a ball it is as far away as this is large.
+        const auto near = skin.nearest(flat ? Vec3(0.5 * (places[i].contact[0] + places[i].contact[1])) : places[i].centre);
+        const double off = near ? std::abs(near->distanceMm - (flat ? 0 : places[i].radiusMm)) : 1e3;
         if (off > kBallMm) return fail(told(problem("LM-O008", "the round is not what a ball leaves here").measure(millimetres(off)).want(millimetres(kBallMm)).at(places[i].contact[0]).tryThis("take less, or round these edges one by one"), r));
       }
     }
@@ -257,9 +259,14 @@ private:
     if (all.error().code.rfind("LM-O00", 0) == 0 && all.error().code != "LM-O008") return all; // one is too large
     std::stable_sort(group.begin(), group.end(), [](const Run& a, const Run& b) { return a.size > b.size; });
     brep::BodyPtr left = body;
+    std::vector<nurbs::Path> done;
     for (const Run& r : group) {
       LUMSK_TRY(path, now(*left, r));
-      if (!path) continue; // it went on from one before
+      if (!path) { // one before went on along it, else it is gone
+        const Vec3 middle = r.path.at(0.5 * r.path.last());
+        if (std::any_of(done.begin(), done.end(), [&](const nurbs::Path& p) { return nurbs::closestPoint(p, middle).distanceMm < cx_.tolerances.point.mm; })) continue;
+        return fail(told(problem("LM-O008", "another edge that is worked on takes this one away").at(middle).tryThis("take less for the other one, or a step for each"), r));
+      }
       auto made = byBall(left, r, *path);
       if (!made) {
         Problem p = made.error();
@@ -267,6 +274,7 @@ private:
         return fail(std::move(p));
       }
       left = *made;
+      done.push_back(std::move(*path));
       ++count_;
     }
     return left;

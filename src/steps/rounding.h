@@ -10,8 +10,7 @@ namespace lumsk::steps {
 recipe::Field edgesField(const std::string& what);
 
 struct EdgeWork {
-  std::string role;  ///< of the new faces: "round"
-  std::string words; ///< for people: "round"
+  std::string role; ///< of the new faces: "round"
   /// What is rolled along an edge of a size.
   std::function<nurbs::RoundOptions(double sizeMm)> options;
   bool kernel = false; ///< sizes are constant, and sections what the kernel knows, too

@@ -51,6 +51,14 @@ private slots:
     b.run();
     VERIFY_STEP(b, made);
     QVERIFY(solidVolume(b, made) > 0 && solidVolume(b, made) < solidVolume(b, body));
+    // As wide everywhere: from one border of the new face to the other.
+    std::vector<nurbs::Path> borders;
+    const auto& done = *b.body(made);
+    for (int e = 0; e < int(done.edgeNames.size()); ++e)
+      for (int f : brep::facesAt(done, e))
+        if (done.faceNames[size_t(f)].find(".chamfer(") != std::string::npos && brep::facesAt(done, e).size() == 2) borders.push_back(*brep::toPath(brep::edges(done)[size_t(e)]));
+    QCOMPARE(borders.size(), size_t(2));
+    for (int i = 0; i < 40; ++i) VERIFY_AT_MOST(std::abs(nurbs::closestPoint(borders[1], borders[0].at(borders[0].last() * i / 40)).distanceMm - 2), 0.003);
   }
 };
 

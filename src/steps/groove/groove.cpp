@@ -195,6 +195,12 @@ private:
     LUMSK_TRY(solids, solidsOf(in_, skins, cx_));
     auto done = combineInto(out_, in_, field, groove ? brep::Combine::Cut : brep::Combine::Add, solids, cx_);
     if (!done && done.error().field.empty()) done.error().inField(field);
+    // Along an edge one of its sides is beside the body.
+    const std::string side = in_.text("side");
+    if (!done && !isCancelled(done.error()) && side != "middle") {
+      const std::string other = side == "left" ? "right" : "left";
+      done.error().offer({"to the " + other, "side", other});
+    }
     return done;
   }
 

@@ -123,7 +123,7 @@ private slots:
         QCOMPARE(b.model->bodies.size(), size_t(lift > 0 ? 2 : 1));
         for (const auto& n : b.result("s1").outcome->notes) {
           if (n.code == "LM-I108") {
-            QVERIFY(n.where.size() == 2 && std::abs(n.measured->value - 100) < 20); // both openings are 100 mm around
+            QVERIFY(n.where.size() == 2 && std::abs(n.measured->value - 100) < 1e-3); // both openings are 100 mm around
           }
           if (n.code != "LM-I107") continue;
           VERIFY_AT_MOST(std::abs(n.measured->value - lift), 1e-6);

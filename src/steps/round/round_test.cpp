@@ -1,3 +1,4 @@
+#include "brep/curves_on.h"
 #include "inspect/joins.h"
 #include "support/edges.h"
 
@@ -40,6 +41,10 @@ private slots:
       VERIFY_STEP(b, made);
       VERIFY_AT_MOST(worstContact(b, made), 0.01);
       QVERIFY(solidVolume(b, made) > 0);
+      for (const auto& j : inspect::joins(*b.body(made), Tolerances()))
+        if (j.asked == Meets::G2) {
+          VERIFY_AT_MOST(j.curvatureRel, 0.01);
+        }
       b.recipe = b.recipe.without(made);
     }
     const auto post = prism(b, disc(16, 4, 2, 40), 40, {{"target", picks({pick(body, "solid")})}, {"combine", "add"}});
@@ -58,6 +63,25 @@ private slots:
     VERIFY_STEP(b, made);
     VERIFY_AT_MOST(std::abs((40 * 30 * 20 - solidVolume(b, made)) / (30 * 16 * (1 - kPi / 4)) - 1), 2e-3);
     VERIFY_AT_MOST(worstContact(b, made), 0.01);
+  }
+
+  /// Along the edge of a box at x = 20, z = 20, in planes square to it.
+  void sectionsAreWhatWasAskedFor() {
+    for (const auto& more : {json{{"section", "conic"}, {"rho", 0.4}}, json{{"section", "conic"}, {"rho", 0.7}}, json{{"by", "width"}}}) {
+      Bench b;
+      const auto box = prism(b, block(40, 30), 20);
+      const auto made = edgesStep(b, "round", box, {Vec3(20, 0, 20)}, 3, more);
+      b.run();
+      VERIFY_STEP(b, made);
+      const auto skin = brep::BodyFaces::of(*b.body(made), -1, Context());
+      const double reach = more.contains("by") ? 3 / std::sqrt(2.0) : 3; // of the contacts from the edge
+      for (double y : {-11.0, 0.0, 9.0}) {
+        const Vec3 corner(20, y, 20), chord = corner - 0.5 * reach * Vec3(1, 0, 1);
+        const double rho = more.contains("rho") ? more["rho"].get<double>() : std::sqrt(2.0) - 1;
+        VERIFY_AT_MOST(skin->nearest(chord + rho * (corner - chord))->distanceMm, 0.002);
+        for (const Vec3& contact : {Vec3(20 - reach, y, 20), Vec3(20, y, 20 - reach)}) VERIFY_AT_MOST(skin->nearest(contact)->distanceMm, 0.001);
+      }
+    }
   }
 
   void cornersAreRoundedTogether() {
@@ -112,8 +136,13 @@ private slots:
     b.run();
     VERIFY_STEP(b, made);
     VERIFY_AT_MOST(worstContact(b, made), 0.01);
-    const double lost = 24000 - solidVolume(b, made), area = 1 - kPi / 4;
-    QVERIFY(lost > 30 * 4 * area && lost < 30 * 16 * area);
+    // As far from the edge on both faces, twice as far at the end as at the start, and growing.
+    const auto skin = brep::BodyFaces::of(*b.body(made), -1, Context());
+    const auto shoulder = [&](double y) { return skin->nearest(Vec3(20, y, 20))->distanceMm / (std::sqrt(2.0) - 1); }; // of a ball between two planes
+    const double one = shoulder(-14.9), other = shoulder(14.9);
+    VERIFY_AT_MOST(std::abs(std::min(one, other) - 2), 0.05);
+    VERIFY_AT_MOST(std::abs(std::max(one, other) - 4), 0.08);
+    for (double y = -14; y < 14; y += 2) QVERIFY((shoulder(y + 2) - shoulder(y)) * (other - one) > 0);
   }
 
   void whatDoesNotFitIsToldWithWhatDoes() {
