@@ -7,12 +7,12 @@ using namespace lumsk::test;
 
 namespace round_test {
 
-/// Joins of a step's new faces with the others: the worst angle.
+/// Joins of a step's new faces with those beside them (not with those in which they end): the worst angle, degrees.
 double worstContact(Bench& b, const std::string& id) {
-  double worst = 0;
+  double worst = -1;
   for (const auto& j : inspect::joins(*b.body(id), Tolerances()))
-    if (j.asked == Meets::G1 || j.asked == Meets::G2) worst = std::max(worst, j.angleDeg);
-  return worst;
+    if (j.measured && j.edge.find(id + ".round(") != std::string::npos && j.angleDeg < 45) worst = std::max(worst, j.angleDeg);
+  return worst < 0 ? 1e3 : worst; // none at all is none that is right
 }
 
 } // namespace round_test
