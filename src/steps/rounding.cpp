@@ -170,9 +170,8 @@ private:
     if (o.by == nurbs::RoundBy::Distances) return told(std::move(p), r);
     if (const auto fits = nurbs::largestRound(edge.edge(), o, largest(o), cx_)) {
       const std::string mm = formatNumber(fits->mm, 3);
-      p.want(millimetres(fits->mm));
+      p.want(millimetres(fits->mm)).tryThis("at most " + mm + " mm fit");
       if (!r.own) p.offer({"use " + mm + " mm", "size", mm});
-      else p.tryThis("take at most " + mm + " mm");
     }
     return told(std::move(p), r);
   }
