@@ -1,6 +1,7 @@
 // Single edges of made-up solids rounded by our own way and by the kernel's fillet alone, judged by code that did not make them: `round_bench [BODIES] [SEED]`.
 // Right: a valid closed solid, contacts tangent within 0.01 degree, the ball's centre as far from the body as its radius within 0.005 mm. Prints what is right,
 // refused (by code) and wrong, control points and times beside OCCT's.
+#include "brep/apart.h"
 #include "brep/combine.h"
 #include "brep/convert.h"
 #include "brep/edge_paths.h"
@@ -41,7 +42,7 @@ struct Tally {
 };
 
 /// What is wrong with a round of a radius; empty: nothing.
-std::string wrongWith(const brep::Body& before, const brep::Body& made, const nurbs::Path& edge, double r) {
+std::string wrongWith(const brep::Body& before, const std::vector<brep::BodyPtr>& sides, const brep::Body& made, const nurbs::Path& edge, double r) {
   if (!made.solid() || !brep::checkValid(made.shape)) return "no valid solid";
   if (const double t = brep::largestTolerance(made.shape); t > std::max(0.01, 1.5 * brep::largestTolerance(before.shape))) return "rough " + std::to_string(t);
   const auto isNew = [](const std::string& n) { return n.find("s.round(") != std::string::npos; };
@@ -61,7 +62,11 @@ std::string wrongWith(const brep::Body& before, const brep::Body& made, const nu
       if (!edge.closed() && std::min((p - edge.start()).norm(), (p - edge.end()).norm()) < 2.5 * r) continue;
       // On the inside or the outside of the skin, whichever is nearer to being right.
       double off = 1e300;
-      for (const double side : {-1.0, 1.0}) off = std::min(off, std::abs(test::distanceTo(before, at->point + side * r * at->normal) - r));
+      for (const double side : {-1.0, 1.0}) {
+        double nearest = 1e300; // only the skins beside count: a ball may reach through a thin wall
+        for (const auto& skin : sides) nearest = std::min(nearest, test::distanceTo(*skin, at->point + side * r * at->normal));
+        off = std::min(off, std::abs(nearest - r));
+      }
       worst = std::max(worst, off), ++looked;
     }
   }
@@ -96,6 +101,11 @@ int main(int argc, char** argv) {
       const double r = std::round(100 * std::min(length, 20.0) * (0.02 + 0.13 * (random() % 1000) / 1000.0)) / 100;
       if (r < 0.1) continue;
       ++tried;
+      std::vector<brep::BodyPtr> beside;
+      if (const auto sides = brep::edgeSides(body, *path, {}))
+        for (const auto& side : *sides)
+          for (auto& part : brep::facesApart(*body, side, false)) beside.push_back(part);
+      if (beside.empty()) beside = {body};
       const std::string name = c.kind + " " + std::to_string(tried) + " r " + formatNumber(r, 3) + " " + body->edgeNames[size_t(edge)];
       const auto judge = [&](Tally& t, const Expected<brep::BodyPtr>& done, double ms) {
         t.ms.push_back(ms);
@@ -104,7 +114,7 @@ int main(int argc, char** argv) {
           std::printf("%s %s: %s\n", t.what, name.c_str(), sentence(done.error()).c_str());
           return false;
         }
-        const std::string wrong = wrongWith(*body, **done, *path, r);
+        const std::string wrong = wrongWith(*body, beside, **done, *path, r);
         ++(wrong.empty() ? t.right : t.wrong);
         if (!wrong.empty()) std::printf("%s %s: WRONG %s\n", t.what, name.c_str(), wrong.c_str());
         return wrong.empty();

@@ -128,12 +128,18 @@ std::optional<PlaceOnBody> BodyFaces::nearest(const Vec3& p) const {
   return best;
 }
 
-double BodyFaces::farthest(const nurbs::Path& path) const {
+double BodyFaces::farthest(const nurbs::Path& path, bool carriedOn) const {
   const Points places = nurbs::polyline(path, 4);
   double most = 0;
   for (Eigen::Index i = 0; i < places.rows(); ++i) {
-    const auto at = nearest(places.row(i).transpose());
-    most = std::max(most, at ? at->distanceMm : 1e300);
+    const Vec3 p = places.row(i).transpose();
+    if (carriedOn) {
+      const auto at = beside(p);
+      most = std::max(most, at ? at->distanceMm : 1e300);
+    } else {
+      const auto at = nearest(p);
+      most = std::max(most, at ? at->distanceMm : 1e300);
+    }
   }
   return most;
 }

@@ -34,8 +34,8 @@ public:
 
   /// The nearest place; nothing when the body has no faces, or its foot lies beyond a border, as it may for places on one.
   std::optional<PlaceOnBody> nearest(const Vec3& p) const;
-  /// How far the farthest of some places of a path lies from it, mm.
-  double farthest(const nurbs::Path& path) const;
+  /// How far the farthest of some places of a path lies from it, mm; `carriedOn`: also beyond its borders.
+  double farthest(const nurbs::Path& path, bool carriedOn = false) const;
   /// Curvature of the normal section in a direction.
   nurbs::NormalSection normalSection(const PlaceOnBody& at, const Vec3& direction) const;
   /// A curve's end that leaves a place in the skin, as near to a direction as it can, bending as the skin does that

@@ -5,25 +5,14 @@
 #include "brep/convert.h"
 #include "brep/edge_paths.h"
 #include "brep/guard.h"
+#include "brep/new_border.h"
 #include "brep/reborder.h"
 #include "brep/rings.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/on_skin/ribbon.h"
 
-#include <BRepBuilderAPI_MakeEdge.hxx>
-#include <BRepBuilderAPI_MakeVertex.hxx>
-#include <BRepBuilderAPI_MakeWire.hxx>
-#include <BRepCheck_Analyzer.hxx>
-#include <BRepLib.hxx>
-#include <BRepTools_WireExplorer.hxx>
-#include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
-#include <GeomAPI_ProjectPointOnCurve.hxx>
-#include <ShapeFix_Face.hxx>
-#include <ShapeFix_Wire.hxx>
-#include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
-#include <TopoDS_Iterator.hxx>
 #include <TopoDS.hxx>
 
 #include <algorithm>
@@ -39,97 +28,6 @@ constexpr LengthTolerance kRejoined{0.01};
 
 double distanceFrom(const nurbs::Path& path, const Vec3& p) { return nurbs::closestPoint(path, p).distanceMm; }
 
-/// A face whose corner at a place is cut off along a path between the two edges that meet there: these end where it begins and ends.
-/// Nothing where no two edges meet so, or the face is none then. Curves that leave a border tangentially divide no face cleanly; they
-/// replace a corner.
-std::optional<TopoDS_Face> withoutCorner(const TopoDS_Face& face, const Vec3& corner, const nurbs::Path& along, double near) {
-  const TopoDS_Face forward = TopoDS::Face(face.Oriented(TopAbs_FORWARD));
-  BRep_Builder builder;
-  TopoDS_Face made = TopoDS::Face(forward.EmptyCopied());
-  bool done = false;
-  for (TopoDS_Iterator w(forward); w.More(); w.Next()) {
-    const TopoDS_Wire wire = TopoDS::Wire(w.Value());
-    std::vector<TopoDS_Edge> ring;
-    for (BRepTools_WireExplorer e(wire, forward); e.More(); e.Next()) ring.push_back(e.Current());
-    const size_t n = ring.size();
-    size_t at = n;
-    for (size_t i = 0; i < n && n > 1; ++i)
-      if ((toVec(BRep_Tool::Pnt(TopExp::LastVertex(ring[i], true))) - corner).norm() <= near) at = i;
-    if (at == n || done) {
-      builder.Add(made, wire);
-      continue;
-    }
-    const TopoDS_Edge before = ring[at], after = ring[(at + 1) % n];
-    const auto curveOf = [](const TopoDS_Edge& e) { return toPath(e); };
-    const auto one = curveOf(before), two = curveOf(after);
-    if (!one || !two) return {};
-    // The path from the edge that comes before to the one after.
-    const auto off = [](const nurbs::Path& on, const Vec3& p) { return nurbs::closestPoint(on, p).distanceMm; };
-    const nurbs::Path arc = off(*one, along.start()) + off(*two, along.end()) <= off(*one, along.end()) + off(*two, along.start()) ? along : nurbs::reversed(along);
-    if (off(*one, arc.start()) > near || off(*two, arc.end()) > near) return {};
-    const TopoDS_Vertex a = BRepBuilderAPI_MakeVertex(toPnt(arc.start())).Vertex(), b = BRepBuilderAPI_MakeVertex(toPnt(arc.end())).Vertex();
-    for (const TopoDS_Vertex& v : {a, b}) builder.UpdateVertex(v, near);
-    /// The part of an edge between its far vertex and the new one.
-    const auto shortened = [&](const TopoDS_Edge& e, const TopoDS_Vertex& to, bool keepStart) -> TopoDS_Edge {
-      double t0, t1;
-      const Handle(Geom_Curve) c = BRep_Tool::Curve(e, t0, t1);
-      if (c.IsNull()) return {};
-      GeomAPI_ProjectPointOnCurve q(BRep_Tool::Pnt(to), c, t0, t1);
-      if (q.NbPoints() == 0) return {};
-      const double t = q.LowerDistanceParameter();
-      // In the edge's own sense: with the wire or against it.
-      const bool with = e.Orientation() == TopAbs_FORWARD, first = with == keepStart;
-      const TopoDS_Vertex far = first ? TopExp::FirstVertex(TopoDS::Edge(e.Oriented(TopAbs_FORWARD))) : TopExp::LastVertex(TopoDS::Edge(e.Oriented(TopAbs_FORWARD)));
-      BRepBuilderAPI_MakeEdge make = first ? BRepBuilderAPI_MakeEdge(c, far, to, t0, t) : BRepBuilderAPI_MakeEdge(c, to, far, t, t1);
-      if (!make.IsDone()) return {};
-      TopoDS_Edge out = make.Edge();
-      builder.UpdateEdge(out, BRep_Tool::Tolerance(e));
-      return TopoDS::Edge(out.Oriented(e.Orientation()));
-    };
-    const TopoDS_Edge left = shortened(before, a, true), right = shortened(after, b, false);
-    if (left.IsNull() || right.IsNull()) return {};
-    std::vector<TopoDS_Edge> between;
-    TopoDS_Vertex from = a;
-    for (size_t k = 0; k < arc.segments().size(); ++k) {
-      const bool last = k + 1 == arc.segments().size();
-      const TopoDS_Vertex to = last ? b : BRepBuilderAPI_MakeVertex(toPnt(arc.at(double(k + 1)))).Vertex();
-      const auto piece = nurbs::Path::make({arc.segments()[k]}, {1e-9});
-      if (!piece) return {};
-      for (const TopoDS_Edge& e : edgesAlong(*piece)) {
-        double t0, t1;
-        const Handle(Geom_Curve) c = BRep_Tool::Curve(e, t0, t1);
-        BRepBuilderAPI_MakeEdge make(c, from, to, t0, t1);
-        if (!make.IsDone()) return {};
-        between.push_back(make.Edge());
-      }
-      from = to;
-    }
-    BRepBuilderAPI_MakeWire wires;
-    for (size_t i = 0; i < n; ++i) {
-      if (i == at) {
-        wires.Add(left);
-        for (const TopoDS_Edge& e : between) wires.Add(e);
-      } else if (i == (at + 1) % n) {
-        wires.Add(right);
-      } else {
-        wires.Add(ring[i]);
-      }
-      if (wires.Error() != BRepBuilderAPI_WireDone && wires.Error() != BRepBuilderAPI_EmptyWire) return {};
-    }
-    builder.Add(made, wires.Wire());
-    done = true;
-  }
-  if (!done) return {};
-  ShapeFix_Face fix(made);
-  fix.FixWireTool()->FixAddPCurveMode() = 1;
-  fix.Perform();
-  TopoDS_Face out = fix.Face();
-  if (out.IsNull()) return {};
-  BRepLib::SameParameter(out, near, true);
-  if (!BRepCheck_Analyzer(out).IsValid()) return {};
-  return TopoDS::Face(out.Oriented(face.Orientation()));
-}
-
 nurbs::Path inDirectionOf(const nurbs::Path& path, const nurbs::Path& of) {
   const double t = 0.5 * path.last();
   const double there = nurbs::closestPoint(of, path.at(t)).t;
@@ -143,7 +41,36 @@ public:
       : faces_(faces), edge_(edge), width_(width), number_(number), cx_(cx) {}
 
   /// By the width, or along a given curve.
-  Expected<void> cut(const nurbs::Path* given = nullptr) {
+  Expected<void> cut(const nurbs::Path* given = nullptr, const std::array<bool, 2>& fades = {}) {
+    if (given && (fades[0] || fades[1])) return border(*given, fades);
+    auto done = divide(given);
+    if (!done && given && !isCancelled(done.error()) && border(*given, fades)) return {};
+    return done;
+  }
+
+  nurbs::Path contact;
+  BodyPtr left;
+
+private:
+  /// The faces with other borders.
+  Expected<void> border(const nurbs::Path& given, const std::array<bool, 2>& fades) {
+    const double near = kOnEdgeTolerances * cx_.tolerances.point.mm;
+    std::vector<NamedFace> faces = namedFaces(*faces_);
+    bool any = false;
+    for (NamedFace& f : faces) {
+      if (!runsBeside(f.face, edge_, near)) continue;
+      auto made = withBorder(f.face, {edge_, given, fades}, near);
+      if (!made) return fail(tooWide());
+      f = NamedFace{*made, f.name, std::nullopt};
+      any = true;
+    }
+    if (!any) return fail(tooWide());
+    contact = given;
+    left = skinOf(faces);
+    return {};
+  }
+
+  Expected<void> divide(const nurbs::Path* given) {
     if (given) {
       contact = *given;
     } else {
@@ -173,10 +100,6 @@ public:
     return {};
   }
 
-  nurbs::Path contact;
-  BodyPtr left;
-
-private:
   /// Whether a place lies on the other side of the contact than the edge.
   bool beyond(const Vec3& p) const {
     const Vec3 c = nurbs::closestPoint(contact, p).point;
@@ -243,7 +166,7 @@ Expected<EdgeSides> edgeSides(const BodyPtr& body, const nurbs::Path& edge, cons
 
 namespace {
 
-Expected<CutBack> cutFaces(const BodyPtr& body, const nurbs::Path& edge, const EdgeSides& faces, const std::array<double, 2>& widths, const std::array<nurbs::Path, 2>* contacts, const Context& cx) {
+Expected<CutBack> cutFaces(const BodyPtr& body, const nurbs::Path& edge, const EdgeSides& faces, const std::array<double, 2>& widths, const std::array<nurbs::Path, 2>* contacts, const std::array<bool, 2>& fades, const Context& cx) {
   return guarded("cutting faces back", [&]() -> Expected<CutBack> {
     const double near = kOnEdgeTolerances * cx.tolerances.point.mm;
     CutBack out;
@@ -252,7 +175,7 @@ Expected<CutBack> cutFaces(const BodyPtr& body, const nurbs::Path& edge, const E
       if (parts.size() != 1)
         return fail(problem("LM-H025", "the faces on one side of this edge do not hang together").at(edge.at(0.5 * edge.last())).tryThis("pick edges that go on in one another"));
       Side side(parts.front(), edge, widths[k], int(k), cx);
-      LUMSK_CHECK(side.cut(contacts ? &(*contacts)[k] : nullptr));
+      LUMSK_CHECK(side.cut(contacts ? &(*contacts)[k] : nullptr, fades));
       out.contacts[k] = std::move(side.contact);
       out.sides[k] = std::move(side.left);
     }
@@ -261,6 +184,7 @@ Expected<CutBack> cutFaces(const BodyPtr& body, const nurbs::Path& edge, const E
       if (std::any_of(faces.begin(), faces.end(), [&](const auto& side) { return std::find(side.begin(), side.end(), f) != side.end(); })) continue;
       if (!edge.closed())
         for (size_t end : {0u, 1u}) {
+          if (fades[end]) continue;
           const Vec3 p = end ? edge.end() : edge.start();
           for (TopExp_Explorer v(named[size_t(f)].face, TopAbs_VERTEX); v.More(); v.Next())
             if ((toVec(BRep_Tool::Pnt(TopoDS::Vertex(v.Current()))) - p).norm() <= near) out.ends[end] = int(out.others.size());
@@ -275,11 +199,11 @@ Expected<CutBack> cutFaces(const BodyPtr& body, const nurbs::Path& edge, const E
 
 Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const std::array<double, 2>& widths, const Context& cx) {
   LUMSK_TRY(sides, edgeSides(body, edge, cx));
-  return cutFaces(body, edge, sides, widths, nullptr, cx);
+  return cutFaces(body, edge, sides, widths, nullptr, {}, cx);
 }
 
-Expected<CutBack> cutBackAt(const BodyPtr& body, const nurbs::Path& edge, const EdgeSides& sides, const std::array<nurbs::Path, 2>& contacts, const Context& cx) {
-  return cutFaces(body, edge, sides, {}, &contacts, cx);
+Expected<CutBack> cutBackAt(const BodyPtr& body, const nurbs::Path& edge, const EdgeSides& sides, const std::array<nurbs::Path, 2>& contacts, const std::array<bool, 2>& fades, const Context& cx) {
+  return cutFaces(body, edge, sides, {}, &contacts, fades, cx);
 }
 
 Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& between, const std::array<nurbs::Path, 2>& borders, bool closed, bool solid,
@@ -295,7 +219,7 @@ Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& bet
       if (closed || cut.ends[end] < 0) continue;
       const BodyPtr face = skinOf({others[size_t(cut.ends[end])]});
       LUMSK_TRY(on, BodyFaces::of(*face, -1, cx));
-      const double off = on.farthest(borders[end]);
+      const double off = on.farthest(borders[end], true);
       const Vec3 corner = end ? edge.end() : edge.start();
       if (off > kBorderOnFaceMm)
         return fail(problem("LM-H027", "the blend does not end in the face that the edge runs into")

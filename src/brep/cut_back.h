@@ -21,8 +21,9 @@ struct CutBack {
 /// does not fit on the faces: place, width), and as dividing them does.
 Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const std::array<double, 2>& widths, const Context& cx);
 
-/// The same where the faces are to end along given curves on them, which go on beyond their borders.
-Expected<CutBack> cutBackAt(const BodyPtr& body, const nurbs::Path& edge, const EdgeSides& sides, const std::array<nurbs::Path, 2>& contacts, const Context& cx);
+/// The same where the faces are to end along given curves on them, which go on beyond their borders, but at ends where they fade: there
+/// they end on the edge, which may go on.
+Expected<CutBack> cutBackAt(const BodyPtr& body, const nurbs::Path& edge, const EdgeSides& sides, const std::array<nurbs::Path, 2>& contacts, const std::array<bool, 2>& fades, const Context& cx);
 
 /// The same put together with faces between, those at the ends cut by their borders. Fails with LM-H027 (a border does
 /// not lie on the face at the end: how far, place), LM-H028 (a solid does not close again: places), and as knitting does.

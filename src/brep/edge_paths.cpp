@@ -59,7 +59,7 @@ Expected<nurbs::Path> pathAlong(const Ring& ring, LengthTolerance point) {
   return nurbs::Path::make(std::move(segments), {near});
 }
 
-Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corner, LengthTolerance point) {
+Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corner, LengthTolerance point, const std::function<bool(int)>& passes) {
   return guarded("reading an edge", [&]() -> Expected<nurbs::Path> {
     const auto all = edges(b);
     std::vector<bool> used(all.size(), false);
@@ -83,7 +83,7 @@ Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corne
         for (size_t k = 0; k < all.size(); ++k) {
           if (used[k] || BRep_Tool::Degenerated(all[k])) continue;
           const bool from = TopExp::FirstVertex(all[k]).IsSame(tip), to = TopExp::LastVertex(all[k]).IsSame(tip);
-          if (!from && !to) continue;
+          if ((!from && !to) || (passes && !passes(int(k)))) continue;
           auto p = toPath(all[k]);
           if (!p) continue;
           const Vec3 at = toVec(BRep_Tool::Pnt(tip));
@@ -112,6 +112,8 @@ Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point
     const auto has = [&](const TopoDS_Edge& k) { return k.IsSame(e); };
     for (const Ring& r : openRings(b.shape))
       if (std::any_of(r.edges.begin(), r.edges.end(), has)) return pathAlong(r, point);
+    // What comes back without a corner is meant, whichever faces it borders.
+    if (auto chain = tangentChain(b, edge, Tolerances().corner, point); chain && chain->closed()) return std::move(*chain);
     // Of the borders that it belongs to, the one of fewest edges that does not run along a seam.
     std::optional<nurbs::Path> found;
     size_t fewest = 0;
@@ -184,6 +186,30 @@ std::optional<Frame> planeOf(const Body& b, int face, LengthTolerance point) {
   s.D1(0.5 * (s.FirstUParameter() + s.LastUParameter()), 0.5 * (s.FirstVParameter() + s.LastVParameter()), at, du, dv);
   const Vec3 n = toVec(du.Crossed(dv)) * (inwards ? -1.0 : 1.0);
   return Frame::fromNormal(toVec(at), plane.frame.normal().dot(n) < 0 ? Vec3(-plane.frame.normal()) : plane.frame.normal());
+}
+
+int facesAround(const Body& b, const Vec3& at, double nearMm) {
+  int count = 0;
+  for (const TopoDS_Face& f : faces(b))
+    for (TopExp_Explorer v(f, TopAbs_VERTEX); v.More(); v.Next())
+      if ((toVec(BRep_Tool::Pnt(TopoDS::Vertex(v.Current()))) - at).norm() <= nearMm) {
+        ++count;
+        break;
+      }
+  return count;
+}
+
+double turnAtEdge(const Body& b, int edge) {
+  const auto beside = facesAt(b, edge);
+  const auto path = toPath(edges(b)[size_t(edge)]);
+  if (beside.size() != 2 || !path) return 0;
+  double most = 0;
+  for (const double f : {0.03, 0.25, 0.5, 0.75, 0.97}) {
+    const Vec3 p = path->at(f * path->last());
+    const auto one = touchingPlane(b, beside[0], p), other = touchingPlane(b, beside[1], p);
+    if (one && other) most = std::max(most, degFromRad(angleBetweenRad(one->normal(), other->normal())));
+  }
+  return most;
 }
 
 std::optional<Frame> touchingPlane(const Body& b, int face, const Vec3& near) {

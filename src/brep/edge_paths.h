@@ -3,12 +3,14 @@
 #include "brep/rings.h"
 #include "nurbs/core/path.h"
 
+#include <functional>
+
 namespace lumsk::brep {
 
 // Curves along edges of bodies. All fail with LM-G004, LM-G005 as `nurbs::Path::make` does.
 
-/// An edge and those that go on from it without a corner, in both directions.
-Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corner, LengthTolerance point);
+/// An edge and those that go on from it without a corner, in both directions, but edges that do not pass.
+Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corner, LengthTolerance point, const std::function<bool(int)>& passes = {});
 /// All around: the opening that an open edge belongs to, or the border of its first face that it lies on.
 Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point);
 /// Edges of a ring, in order.
@@ -23,6 +25,11 @@ bool runsAlong(const nurbs::Path& path, const nurbs::Path& edge, double nearMm);
 
 /// The plane of a flat face, its normal outwards; nothing for others. Splines are flat within `point`.
 std::optional<Frame> planeOf(const Body& b, int face, LengthTolerance point);
+
+/// How many faces reach a place.
+int facesAround(const Body& b, const Vec3& at, double nearMm);
+/// The largest angle between the two faces at an edge, degrees; nought where there are not two.
+double turnAtEdge(const Body& b, int edge);
 
 /// The plane that touches a face at its place nearest to a point, its normal outwards; nothing where it has none.
 std::optional<Frame> touchingPlane(const Body& b, int face, const Vec3& near);

@@ -10,8 +10,10 @@
 #include "brep/reborder.h"
 #include "brep/skin.h"
 #include "brep/split/division.h"
+#include "nurbs/curves/curve_parts.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
+#include "nurbs/on_skin/ribbon.h"
 #include "nurbs/on_skin/surface_curves.h"
 #include "nurbs/reshape/extend.h"
 
@@ -19,6 +21,7 @@
 #include <BRepClass3d_SolidClassifier.hxx>
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
+#include <Eigen/Geometry>
 
 #include <algorithm>
 
@@ -27,7 +30,7 @@ namespace lumsk::brep {
 namespace {
 
 constexpr double kOnFaceMm = 0.003;
-constexpr double kBeyondSizes = 3; ///< open ends: so many sizes a band goes on, to be cut by the faces there
+constexpr double kBeyond = 3; ///< open ends: so far a band goes on, by its contacts' distance from the edge, to be cut by the faces there
 
 /// A surface made larger beyond those sides where it can be.
 nurbs::Surface largerBy(nurbs::Surface s, double mm, const Tolerances& tol, const Context& cx) {
@@ -55,6 +58,7 @@ struct RollingEdge::Skin {
     double lowU, highU, lowV, highV; ///< of the face's own domain
     bool reversed;
     std::unique_ptr<nurbs::NearestOnSurface> feet;
+    Eigen::AlignedBox3d box; ///< around all of it
   };
   std::vector<std::unique_ptr<Face>> faces;
   BodyPtr body; ///< these faces alone
@@ -65,12 +69,16 @@ struct RollingEdge::Skin {
     const Face* best = nullptr;
     nurbs::NearestOnSurface::Foot foot;
     double least = 1e300;
-    for (const auto& f : faces) {
+    std::vector<std::pair<double, const Face*>> near;
+    for (const auto& f : faces) near.emplace_back(f->box.exteriorDistance(p), f.get());
+    std::sort(near.begin(), near.end());
+    for (const auto& [atLeast, f] : near) {
+      if (atLeast >= least) break;
       const auto here = f->feet->foot(p);
       const Vec2 own(std::clamp(here.uv.x(), f->lowU, f->highU), std::clamp(here.uv.y(), f->lowV, f->highV));
       const double beyond = own == here.uv ? 0 : (f->surface.at(own.x(), own.y()) - here.point).norm();
       if (here.distanceMm + beyond >= least) continue;
-      best = f.get(), foot = here, least = here.distanceMm + beyond;
+      best = f, foot = here, least = here.distanceMm + beyond;
     }
     if (!best || foot.normal.norm() < 0.5) return {};
     nurbs::NeighbourPlace out;
@@ -97,7 +105,9 @@ Expected<RollingEdge> RollingEdge::of(const BodyPtr& body, nurbs::Path path, dou
         const auto natural = body->natural.find(body->faceNames[size_t(f)]);
         LUMSK_TRY(spline, FaceSpline::of(all[size_t(f)], natural == body->natural.end() ? nullptr : &natural->second, close));
         const nurbs::Surface& s = *spline.surface();
-        auto face = std::make_unique<Skin::Face>(Skin::Face{largerBy(s, reachMm, cx.tolerances, cx), s.firstU(), s.lastU(), s.firstV(), s.lastV(), spline.reversed(), nullptr});
+        auto face = std::make_unique<Skin::Face>(Skin::Face{largerBy(s, reachMm, cx.tolerances, cx), s.firstU(), s.lastU(), s.firstV(), s.lastV(), spline.reversed(), nullptr, {}});
+        for (int i = 0; i < face->surface.sizeU(); ++i)
+          for (int j = 0; j < face->surface.sizeV(); ++j) face->box.extend(Vec3(face->surface.point(i, j)));
         face->feet = std::make_unique<nurbs::NearestOnSurface>(face->surface);
         skin->faces.push_back(std::move(face));
       }
@@ -113,6 +123,105 @@ Expected<RollingEdge> RollingEdge::of(const BodyPtr& body, nurbs::Path path, dou
   });
 }
 
+RollingEdge RollingEdge::along(const RoundStretch& stretch) const {
+  RollingEdge out = *this;
+  out.path_ = std::make_shared<const nurbs::Path>(stretch.path);
+  out.fades_ = stretch.fades, out.tapers_ = stretch.tapers;
+  out.share_ = stretch.share;
+  return out;
+}
+
+std::function<double(double)> RollingEdge::sizes(std::function<double(double)> ofRun) const {
+  static constexpr double kTaperSizes = 2, kLeast = 1e-3;
+  const double length = nurbs::ArcLength(*path_).total();
+  return [ofRun, length, share = share_, tapers = tapers_](double f) {
+    const double at = share[0] + f * (share[1] - share[0]);
+    double size = ofRun(at > 1 ? at - 1 : at < 0 ? at + 1 : at); // through the seam
+    for (const size_t e : {0, 1}) {
+      const double x = (e ? 1 - f : f) * length / std::min<double>(kTaperSizes * size, 0.5 * length);
+      if (tapers[e] && x < 1) size *= std::max<double>(kLeast, x * x * (3 - 2 * x));
+    }
+    return size;
+  };
+}
+
+Expected<std::vector<RoundStretch>> RollingEdge::stretches(double sizeMm, const Context& cx) const {
+  constexpr int kPlaces = 240, kHalvings = 40;
+  const double smoothDeg = cx.tolerances.corner.deg;
+  constexpr double kPointMm = 1e-3, kMostPointMm = 5e-2; // the latter: how wide a ball's band may be that ends in a point
+  const nurbs::Path& path = *path_;
+  const std::vector<RoundStretch> whole{{path, {}, {}, {0, 1}, 0}};
+  if (!path.corners(cx.tolerances.corner).empty()) return whole;
+  const nurbs::ArcLength length(path);
+  const bool around = path.closed();
+  const auto turnAt = [&](double s) {
+    const double inside = around ? s - length.total() * std::floor(s / length.total()) : std::clamp(s, 0.0, length.total());
+    const double t = std::min(length.parameterAt(inside), path.last());
+    const auto a = skins_[0]->at(path.at(t)), b = skins_[1]->at(path.at(t));
+    if (!a || !b) return 0.0;
+    const Vec3 both = a->normal.cross(b->normal);
+    const double turned = degFromRad(std::atan2(both.norm(), a->normal.dot(b->normal)));
+    return both.dot(nurbs::unitTangent(path, t)) < 0 ? -turned : turned; // one way at convex edges, the other at concave ones
+  };
+  const auto place = [&](int i) { return length.total() * i / kPlaces; };
+  std::vector<double> turn;
+  for (int i = 0; i <= kPlaces; ++i) turn.push_back(turnAt(place(i)));
+  const auto sharp = [&](int i) { return std::abs(turn[size_t((i % kPlaces + kPlaces) % kPlaces + (!around && i == kPlaces ? kPlaces : 0))]) > smoothDeg; };
+  std::vector<int> rising, falling; // first and last sharp places
+  for (int i = 0; i <= (around ? kPlaces - 1 : kPlaces); ++i) {
+    if (!sharp(i)) continue;
+    if ((i == 0 && !around) || !sharp(i - 1)) rising.push_back(i);
+    if ((i == kPlaces && !around) || !sharp(i + 1)) falling.push_back(i);
+  }
+  if (rising.empty() && falling.empty() && sharp(0)) return whole;
+  if (rising.empty()) return fail(problem("LM-O005", "the edge is smooth here: there is nothing to round").measure(degrees(std::abs(*std::max_element(turn.begin(), turn.end(), [](double a, double b) { return std::abs(a) < std::abs(b); })))).at(path.at(0.5 * path.last())).tryThis("take another edge"));
+  if (around && falling.front() < rising.front()) std::rotate(falling.begin(), falling.begin() + 1, falling.end());
+  const double enough = degFromRad(kPointMm / sizeMm);
+  std::vector<RoundStretch> out;
+  for (size_t k = 0; k < rising.size(); ++k) {
+    RoundStretch made;
+    std::array<double, 2> ends{place(rising[k]), place(falling[k])};
+    if (around && ends[1] < ends[0]) ends[1] += length.total();
+    for (const size_t e : {0, 1}) {
+      const double way = (e ? 1 : -1) * length.total() / kPlaces;
+      if (!around && (e ? falling[k] == kPlaces : rising[k] == 0)) continue;
+      // Outwards as long as it falls, then to where it is next to nothing.
+      const double sign = turnAt(ends[e]) < 0 ? -1 : 1;
+      double s = ends[e], now = sign * turnAt(s);
+      for (int i = 0; i < kPlaces && now > enough; ++i) {
+        const double next = around ? s + way : std::clamp(s + way, 0.0, length.total());
+        const double then = sign * turnAt(next);
+        if (next == s || then > now) break;
+        if (then <= enough) {
+          double in = s, beyond = next;
+          for (int h = 0; h < kHalvings; ++h) (sign * turnAt(0.5 * (in + beyond)) > enough ? in : beyond) = 0.5 * (in + beyond);
+          s = in, now = sign * turnAt(in);
+          break;
+        }
+        s = next, now = then;
+      }
+      ends[e] = s;
+      if (!around && (s <= 0 || s >= length.total()) && radFromDeg(now) * sizeMm > kMostPointMm) continue; // it ends before it fades
+      if (radFromDeg(now) * sizeMm > kMostPointMm)
+        return fail(problem("LM-O005", "the skins meet with next to no kink here, but with one: a round neither fades nor goes on")
+                        .measure(degrees(now))
+                        .at(path.at(std::min(length.parameterAt(std::fmod(s + length.total(), length.total())), path.last())))
+                        .tryThis("let the skins flow into one another there, or take a smaller size"));
+      made.fades[e] = true;
+      made.tapers[e] = radFromDeg(now) * sizeMm > 2 * kPointMm;
+      made.creaseDeg = std::max(made.creaseDeg, now);
+    }
+    const auto at = [&](double s) { return length.parameterAt(around ? s - length.total() * std::floor(s / length.total()) : s); };
+    if (!around && !made.fades[0] && !made.fades[1]) return whole;
+    LUMSK_TRY(part, nurbs::pathPortion(path, made.fades[0] ? at(ends[0]) : 0.0, made.fades[1] ? at(ends[1]) : path.last(), cx.tolerances.point));
+    made.path = std::move(part);
+    for (const size_t e : {0, 1})
+      if (made.fades[e]) made.share[e] = ends[e] / length.total();
+    out.push_back(std::move(made));
+  }
+  return out;
+}
+
 nurbs::RoundEdge RollingEdge::edge() const {
   nurbs::RoundEdge out;
   out.path = path_.get();
@@ -120,13 +229,15 @@ nurbs::RoundEdge RollingEdge::edge() const {
     out.sides[k] = [skin = skins_[k]](const Vec3& p) { return skin->at(p); };
     // Near open ends faces may end before the contact does: there they are cut by what the edge runs into.
     out.within[k] = [skin = skins_[k], path = path_](const Vec3& p) {
+      constexpr double kBesideEdgeMm = 0.02;
+      const auto foot = nurbs::closestPoint(*path, p);
+      if (foot.distanceMm < kBesideEdgeMm) return true;
       // Places on the edges between two faces may belong to neither: what lies beside them does.
       constexpr double kBesideMm = 0.002;
       for (const Vec3& aside : {Vec3(Vec3::Zero()), Vec3(Vec3::UnitX()), Vec3(Vec3::UnitY()), Vec3(Vec3::UnitZ())})
         for (const double way : {kBesideMm, -kBesideMm})
           if (const auto on = skin->within ? skin->within->nearest(p + way * aside) : std::nullopt; on && on->distanceMm < kOnFaceMm) return true;
       if (path->closed()) return false;
-      const auto foot = nurbs::closestPoint(*path, p);
       const double away = foot.distanceMm, share = foot.t / path->last();
       constexpr double kNearEnd = 0.25;
       if (share > kNearEnd && share < 1 - kNearEnd) return false;
@@ -139,10 +250,11 @@ nurbs::RoundEdge RollingEdge::edge() const {
 namespace {
 
 /// The band cut off at the faces that an open edge runs into; its end edges, start first.
-Expected<BodyPtr> endedBand(const BodyPtr& band, const CutBack& cut, const nurbs::Path& edge, std::array<nurbs::Path, 2>& borders, const Context& cx) {
+Expected<BodyPtr> endedBand(const BodyPtr& band, const CutBack& cut, const nurbs::Path& edge, const std::array<bool, 2>& fades, std::array<nurbs::Path, 2>& borders, const Context& cx) {
   BodyPtr left = band;
   const Vec3 middle = edge.at(0.5 * edge.last());
   for (const size_t e : {0, 1}) {
+    if (fades[e]) continue;
     const Vec3 corner = e ? edge.end() : edge.start();
     const auto unmet = [&] { return problem("LM-O007", "the round finds no face to end in here").at(corner).tryThis("take less, an edge that runs all around, or round the edges that meet here together"); };
     if (cut.ends[e] < 0) return fail(unmet());
@@ -162,7 +274,7 @@ Expected<BodyPtr> endedBand(const BodyPtr& band, const CutBack& cut, const nurbs
     std::vector<TopoDS_Edge> there;
     for (const TopoDS_Edge& x : edges(*left)) {
       if (BRep_Tool::Degenerated(x)) continue;
-      if (const auto path = toPath(x); path && on.farthest(*path) < kOnFaceMm) there.push_back(x);
+      if (const auto path = toPath(x); path && on.farthest(*path, true) < kOnFaceMm) there.push_back(x);
     }
     const auto rings = chained(there, kOnFaceMm);
     if (rings.size() != 1) return fail(unmet());
@@ -214,14 +326,13 @@ Expected<void> findsRoom(const Body& solid, const EdgeSides& sides, const nurbs:
 Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& rolling, const nurbs::RoundOptions& options, const std::string& name, const Context& cx) {
   const nurbs::Path& path = rolling.path();
   nurbs::RoundOptions o = options;
-  double most = 0;
-  constexpr int kLooks = 16;
-  for (int i = 0; i <= kLooks; ++i) most = std::max(most, o.by == nurbs::RoundBy::Distances ? std::max(o.distancesMm[0], o.distancesMm[1]) : o.size(double(i) / kLooks));
-  o.beyondMm = path.closed() ? 0 : kBeyondSizes * most;
+  o.beyond = kBeyond;
+  o.fades = rolling.fades();
+  o.size = rolling.sizes(options.size);
   LUMSK_TRY(band, nurbs::roundBand(rolling.edge(), o, cx));
   return guarded("rounding an edge", [&]() -> Expected<Rounded> {
     if (body->solid()) LUMSK_CHECK(findsRoom(*body, rolling.sides(), band, path));
-    LUMSK_TRY(cut, cutBackAt(body, path, rolling.sides(), band.contacts, cx));
+    LUMSK_TRY(cut, cutBackAt(body, path, rolling.sides(), band.contacts, o.fades, cx));
     const Meets smooth = o.section == nurbs::RoundSection::Flat ? Meets::Free : o.section == nurbs::RoundSection::Smooth ? Meets::G2 : Meets::G1;
     std::vector<NamedSurface> parts;
     for (size_t k = 0; k < band.surfaces.size(); ++k) {
@@ -232,7 +343,7 @@ Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& rolling, const
     std::array<nurbs::Path, 2> borders;
     BodyPtr between = strip;
     if (!path.closed()) {
-      LUMSK_TRY(ended, endedBand(strip, cut, path, borders, cx));
+      LUMSK_TRY(ended, endedBand(strip, cut, path, o.fades, borders, cx));
       between = ended;
     }
     LUMSK_TRY(whole, rejoined(cut, namedFaces(*between), borders, path.closed(), body->solid(), path, cx));

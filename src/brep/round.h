@@ -4,20 +4,37 @@
 
 namespace lumsk::brep {
 
-/// An edge (a chain without corners) of a body with the faces on both sides of it, ready to be rolled along.
+/// A stretch of a run along which its skins meet with a kink; at ends that fade they have become smooth.
+struct RoundStretch {
+  nurbs::Path path;
+  std::array<bool, 2> fades{}, tapers{}; ///< the latter: ends with a little kink left, towards which the size comes to nothing
+  std::array<double, 2> share{0, 1}; ///< of the run's length: where it begins and ends
+  double creaseDeg = 0;              ///< that is left where it fades
+};
+
+/// An edge (a chain without corners, or a ring with tips) of a body with the faces on both sides of it, ready to be rolled along.
 class RollingEdge {
 public:
   /// `reachMm`: how far its skins have to go on beyond their borders. Fails with LM-H025.
   static Expected<RollingEdge> of(const BodyPtr& body, nurbs::Path path, double reachMm, const Context& cx);
   nurbs::RoundEdge edge() const;
+  /// Where it is to be rounded by a size: all of it, or without where its skins are smooth. Fails with LM-O005 where they hardly meet
+  /// with a kink and a ball leaves more than a point.
+  Expected<std::vector<RoundStretch>> stretches(double sizeMm, const Context& cx) const;
+  RollingEdge along(const RoundStretch& stretch) const; ///< sizes along it are those of the run
   const nurbs::Path& path() const { return *path_; }
   const EdgeSides& sides() const { return sides_; }
+  const std::array<bool, 2>& fades() const { return fades_; }
+  /// Sizes along it, of the run's.
+  std::function<double(double)> sizes(std::function<double(double)> ofRun) const;
 
 private:
   struct Skin;
   BodyPtr body_;
   std::shared_ptr<const nurbs::Path> path_;
   EdgeSides sides_;
+  std::array<bool, 2> fades_{}, tapers_{};
+  std::array<double, 2> share_{0, 1};
   std::array<std::shared_ptr<const Skin>, 2> skins_;
 };
 
@@ -27,7 +44,7 @@ struct Rounded {
 };
 
 /// A body with one of its edges rounded, a band between both sides (`roundBand`): these end along its contacts, the faces into which
-/// an open edge runs along its ends. `name`: the new face's. Fails as `roundBand`, `cutBackAt` and `rejoined` do, with LM-O009 where another face is in the way, and with LM-O007
+/// an open edge runs along its ends; where it fades both contacts end in one place of the edge, which goes on. `name`: the new face's. Fails as `roundBand`, `cutBackAt` and `rejoined` do, with LM-O009 where another face is in the way, and with LM-O007
 /// where the edge ends at no face, or the band does not meet it.
 Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& edge, const nurbs::RoundOptions& options, const std::string& name, const Context& cx);
 

@@ -1,13 +1,16 @@
 #include "inspect/joins.h"
 
+#include "brep/convert.h"
 #include "brep/guard.h"
 #include "inspect/section.h"
 #include "nurbs/joins/neighbour.h"
+#include "nurbs/measure/closest.h"
 
 #include <BRepBndLib.hxx>
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
 #include <Geom2d_Curve.hxx>
+#include <Geom_Curve.hxx>
 #include <TopExp.hxx>
 #include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
 #include <TopoDS.hxx>
@@ -53,7 +56,37 @@ Place look(const SideCurve& s, double f, const Vec3* like) {
   return out;
 }
 
-Join measure(const std::string& name, const SideCurve& a, const SideCurve& b, double floor) {
+/// Edges that meet an edge in a tip, going the same way from it: there the face between has no direction to speak of.
+using Tips = std::vector<nurbs::Path>;
+constexpr double kTipMm = 0.02;
+Tips tipsOf(const TopoDS_Edge& e, const TopTools_IndexedDataMapOfShapeListOfShape& around) {
+  Tips out;
+  const auto leaving = [](const TopoDS_Edge& edge, const TopoDS_Vertex& v) { // away from the vertex
+    double t0, t1;
+    const Handle(Geom_Curve) c = BRep_Tool::Curve(edge, t0, t1);
+    gp_Pnt p;
+    gp_Vec d;
+    if (c.IsNull()) return Vec3(Vec3::Zero());
+    const bool first = c->Value(t0).Distance(BRep_Tool::Pnt(v)) < c->Value(t1).Distance(BRep_Tool::Pnt(v));
+    c->D1(first ? t0 : t1, p, d);
+    const Vec3 way(d.X(), d.Y(), d.Z());
+    return Vec3(way.normalized() * (first ? 1 : -1));
+  };
+  if (TopExp::FirstVertex(e).IsSame(TopExp::LastVertex(e))) return out;
+  for (const TopoDS_Vertex& v : {TopExp::FirstVertex(e), TopExp::LastVertex(e)}) {
+    if (v.IsNull() || !around.Contains(v)) continue;
+    const Vec3 own = leaving(e, v);
+    for (const TopoDS_Shape& s : around.FindFromKey(v)) {
+      const TopoDS_Edge other = TopoDS::Edge(s);
+      if (other.IsSame(e) || BRep_Tool::Degenerated(other)) continue;
+      if (leaving(other, v).dot(own) < std::cos(radFromDeg(5.0))) continue;
+      if (auto path = brep::toPath(other)) out.push_back(std::move(*path));
+    }
+  }
+  return out;
+}
+
+Join measure(const std::string& name, const SideCurve& a, const SideCurve& b, double floor, const Tips& tips) {
   Join j;
   j.edge = name;
   const auto relative = [](double x, double y, double least) {
@@ -65,6 +98,7 @@ Join measure(const std::string& name, const SideCurve& a, const SideCurve& b, do
     const Vec3& at = p.surface.point();
     if (const double gap = (at - q.surface.point()).norm(); gap >= j.gapMm) j.gapMm = gap, j.gapAt = at;
     if (!p.surface.regular() || !q.surface.regular()) continue;
+    if (std::any_of(tips.begin(), tips.end(), [&](const nurbs::Path& t) { return nurbs::closestPoint(t, at).distanceMm < kTipMm; })) continue;
     if (const double angle = degFromRad(angleBetweenRad(p.normal, q.normal)); angle >= j.angleDeg)
       j.angleDeg = angle, j.angleAt = at;
     if (const double rel = relative(p.curvature, q.curvature, floor); rel >= j.curvatureRel)
@@ -118,7 +152,7 @@ namespace {
 
 /// How the faces around an edge meet there; nothing where there are no two.
 Expected<std::optional<Join>> joinAt(const brep::Body& b, size_t edge, const TopoDS_Edge& e,
-                                     const TopTools_ListOfShape& owners, double floor) {
+                                     const TopTools_ListOfShape& owners, double floor, const Tips& tips) {
   std::vector<TopoDS_Face> around;
   for (const TopoDS_Shape& f : owners) around.push_back(TopoDS::Face(f));
   std::optional<SideCurve> p, q;
@@ -134,7 +168,7 @@ Expected<std::optional<Join>> joinAt(const brep::Body& b, size_t edge, const Top
     return std::optional<Join>();
   }
   if (!p || !q) return fail(problem("LM-K001", "an edge has no place on its faces"));
-  return std::optional<Join>(measure(b.edgeNames[edge], *p, *q, floor));
+  return std::optional<Join>(measure(b.edgeNames[edge], *p, *q, floor, tips));
 }
 
 } // namespace
@@ -153,11 +187,13 @@ std::vector<Join> joins(const brep::Body& b, const Tolerances& tol) {
     const double floor = 1.0 / (10.0 * std::max(1e-6, std::sqrt(box.SquareExtent())));
     TopTools_IndexedDataMapOfShapeListOfShape owners;
     TopExp::MapShapesAndAncestors(b.shape, TopAbs_EDGE, TopAbs_FACE, owners);
+    TopTools_IndexedDataMapOfShapeListOfShape around; // edges by vertex
+    TopExp::MapShapesAndAncestors(b.shape, TopAbs_VERTEX, TopAbs_EDGE, around);
     const auto all = brep::edges(b);
     for (size_t i = 0; i < all.size(); ++i) {
       const int at = owners.FindIndex(all[i]);
       if (at == 0 || BRep_Tool::Degenerated(all[i])) continue;
-      auto found = brep::guarded("measuring a join", [&] { return joinAt(b, i, all[i], owners(at), floor); });
+      auto found = brep::guarded("measuring a join", [&] { return joinAt(b, i, all[i], owners(at), floor, tipsOf(all[i], around)); });
       if (!found) unmeasured(b.edgeNames[i]);
       if (!found || !*found) continue;
       Join j = std::move(**found);

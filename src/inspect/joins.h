@@ -9,7 +9,7 @@ namespace lumsk::inspect {
 struct Join {
   std::string edge;
   double gapMm = 0.0;
-  double angleDeg = 0.0;
+  double angleDeg = 0.0; ///< not where a face that runs out in a tip is narrower than 0.02 mm
   double curvatureRel = 0.0; ///< |k1 - k2| / max(|k1|, |k2|, 1/(10 L)), across the edge; L the body's diagonal
   double rateRel = 0.0;      ///< of dk/ds likewise, with the floor 1/(10 L)^2
   Vec3 gapAt = Vec3::Zero(), angleAt = Vec3::Zero(), curvatureAt = Vec3::Zero(), rateAt = Vec3::Zero();

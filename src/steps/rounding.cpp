@@ -6,6 +6,7 @@
 #include "brep/round.h"
 #include "brep/round_kernel.h"
 #include "inspect/joins.h"
+#include "nurbs/curves/curve_parts.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
 #include "steps/bodies.h"
@@ -19,6 +20,7 @@ using namespace recipe;
 namespace {
 
 constexpr double kContactDeg = 0.01, kBallMm = 0.01; ///< what results of the kernel have to keep
+constexpr double kCreaseDeg = 0.1;                   ///< that is worth telling
 constexpr double kSmoothDeg = 5;                     ///< joins that turn by less are meant to be tangent
 
 struct Run {
@@ -100,17 +102,10 @@ private:
   }
 
   /// Whether two faces meet there with a kink.
-  bool sharp(const brep::Body& body, int edge) const {
-    const auto beside = brep::facesAt(body, edge);
-    const auto path = brep::toPath(brep::edges(body)[size_t(edge)]);
-    if (beside.size() != 2 || !path) return false;
-    std::array<Vec3, 2> normals;
-    for (const size_t k : {0, 1}) {
-      const auto plane = brep::touchingPlane(body, beside[k], path->at(0.5 * path->last()));
-      if (!plane) return false;
-      normals[k] = plane->normal();
-    }
-    return normals[0].dot(normals[1]) < std::cos(radFromDeg(cx_.tolerances.corner.deg));
+  bool sharp(const brep::Body& body, int edge) const { return brep::turnAtEdge(body, edge) > cx_.tolerances.corner.deg; }
+  /// An edge with those that go on from it without a corner, as long as their faces meet with a kink.
+  Expected<nurbs::Path> runAlong(const brep::Body& body, int edge) const {
+    return brep::tangentChain(body, edge, cx_.tolerances.corner, cx_.tolerances.point, [&](int k) { return brep::facesAt(body, k).size() != 2 || sharp(body, k); });
   }
 
   /// The runs of the picked edges, each once.
@@ -123,7 +118,7 @@ private:
       const double size = own ? in_.itemNumber("edges", k, "own").value_or(0) : in_.number("size");
       const auto meant = edgesMeant(p, k);
       for (int e : meant) {
-        LUMSK_TRY(path, brep::tangentChain(*p.body, e, cx_.tolerances.corner, cx_.tolerances.point));
+        LUMSK_TRY(path, runAlong(*p.body, e));
         const auto edge = brep::toPath(brep::edges(*p.body)[size_t(e)]);
         const Vec3 middle = edge ? edge->at(0.5 * edge->last()) : path.at(0.5 * path.last());
         if (std::any_of(out.begin(), out.end(), [&](const Run& r) { return nurbs::closestPoint(r.path, middle).distanceMm < cx_.tolerances.point.mm; })) continue;
@@ -147,7 +142,7 @@ private:
   Expected<std::optional<nurbs::Path>> now(const brep::Body& body, const Run& r) const {
     const auto found = std::find(body.edgeNames.begin(), body.edgeNames.end(), r.name);
     if (found == body.edgeNames.end()) return std::optional<nurbs::Path>();
-    LUMSK_TRY(path, brep::tangentChain(body, int(found - body.edgeNames.begin()), cx_.tolerances.corner, cx_.tolerances.point));
+    LUMSK_TRY(path, runAlong(body, int(found - body.edgeNames.begin())));
     return std::optional(std::move(path));
   }
 
@@ -180,8 +175,30 @@ private:
     const auto o = w_.options(r.size);
     auto edge = brep::RollingEdge::of(body, path, 4 * largest(o), cx_);
     if (!edge) return fail(told(edge.error(), r));
-    auto made = brep::rounded(body, *edge, o, faceNameOf(r), cx_);
-    if (!made) return fail(limited(made.error(), r, *edge, o));
+    const auto stretches = edge->stretches(largest(o), cx_);
+    if (!stretches) return fail(told(stretches.error(), r));
+    if (std::none_of(stretches->begin(), stretches->end(), [](const auto& s) { return s.fades[0] || s.fades[1]; })) return byBall(body, r, *edge, o, faceNameOf(r));
+    if (o.by != nurbs::RoundBy::Radius)
+      return fail(told(problem("LM-O010", "the edge fades here: only a ball does so, too").at(stretches->front().fades[0] ? stretches->front().path.start() : stretches->front().path.end()).tryThis("say the radius"), r));
+    brep::BodyPtr left = body;
+    for (size_t k = 0; k < stretches->size(); ++k) {
+      const brep::RoundStretch& s = (*stretches)[k];
+      if (k > 0) { // between other faces now
+        auto again = brep::RollingEdge::of(left, path, 4 * largest(o), cx_);
+        if (!again) return fail(told(again.error(), r));
+        edge = std::move(again);
+      }
+      LUMSK_TRY(made, byBall(left, r, edge->along(s), o, faceNameOf(r) + (k > 0 ? "|" + std::to_string(k + 1) : "")));
+      left = made;
+      if (s.creaseDeg > kCreaseDeg)
+        out_.notes.push_back(told(problem("LM-O102", "where the edge fades a crease is left, of").measure(degrees(s.creaseDeg)).at(s.fades[0] ? s.path.start() : s.path.end()).tryThis("let the skins flow into one another there"), r));
+    }
+    return left;
+  }
+
+  Expected<brep::BodyPtr> byBall(const brep::BodyPtr& body, const Run& r, const brep::RollingEdge& edge, const nurbs::RoundOptions& o, const std::string& name) {
+    auto made = brep::rounded(body, edge, o, name, cx_);
+    if (!made) return fail(limited(made.error(), r, edge, o));
     addHandle(r, made->band.places[made->band.places.size() / 2]);
     if (made->band.contactDeg > cx_.tolerances.angle.deg)
       out_.notes.push_back(told(problem("LM-O101", "the round leaves its skins at an angle, of at most").measure(degrees(made->band.contactDeg)).want(degrees(cx_.tolerances.angle.deg)).at(r.path.at(0.5 * r.path.last())).tryThis("smooth the edge, or take another size"), r));
@@ -205,7 +222,8 @@ private:
       return made;
     }
     // Too large is too large; what could not be put into the body the kernel may still know.
-    if (made.error().code.rfind("LM-O00", 0) == 0 && made.error().code != "LM-O007") return made;
+    const bool cornered = !r.path.corners(cx_.tolerances.corner).empty();
+    if (!cornered && made.error().code.rfind("LM-O00", 0) == 0 && made.error().code != "LM-O007") return made;
     if (auto other = byKernel(body, {r})) return other;
     return made;
   }
@@ -252,7 +270,29 @@ private:
     return {};
   }
 
+  /// Runs of a group that meet at tips, where nothing but the same two faces meets, as one all around.
+  std::optional<Run> ringWithTips(const brep::Body& body, const std::vector<Run>& group) const {
+    const double near = 10 * cx_.tolerances.point.mm;
+    std::vector<nurbs::Path> paths;
+    for (const Run& r : group) {
+      if (r.size != group.front().size) return {};
+      paths.push_back(r.path);
+      for (const Vec3& end : {r.path.start(), r.path.end()})
+        if (brep::facesAround(body, end, near) != 2) return {};
+    }
+    auto chained = nurbs::chained(paths, {near}, cx_);
+    if (!chained || !chained->path.closed()) return {};
+    Run out = group.front();
+    out.path = std::move(chained->path);
+    return out;
+  }
+
   Expected<brep::BodyPtr> together(const brep::BodyPtr& body, std::vector<Run> group) {
+    if (const auto ring = ringWithTips(*body, group)) {
+      auto made = byBall(body, *ring, ring->path);
+      count_ += made ? int(group.size()) : 0;
+      return made;
+    }
     auto all = byKernel(body, group);
     if (all || isCancelled(all.error())) return all;
     if (all.error().code.rfind("LM-O00", 0) == 0 && all.error().code != "LM-O008") return all; // one is too large

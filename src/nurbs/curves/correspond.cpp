@@ -269,6 +269,7 @@ public:
   Expected<void> run(const AlignOptions& o) {
     bends_.assign(sections_.size(), std::vector<std::vector<Bend>>(size_t(a_.strips)));
     for (const PairLine& l : o.pairs) LUMSK_CHECK(take(l, "a pair"));
+    for (const PairLine& l : o.joints) LUMSK_CHECK(take(l, "a joint"));
     for (size_t g = 0; g < o.guides.size(); ++g) LUMSK_CHECK(take(o.guides[g], "guide " + std::to_string(g + 1)));
     for (size_t i = 0; i < sections_.size(); ++i) {
       a_.sections[i].bends.assign(size_t(a_.strips), std::nullopt);

@@ -41,6 +41,7 @@ struct Alignment {
 
 struct AlignOptions {
   std::vector<PairLine> pairs, guides; ///< guides count as pairs, and are called so in problems
+  std::vector<PairLine> joints;        ///< count as pairs once starts and directions are known
   bool around = false;                 ///< the last section is followed by the first one
 };
 /// Brings the sections' directions, starts and corners together for least twist: both directions of a closed section

@@ -50,10 +50,14 @@ struct LoftOptions {
   std::optional<Frame>
       mirror; ///< plane of mirror ends and of sides; without one, the section's or the side's own plane
   std::vector<PairLine> pairs; ///< places that must correspond
+  /// Where the curvature of all sections jumps at as many places (the ends of the arcs of rounded rectangles), these
+  /// correspond, and the skin is divided there as it is at corners; of exact and ruled skins without guides, pairs, a
+  /// centre line and conditions at sides.
+  bool atJoints = false;
 };
 
 struct LoftResult {
-  /// One per stretch between corners; u along the sections, v across them. Ruled: of every stretch one from section to
+  /// One per stretch between corners, or joints; u along the sections, v across them. Ruled: of every stretch one from section to
   /// section.
   std::vector<Surface> strips;
   int perStretch = 1; ///< so many of them

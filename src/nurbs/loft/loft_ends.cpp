@@ -97,6 +97,8 @@ Expected<void> LoftEnds::prepare(int e) {
     leans_[size_t(e)].normal = normal;
     findLeans(e);
     findJumps(e);
+  } else if (!places_.joints.empty()) {
+    findJumps(e);
   }
   for (int k = 0; k < places_.alignment.strips; ++k)
     for (int i = 0; i <= kEndLooks; ++i) {
@@ -176,14 +178,48 @@ std::vector<LoftPlaces::Jump> LoftPlaces::jumps(int section) const {
   };
   std::vector<Jump> out;
   for (int joint = p.closed() ? 0 : 1; joint < int(p.segments().size()); ++joint) {
-    const Vec3 change = bend(joint + kBeside) - bend(joint == 0 ? p.last() - kBeside : joint - kBeside);
+    const Vec3 after = bend(joint + kBeside), before = bend(joint == 0 ? p.last() - kBeside : joint - kBeside), change = after - before;
     if (change.norm() * length.total() < kLeast) continue;
     const LoftPlace at = loftPlace(a, alignment.closed, length.fractionAt(joint));
     const bool whole = alignment.closed && alignment.strips == 1;
     if (!whole && (at.t < kInside || at.t > 1 - kInside)) continue; // a corner
-    out.push_back({at, a.reversed ? Vec3(-change) : change});
+    out.push_back({at, a.reversed ? Vec3(-change) : change, std::max(after.norm(), before.norm())});
   }
   return out;
+}
+
+/// Where a neighbour's bending jumps across a line through the section, that line's direction, as an angle from the one square to
+/// the section: both sides turn about it alike.
+std::optional<double> LoftEnds::jointDirection(int e, const LoftPlace& at, const Vec3& along, const Vec3& square) const {
+  constexpr double kBeside = 1e-5, kLeast = 1e-3; // the latter: a jump, 1/mm by the section's length
+  std::array<std::array<double, 2>, 2> bend; // both sides; of the section's direction with itself, and with the square one
+  for (const size_t side : {0, 1}) {
+    const double t = at.t + (side ? kBeside : -kBeside);
+    const auto beyond = neighbour(e, places_.at(section(e), at.strip, t - std::floor(t)));
+    if (!beyond) return {};
+    const auto of = [&](const Vec3& d) { return normalSection(beyond->d, beyond->normal, within(d, beyond->normal).normalized()).curvature; };
+    bend[side] = {of(along), of((along + square).normalized()) - 0.5 * (of(along) + of(square))};
+  }
+  const double own = bend[1][0] - bend[0][0], mixed = bend[1][1] - bend[0][1];
+  if (std::hypot(own, mixed) * places_.lengths[size_t(section(e))].total() < kLeast || std::abs(own) < std::abs(mixed)) return {};
+  return std::atan(-mixed / own);
+}
+
+/// Along the neighbour's line where the curvature of the section and the neighbour jumps, and turned along the section just beside:
+/// other directions have a kink there, out of the neighbour's plane.
+Vec3 LoftEnds::squareAtJoints(int e, int k, double t, const Vec3& d) const {
+  if (places_.joints.empty() || leans_[size_t(e)].jumps.empty()) return d;
+  double near = 0, skew = 0;
+  for (const Lean::Jump& j : leans_[size_t(e)].jumps[size_t(k)])
+    for (const double turn : {-1.0, 0.0, 1.0}) {
+      const double x = t + turn - j.at, reach = 0.5 * (x < 0 ? j.before : j.after);
+      if (turn != 0 && !(places_.alignment.closed && places_.alignment.strips == 1)) continue;
+      if (const double left = 1 - std::abs(x) / reach; left > 0) near = left * left * (3 - 2 * left), skew = j.skew;
+    }
+  const Vec3 along = places_.tangent(section(e), k, t), square = within(d, along);
+  if (!(square.norm() > 0.1)) return d;
+  const double angle = skew + turning(e, k, t);
+  return ((1 - near) * d + near * (std::cos(angle) * square.normalized() + std::sin(angle) * along)).normalized();
 }
 
 void LoftEnds::findJumps(int e) {
@@ -195,10 +231,20 @@ void LoftEnds::findJumps(int e) {
   for (const LoftPlaces::Jump& j : places_.jumps(i)) {
     // Leaning directions turn along the section with its curvature towards its outside.
     const Vec3 along = places_.tangent(i, j.at.strip, j.at.t);
+    Vec3 square = lean.outwards * along.cross(lean.normal);
+    double skew = 0;
+    if (kind(e) != Meets::Angle) {
+      const Vec3 at = places_.at(i, j.at.strip, j.at.t), way = places_.at(beside(e), j.at.strip, j.at.t) - at;
+      const auto beyond = neighbour(e, at);
+      if (!beyond) continue; // told where it is needed
+      const Vec3 ahead = within(way, beyond->normal).normalized();
+      square = within(ahead, along).normalized();
+      skew = jointDirection(e, j.at, along, square).value_or(std::atan2(ahead.dot(along), ahead.dot(square)));
+    }
     const double h = 1e-4, a = std::max(0.0, j.at.t - h), b = std::min(1.0, j.at.t + h);
     const double stretch = (places_.fraction(i, j.at.strip, b) - places_.fraction(i, j.at.strip, a)) / (b - a) * size;
-    const double slope = j.change.dot(lean.outwards * along.cross(lean.normal)) * stretch;
-    lean.jumps[size_t(j.at.strip)].push_back({j.at.t, slope, 0, 0});
+    const double slope = j.change.dot(square) * stretch;
+    lean.jumps[size_t(j.at.strip)].push_back({j.at.t, slope, 0, 0, skew});
   }
   for (auto& strip : lean.jumps) {
     std::sort(strip.begin(), strip.end(), [](const auto& x, const auto& y) { return x.at < y.at; });
@@ -261,7 +307,7 @@ Expected<void> LoftEnds::alone(int e, int k, double t, std::array<Vec3, 3>& out)
     return fail(problem("LM-L014", "the way to the next section stands square on the skin to flow into")
                     .at(at)
                     .tryThis("move the sections, or leave this end free"));
-  const Vec3 d = flat.normalized();
+  const Vec3 d = squareAtJoints(e, k, t, flat.normalized());
   out = continuing(normalSection(beside.d, beside.normal, d), beside.normal, d, length(d));
   return {};
 }

@@ -13,6 +13,7 @@ struct LoftPlaces {
   std::vector<Section> sections;
   std::vector<ArcLength> lengths; ///< of points, of something else
   Alignment alignment;
+  std::vector<LoftPlace> joints; ///< where the curvature of all sections jumps, and strips are divided for it
 
   int count() const { return int(sections.size()); }
   double fraction(int section, int strip, double t) const;
@@ -26,6 +27,7 @@ struct LoftPlaces {
   struct Jump {
     LoftPlace at;
     Vec3 change; ///< of the curvature vector, along the loft's direction, 1/mm
+    double bend; ///< the larger curvature of both sides
   };
   std::vector<Jump> jumps(int section) const;
 };
@@ -107,11 +109,14 @@ private:
     /// just there, which takes it out. By strip: place, and slope of the turning on both sides.
     struct Jump {
       double at = 0, slope = 0, before = 0, after = 0; ///< the latter: how far the turning reaches
+      double skew = 0;                                 ///< of the direction there from the one square to the section, rad
     };
     std::vector<std::vector<Jump>> jumps;
   };
   void findJumps(int e);
   double turning(int e, int k, double t) const;
+  Vec3 squareAtJoints(int e, int k, double t, const Vec3& d) const;
+  std::optional<double> jointDirection(int e, const LoftPlace& at, const Vec3& along, const Vec3& square) const;
   Vec3 leaning(int e, const Vec3& along) const;
 
   mutable std::map<std::tuple<int, int, bool>, std::array<double, 3>> corners_;

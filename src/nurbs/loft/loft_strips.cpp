@@ -18,7 +18,8 @@ constexpr double kCrossShareStep = 0.2;
 constexpr double kStripJoinPart = 0.5;                    ///< of what a join may miss: what the fit may use
 constexpr int kManySpans = 28;
 constexpr double kCountStep = 0.05, kLeastCount = 1e-6; ///< of orders that cannot be met
-constexpr double kSameJump = 1e-6, kNearJump = 0.03; ///< of a strip
+constexpr double kAtJointsShare = 0.1; ///< of the fit: between joints sections are even, and followed closely with little
+constexpr double kSameJump = 1e-6, kSameJoint = 1e-3, kNearJump = 0.03; ///< of a strip
 
 class StripFitter {
 public:
@@ -148,6 +149,7 @@ private:
   LeanOptions fitting(int k, const LoftStrip& strip) const {
     LeanOptions lean;
     lean.fit = {o_.way == LoftWay::Relaxed ? relaxedShare_ * o_.relaxed.mm : cx_.tolerances.fit.mm};
+    if (!places_.joints.empty()) lean.fit.mm *= kAtJointsShare;
     lean.fair = o_.way == LoftWay::Relaxed;
     lean.removeKnots = guided() || o_.carrier;
     lean.patience = GuideRun::kPatience;
@@ -241,18 +243,25 @@ private:
     if (guided() && !spread_.around(k) && spread_.places(k).size() > size_t(GuideRun::kDegree) + 1)
       own = breakpoints(averagedKnots(GuideRun::kDegree, spread_.places(k)), GuideRun::kDegree);
     std::vector<double> jumps;
+    if (continued(k).whole() == 1)
+      for (const LoftPlace& j : places_.joints)
+        if (j.strip == k) jumps.push_back(j.t);
+    const std::vector<double> joints = jumps;
+    const auto add = [&](double t) { // those of the neighbours' faces are found less exactly
+      if (std::none_of(joints.begin(), joints.end(), [&](double j) { return std::abs(t - j - std::round(t - j)) < kSameJoint; })) jumps.push_back(t);
+    };
     for (int i : paths_)
       if (leans && continued(k).whole() == 1)
         for (const LoftPlaces::Jump& j : places_.jumps(i))
-          if (j.at.strip == k) jumps.push_back(j.at.t - std::floor(j.at.t));
+          if (j.at.strip == k) add(j.at.t - std::floor(j.at.t));
     for (int e : {0, 1})
       if (leans && continued(k).whole() == 1)
-        for (double t : leaving_.kinks(e, k)) jumps.push_back(t);
+        for (double t : leaving_.kinks(e, k)) add(t);
     std::sort(jumps.begin(), jumps.end());
     jumps.erase(std::unique(jumps.begin(), jumps.end(), [](double a, double b) { return b - a < kSameJump; }),
                 jumps.end());
     if (jumps.empty()) return own;
-    if (own.empty()) own = {0.0, 0.25, 0.5, 0.75, 1.0};
+    if (own.empty()) own = places_.joints.empty() ? std::vector<double>{0.0, 0.25, 0.5, 0.75, 1.0} : std::vector<double>{0.0, 1.0};
     std::vector<double> out{0.0};
     for (double b : own) {
       const bool near = std::any_of(jumps.begin(), jumps.end(), [&](double j) { return std::abs(j - b) < kNearJump; });

@@ -301,6 +301,7 @@ private:
     loft.mirror = o_.mirror;
     loft.guides = o_.guides;
     loft.largestGap = o_.largestGap;
+    loft.atJoints = true;
     std::vector<Section> sections;
     for (size_t i : {0u, 1u}) {
       const BoundaryEdge& e = edges_[size_t(edges[i])];

@@ -2,6 +2,7 @@
 
 #include "nurbs/fit/fit.h"
 #include "nurbs/measure/arc_length.h"
+#include "nurbs/measure/closest.h"
 #include "nurbs/on_skin/ribbon.h"
 
 #include <Eigen/LU>
@@ -16,19 +17,79 @@ namespace {
 
 constexpr int kLooks = 72;            ///< places along an edge at which a band is looked at
 constexpr double kContactShare = 0.6; ///< of the angle tolerance: so tangent contacts are made
-constexpr double kLeastTurnDeg = 0.5, kMostTurnDeg = 178;
-constexpr int kMostSpans = 120;
+constexpr double kLeastTurnDeg = 0.02, kLeastFadedDeg = 1e-4, kMostTurnDeg = 178, kFlatDeg = 5;
+constexpr int kMostSpans = 500;
+constexpr double kGuideShare = 0.02; ///< of the size: so far the guide may lie off the centres
 constexpr double kSolvedMm = 1e-10;
+constexpr double kPointedMm = 0.02; ///< where a band that fades is narrower it has no direction to speak of
+constexpr double kBeyondShare = 0.02;
 constexpr double kNearLimit = 0.999;
+constexpr double kMarchSteps = 160, kMarchTurn = 0.2; ///< around the edge; rad a step
 
 double turnBetween(const Vec3& a, const Vec3& b) { return std::atan2(a.cross(b).norm(), a.dot(b)); }
 
 /// Rolls along one edge.
 class Roller {
 public:
-  Roller(const RoundEdge& e, const RoundOptions& o) : e_(e), o_(o), length_(*e.path), closed_(e.path->closed()) {}
+  Roller(const RoundEdge& e, const RoundOptions& o, const Tolerances& tol)
+      : e_(e), o_(o), length_(*e.path), closed_(e.path->closed()), tips_(closed_ && !e.path->corners(tol.corner).empty()), total_(length_.total()) {
+    for (const double f : {0.1, 0.37, 0.5, 0.81, 1.0}) varies_ = varies_ || std::abs(o.size(f) - o.size(0)) > 1e-9;
+  }
 
   const Path& path() const { return *e_.path; }
+  /// Which ball touches both skins does not depend on how the edge is given, but the planes in which balls are looked for do: edges
+  /// that come of intersections bend unevenly, and curvature jumps. A curve that follows the centres roughly is square to even planes.
+  void goBeyond(const std::vector<RolledPlace>& places) {
+    for (const size_t e : {0, 1}) {
+      const RolledPlace& x = e ? places.back() : places.front();
+      beyond_[e] = o_.beyond * (std::max((x.contact[0] - x.edge).norm(), (x.contact[1] - x.edge).norm()) + kBeyondShare * x.radiusMm);
+    }
+  }
+  void takeGuide() {
+    if (tips_) return; // it has one
+    CurveFamily family;
+    family.curves = 1;
+    family.closed = closed_;
+    bool missed = false;
+    double size = 1e300;
+    family.sample = [&](double t, double* out) {
+      const double s = from() + (to() - from()) * t;
+      const auto x = missed ? fail(cancelled()) : at(s);
+      missed = missed || !x;
+      if (x) size = std::min(size, sizeAt(s));
+      Eigen::Map<Vec3>(out, 3) = !x ? Vec3(Vec3::Zero()) : o_.by == RoundBy::Distances ? x->edge : x->centre;
+    };
+    Vec3 first;
+    for (const double t : {0.0, 0.2, 0.4, 0.6, 0.8}) family.sample(t, first.data());
+    LeanOptions lean;
+    lean.fit = {std::max(1e-4, kGuideShare * size)};
+    lean.firstSpans = 2;
+    if (missed) return;
+    if (auto fit = fitLean(family, lean); fit && !missed) guide_ = fit->curve(0);
+  }
+  /// Around tips: the way of the ball. Fails with LM-O004 where it does not come around.
+  Expected<void> roll(const Context& cx) {
+    if (!tips_) return {};
+    if (o_.by != RoundBy::Radius)
+      return fail(problem("LM-O010", "around a pointed tip only a ball rolls").at(e_.path->at(e_.path->corners({1.0}).front())).tryThis("say the radius, or work on the edges beside the tip one by one"));
+    LUMSK_TRY(way, march(cx));
+    CurveFamily family;
+    family.curves = 1;
+    family.closed = true;
+    std::vector<double> at{0};
+    for (size_t i = 1; i < way.size(); ++i) at.push_back(at.back() + (way[i] - way[i - 1]).norm());
+    family.sample = [&](double t, double* out) {
+      const double s = t * at.back();
+      const size_t i = std::clamp<size_t>(size_t(std::upper_bound(at.begin(), at.end(), s) - at.begin()), 1, at.size() - 1);
+      Eigen::Map<Vec3>(out, 3) = way[i - 1] + (s - at[i - 1]) / (at[i] - at[i - 1]) * (way[i] - way[i - 1]);
+    };
+    LeanOptions lean;
+    lean.fit = {std::max(1e-4, kGuideShare * sizeAt(0))};
+    LUMSK_TRY(fit, fitLean(family, lean));
+    guide_ = fit.curve(0), total_ = at.back();
+    return {};
+  }
+
   /// The largest angle between a band and its skins along the contacts, degrees.
   double contactAngleDeg(const std::vector<Surface>& bands) const {
     constexpr int kPerSpan = 4;
@@ -38,26 +99,31 @@ public:
         const double a = s.knotsU()[i], b = s.knotsU()[i + 1];
         for (int k = 0; k < kPerSpan && b > a; ++k)
           for (const size_t side : {0, 1}) {
-            const PointAndNormal p = s.pointAndNormal(a + (b - a) * (k + 0.5) / kPerSpan, side ? s.lastV() : s.firstV());
+            const double u = a + (b - a) * (k + 0.5) / kPerSpan;
+            if ((s.at(u, s.firstV()) - s.at(u, s.lastV())).norm() < kPointedMm) continue;
+            const PointAndNormal p = s.pointAndNormal(u, side ? s.lastV() : s.firstV());
             if (const auto on = e_.sides[side](p.point)) worst = std::max(worst, degFromRad(std::asin(std::min(1.0, p.normal.cross(on->normal).norm()))));
           }
       }
     return worst;
   }
 
-  double from() const { return closed_ ? 0.0 : -o_.beyondMm; }
-  double to() const { return length_.total() + (closed_ ? 0.0 : o_.beyondMm); }
+  double from() const { return closed_ || o_.fades[0] ? 0.0 : -beyond_[0]; }
+  double to() const { return total_ + (closed_ || o_.fades[1] ? 0.0 : beyond_[1]); }
 
   /// At a length from the start. Fails with LM-O004, LM-O005.
   Expected<RolledPlace> at(double s) const {
     RolledPlace x;
     place(s, x);
     std::array<NeighbourPlace, 2> on;
-    if (!feet({x.edge, x.edge}, on)) return fail(noPlace(x));
+    if (!feet({x.centre, x.centre}, on)) return fail(noPlace(x));
     const Vec3 n0 = on[0].normal, n1 = on[1].normal;
     x.turnRad = turnBetween(n0, n1);
-    const double sigma = sigmaOf(on, x.along);
-    if (!(x.turnRad > radFromDeg(kLeastTurnDeg)) || x.turnRad > radFromDeg(kMostTurnDeg))
+    const double sigma = tips_ ? sigmaTips_ : sigmaOf(on, x.along);
+    // Where skins hardly turn, where the ball lies hangs on how exactly they meet: they are taken to do so in the edge.
+    if (const double flat = std::clamp(2 - degFromRad(x.turnRad) / kFlatDeg, 0.0, 1.0); flat > 0 && !tips_)
+      for (const size_t k : {0, 1}) x.gapMm[k] = flat * flat * (3 - 2 * flat) * (x.edge - on[k].d(0, 0)).dot(on[k].normal);
+    if (!(x.turnRad > radFromDeg(o_.fades[0] || o_.fades[1] ? kLeastFadedDeg : kLeastTurnDeg)) || x.turnRad > radFromDeg(kMostTurnDeg))
       return fail(problem("LM-O005", x.turnRad < 1 ? "the edge is smooth here: there is nothing to round" : "the skins fold back on one another at this edge")
                       .measure(degrees(degFromRad(x.turnRad)))
                       .at(x.edge)
@@ -67,6 +133,13 @@ public:
     } else if (o_.by == RoundBy::Radius) {
       x.radiusMm = sizeAt(s);
       if (!ball(x, on, sigma)) return fail(noPlace(x));
+      // Of the place of the edge that lies square below the centre: guides follow these roughly.
+      for (int i = 0; i < 2 && guide_ && varies_ && !tips_; ++i) {
+        const double below = lengthBelow(x.centre, s);
+        if (!closed_ && !(below > 0 && below < total_)) break;
+        x.radiusMm = sizeAt(below);
+        if (!ball(x, on, sigma)) return fail(noPlace(x));
+      }
     } else {
       // The radius whose contacts lie so far apart: they do nearly in proportion.
       const double width = sizeAt(s);
@@ -85,6 +158,7 @@ public:
   }
 
   bool convexAt(double s) const {
+    if (tips_) return sigmaTips_ < 0;
     RolledPlace x;
     place(s, x);
     std::array<NeighbourPlace, 2> on;
@@ -96,8 +170,9 @@ public:
     std::vector<RolledPlace> out;
     for (int i = 0; i <= kLooks; ++i) {
       if (cx.stopped()) return fail(cancelled());
-      const double s = length_.total() * i / kLooks;
-      if (!(sizeAt(s) > cx.tolerances.point.mm)) {
+      const double s = total_ * i / kLooks;
+      const bool pointed = (i == 0 && o_.fades[0]) || (i == kLooks && o_.fades[1]);
+      if (!pointed && !(sizeAt(s) > cx.tolerances.point.mm)) {
         RolledPlace x;
         place(s, x);
         return fail(problem("LM-O001", "it needs a size above nought all along").measure(millimetres(sizeAt(s))).at(x.edge).tryThis("give a size above nought"));
@@ -120,7 +195,7 @@ public:
   /// Beyond open ends a size goes on as it grows there, and stays above nought.
   double sizeAt(double s) const {
     if (o_.by == RoundBy::Distances) return std::min(o_.distancesMm[0], o_.angleDeg ? o_.distancesMm[0] : o_.distancesMm[1]);
-    const double share = s / length_.total(), inside = std::clamp(share, 0.0, 1.0), here = o_.size(inside);
+    const double share = closed_ ? s / total_ - std::floor(s / total_) : s / total_, inside = std::clamp(share, 0.0, 1.0), here = o_.size(inside);
     if (share == inside || closed_ || !(here > 0)) return here;
     constexpr double kStep = 1e-4;
     const double rate = share < 0 ? (o_.size(kStep) - here) / kStep : (here - o_.size(1 - kStep)) / kStep;
@@ -160,12 +235,52 @@ public:
   }
 
 private:
+  /// Where the edge lies square below a place, near a length.
+  double lengthBelow(const Vec3& p, double near) const {
+    for (int i = 0; i < 12; ++i) {
+      const double inside = closed_ ? near - total_ * std::floor(near / total_) : std::clamp(near, 0.0, total_);
+      const double t = std::min(length_.parameterAt(inside), e_.path->last());
+      const double off = (p - e_.path->at(t)).dot(unitTangent(*e_.path, t));
+      near = inside + off;
+      if (std::abs(off) < 1e-6) break;
+    }
+    return near;
+  }
+
+  /// Where to look for the ball: `centre` is a place near it.
   void place(double s, RolledPlace& x) const {
+    placeOnEdge(s, x);
+    if (!tips_) x.centre = x.edge;
+  }
+  void placeOnEdge(double s, RolledPlace& x) const {
+    if (tips_) {
+      CurveDerivatives d;
+      guide_->derivatives(s / total_ - std::floor(s / total_), 1, d);
+      x.centre = d[0], x.along = d[1].normalized();
+      x.edge = closestPoint(*e_.path, d[0]).point;
+      return;
+    }
     const double total = length_.total();
-    const double inside = closed_ ? s - total * std::floor(s / total) : std::clamp(s, 0.0, total);
-    const double t = std::min(length_.parameterAt(inside), e_.path->last());
-    x.along = unitTangent(*e_.path, t);
-    x.edge = e_.path->at(t) + (closed_ ? 0.0 : s - inside) * x.along;
+    const auto onEdge = [&](double at) {
+      const double inside = closed_ ? at - total * std::floor(at / total) : std::clamp(at, 0.0, total);
+      const double t = std::min(length_.parameterAt(inside), e_.path->last());
+      x.along = unitTangent(*e_.path, t);
+      x.edge = e_.path->at(t) + (closed_ ? 0.0 : at - inside) * x.along;
+    };
+    onEdge(s);
+    if (!guide_) return;
+    CurveDerivatives d;
+    const double share = (s - from()) / (to() - from());
+    guide_->derivatives(closed_ ? share - std::floor(share) : std::clamp(share, 0.0, 1.0), 1, d);
+    const Vec3 along = d[1].normalized();
+    // Where the edge crosses that plane.
+    double there = s;
+    for (int i = 0; i < 12; ++i) {
+      const double off = (d[0] - x.edge).dot(along), pace = x.along.dot(along);
+      if (!(pace > 0.1) || std::abs(off) < 1e-9) break;
+      onEdge(there += off / pace);
+    }
+    x.along = along;
   }
 
   bool feet(const std::array<Vec3, 2>& near, std::array<NeighbourPlace, 2>& on) const {
@@ -185,12 +300,16 @@ private:
 
   /// Centre in the plane square to the edge, at the radius from both skins.
   bool ball(RolledPlace& x, std::array<NeighbourPlace, 2>& on, double sigma) const {
+    if (tips_) return ballIn(x.centre, x.along, x.centre, sigma * x.radiusMm, x, on);
     const double r = sigma * x.radiusMm;
     std::array<NeighbourPlace, 2> start;
     if (!feet({x.edge, x.edge}, start)) return false;
     const double share = 1 + start[0].normal.dot(start[1].normal);
     if (!(share > 1e-9)) return false;
-    Vec3 c = x.edge + r * (start[0].normal + start[1].normal) / share;
+    return ballIn(x.edge, x.along, x.edge + r * (start[0].normal + start[1].normal) / share, r, x, on);
+  }
+  /// In a plane through a place, from a centre near it.
+  bool ballIn(const Vec3& in, const Vec3& square, Vec3 c, double r, RolledPlace& x, std::array<NeighbourPlace, 2>& on) const {
     for (int i = 0; i < 40; ++i) {
       if (!feet({c, c}, on)) return false;
       Eigen::Matrix3d A;
@@ -198,10 +317,10 @@ private:
       for (const int k : {0, 1}) {
         const NeighbourPlace& p = on[size_t(k)];
         A.row(k) = p.normal.transpose();
-        f[k] = (c - p.d(0, 0)).dot(p.normal) - r;
+        f[k] = (c - p.d(0, 0)).dot(p.normal) - x.gapMm[size_t(k)] - r;
       }
-      A.row(2) = x.along.transpose();
-      f[2] = (c - x.edge).dot(x.along);
+      A.row(2) = square.transpose();
+      f[2] = (c - in).dot(square);
       Vec3 step = A.partialPivLu().solve(-f);
       if (!step.allFinite()) return false;
       if (const double most = std::abs(r); step.norm() > most) step *= most / step.norm();
@@ -212,6 +331,59 @@ private:
       }
     }
     return false;
+  }
+
+  /// Centres all around, the first one again at the end.
+  Expected<std::vector<Vec3>> march(const Context& cx) {
+    // From the middle of the longest stretch between tips.
+    std::vector<double> tips = e_.path->corners({1.0});
+    double best = -1, start = 0;
+    for (size_t i = 0; i < tips.size(); ++i) {
+      const double a = length_.lengthAt(tips[i]), b = i + 1 < tips.size() ? length_.lengthAt(tips[i + 1]) : length_.lengthAt(tips[0]) + length_.total();
+      if (b - a > best) best = b - a, start = 0.5 * (a + b);
+    }
+    if (start > length_.total()) start -= length_.total();
+    const double t = length_.parameterAt(start);
+    RolledPlace x;
+    x.edge = e_.path->at(t), x.along = unitTangent(*e_.path, t), x.radiusMm = sizeAt(0);
+    std::array<NeighbourPlace, 2> on;
+    if (!feet({x.edge, x.edge}, on)) return fail(noPlace(x));
+    sigmaTips_ = sigmaOf(on, x.along);
+    const double r = sigmaTips_ * x.radiusMm, share = 1 + on[0].normal.dot(on[1].normal);
+    if (!(share > 1e-9) || !ballIn(x.edge, x.along, x.edge + r * (on[0].normal + on[1].normal) / share, r, x, on)) return fail(noPlace(x));
+    const auto lost = [&](const Vec3& at) {
+      return problem("LM-O004", "the ball does not come around the tip here").measure(millimetres(x.radiusMm)).at(closestPoint(*e_.path, at).point).tryThis("take less");
+    };
+    const auto wayAt = [&](const Vec3& before) { // along both skins at once
+      const Vec3 way = on[0].normal.cross(on[1].normal).normalized();
+      return way.dot(before) < 0 ? Vec3(-way) : way;
+    };
+    std::vector<Vec3> out{x.centre};
+    Vec3 way = wayAt(x.along);
+    const Vec3 first = x.centre, firstWay = way;
+    const double most = length_.total() / kMarchSteps;
+    double step = 0.25 * most, gone = 0;
+    while (gone < 3 * length_.total()) {
+      if (cx.stopped()) return fail(cancelled());
+      const Vec3 from = out.back(), goal = from + step * way;
+      if (gone > 4 * most && (first - from).norm() <= 1.01 * step && (first - from).dot(way) > 0 && firstWay.dot(way) > 0.9) {
+        out.push_back(first);
+        return out;
+      }
+      RolledPlace next = x;
+      const bool found = ballIn(goal, way, goal, r, next, on) && (next.centre - goal).norm() < 0.3 * step;
+      const Vec3 turned = found ? wayAt(way) : way;
+      if (!found || turned.dot(way) < std::cos(kMarchTurn)) {
+        step *= 0.5;
+        if (step < 1e-4 * most) return fail(lost(from));
+        continue;
+      }
+      out.push_back(next.centre);
+      gone += step;
+      if (turned.dot(way) > std::cos(0.3 * kMarchTurn)) step = std::min(most, 1.6 * step);
+      way = turned;
+    }
+    return fail(lost(first));
   }
 
   bool byDistances(RolledPlace& x, std::array<NeighbourPlace, 2>& on, double sigma) const {
@@ -267,7 +439,12 @@ private:
   const RoundEdge& e_;
   const RoundOptions& o_;
   ArcLength length_;
-  bool closed_;
+  bool closed_, tips_;
+  double total_;           ///< of the edge, or around tips of the ball's way
+  double sigmaTips_ = -1;
+  bool varies_ = false; ///< the size along the edge
+  std::optional<Spline> guide_;
+  std::array<double, 2> beyond_{};
 };
 
 } // namespace
@@ -319,7 +496,7 @@ Expected<std::vector<Surface>> bandSurfaces(const Roller& roller, const RoundOpt
   const Path& path = roller.path();
   auto whole = bandBetween(roller, roller.from(), roller.to(), path.closed(), o, sigma, fitMm, deviationMm);
   if (whole) return std::vector<Surface>{std::move(*whole)};
-  if (whole.error().code != "LM-G101" || path.segments().size() < 2) return fail(whole.error());
+  if (whole.error().code != "LM-G101" || path.segments().size() < 2 || !path.corners({1.0}).empty()) return fail(whole.error());
   const ArcLength length(path);
   std::vector<double> stops{roller.from()};
   for (size_t k = 1; k < path.segments().size(); ++k) stops.push_back(length.lengthAt(double(k)));
@@ -335,16 +512,18 @@ Expected<std::vector<Surface>> bandSurfaces(const Roller& roller, const RoundOpt
 } // namespace
 
 Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& o, const Context& cx) {
-  const Roller roller(edge, o);
+  Roller roller(edge, o, cx.tolerances);
+  LUMSK_CHECK(roller.roll(cx));
   LUMSK_TRY(places, roller.walk(cx));
+  roller.goBeyond(places);
+  roller.takeGuide();
   RoundBand out;
   out.convex = roller.convexAt(0.5 * (roller.from() + roller.to()));
   const double sigma = out.convex ? -1 : 1;
-  // As closely as contacts have to be tangent; where that cannot be followed, less so, and the figure says it.
+  // As closely as contacts have to be tangent; where that cannot be followed, the figure says it.
   Problem why;
-  for (const double share : {0.08, 0.02, 0.3, 1.0}) {
+  for (const double share : {1.0, 0.3, 0.08, 0.02}) {
     if (cx.stopped()) return fail(cancelled());
-    if (share > 0.08 && !out.surfaces.empty()) break;
     double deviation = 0;
     auto made = bandSurfaces(roller, o, sigma, share * cx.tolerances.fit.mm, deviation, cx);
     if (!made) {
@@ -357,6 +536,11 @@ Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& o, cons
     if (out.contactDeg < kContactShare * cx.tolerances.angle.deg) break;
   }
   if (out.surfaces.empty()) return fail(why.at(edge.path->at(0.5 * edge.path->last())));
+  for (const size_t e : {0, 1})
+    if (o.fades[e]) {
+      Surface& s = e ? out.surfaces.back() : out.surfaces.front();
+      for (int j = 0; j < s.sizeV(); ++j) s.point(e ? s.sizeU() - 1 : 0, j) = e ? edge.path->end() : edge.path->start();
+    }
   for (const size_t k : {0, 1}) {
     std::vector<Segment> along;
     for (const Surface& s : out.surfaces) along.push_back(s.isoV(k == 0 ? s.firstV() : s.lastV()));
@@ -374,7 +558,9 @@ std::optional<LargestRound> largestRound(const RoundEdge& edge, RoundOptions o, 
   std::optional<Problem> why;
   const auto fits = [&](double mm) {
     size = mm;
-    const auto walked = Roller(edge, o).walk(cx);
+    Roller roller(edge, o, cx.tolerances);
+    const auto rolled = roller.roll(cx);
+    const auto walked = rolled ? roller.walk(cx) : fail(rolled.error());
     if (!walked) why = walked.error();
     return walked.has_value();
   };

@@ -9,7 +9,7 @@ namespace lumsk::nurbs {
 
 /// An edge between two skins, with these on its left and right side seen from outside. They go on beyond their borders.
 struct RoundEdge {
-  const Path* path = nullptr; ///< without corners
+  const Path* path = nullptr; ///< without corners but at tips: of a closed one, where both skins stay the same
   std::array<Neighbour, 2> sides;
   std::array<std::function<bool(const Vec3&)>, 2> within; ///< whether a place of a skin is part of it; empty: all are
 };
@@ -35,7 +35,8 @@ struct RoundOptions {
   std::array<double, 2> distancesMm{1, 1}; ///< to the left and the right
   std::optional<double> angleDeg;          ///< of distances: the right one follows from the angle of the chamfer to the left skin
   bool flipped = false;                    ///< distances and angle are those of the other side
-  double beyondMm = 0;                     ///< open ends: so far it goes on
+  double beyond = 0;                       ///< open ends: so far it goes on, by the contacts' distance from the edge there
+  std::array<bool, 2> fades{};             ///< open ends where the skins have become smooth: there the band ends in a point
 };
 
 /// A place of a rolled edge.
@@ -44,6 +45,7 @@ struct RolledPlace {
   std::array<double, 2> curvature{};            ///< of the skins across, towards their normals
   Vec3 centre = Vec3::Zero(), edge = Vec3::Zero(), along = Vec3::Zero();
   double radiusMm = 0, turnRad = 0; ///< between the normals
+  std::array<double, 2> gapMm{};    ///< of the edge from the skins: how far these do not meet
   double bendLimitMm = 1e300;       ///< smallest radius of the skins at the contacts on the ball's side
 };
 
@@ -59,9 +61,10 @@ struct RoundBand {
 
 /// The band that replaces an edge. Ball, constant width and distances are found place by place (Newton's method on the
 /// centre, whose distances from both skins are the radius); sections of degree 5 leave the skins tangentially (Hermite; arcs
-/// within 1e-4 of the radius), the rows of their control points are fitted along the edge. Fails with LM-O001 (no size), LM-O002 (larger than a
+/// within 1e-4 of the radius), the rows of their control points are fitted along a curve that follows the centres. Around tips
+/// the ball rolls along its own way (marched). Fails with LM-O001 (no size), LM-O002 (larger than a
 /// concave skin allows: largest, place), LM-O003 (the way runs backwards or over itself: place), LM-O004 (no ball touches both skins
-/// there), LM-O005 (a smooth or a folded edge), LM-O006 (a contact leaves its skin: place), LM-G101.
+/// there, or it does not come around), LM-O005 (a smooth or a folded edge), LM-O006 (a contact leaves its skin: place), LM-O010 (a tip, and no radius), LM-G101.
 Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& options, const Context& cx);
 
 /// The largest size that all of `roundBand`'s tests but the fit pass, a constant one; within 2 %, never above the limit, and why no more:

@@ -246,6 +246,7 @@ std::optional<double> plainWrinkles(const std::vector<nurbs::Section>& sections,
   plain.degree = o.degree;
   plain.around = o.around;
   plain.pairs = o.pairs;
+  plain.atJoints = o.atJoints;
   const auto made = nurbs::loft(sections, plain, cx);
   return made ? std::optional(nurbs::wrinkleIndex(made->strips)) : std::nullopt;
 }
@@ -257,7 +258,7 @@ std::array<Meets, 4> askedOfStrip(const Inputs& in, const nurbs::LoftResult& r, 
     return here && in.has(key) ? askedOf(in.text(key)) : Meets::Free;
   };
   return {asked("left", !r.alignment.closed && stretch == 0),
-          asked("right", !r.alignment.closed && stretch + 1 == size_t(r.alignment.strips)), asked("start", piece == 0),
+          asked("right", !r.alignment.closed && stretch + 1 == r.strips.size() / per), asked("start", piece == 0),
           asked("end", piece + 1 == per)};
 }
 
@@ -269,8 +270,7 @@ Expected<brep::BodyPtr> skinOf(const Inputs& in, const nurbs::LoftResult& r, con
   const size_t per = size_t(r.perStretch);
   for (size_t k = 0; k < r.strips.size(); ++k) {
     std::string source;
-    if (r.alignment.strips > 1)
-      source = "strip" + std::to_string(k / per + 1) + "of" + std::to_string(r.alignment.strips);
+    if (r.strips.size() > per) source = "strip" + std::to_string(k / per + 1) + "of" + std::to_string(r.strips.size() / per);
     const bool ruled = per > 1;
     if (ruled) source += (source.empty() ? "" : ",") + picked[k % per].item;
     const std::string& from = picked[ruled ? k % per : 0].item;
@@ -308,6 +308,7 @@ Expected<nurbs::LoftOptions> optionsOf(const Inputs& in, const Taken& t, const s
   o.guides = std::move(guides);
   if (in.has("gap")) o.largestGap = {in.number("gap")};
   o.around = in.on("around");
+  o.atJoints = true;
   const std::string way = in.text("way");
   o.way = way == "ruled" ? nurbs::LoftWay::Ruled : way == "relaxed" ? nurbs::LoftWay::Relaxed : nurbs::LoftWay::Exact;
   if (in.has("relaxed")) o.relaxed = {in.number("relaxed")};
