@@ -53,11 +53,12 @@ struct HandlePlace {
   Vec3 direction = Vec3::Zero();   ///< unit
   double mmPerUnit = 1.0;          ///< how far the handle moves for a change of 1 of the value
   std::string item = {}, key = {}; ///< of a picks field: the item, and its number that is meant
+  double most = 0;                 ///< value at which a drag stops; nought: none
 };
 template <class Way> void members(Way& way, HandlePlace& x) {
-  auto& [field, at, direction, mmPerUnit, item, key] = x;
+  auto& [field, at, direction, mmPerUnit, item, key, most] = x;
   way("field", field), way("at", at), way("direction", direction);
-  way("mmPerUnit", mmPerUnit), way("item", item), way("key", key);
+  way("mmPerUnit", mmPerUnit), way("item", item), way("key", key), way("most", most);
 }
 
 /// A curve on which a click adds a row to a table field (see recipe/rails.h), when that has the focus.

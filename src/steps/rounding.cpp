@@ -10,6 +10,7 @@
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
 #include "steps/bodies.h"
+#include "steps/graphs.h"
 
 #include <algorithm>
 
@@ -77,7 +78,8 @@ public:
       }
       putParts(out_, p, {body});
     }
-    out_.summary = std::to_string(count_) + (count_ == 1 ? " edge" : " edges") + (controls_ ? " - " + std::to_string(controls_) + " points - " + format(millimetres(offMm_), 1) : "");
+    if (handle_) out_.marks.add(*handle_);
+    out_.summary = std::to_string(count_) + (count_ == 1 ? " edge" : " edges") + (controls_ ? " - " + std::to_string(controls_) + " points - " + format(millimetres(offMm_), 1) : "") + (handle_ && handle_->most > 0 ? " - up to " + format(millimetres(handle_->most), 3) : "");
     return std::move(out_);
   }
 
@@ -173,6 +175,11 @@ private:
 
   Expected<brep::BodyPtr> byBall(const brep::BodyPtr& body, const Run& r, const nurbs::Path& path) {
     const auto o = w_.options(r.size);
+    if (path.closed() && std::abs(o.size(1) - o.size(0)) > cx_.tolerances.point.mm) {
+      Problem jump = problem("LM-O011", "the edge runs all around, but its size at the end is not that at its start").measure(millimetres(o.size(1))).want(millimetres(o.size(0))).at(path.start()).tryThis("let the factors be alike at 0 and at 1");
+      if (!w_.along.empty()) jump.inField(w_.along);
+      return fail(told(std::move(jump), r));
+    }
     auto edge = brep::RollingEdge::of(body, path, 4 * largest(o), cx_);
     if (!edge) return fail(told(edge.error(), r));
     const auto stretches = edge->stretches(largest(o), cx_);
@@ -199,20 +206,43 @@ private:
   Expected<brep::BodyPtr> byBall(const brep::BodyPtr& body, const Run& r, const brep::RollingEdge& edge, const nurbs::RoundOptions& o, const std::string& name) {
     auto made = brep::rounded(body, edge, o, name, cx_);
     if (!made) return fail(limited(made.error(), r, edge, o));
-    addHandle(r, made->band.places[made->band.places.size() / 2]);
+    addHandle(r, made->band.places[made->band.places.size() / 2], edge, o);
     if (made->band.contactDeg > cx_.tolerances.angle.deg)
       out_.notes.push_back(told(problem("LM-O101", "the round leaves its skins at an angle, of at most").measure(degrees(made->band.contactDeg)).want(degrees(cx_.tolerances.angle.deg)).at(r.path.at(0.5 * r.path.last())).tryThis("smooth the edge, or take another size"), r));
+    showSizes(edge, made->band, o);
     for (const nurbs::Surface& s : made->band.surfaces) controls_ += s.controlPoints();
     offMm_ = std::max(offMm_, made->band.deviationMm);
     return made->body;
   }
 
-  void addHandle(const Run& r, const nurbs::RolledPlace& x) {
-    if (!r.own && handled_) return;
-    HandlePlace handle{"size", x.edge, (x.contact[1] - x.edge).normalized(), 1.0};
-    if (r.own) handle.field = "edges", handle.item = r.item, handle.key = "own";
-    else handled_ = true;
-    out_.marks.add(std::move(handle));
+  /// A size's handle, with the most that fits, which drags stop at: of the size of all the least of those of its edges.
+  void addHandle(const Run& r, const nurbs::RolledPlace& x, const brep::RollingEdge& edge, const nurbs::RoundOptions& o) {
+    const double most = mostOf(edge, o);
+    if (r.own) {
+      out_.marks.add(HandlePlace{"edges", x.edge, (x.contact[1] - x.edge).normalized(), 1.0, r.item, "own", most});
+      return;
+    }
+    if (!handle_) handle_ = HandlePlace{"size", x.edge, (x.contact[1] - x.edge).normalized(), 1.0};
+    if (most > 0) handle_->most = handle_->most > 0 ? std::min(handle_->most, most) : most;
+  }
+
+  /// Factors along the first edge, to be dragged.
+  void showSizes(const brep::RollingEdge& edge, const nurbs::RoundBand& band, const nurbs::RoundOptions& o) {
+    if (w_.along.empty() || shown_ || edge.fades()[0] || edge.fades()[1] || in_.graph(w_.along).empty()) return;
+    shown_ = true;
+    const auto placeAt = [&](double f) { return band.places[size_t(std::lround(std::clamp(f, 0.0, 1.0) * double(band.places.size() - 1)))]; };
+    showGraph(out_, in_, w_.along, edge.path(), [&](double f) { return Vec3((placeAt(f).contact[1] - placeAt(f).edge).normalized()); }, o.size(0) / std::max(1e-9, in_.graph(w_.along).front().second));
+  }
+
+  /// Nought where much more fits, or sizes change along; looked for on the first few edges.
+  double mostOf(const brep::RollingEdge& edge, const nurbs::RoundOptions& o) {
+    constexpr double kMuch = 3;
+    constexpr int kLooks = 4;
+    if (o.by == nurbs::RoundBy::Distances || edge.fades()[0] || edge.fades()[1] || o.size(0) != o.size(0.37) || ++limitsAsked_ > kLooks) return 0;
+    const auto fits = nurbs::largestRound(edge.edge(), o, kMuch * o.size(0), cx_, o.size(0));
+    if (!fits || fits->mm >= kMuch * o.size(0)) return 0;
+    const double digit = std::pow(10, std::floor(std::log10(fits->mm)) - 2); // three of them
+    return std::floor(fits->mm / digit) * digit;
   }
 
   Expected<brep::BodyPtr> alone(const brep::BodyPtr& body, const Run& r) {
@@ -238,9 +268,9 @@ private:
     LUMSK_TRY(made, brep::roundedByKernel(*body, list, flat, cx_));
     LUMSK_CHECK(checked(*body, *made, group, flat));
     for (const Run& r : group)
-      if (auto edge = brep::RollingEdge::of(body, r.path, 4 * r.size, cx_); edge && !handled_) {
+      if (auto edge = brep::RollingEdge::of(body, r.path, 4 * r.size, cx_); edge && (r.own || !handle_)) {
         auto o = w_.options(r.size);
-        if (const auto band = nurbs::roundBand(edge->edge(), o, cx_)) addHandle(r, band->places[band->places.size() / 2]);
+        if (const auto band = nurbs::roundBand(edge->edge(), o, cx_)) addHandle(r, band->places[band->places.size() / 2], *edge, o);
       }
     count_ += int(group.size());
     return made;
@@ -323,7 +353,9 @@ private:
   const EdgeWork& w_;
   const Context& cx_;
   Outcome out_;
-  bool handled_ = false;
+  std::optional<HandlePlace> handle_; ///< of the size of all
+  int limitsAsked_ = 0;
+  bool shown_ = false; ///< factors along
   int count_ = 0, controls_ = 0;
   double offMm_ = 0;
 };

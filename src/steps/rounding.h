@@ -14,6 +14,7 @@ struct EdgeWork {
   /// What is rolled along an edge of a size.
   std::function<nurbs::RoundOptions(double sizeMm)> options;
   bool kernel = false; ///< sizes are constant, and sections what the kernel knows, too
+  std::string along;   ///< field of factors along the edge; they are dragged on the first edge
 };
 
 /// The edges of the field "edges" replaced, as large as "size" and their own say. Each pick is its whole run without a corner. Edges

@@ -551,7 +551,7 @@ Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& o, cons
   return out;
 }
 
-std::optional<LargestRound> largestRound(const RoundEdge& edge, RoundOptions o, double mostMm, const Context& cx) {
+std::optional<LargestRound> largestRound(const RoundEdge& edge, RoundOptions o, double mostMm, const Context& cx, double fitsMm) {
   constexpr double kWithin = 0.02, kLeastShare = 1e-4;
   double size = 0;
   o.size = [&size](double) { return size; };
@@ -564,8 +564,8 @@ std::optional<LargestRound> largestRound(const RoundEdge& edge, RoundOptions o, 
     if (!walked) why = walked.error();
     return walked.has_value();
   };
-  double low = 0, high = mostMm;
-  if (fits(high)) return LargestRound{high, problem("LM-O002", "")};
+  double low = fitsMm, high = mostMm;
+  if (fits(high)) return LargestRound{high, {}};
   while (high - low > kWithin * high) {
     const double middle = 0.5 * (low + high);
     if (middle < kLeastShare * mostMm) return {};

@@ -68,11 +68,11 @@ struct RoundBand {
 Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& options, const Context& cx);
 
 /// The largest size that all of `roundBand`'s tests but the fit pass, a constant one; within 2 %, never above the limit, and why no more:
-/// the problem of a little more. Nothing where none fits.
+/// the problem of a little more. Nothing where none fits. `fitsMm`: one that does.
 struct LargestRound {
   double mm = 0;
   Problem why;
 };
-std::optional<LargestRound> largestRound(const RoundEdge& edge, RoundOptions options, double mostMm, const Context& cx);
+std::optional<LargestRound> largestRound(const RoundEdge& edge, RoundOptions options, double mostMm, const Context& cx, double fitsMm = 0);
 
 } // namespace lumsk::nurbs

@@ -23,7 +23,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   if (by == "two" && !(other > cx.tolerances.point.mm))
     return fail(problem("LM-O001", "it needs a distance above nought").measure(millimetres(other)).inField("other").tryThis("give a distance above nought"));
   const bool flip = in.has("flip") && in.on("flip");
-  EdgeWork work{"chamfer", {}, by == "distance"};
+  EdgeWork work{"chamfer", {}, by == "distance", ""};
   work.options = [&](double size) {
     nurbs::RoundOptions o;
     o.section = nurbs::RoundSection::Flat;

@@ -1,8 +1,9 @@
+#include "brep/curves_on.h"
 #include "brep/names.h"
 #include "inspect/joins.h"
 #include "nurbs/measure/closest.h"
 #include "recipe/crossed.h"
-#include "support/recipes.h"
+#include "support/solids.h"
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -153,6 +154,39 @@ private slots:
         at = brep::signatureOf(*b.body("s3"), brep::PartKind::Face, int(i)).middle.z();
     for (const char* id : {"s5", "s6", "s7"})
       VERIFY_AT_MOST(std::abs(inspect::stateOf(*b.body(id)).boxLow.z() - at), 0.01);
+  }
+
+  /// Arcs of two rounded rectangles go together, so that flats stay flat, arcs arcs, and the kernel cuts exactly.
+  void roundedRectanglesGoTogetherArcByArc() {
+    Bench b;
+    const auto rect = [&](double w, double d, double r, double z, double turn) { return b.add("ring", {{"shape", "rectangle"}, {"width", w}, {"depth", d}, {"radius", r}, {"height", z}, {"turn", turn}}); };
+    const auto low = rect(40, 30, 7, 14, 0), high = rect(46, 33, 9, 60, 0), turned = rect(46, 33, 9, 60, 12);
+    const auto plug = b.add("loft", {{"sections", picks({pick(low), pick(high)})}, {"solid", true}});
+    const auto askew = b.add("loft", {{"sections", picks({pick(low), pick(turned)})}});
+    const auto box = prism(b, block(90, 70), 30);
+    const auto cut = b.add("combine", {{"bodies", picks({pick(box)})}, {"tools", picks({pick(plug)})}, {"how", "cut"}, {"keep", true}});
+    const auto round = b.add("ring", {{"width", 50}, {"height", 60}});
+    const auto one = b.add("loft", {{"sections", picks({pick(low), pick(round)})}});
+    b.run();
+    for (const auto& id : {plug, askew, cut, one}) VERIFY_STEP(b, id);
+    QCOMPARE(b.body(askew)->natural.size(), size_t(8));
+    QCOMPARE(b.body(one)->natural.size(), size_t(1)); // a circle has no such places
+    for (const auto& [name, face] : b.body(plug)->natural) QVERIFY2(face.surface->controlPoints() <= 36, qPrintable(QString::number(face.surface->controlPoints())));
+    for (const auto& id : {plug, askew})
+      for (const auto& j : inspect::joins(*b.body(id), Tolerances()))
+        if (j.edge.find("strip") != j.edge.rfind("strip")) VERIFY_AT_MOST(j.angleDeg, 0.001);
+    // Half-way up arcs have the mean radius, and flats are flat.
+    const auto on = brep::BodyFaces::of(*b.body(plug), -1, Context());
+    const double r = 8, w = 21.5, d = 15.75;
+    for (double a = 5; a < 90; a += 10) VERIFY_AT_MOST(on->nearest(Vec3(w - r + r * std::cos(radFromDeg(a)), d - r + r * std::sin(radFromDeg(a)), 37))->distanceMm, 0.02);
+    for (double x : {-12.0, 0.0, 12.0}) VERIFY_AT_MOST(on->nearest(Vec3(x, d, 37))->distanceMm, 1e-4);
+    // What is cut off is the frustum up to z = 30.
+    const auto area = [](double z) {
+      const double f = (z - 14) / 46, x = 40 + 6 * f, y = 30 + 3 * f, c = 7 + 2 * f;
+      return x * y - (4 - kPi) * c * c;
+    };
+    const double frustum = 16.0 / 6 * (area(14) + 4 * area(22) + area(30));
+    VERIFY_AT_MOST(std::abs(volume(b.body(box)) - volume(b.body(cut)) - frustum), 5e-4 * frustum);
   }
 
   void solidsAreAddedToATargetAndCutOutOfIt() {

@@ -20,7 +20,7 @@ Schema schema() {
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   LUMSK_TRY(along, graphOf(in, "along"));
-  EdgeWork work{"round", {}, false};
+  EdgeWork work{"round", {}, false, "along"};
   nurbs::RoundOptions o;
   const std::string section = in.text("section");
   o.section = section == "conic" ? nurbs::RoundSection::Conic : section == "smooth" ? nurbs::RoundSection::Smooth : nurbs::RoundSection::Circle;

@@ -1,4 +1,5 @@
 #include "brep/curves_on.h"
+#include "brep/thicken_parts.h"
 #include "inspect/joins.h"
 #include "support/edges.h"
 
@@ -143,6 +144,102 @@ private slots:
     VERIFY_AT_MOST(std::abs(std::min(one, other) - 2), 0.05);
     VERIFY_AT_MOST(std::abs(std::max(one, other) - 4), 0.08);
     for (double y = -14; y < 14; y += 2) QVERIFY((shoulder(y + 2) - shoulder(y)) * (other - one) > 0);
+    // The factors can be dragged along it; around a rim they have to come back to the first one.
+    QVERIFY(b.result(made).outcome->marks.all<recipe::Grip>().size() == 2);
+    const auto drum = prism(b, disc(30, 100), 20);
+    json along = (*b.recipe.find(made)->inputs)["along"];
+    const auto around = edgesStep(b, "round", drum, {Vec3(100, 15, 20)}, 2, {{"along", along}});
+    b.run();
+    QCOMPARE(b.code(around), std::string("LM-O011"));
+    along.push_back({{"id", "g3"}, {"at", 0.5}, {"value", 2}});
+    std::swap(along[1], along[2]);
+    along[2]["value"] = 1;
+    b.set(around, "along", along);
+    b.run();
+    VERIFY_STEP(b, around);
+    const auto rim = brep::BodyFaces::of(*b.body(around), -1, Context());
+    double least = 1e3, most = 0; // of the ball, all around
+    for (double a = 0; a < 2 * kPi; a += 0.1) {
+      const double r = rim->nearest(Vec3(100 + 15 * std::cos(a), 15 * std::sin(a), 20))->distanceMm / (std::sqrt(2.0) - 1);
+      least = std::min(least, r), most = std::max(most, r);
+    }
+    VERIFY_AT_MOST(std::abs(least - 2), 0.02);
+    VERIFY_AT_MOST(std::abs(most - 4), 0.02);
+  }
+
+  /// The upper side of a block: flat to the left of y = 0, to the right falling off more and more from x = 0 on.
+  static std::string fading(Bench& b) {
+    json left = json::array(), right = json::array();
+    for (double x = -40; x <= 60; x += 10) {
+      left.push_back(pick(polyline(b, {{{x, -30, 5}}, {{x, 0, 5}}})));
+      right.push_back(pick(polyline(b, {{{x, 0, 5}}, {{x, 30, 5 - 15 * std::pow(std::max(0.0, x / 60), 2)}}})));
+    }
+    const auto skin = b.add("knit", {{"skins", picks({pick(b.add("loft", {{"sections", left}})), pick(b.add("loft", {{"sections", right}}))})}});
+    return b.add("split", {{"body", picks({pick(prism(b, block(88, 50, 14, 0, -30), 60))})}, {"by", picks({pick(skin)})}});
+  }
+
+  void edgesMayFadeToNothing() {
+    for (const auto& more : {json::object(), json{{"section", "smooth"}}, json{{"along", json::array({{{"id", "g1"}, {"at", 0}, {"value", 1}}, {{"id", "g2"}, {"at", 1}, {"value", 1.5}}})}}}) {
+      Bench b;
+      const auto body = fading(b);
+      const auto made = edgesStep(b, "round", body, {Vec3(50, 0, 5)}, 3, more);
+      b.run();
+      VERIFY_STEP(b, made);
+      VERIFY_AT_MOST(worstContact(b, made), 0.01);
+      const double lost = solidVolume(b, body) - solidVolume(b, made);
+      QVERIFY2(lost > 0 && lost < 10, qPrintable(QString::number(lost)));
+      // It goes where there is a kink, and no farther; beyond, the edge is as it was.
+      double from = 1e3, to = -1e3;
+      const auto edges = brep::edges(*b.body(made));
+      for (size_t e = 0; e < edges.size(); ++e)
+        if (b.body(made)->edgeNames[e].find(made + ".round(") != std::string::npos)
+          for (double f : {0.0, 0.5, 1.0}) {
+            const auto path = brep::toPath(edges[e]);
+            if (!path) break; // the point in which it ends
+            const double x = path->at(f * path->last()).x();
+            from = std::min(from, x), to = std::max(to, x);
+          }
+      QVERIFY2(from > -1 && from < 12 && std::abs(to - 58) < 0.5, qPrintable(QString("%1 to %2").arg(from).arg(to)));
+    }
+    Bench b;
+    const auto wide = edgesStep(b, "round", fading(b), {Vec3(50, 0, 5)}, 3, {{"by", "width"}});
+    b.run();
+    QCOMPARE(b.code(wide), std::string("LM-O010"));
+  }
+
+  /// A pod of lens-shaped sections between two points: two edges from tip to tip.
+  void theBallRunsAroundTips() {
+    Bench b;
+    json sections{pick(b.add("point", {{"x", -30}}))};
+    for (const double f : {-0.6, 0.0, 0.6}) {
+      const double wide = 12 * std::sqrt(1 - f * f), x = 30 * f;
+      json both = json::array();
+      for (const double up : {0.6, -0.6}) both.push_back(pick(spline(b, {{{x, -wide, 0}}, {{x, 0, up * wide}}, {{x, wide, 0}}})));
+      sections.push_back(pick(b.add("join_curves", {{"curves", both}})));
+    }
+    sections.push_back(pick(b.add("point", {{"x", 30}})));
+    const auto pod = b.add("loft", {{"sections", sections}, {"solid", true}});
+    const auto made = edgesStep(b, "round", pod, {Vec3(0, 12, 0), Vec3(0, -12, 0)}, 1);
+    b.run();
+    VERIFY_STEP(b, made);
+    VERIFY_AT_MOST(worstContact(b, made), 0.01);
+    QVERIFY(solidVolume(b, made) > 0.9 * solidVolume(b, pod) && solidVolume(b, made) < solidVolume(b, pod));
+    // The ball of 1 mm touches it from within everywhere on the new face, and no tip is left.
+    const auto whole = brep::BodyFaces::of(*b.body(pod), -1, Context());
+    const auto faces = brep::faces(*b.body(made));
+    int looked = 0;
+    for (size_t f = 0; f < faces.size(); ++f) {
+      if (b.body(made)->faceNames[f].find(".round(") == std::string::npos) continue;
+      const auto on = brep::BodyFaces::of(*b.body(made), int(f), Context());
+      for (const Vec3& p : brep::pointsInside(faces[f], 8)) {
+        const auto at = on->nearest(p);
+        QVERIFY(at);
+        VERIFY_AT_MOST(std::abs(whole->nearest(p - at->normal)->distanceMm - 1), 0.002);
+        ++looked;
+      }
+    }
+    QVERIFY(looked > 10);
+    QVERIFY(inspect::stateOf(*b.body(made)).boxHigh.x() < 29.5);
   }
 
   void whatDoesNotFitIsToldWithWhatDoes() {
@@ -162,6 +259,14 @@ private slots:
     QCOMPARE(b.code(none), std::string("LM-O001"));
     b.run();
     for (const auto& id : {large, wide}) VERIFY_STEP(b, id);
+    // What is large but fits says how much more does, where a drag stops.
+    b.set(large, "size", 12);
+    b.run();
+    const auto handles = b.result(large).outcome->marks.all<recipe::HandlePlace>();
+    QVERIFY(handles.size() == 1 && handles[0].most > 19.5 && handles[0].most <= 20);
+    b.set(large, "size", 2);
+    b.run();
+    QCOMPARE(b.result(large).outcome->marks.all<recipe::HandlePlace>()[0].most, 0.0); // much more does
   }
 };
 

@@ -17,6 +17,7 @@ namespace {
 
 constexpr MarkKind kHandle{"handle", true, true, paintKnob};
 constexpr double kFromFoot = 24, kMovedOut = 40; ///< pixels: nearer to its foot it is moved out, to be grabbed
+constexpr double kAsGoodAsMost = 0.995;
 
 class HandleTool : public Tool {
 public:
@@ -40,13 +41,15 @@ public:
       m.from = m.at;
       m.at = pixelOf(c, h.at + h.direction * (v * h.mmPerUnit));
       m.text = said(f->label).toLower() + " " + shown({v, f->dimension});
+      const double high = h.most > 0 ? std::min(f->high, h.most) : f->high;
+      if (h.most > 0 && v >= kAsGoodAsMost * h.most) m.text += ", " + ViewWidget::tr("the most that fits");
       const QPointF d = m.at - m.from;
       if (std::hypot(d.x(), d.y()) < kFromFoot) {
         const QPointF out = pixelOf(c, h.at + h.direction * c.pixelSize(h.at) * kMovedOut) - m.from;
         const double l = std::hypot(out.x(), out.y());
         m.at = m.from + (l > 4 ? out * (kMovedOut / l) : QPointF(28, -28));
       }
-      shown_.push_back({ref, h, f->low, f->high, v, said(f->label).toLower()});
+      shown_.push_back({ref, h, f->low, high, v, said(f->label).toLower()});
       o.marks.push_back(m);
     }
   }
@@ -63,7 +66,7 @@ public:
     const double moved = alongAxis(held_.place.at, held_.place.direction, rayThrough(c, p.at)) -
                          alongAxis(held_.place.at, held_.place.direction, rayThrough(c, p.pressed));
     work().session().dragTo(recipe::withNumber(
-        work().recipe(), held_.ref, tidy(std::clamp(held_.value + moved / held_.place.mmPerUnit, held_.low, held_.high))));
+        work().recipe(), held_.ref, std::min(held_.high, tidy(std::clamp(held_.value + moved / held_.place.mmPerUnit, held_.low, held_.high)))));
   }
   void letGo(const Pointer&) override { work().session().endDrag(ViewWidget::tr("drag %1").arg(held_.label)); }
 
