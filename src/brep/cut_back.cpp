@@ -118,7 +118,10 @@ private:
   }
 
   Problem tooWide() const {
-    return problem("LM-H026", std::string("the width does not fit on the faces ") + (number_ == 0 ? "to the left" : "to the right") + " of the edge")
+    const std::string where = std::string(number_ == 0 ? "to the left" : "to the right") + " of the edge";
+    if (!(width_ > 0)) // along a curve
+      return problem("LM-H026", "the faces " + where + " cannot end where the round begins").at(edge_.at(0.5 * edge_.last())).tryThis("take less, or another section");
+    return problem("LM-H026", "the width does not fit on the faces " + where)
         .measure(millimetres(width_))
         .at(edge_.at(0.5 * edge_.last()))
         .tryThis("take less, or a part of the edge");

@@ -11,7 +11,8 @@ namespace lumsk::brep {
 
 /// An edge and those that go on from it without a corner, in both directions, but edges that do not pass.
 Expected<nurbs::Path> tangentChain(const Body& b, int edge, AngleTolerance corner, LengthTolerance point, const std::function<bool(int)>& passes = {});
-/// All around: the opening that an open edge belongs to, or the border of its first face that it lies on.
+/// All around: the opening that an open edge belongs to; what comes back to it without a corner; or the border of its first face that it
+/// lies on.
 Expected<nurbs::Path> loopThrough(const Body& b, int edge, LengthTolerance point);
 /// Edges of a ring, in order.
 Expected<nurbs::Path> pathAlong(const Ring& ring, LengthTolerance point);

@@ -28,14 +28,15 @@ namespace lumsk::brep {
 
 namespace {
 
+constexpr double kLeastVertexMm = 1e-5;
 constexpr double kEndShare = 0.3; ///< of how near edges have to be crossed: ends that lie on them
 
 double off(const nurbs::Path& path, const Vec3& p) { return nurbs::closestPoint(path, p).distanceMm; }
 
-/// `off`: how far what ends there may lie off it.
-TopoDS_Vertex vertexAt(const Vec3& p, double off) {
+/// `apart`: how far what ends there may lie off it.
+TopoDS_Vertex vertexAt(const Vec3& p, double apart) {
   const TopoDS_Vertex v = BRepBuilderAPI_MakeVertex(toPnt(p)).Vertex();
-  BRep_Builder().UpdateVertex(v, std::max(1e-5, 2 * off));
+  BRep_Builder().UpdateVertex(v, std::max(kLeastVertexMm, 2 * apart));
   return v;
 }
 
@@ -46,7 +47,7 @@ TopoDS_Edge shortened(const TopoDS_Edge& e, const TopoDS_Vertex& to, bool keepSt
   if (c.IsNull()) return {};
   GeomAPI_ProjectPointOnCurve q(BRep_Tool::Pnt(to), c, t0, t1);
   // The nearest place may be an end.
-  double t = std::abs(BRep_Tool::Pnt(to).Distance(c->Value(t0))) < BRep_Tool::Pnt(to).Distance(c->Value(t1)) ? t0 : t1;
+  double t = BRep_Tool::Pnt(to).Distance(c->Value(t0)) < BRep_Tool::Pnt(to).Distance(c->Value(t1)) ? t0 : t1;
   if (q.NbPoints() > 0 && q.LowerDistance() <= BRep_Tool::Pnt(to).Distance(c->Value(t))) t = q.LowerDistanceParameter();
   const bool first = (e.Orientation() == TopAbs_FORWARD) == keepStart;
   const TopoDS_Edge own = TopoDS::Edge(e.Oriented(TopAbs_FORWARD));
@@ -92,7 +93,6 @@ std::optional<nurbs::ClosestOnPath> crossing(const nurbs::Path& path, const nurb
         on = nurbs::closestPoint(path, p);
         const Vec3 next = nurbs::closestPoint(edge, on.point).point;
         const double moved = (next - p).norm();
-        // Alternating comes near as a geometric row does: it is summed up.
         p = next;
         if (moved < 1e-9) break;
       }

@@ -92,6 +92,7 @@ Join measure(const std::string& name, const SideCurve& a, const SideCurve& b, do
   const auto relative = [](double x, double y, double least) {
     return std::abs(x - y) / std::max({std::abs(x), std::abs(y), least});
   };
+  int looked = 0;
   for (int i = 1; i <= kPlaces; ++i) {
     const double f = double(i) / (kPlaces + 1);
     const Place p = look(a, f, nullptr), q = look(b, f, &p.across);
@@ -99,12 +100,14 @@ Join measure(const std::string& name, const SideCurve& a, const SideCurve& b, do
     if (const double gap = (at - q.surface.point()).norm(); gap >= j.gapMm) j.gapMm = gap, j.gapAt = at;
     if (!p.surface.regular() || !q.surface.regular()) continue;
     if (std::any_of(tips.begin(), tips.end(), [&](const nurbs::Path& t) { return nurbs::closestPoint(t, at).distanceMm < kTipMm; })) continue;
+    ++looked;
     if (const double angle = degFromRad(angleBetweenRad(p.normal, q.normal)); angle >= j.angleDeg)
       j.angleDeg = angle, j.angleAt = at;
     if (const double rel = relative(p.curvature, q.curvature, floor); rel >= j.curvatureRel)
       j.curvatureRel = rel, j.curvatureAt = at;
     if (const double rel = relative(p.rate, q.rate, floor * floor); rel >= j.rateRel) j.rateRel = rel, j.rateAt = at;
   }
+  j.measured = looked > 0;
   return j;
 }
 

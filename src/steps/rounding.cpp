@@ -21,7 +21,6 @@ using namespace recipe;
 namespace {
 
 constexpr double kContactDeg = 0.01, kBallMm = 0.01; ///< what results of the kernel have to keep
-constexpr double kCreaseDeg = 0.1;                   ///< that is worth telling
 constexpr double kSmoothDeg = 5;                     ///< joins that turn by less are meant to be tangent
 
 struct Run {
@@ -78,6 +77,7 @@ public:
       }
       putParts(out_, p, {body});
     }
+    if (handle_ && !allLooked_) handle_->most = 0; // the least of some would promise too much
     if (handle_) out_.marks.add(*handle_);
     out_.summary = std::to_string(count_) + (count_ == 1 ? " edge" : " edges") + (controls_ ? " - " + std::to_string(controls_) + " points - " + format(millimetres(offMm_), 1) : "") + (handle_ && handle_->most > 0 ? " - up to " + format(millimetres(handle_->most), 3) : "");
     return std::move(out_);
@@ -197,8 +197,8 @@ private:
       }
       LUMSK_TRY(made, byBall(left, r, edge->along(s), o, faceNameOf(r) + (k > 0 ? "|" + std::to_string(k + 1) : "")));
       left = made;
-      if (s.creaseDeg > kCreaseDeg)
-        out_.notes.push_back(told(problem("LM-O102", "where the edge fades a crease is left, of").measure(degrees(s.creaseDeg)).at(s.fades[0] ? s.path.start() : s.path.end()).tryThis("let the skins flow into one another there"), r));
+      if (s.tapers[0] || s.tapers[1])
+        out_.notes.push_back(told(problem("LM-O102", "where the edge fades a little kink is left, and the size comes to nothing towards it").measure(degrees(s.creaseDeg)).at(s.fades[0] ? s.path.start() : s.path.end()).tryThis("let the skins flow into one another there"), r));
     }
     return left;
   }
@@ -234,11 +234,14 @@ private:
     showGraph(out_, in_, w_.along, edge.path(), [&](double f) { return Vec3((placeAt(f).contact[1] - placeAt(f).edge).normalized()); }, o.size(0) / std::max(1e-9, in_.graph(w_.along).front().second));
   }
 
-  /// Nought where much more fits, or sizes change along; looked for on the first few edges.
+  /// Nought where much more fits, or it is not looked for: of many edges, and where sizes change along.
   double mostOf(const brep::RollingEdge& edge, const nurbs::RoundOptions& o) {
     constexpr double kMuch = 3;
     constexpr int kLooks = 4;
-    if (o.by == nurbs::RoundBy::Distances || edge.fades()[0] || edge.fades()[1] || o.size(0) != o.size(0.37) || ++limitsAsked_ > kLooks) return 0;
+    if (o.by == nurbs::RoundBy::Distances || edge.fades()[0] || edge.fades()[1] || o.size(0) != o.size(0.37) || ++limitsAsked_ > kLooks) {
+      allLooked_ = false;
+      return 0;
+    }
     const auto fits = nurbs::largestRound(edge.edge(), o, kMuch * o.size(0), cx_, o.size(0));
     if (!fits || fits->mm >= kMuch * o.size(0)) return 0;
     const double digit = std::pow(10, std::floor(std::log10(fits->mm)) - 2); // three of them
@@ -253,7 +256,7 @@ private:
     }
     // Too large is too large; what could not be put into the body the kernel may still know.
     const bool cornered = !r.path.corners(cx_.tolerances.corner).empty();
-    if (!cornered && made.error().code.rfind("LM-O00", 0) == 0 && made.error().code != "LM-O007") return made;
+    if (!cornered && made.error().code.rfind("LM-O0", 0) == 0 && made.error().code != "LM-O007") return made;
     if (auto other = byKernel(body, {r})) return other;
     return made;
   }
@@ -267,6 +270,7 @@ private:
     const bool flat = w_.options(1).section == nurbs::RoundSection::Flat;
     LUMSK_TRY(made, brep::roundedByKernel(*body, list, flat, cx_));
     LUMSK_CHECK(checked(*body, *made, group, flat));
+    allLooked_ = false; // corners may allow less
     for (const Run& r : group)
       if (auto edge = brep::RollingEdge::of(body, r.path, 4 * r.size, cx_); edge && (r.own || !handle_)) {
         auto o = w_.options(r.size);
@@ -325,7 +329,7 @@ private:
     }
     auto all = byKernel(body, group);
     if (all || isCancelled(all.error())) return all;
-    if (all.error().code.rfind("LM-O00", 0) == 0 && all.error().code != "LM-O008") return all; // one is too large
+    if (all.error().code.rfind("LM-O0", 0) == 0 && all.error().code != "LM-O008") return all; // one is too large
     std::stable_sort(group.begin(), group.end(), [](const Run& a, const Run& b) { return a.size > b.size; });
     brep::BodyPtr left = body;
     std::vector<nurbs::Path> done;
@@ -355,6 +359,7 @@ private:
   Outcome out_;
   std::optional<HandlePlace> handle_; ///< of the size of all
   int limitsAsked_ = 0;
+  bool allLooked_ = true; ///< at all edges, for the most that fits
   bool shown_ = false; ///< factors along
   int count_ = 0, controls_ = 0;
   double offMm_ = 0;

@@ -22,7 +22,7 @@ constexpr int kMostSpans = 500;
 constexpr double kGuideShare = 0.02; ///< of the size: so far the guide may lie off the centres
 constexpr double kSolvedMm = 1e-10;
 constexpr double kPointedMm = 0.02; ///< where a band that fades is narrower it has no direction to speak of
-constexpr double kBeyondShare = 0.02;
+constexpr double kBeyondShare = 0.02; ///< of the size: how much farther an open end goes on, however narrow it is
 constexpr double kNearLimit = 0.999;
 constexpr double kMarchSteps = 160, kMarchTurn = 0.2; ///< around the edge; rad a step
 
@@ -37,14 +37,15 @@ public:
   }
 
   const Path& path() const { return *e_.path; }
-  /// Which ball touches both skins does not depend on how the edge is given, but the planes in which balls are looked for do: edges
-  /// that come of intersections bend unevenly, and curvature jumps. A curve that follows the centres roughly is square to even planes.
+  /// How far open ends go on, by what was found there.
   void goBeyond(const std::vector<RolledPlace>& places) {
     for (const size_t e : {0, 1}) {
       const RolledPlace& x = e ? places.back() : places.front();
       beyond_[e] = o_.beyond * (std::max((x.contact[0] - x.edge).norm(), (x.contact[1] - x.edge).norm()) + kBeyondShare * x.radiusMm);
     }
   }
+  /// Which ball touches both skins does not depend on how the edge is given, but the planes in which balls are looked for do: edges
+  /// that come of intersections bend unevenly, and curvature jumps. A curve that follows the centres roughly is square to even planes.
   void takeGuide() {
     if (tips_) return; // it has one
     CurveFamily family;
@@ -54,10 +55,12 @@ public:
     double size = 1e300;
     family.sample = [&](double t, double* out) {
       const double s = from() + (to() - from()) * t;
-      const auto x = missed ? fail(cancelled()) : at(s);
-      missed = missed || !x;
-      if (x) size = std::min(size, sizeAt(s));
-      Eigen::Map<Vec3>(out, 3) = !x ? Vec3(Vec3::Zero()) : o_.by == RoundBy::Distances ? x->edge : x->centre;
+      Eigen::Map<Vec3>(out, 3) = Vec3::Zero();
+      if (missed) return;
+      const auto x = at(s);
+      if (!x) return void(missed = true);
+      size = std::min(size, sizeAt(s));
+      Eigen::Map<Vec3>(out, 3) = o_.by == RoundBy::Distances ? x->edge : x->centre;
     };
     Vec3 first;
     for (const double t : {0.0, 0.2, 0.4, 0.6, 0.8}) family.sample(t, first.data());
