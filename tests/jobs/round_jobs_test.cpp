@@ -58,6 +58,17 @@ private slots:
     press("remedy");
     QVERIFY(good(round));
     countedIn("J02, the round");
+    // Dragged much too far, it stops at the most that fits.
+    enter("size", "8");
+    QVERIFY(good(round));
+    const auto handle = result(round)->outcome->marks.all<recipe::HandlePlace>().front();
+    QVERIFY(handle.most > 19 && handle.most <= 20);
+    drag(onScreen(handle.at + 8 * handle.direction), onScreen(handle.at + 60 * handle.direction));
+    QVERIFY(good(round));
+    const double size = inputs(round)["size"].get<double>();
+    QVERIFY2(size <= handle.most && size > 0.98 * handle.most, qPrintable(QString::number(size)));
+    const Mark shown = mark("handle", [](const Mark& m) { return m.field == "size"; });
+    QVERIFY2(shown.text.contains("the most that fits"), qPrintable(shown.text));
   }
 
   void aChamferAndAGrooveByClicks() {

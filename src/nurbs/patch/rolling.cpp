@@ -80,11 +80,14 @@ public:
     family.curves = 1;
     family.closed = true;
     std::vector<double> at{0};
-    for (size_t i = 1; i < way.size(); ++i) at.push_back(at.back() + (way[i] - way[i - 1]).norm());
+    for (size_t i = 1; i < way.size(); ++i) at.push_back(at.back() + (way[i].centre - way[i - 1].centre).norm());
     family.sample = [&](double t, double* out) {
       const double s = t * at.back();
       const size_t i = std::clamp<size_t>(size_t(std::upper_bound(at.begin(), at.end(), s) - at.begin()), 1, at.size() - 1);
-      Eigen::Map<Vec3>(out, 3) = way[i - 1] + (s - at[i - 1]) / (at[i] - at[i - 1]) * (way[i] - way[i - 1]);
+      // Cubic between places whose directions are known (Hermite).
+      const double h = at[i] - at[i - 1], x = (s - at[i - 1]) / h, y = 1 - x;
+      const Marched &a = way[i - 1], &b = way[i];
+      Eigen::Map<Vec3>(out, 3) = y * y * (1 + 2 * x) * a.centre + x * x * (1 + 2 * y) * b.centre + h * x * y * (y * a.along - x * b.along);
     };
     LeanOptions lean;
     lean.fit = {std::max(1e-4, kGuideShare * sizeAt(0))};
@@ -336,8 +339,12 @@ private:
     return false;
   }
 
-  /// Centres all around, the first one again at the end.
-  Expected<std::vector<Vec3>> march(const Context& cx) {
+  /// A place of a ball's own way.
+  struct Marched {
+    Vec3 centre, along;
+  };
+  /// All around, the first one again at the end.
+  Expected<std::vector<Marched>> march(const Context& cx) {
     // From the middle of the longest stretch between tips.
     std::vector<double> tips = e_.path->corners({1.0});
     double best = -1, start = 0;
@@ -361,15 +368,15 @@ private:
       const Vec3 way = on[0].normal.cross(on[1].normal).normalized();
       return way.dot(before) < 0 ? Vec3(-way) : way;
     };
-    std::vector<Vec3> out{x.centre};
     Vec3 way = wayAt(x.along);
-    const Vec3 first = x.centre, firstWay = way;
+    const Marched first{x.centre, way};
+    std::vector<Marched> out{first};
     const double most = length_.total() / kMarchSteps;
     double step = 0.25 * most, gone = 0;
     while (gone < 3 * length_.total()) {
       if (cx.stopped()) return fail(cancelled());
-      const Vec3 from = out.back(), goal = from + step * way;
-      if (gone > 4 * most && (first - from).norm() <= 1.01 * step && (first - from).dot(way) > 0 && firstWay.dot(way) > 0.9) {
+      const Vec3 from = out.back().centre, goal = from + step * way;
+      if (gone > 4 * most && (first.centre - from).norm() <= 1.01 * step && (first.centre - from).dot(way) > 0 && first.along.dot(way) > 0.9) {
         out.push_back(first);
         return out;
       }
@@ -381,12 +388,12 @@ private:
         if (step < 1e-4 * most) return fail(lost(from));
         continue;
       }
-      out.push_back(next.centre);
+      out.push_back({next.centre, turned});
       gone += step;
       if (turned.dot(way) > std::cos(0.3 * kMarchTurn)) step = std::min(most, 1.6 * step);
       way = turned;
     }
-    return fail(lost(first));
+    return fail(lost(first.centre));
   }
 
   bool byDistances(RolledPlace& x, std::array<NeighbourPlace, 2>& on, double sigma) const {
