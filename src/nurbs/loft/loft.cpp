@@ -24,7 +24,6 @@ constexpr double kLeastRelaxedShare = 0.002, kRelaxedShareStep = 0.3;
 constexpr double kGuidePart = 0.75,
                  kGuidePartStep = 0.6; ///< of `fit`: what following the guides may use at first, then
 constexpr int kGuideTries = 3;
-constexpr double kAtSeam = 1e-6; ///< of a strip: joints that begin it
 
 /// Ellipses are followed most lightly by their angle, as long as nobody counts by their length.
 bool ellipsesAlone(const std::vector<Section>& sections, const LoftOptions& o) {
@@ -63,7 +62,7 @@ public:
     LUMSK_CHECK(fitSections());
     if (o_.way == LoftWay::Ruled) {
       LUMSK_CHECK(ruled());
-      divideAtJoints();
+      out_.strips = dividedAtJoints(out_.strips, out_.perStretch, places_.joints);
       return std::move(out_);
     }
     if (!across_) across_.emplace(out_.parameters, o_.degree, mirrors_.ends, o_.around);
@@ -84,7 +83,7 @@ public:
                         .at(*fold)
                         .tryThis("turn or move a section's start, add a section there, or let an end pull less"));
     if (byAngle) tellByLength();
-    divideAtJoints();
+    out_.strips = dividedAtJoints(out_.strips, out_.perStretch, places_.joints);
     return std::move(out_);
   }
 
@@ -132,42 +131,9 @@ private:
     LUMSK_TRY(alignment, alignSections(started, places_.lengths, {o_.pairs, lines, {}, o_.around}, cx_.tolerances));
     places_.alignment = alignment;
     if (o_.atJoints && o_.way != LoftWay::Relaxed && o_.pairs.empty() && guides_.empty() && o_.copies.empty() && !carrier_ && sideOf(0).kind == Meets::Free && sideOf(1).kind == Meets::Free)
-      alignJoints(started);
+      alignAtJoints(places_, started, o_.around, cx_.tolerances);
     out_.alignment = places_.alignment;
     return {};
-  }
-
-  void alignJoints(std::vector<Section> started) {
-    const auto joints = pairedJoints(places_);
-    if (joints.empty()) return;
-    // Closed sections begin at one of them.
-    const bool given = std::any_of(started.begin(), started.end(), [](const Section& s) { return s.start.has_value(); });
-    if (places_.alignment.closed && places_.alignment.strips == 1 && !given)
-      for (size_t i = 0; i < started.size(); ++i) started[i].start = joints.front()[i];
-    const auto jointed = alignSections(started, places_.lengths, {{}, {}, joints, o_.around}, cx_.tolerances);
-    if (!jointed) return;
-    places_.alignment = *jointed;
-    for (const PairLine& line : joints) {
-      LoftPlace at = loftPlace(places_.alignment.sections[0], places_.alignment.closed, *line[0]);
-      at.t -= std::floor(at.t + kAtSeam);
-      places_.joints.push_back(at);
-    }
-  }
-
-  /// At joints stretches end as at corners.
-  void divideAtJoints() {
-    if (places_.joints.empty()) return;
-    std::vector<Surface> out;
-    const size_t per = size_t(out_.perStretch);
-    for (size_t k = 0; k < strips_.size(); ++k) {
-      std::vector<double> at{0, 1};
-      for (const LoftPlace& j : places_.joints)
-        if (size_t(j.strip) == k && j.t > kAtSeam && j.t < 1 - kAtSeam) at.push_back(j.t);
-      std::sort(at.begin(), at.end());
-      for (size_t j = 0; j + 1 < at.size(); ++j)
-        for (size_t i = 0; i < per; ++i) out.push_back(portion(out_.strips[k * per + i], at[j], at[j + 1], 0, 1));
-    }
-    out_.strips = std::move(out);
   }
 
   Expected<void> fitSections() {

@@ -9,6 +9,7 @@ namespace {
 
 constexpr double kFarthest = 0.12; ///< of a strip: places farther apart do not mean one another
 constexpr double kClearly = 0.05;  ///< of the curvature there: so much it has to jump by
+constexpr double kAtSeam = 1e-6;   ///< of a strip: joints that begin it
 
 struct Joint {
   int strip;
@@ -18,7 +19,7 @@ struct Joint {
 
 std::vector<Joint> jointsOf(const LoftPlaces& places, int section) {
   std::vector<Joint> out;
-  const Vec3 middle = places.sections[size_t(section)].path() ? polyline(*places.sections[size_t(section)].path(), 4).colwise().mean().transpose() : Vec3(Vec3::Zero());
+  const Vec3 middle = polyline(*places.sections[size_t(section)].path(), 4).colwise().mean().transpose();
   for (const LoftPlaces::Jump& j : places.jumps(section)) {
     if (j.change.norm() < kClearly * j.bend) continue; // as good as smooth
     const Vec3 at = places.at(section, j.at.strip, j.at.t);
@@ -40,8 +41,7 @@ double apart(const std::vector<Joint>& a, const std::vector<Joint>& b, size_t fr
   return worst;
 }
 
-} // namespace
-
+/// Of every joint its places on all sections; nothing where the sections differ in them.
 std::vector<PairLine> pairedJoints(const LoftPlaces& places) {
   const bool around = places.alignment.closed && places.alignment.strips == 1;
   std::vector<Joint> first;
@@ -62,6 +62,39 @@ std::vector<PairLine> pairedJoints(const LoftPlaces& places) {
     for (size_t k = 0; k < own.size(); ++k) lines[k][size_t(i)] = own[(k + best) % own.size()].own;
   }
   return lines;
+}
+
+} // namespace
+
+void alignAtJoints(LoftPlaces& places, std::vector<Section> started, bool around, const Tolerances& tol) {
+  const auto lines = pairedJoints(places);
+  if (lines.empty()) return;
+  const bool given = std::any_of(started.begin(), started.end(), [](const Section& s) { return s.start.has_value(); });
+  if (places.alignment.closed && places.alignment.strips == 1 && !given)
+    for (size_t i = 0; i < started.size(); ++i) started[i].start = lines.front()[i];
+  const auto jointed = alignSections(started, places.lengths, {{}, {}, lines, around}, tol);
+  if (!jointed) return; // too uneven to go together smoothly
+  places.alignment = *jointed;
+  for (const PairLine& line : lines) {
+    LoftPlace at = loftPlace(places.alignment.sections[0], places.alignment.closed, *line[0]);
+    at.t -= std::floor(at.t + kAtSeam);
+    places.joints.push_back(at);
+  }
+}
+
+std::vector<Surface> dividedAtJoints(const std::vector<Surface>& strips, int perStretch, const std::vector<LoftPlace>& joints) {
+  if (joints.empty()) return strips;
+  std::vector<Surface> out;
+  const size_t per = size_t(perStretch);
+  for (size_t k = 0; k < strips.size() / per; ++k) {
+    std::vector<double> at{0, 1};
+    for (const LoftPlace& j : joints)
+      if (size_t(j.strip) == k && j.t > kAtSeam && j.t < 1 - kAtSeam) at.push_back(j.t);
+    std::sort(at.begin(), at.end());
+    for (size_t j = 0; j + 1 < at.size(); ++j)
+      for (size_t i = 0; i < per; ++i) out.push_back(portion(strips[k * per + i], at[j], at[j + 1], 0, 1));
+  }
+  return out;
 }
 
 } // namespace lumsk::nurbs

@@ -4,8 +4,7 @@
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/on_skin/ribbon.h"
-
-#include <Eigen/LU>
+#include "nurbs/patch/rolling_ball.h"
 
 #include <algorithm>
 #include <cmath>
@@ -20,13 +19,8 @@ constexpr double kContactShare = 0.6; ///< of the angle tolerance: so tangent co
 constexpr double kLeastTurnDeg = 0.02, kLeastFadedDeg = 1e-4, kMostTurnDeg = 178, kFlatDeg = 5;
 constexpr int kMostSpans = 500;
 constexpr double kGuideShare = 0.02; ///< of the size: so far the guide may lie off the centres
-constexpr double kSolvedMm = 1e-10;
-constexpr double kPointedMm = 0.02; ///< where a band that fades is narrower it has no direction to speak of
 constexpr double kBeyondShare = 0.02; ///< of the size: how much farther an open end goes on, however narrow it is
 constexpr double kNearLimit = 0.999;
-constexpr double kMarchSteps = 160, kMarchTurn = 0.2; ///< around the edge; rad a step
-
-double turnBetween(const Vec3& a, const Vec3& b) { return std::atan2(a.cross(b).norm(), a.dot(b)); }
 
 /// Rolls along one edge.
 class Roller {
@@ -73,9 +67,11 @@ public:
   /// Around tips: the way of the ball. Fails with LM-O004 where it does not come around.
   Expected<void> roll(const Context& cx) {
     if (!tips_) return {};
-    if (o_.by != RoundBy::Radius)
-      return fail(problem("LM-O010", "around a pointed tip only a ball rolls").at(e_.path->at(e_.path->corners({1.0}).front())).tryThis("say the radius, or work on the edges beside the tip one by one"));
-    LUMSK_TRY(way, march(cx));
+    if (o_.by != RoundBy::Radius || varies_)
+      return fail(problem("LM-O010", "around a pointed tip only a ball of one size rolls").at(e_.path->at(e_.path->corners({1.0}).front())).tryThis("say the radius, or work on the edges beside the tip one by one"));
+    LUMSK_TRY(around, ballAround(e_, sizeAt(0), cx));
+    sigmaTips_ = around.side;
+    const auto& way = around.places;
     CurveFamily family;
     family.curves = 1;
     family.closed = true;
@@ -86,7 +82,7 @@ public:
       const size_t i = std::clamp<size_t>(size_t(std::upper_bound(at.begin(), at.end(), s) - at.begin()), 1, at.size() - 1);
       // Cubic between places whose directions are known (Hermite).
       const double h = at[i] - at[i - 1], x = (s - at[i - 1]) / h, y = 1 - x;
-      const Marched &a = way[i - 1], &b = way[i];
+      const BallWay::Place &a = way[i - 1], &b = way[i];
       Eigen::Map<Vec3>(out, 3) = y * y * (1 + 2 * x) * a.centre + x * x * (1 + 2 * y) * b.centre + h * x * y * (y * a.along - x * b.along);
     };
     LeanOptions lean;
@@ -94,24 +90,6 @@ public:
     LUMSK_TRY(fit, fitLean(family, lean));
     guide_ = fit.curve(0), total_ = at.back();
     return {};
-  }
-
-  /// The largest angle between a band and its skins along the contacts, degrees.
-  double contactAngleDeg(const std::vector<Surface>& bands) const {
-    constexpr int kPerSpan = 4;
-    double worst = 0;
-    for (const Surface& s : bands)
-      for (size_t i = 0; i + 1 < s.knotsU().size(); ++i) {
-        const double a = s.knotsU()[i], b = s.knotsU()[i + 1];
-        for (int k = 0; k < kPerSpan && b > a; ++k)
-          for (const size_t side : {0, 1}) {
-            const double u = a + (b - a) * (k + 0.5) / kPerSpan;
-            if ((s.at(u, s.firstV()) - s.at(u, s.lastV())).norm() < kPointedMm) continue;
-            const PointAndNormal p = s.pointAndNormal(u, side ? s.lastV() : s.firstV());
-            if (const auto on = e_.sides[side](p.point)) worst = std::max(worst, degFromRad(std::asin(std::min(1.0, p.normal.cross(on->normal).norm()))));
-          }
-      }
-    return worst;
   }
 
   double from() const { return closed_ || o_.fades[0] ? 0.0 : -beyond_[0]; }
@@ -122,10 +100,10 @@ public:
     RolledPlace x;
     place(s, x);
     std::array<NeighbourPlace, 2> on;
-    if (!feet({x.centre, x.centre}, on)) return fail(noPlace(x));
+    if (!feetOn(e_, {x.centre, x.centre}, on)) return fail(noBall(x));
     const Vec3 n0 = on[0].normal, n1 = on[1].normal;
     x.turnRad = turnBetween(n0, n1);
-    const double sigma = tips_ ? sigmaTips_ : sigmaOf(on, x.along);
+    const double sigma = tips_ ? sigmaTips_ : sideOfBall(on, x.along);
     // Where skins hardly turn, where the ball lies hangs on how exactly they meet: they are taken to do so in the edge.
     if (const double flat = std::clamp(2 - degFromRad(x.turnRad) / kFlatDeg, 0.0, 1.0); flat > 0 && !tips_)
       for (const size_t k : {0, 1}) x.gapMm[k] = flat * flat * (3 - 2 * flat) * (x.edge - on[k].d(0, 0)).dot(on[k].normal);
@@ -135,16 +113,16 @@ public:
                       .at(x.edge)
                       .tryThis("take another edge, or a part of it"));
     if (o_.by == RoundBy::Distances) {
-      if (!byDistances(x, on, sigma)) return fail(noPlace(x));
+      if (!byDistances(x, on, sigma)) return fail(noBall(x));
     } else if (o_.by == RoundBy::Radius) {
       x.radiusMm = sizeAt(s);
-      if (!ball(x, on, sigma)) return fail(noPlace(x));
+      if (!ball(x, on, sigma)) return fail(noBall(x));
       // Of the place of the edge that lies square below the centre: guides follow these roughly.
       for (int i = 0; i < 2 && guide_ && varies_ && !tips_; ++i) {
         const double below = lengthBelow(x.centre, s);
         if (!closed_ && !(below > 0 && below < total_)) break;
         x.radiusMm = sizeAt(below);
-        if (!ball(x, on, sigma)) return fail(noPlace(x));
+        if (!ball(x, on, sigma)) return fail(noBall(x));
       }
     } else {
       // The radius whose contacts lie so far apart: they do nearly in proportion.
@@ -152,12 +130,12 @@ public:
       x.radiusMm = width / (2 * std::sin(0.5 * x.turnRad));
       bool done = false;
       for (int i = 0; i < 24 && !done; ++i) {
-        if (!ball(x, on, sigma)) return fail(noPlace(x));
+        if (!ball(x, on, sigma)) return fail(noBall(x));
         const double now = (on[1].d(0, 0) - on[0].d(0, 0)).norm();
         done = std::abs(now - width) < 1e-9;
         if (!done) x.radiusMm *= width / now;
       }
-      if (!done) return fail(noPlace(x));
+      if (!done) return fail(noBall(x));
     }
     finish(x, on, sigma);
     return x;
@@ -168,7 +146,7 @@ public:
     RolledPlace x;
     place(s, x);
     std::array<NeighbourPlace, 2> on;
-    return feet({x.edge, x.edge}, on) && sigmaOf(on, x.along) < 0;
+    return feetOn(e_, {x.edge, x.edge}, on) && sideOfBall(on, x.along) < 0;
   }
 
   /// Places all along, tested.
@@ -206,38 +184,6 @@ public:
     constexpr double kStep = 1e-4;
     const double rate = share < 0 ? (o_.size(kStep) - here) / kStep : (here - o_.size(1 - kStep)) / kStep;
     return here * std::exp(std::clamp(rate / here * (share - inside), -2.0, 1.0));
-  }
-
-  /// Six control points of the section.
-  std::array<Vec3, 6> sectionAt(const RolledPlace& x, double sigma) const {
-    const Vec3 &a = x.contact[0], &b = x.contact[1];
-    std::array<Vec3, 6> out;
-    if (o_.section == RoundSection::Flat) {
-      for (int i = 0; i < 6; ++i) out[size_t(i)] = a + (b - a) * i / 5;
-      return out;
-    }
-    const double half = 0.5 * x.turnRad, s = std::sin(half), c = std::cos(half), chord = (b - a).norm();
-    double m, ka, kb; // speed and curvature at the ends, towards the normals
-    if (o_.section == RoundSection::Smooth) {
-      const double turn = 0.5 * turnBetween(x.towards[0], x.towards[1]);
-      m = chord * (turn > 1e-6 ? turn / std::sin(turn) : 1.0);
-      ka = x.curvature[0], kb = x.curvature[1];
-    } else {
-      const double R = chord / (2 * std::max(1e-12, s));
-      double k;
-      if (o_.section == RoundSection::Circle) {
-        k = 1 / R;
-        m = s > 1e-4 ? R * (5 * s - std::sqrt(std::max(0.0, 25 * s * s - 32 * c * (1 - c)))) / c : R * 2 * half;
-      } else {
-        const double w = o_.rho / (1 - o_.rho), H = R * s * std::tan(half);
-        k = c * c / (R * w * w);
-        m = (5 * s - std::sqrt(std::max(0.0, 25 * s * s - 32 * k * c * o_.rho * H))) / (k * c);
-      }
-      ka = kb = sigma * k;
-    }
-    out[0] = a, out[1] = a + m / 5 * x.towards[0], out[2] = a + 2 * m / 5 * x.towards[0] + m * m * ka / 20 * x.normal[0];
-    out[5] = b, out[4] = b - m / 5 * x.towards[1], out[3] = b - 2 * m / 5 * x.towards[1] + m * m * kb / 20 * x.normal[1];
-    return out;
   }
 
 private:
@@ -289,111 +235,10 @@ private:
     x.along = along;
   }
 
-  bool feet(const std::array<Vec3, 2>& near, std::array<NeighbourPlace, 2>& on) const {
-    for (const size_t k : {0, 1}) {
-      auto foot = e_.sides[k](near[k]);
-      if (!foot || !(foot->normal.norm() > 0.5)) return false;
-      on[k] = std::move(*foot);
-    }
-    return true;
-  }
-
-  /// -1 where the material is inside the corner, so that the ball is in it; 1 where it is outside.
-  static double sigmaOf(const std::array<NeighbourPlace, 2>& on, const Vec3& along) {
-    const Vec3 inwards = on[0].normal.cross(along); // of the left skin, away from the edge
-    return inwards.dot(on[1].normal) < 0 ? -1.0 : 1.0;
-  }
-
   /// Centre in the plane square to the edge, at the radius from both skins.
   bool ball(RolledPlace& x, std::array<NeighbourPlace, 2>& on, double sigma) const {
-    if (tips_) return ballIn(x.centre, x.along, x.centre, sigma * x.radiusMm, x, on);
     const double r = sigma * x.radiusMm;
-    std::array<NeighbourPlace, 2> start;
-    if (!feet({x.edge, x.edge}, start)) return false;
-    const double share = 1 + start[0].normal.dot(start[1].normal);
-    if (!(share > 1e-9)) return false;
-    return ballIn(x.edge, x.along, x.edge + r * (start[0].normal + start[1].normal) / share, r, x, on);
-  }
-  /// In a plane through a place, from a centre near it.
-  bool ballIn(const Vec3& in, const Vec3& square, Vec3 c, double r, RolledPlace& x, std::array<NeighbourPlace, 2>& on) const {
-    for (int i = 0; i < 40; ++i) {
-      if (!feet({c, c}, on)) return false;
-      Eigen::Matrix3d A;
-      Vec3 f;
-      for (const int k : {0, 1}) {
-        const NeighbourPlace& p = on[size_t(k)];
-        A.row(k) = p.normal.transpose();
-        f[k] = (c - p.d(0, 0)).dot(p.normal) - x.gapMm[size_t(k)] - r;
-      }
-      A.row(2) = square.transpose();
-      f[2] = (c - in).dot(square);
-      Vec3 step = A.partialPivLu().solve(-f);
-      if (!step.allFinite()) return false;
-      if (const double most = std::abs(r); step.norm() > most) step *= most / step.norm();
-      c += step;
-      if (step.norm() < kSolvedMm) {
-        x.centre = c;
-        return feet({c, c}, on);
-      }
-    }
-    return false;
-  }
-
-  /// A place of a ball's own way.
-  struct Marched {
-    Vec3 centre, along;
-  };
-  /// All around, the first one again at the end.
-  Expected<std::vector<Marched>> march(const Context& cx) {
-    // From the middle of the longest stretch between tips.
-    std::vector<double> tips = e_.path->corners({1.0});
-    double best = -1, start = 0;
-    for (size_t i = 0; i < tips.size(); ++i) {
-      const double a = length_.lengthAt(tips[i]), b = i + 1 < tips.size() ? length_.lengthAt(tips[i + 1]) : length_.lengthAt(tips[0]) + length_.total();
-      if (b - a > best) best = b - a, start = 0.5 * (a + b);
-    }
-    if (start > length_.total()) start -= length_.total();
-    const double t = length_.parameterAt(start);
-    RolledPlace x;
-    x.edge = e_.path->at(t), x.along = unitTangent(*e_.path, t), x.radiusMm = sizeAt(0);
-    std::array<NeighbourPlace, 2> on;
-    if (!feet({x.edge, x.edge}, on)) return fail(noPlace(x));
-    sigmaTips_ = sigmaOf(on, x.along);
-    const double r = sigmaTips_ * x.radiusMm, share = 1 + on[0].normal.dot(on[1].normal);
-    if (!(share > 1e-9) || !ballIn(x.edge, x.along, x.edge + r * (on[0].normal + on[1].normal) / share, r, x, on)) return fail(noPlace(x));
-    const auto lost = [&](const Vec3& at) {
-      return problem("LM-O004", "the ball does not come around the tip here").measure(millimetres(x.radiusMm)).at(closestPoint(*e_.path, at).point).tryThis("take less");
-    };
-    const auto wayAt = [&](const Vec3& before) { // along both skins at once
-      const Vec3 way = on[0].normal.cross(on[1].normal).normalized();
-      return way.dot(before) < 0 ? Vec3(-way) : way;
-    };
-    Vec3 way = wayAt(x.along);
-    const Marched first{x.centre, way};
-    std::vector<Marched> out{first};
-    const double most = length_.total() / kMarchSteps;
-    double step = 0.25 * most, gone = 0;
-    while (gone < 3 * length_.total()) {
-      if (cx.stopped()) return fail(cancelled());
-      const Vec3 from = out.back().centre, goal = from + step * way;
-      if (gone > 4 * most && (first.centre - from).norm() <= 1.01 * step && (first.centre - from).dot(way) > 0 && first.along.dot(way) > 0.9) {
-        out.push_back(first);
-        return out;
-      }
-      RolledPlace next = x;
-      const bool found = ballIn(goal, way, goal, r, next, on) && (next.centre - goal).norm() < 0.3 * step;
-      const Vec3 turned = found ? wayAt(way) : way;
-      if (!found || turned.dot(way) < std::cos(kMarchTurn)) {
-        step *= 0.5;
-        if (step < 1e-4 * most) return fail(lost(from));
-        continue;
-      }
-      out.push_back({next.centre, turned});
-      gone += step;
-      if (turned.dot(way) > std::cos(0.3 * kMarchTurn)) step = std::min(most, 1.6 * step);
-      way = turned;
-    }
-    return fail(lost(first.centre));
+    return tips_ ? ballIn(e_, x.centre, x.along, x.centre, r, x, on) : ballInCorner(e_, r, x, on);
   }
 
   bool byDistances(RolledPlace& x, std::array<NeighbourPlace, 2>& on, double sigma) const {
@@ -442,10 +287,6 @@ private:
     x.bendLimitMm = tightest > 1e-12 ? 1 / tightest : 1e300;
   }
 
-  Problem noPlace(const RolledPlace& x) const {
-    return problem("LM-O004", "nothing of that size touches both skins here").measure(millimetres(x.radiusMm)).at(x.edge).tryThis("take less, or another part of the edge");
-  }
-
   const RoundEdge& e_;
   const RoundOptions& o_;
   ArcLength length_;
@@ -476,7 +317,7 @@ Expected<Surface> bandBetween(const Roller& roller, double from, double to, bool
       std::fill(out, out + 18, 0.0);
       return;
     }
-    const auto section = roller.sectionAt(*x, sigma);
+    const auto section = roundSection(o, *x, sigma);
     for (size_t k = 0; k < 6; ++k) Eigen::Map<Vec3>(out + 3 * k, 3) = section[k];
     std::copy(out, out + 18, known[t].begin());
   };
@@ -541,7 +382,7 @@ Expected<RoundBand> roundBand(const RoundEdge& edge, const RoundOptions& o, cons
       why = made.error();
       continue;
     }
-    const double angle = o.section == RoundSection::Flat ? 0 : roller.contactAngleDeg(*made);
+    const double angle = o.section == RoundSection::Flat ? 0 : contactAngleDeg(edge, *made);
     if (out.surfaces.empty() || angle < out.contactDeg) out.surfaces = std::move(*made), out.deviationMm = deviation, out.contactDeg = angle;
     if (out.contactDeg < kContactShare * cx.tolerances.angle.deg) break;
   }
