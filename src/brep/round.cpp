@@ -10,7 +10,6 @@
 #include "brep/reborder.h"
 #include "brep/skin.h"
 #include "brep/split/division.h"
-#include "nurbs/curves/curve_parts.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/on_skin/ribbon.h"
@@ -123,104 +122,14 @@ Expected<RollingEdge> RollingEdge::of(const BodyPtr& body, nurbs::Path path, dou
   });
 }
 
-RollingEdge RollingEdge::along(const RoundStretch& stretch) const {
+RollingEdge RollingEdge::along(const nurbs::RoundStretch& stretch) const {
   RollingEdge out = *this;
   out.path_ = std::make_shared<const nurbs::Path>(stretch.path);
-  out.fades_ = stretch.fades, out.tapers_ = stretch.tapers;
-  out.share_ = stretch.share;
+  out.stretch_ = stretch;
   return out;
 }
 
-std::function<double(double)> RollingEdge::sizes(std::function<double(double)> ofRun) const {
-  static constexpr double kTaperSizes = 2, kLeast = 1e-3;
-  const double length = nurbs::ArcLength(*path_).total();
-  return [ofRun, length, share = share_, tapers = tapers_](double f) {
-    const double at = share[0] + f * (share[1] - share[0]);
-    double size = ofRun(at > 1 ? at - 1 : at < 0 ? at + 1 : at); // through the seam
-    for (const size_t e : {0, 1}) {
-      const double x = (e ? 1 - f : f) * length / std::min<double>(kTaperSizes * size, 0.5 * length);
-      if (tapers[e] && x < 1) size *= std::max<double>(kLeast, x * x * (3 - 2 * x));
-    }
-    return size;
-  };
-}
-
-Expected<std::vector<RoundStretch>> RollingEdge::stretches(double sizeMm, const Context& cx) const {
-  constexpr int kPlaces = 240, kHalvings = 40;
-  const double smoothDeg = cx.tolerances.corner.deg;
-  constexpr double kPointMm = 1e-3, kMostPointMm = 5e-2; // the latter: how wide a ball's band may be that ends in a point
-  const nurbs::Path& path = *path_;
-  const std::vector<RoundStretch> whole{{path, {}, {}, {0, 1}, 0}};
-  if (!path.corners(cx.tolerances.corner).empty()) return whole;
-  const nurbs::ArcLength length(path);
-  const bool around = path.closed();
-  const auto turnAt = [&](double s) {
-    const double inside = around ? s - length.total() * std::floor(s / length.total()) : std::clamp(s, 0.0, length.total());
-    const double t = std::min(length.parameterAt(inside), path.last());
-    const auto a = skins_[0]->at(path.at(t)), b = skins_[1]->at(path.at(t));
-    if (!a || !b) return 0.0;
-    const Vec3 both = a->normal.cross(b->normal);
-    const double turned = degFromRad(std::atan2(both.norm(), a->normal.dot(b->normal)));
-    return both.dot(nurbs::unitTangent(path, t)) < 0 ? -turned : turned; // one way at convex edges, the other at concave ones
-  };
-  const auto place = [&](int i) { return length.total() * i / kPlaces; };
-  std::vector<double> turn;
-  for (int i = 0; i <= kPlaces; ++i) turn.push_back(turnAt(place(i)));
-  const auto sharp = [&](int i) { return std::abs(turn[size_t((i % kPlaces + kPlaces) % kPlaces + (!around && i == kPlaces ? kPlaces : 0))]) > smoothDeg; };
-  std::vector<int> rising, falling; // first and last sharp places
-  for (int i = 0; i <= (around ? kPlaces - 1 : kPlaces); ++i) {
-    if (!sharp(i)) continue;
-    if ((i == 0 && !around) || !sharp(i - 1)) rising.push_back(i);
-    if ((i == kPlaces && !around) || !sharp(i + 1)) falling.push_back(i);
-  }
-  if (rising.empty() && falling.empty() && sharp(0)) return whole;
-  if (rising.empty()) return fail(problem("LM-O005", "the edge is smooth here: there is nothing to round").measure(degrees(std::abs(*std::max_element(turn.begin(), turn.end(), [](double a, double b) { return std::abs(a) < std::abs(b); })))).at(path.at(0.5 * path.last())).tryThis("take another edge"));
-  if (around && falling.front() < rising.front()) std::rotate(falling.begin(), falling.begin() + 1, falling.end());
-  const double enough = degFromRad(kPointMm / sizeMm);
-  std::vector<RoundStretch> out;
-  for (size_t k = 0; k < rising.size(); ++k) {
-    RoundStretch made;
-    std::array<double, 2> ends{place(rising[k]), place(falling[k])};
-    if (around && ends[1] < ends[0]) ends[1] += length.total();
-    for (const size_t e : {0, 1}) {
-      const double way = (e ? 1 : -1) * length.total() / kPlaces;
-      if (!around && (e ? falling[k] == kPlaces : rising[k] == 0)) continue;
-      // Outwards as long as it falls, then to where it is next to nothing.
-      const double sign = turnAt(ends[e]) < 0 ? -1 : 1;
-      double s = ends[e], now = sign * turnAt(s);
-      for (int i = 0; i < kPlaces && now > enough; ++i) {
-        const double next = around ? s + way : std::clamp(s + way, 0.0, length.total());
-        const double then = sign * turnAt(next);
-        if (next == s || then > now) break;
-        if (then <= enough) {
-          double in = s, beyond = next;
-          for (int h = 0; h < kHalvings; ++h) (sign * turnAt(0.5 * (in + beyond)) > enough ? in : beyond) = 0.5 * (in + beyond);
-          s = in, now = sign * turnAt(in);
-          break;
-        }
-        s = next, now = then;
-      }
-      ends[e] = s;
-      if (!around && (s <= 0 || s >= length.total()) && radFromDeg(now) * sizeMm > kMostPointMm) continue; // it ends before it fades
-      if (radFromDeg(now) * sizeMm > kMostPointMm)
-        return fail(problem("LM-O005", "the skins meet with next to no kink here, but with one: a round neither fades nor goes on")
-                        .measure(degrees(now))
-                        .at(path.at(std::min(length.parameterAt(std::fmod(s + length.total(), length.total())), path.last())))
-                        .tryThis("let the skins flow into one another there, or take a smaller size"));
-      made.fades[e] = true;
-      made.tapers[e] = radFromDeg(now) * sizeMm > 2 * kPointMm;
-      made.creaseDeg = std::max(made.creaseDeg, now);
-    }
-    const auto at = [&](double s) { return length.parameterAt(around ? s - length.total() * std::floor(s / length.total()) : s); };
-    if (!around && !made.fades[0] && !made.fades[1]) return whole;
-    LUMSK_TRY(part, nurbs::pathPortion(path, made.fades[0] ? at(ends[0]) : 0.0, made.fades[1] ? at(ends[1]) : path.last(), cx.tolerances.point));
-    made.path = std::move(part);
-    for (const size_t e : {0, 1})
-      if (made.fades[e]) made.share[e] = ends[e] / length.total();
-    out.push_back(std::move(made));
-  }
-  return out;
-}
+std::function<double(double)> RollingEdge::sizes(std::function<double(double)> ofRun) const { return stretch_ ? nurbs::sizesAlong(*stretch_, std::move(ofRun)) : ofRun; }
 
 nurbs::RoundEdge RollingEdge::edge() const {
   nurbs::RoundEdge out;

@@ -1,16 +1,8 @@
 #pragma once
 #include "brep/cut_back.h"
-#include "nurbs/patch/rolling.h"
+#include "nurbs/patch/round_stretches.h"
 
 namespace lumsk::brep {
-
-/// A stretch of a run along which its skins meet with a kink; at ends that fade they have become smooth.
-struct RoundStretch {
-  nurbs::Path path;
-  std::array<bool, 2> fades{}, tapers{}; ///< the latter: ends with a little kink left, towards which the size comes to nothing
-  std::array<double, 2> share{0, 1}; ///< of the run's length: where it begins and ends
-  double creaseDeg = 0;              ///< that is left where it fades
-};
 
 /// An edge (a chain without corners, or a ring with tips) of a body with the faces on both sides of it, ready to be rolled along.
 class RollingEdge {
@@ -18,13 +10,11 @@ public:
   /// `reachMm`: how far its skins have to go on beyond their borders. Fails with LM-H025.
   static Expected<RollingEdge> of(const BodyPtr& body, nurbs::Path path, double reachMm, const Context& cx);
   nurbs::RoundEdge edge() const;
-  /// Where it is to be rounded by a size: all of it, or without where its skins are smooth. Fails with LM-O005 where they hardly meet
-  /// with a kink and a ball leaves more than a point.
-  Expected<std::vector<RoundStretch>> stretches(double sizeMm, const Context& cx) const;
-  RollingEdge along(const RoundStretch& stretch) const; ///< sizes along it are those of the run
+  /// A stretch of it; sizes along it are those of the run.
+  RollingEdge along(const nurbs::RoundStretch& stretch) const;
   const nurbs::Path& path() const { return *path_; }
   const EdgeSides& sides() const { return sides_; }
-  const std::array<bool, 2>& fades() const { return fades_; }
+  std::array<bool, 2> fades() const { return stretch_ ? stretch_->fades : std::array<bool, 2>{}; }
   /// Sizes along it, of the run's.
   std::function<double(double)> sizes(std::function<double(double)> ofRun) const;
 
@@ -33,8 +23,7 @@ private:
   BodyPtr body_;
   std::shared_ptr<const nurbs::Path> path_;
   EdgeSides sides_;
-  std::array<bool, 2> fades_{}, tapers_{};
-  std::array<double, 2> share_{0, 1};
+  std::optional<nurbs::RoundStretch> stretch_;
   std::array<std::shared_ptr<const Skin>, 2> skins_;
 };
 

@@ -182,14 +182,14 @@ private:
     }
     auto edge = brep::RollingEdge::of(body, path, 4 * largest(o), cx_);
     if (!edge) return fail(told(edge.error(), r));
-    const auto stretches = edge->stretches(largest(o), cx_);
+    const auto stretches = nurbs::roundStretches(edge->edge(), largest(o), cx_.tolerances);
     if (!stretches) return fail(told(stretches.error(), r));
     if (std::none_of(stretches->begin(), stretches->end(), [](const auto& s) { return s.fades[0] || s.fades[1]; })) return byBall(body, r, *edge, o, faceNameOf(r));
     if (o.by != nurbs::RoundBy::Radius)
       return fail(told(problem("LM-O010", "the edge fades here: only a ball does so, too").at(stretches->front().fades[0] ? stretches->front().path.start() : stretches->front().path.end()).tryThis("say the radius"), r));
     brep::BodyPtr left = body;
     for (size_t k = 0; k < stretches->size(); ++k) {
-      const brep::RoundStretch& s = (*stretches)[k];
+      const nurbs::RoundStretch& s = (*stretches)[k];
       if (k > 0) { // between other faces now
         auto again = brep::RollingEdge::of(left, path, 4 * largest(o), cx_);
         if (!again) return fail(told(again.error(), r));
