@@ -1,6 +1,7 @@
 // Single edges of made-up solids rounded by our own way and by the kernel's fillet alone, judged by code that did not make them: `round_bench [BODIES] [SEED]`.
 // Right: a valid closed solid, contacts tangent within 0.01 degree, the ball's centre as far from the body as its radius within 0.005 mm. Prints what is right,
 // refused (by code) and wrong, control points and times beside OCCT's.
+#include "bench/round_judge.h"
 #include "brep/apart.h"
 #include "brep/combine.h"
 #include "brep/convert.h"
@@ -43,11 +44,8 @@ struct Tally {
 
 /// What is wrong with a round of a radius; empty: nothing.
 std::string wrongWith(const brep::Body& before, const std::vector<brep::BodyPtr>& sides, const brep::Body& made, const nurbs::Path& edge, double r) {
-  if (!made.solid() || !brep::checkValid(made.shape)) return "no valid solid";
-  if (const double t = brep::largestTolerance(made.shape); t > std::max(0.01, 1.5 * brep::largestTolerance(before.shape))) return "rough " + std::to_string(t);
   const auto isNew = [](const std::string& n) { return n.find("s.round(") != std::string::npos; };
-  for (const auto& j : inspect::joins(made, {}))
-    if (isNew(j.edge) && j.measured && j.angleDeg < 5 && j.angleDeg > 0.01) return "contact " + std::to_string(j.angleDeg) + " at " + j.edge;
+  if (const std::string wrong = bench::unsound(before, made, isNew, true); !wrong.empty()) return wrong;
   const auto all = brep::faces(made);
   double worst = 0;
   int looked = 0;
