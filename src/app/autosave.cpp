@@ -22,23 +22,17 @@ QString Autosave::usualFolder() {
   return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/unsaved";
 }
 
-void Autosave::setPatience(int quietMs, int mostMs) {
-  quietMs_ = quietMs;
-  mostMs_ = mostMs;
-}
-
 void Autosave::edited() {
   if (!w_.session().modified()) return giveUp(); // undone to what is saved
   unwanted_ = false;
-  if (!unkept_.isValid()) unkept_.start();
-  timer_.start(int(std::clamp<qint64>(mostMs_ - unkept_.elapsed(), 0, quietMs_)));
+  if (!timer_.isActive()) timer_.start(patienceMs_);
 }
 
 void Autosave::write() {
+  constexpr int kAgainMs = 30;
   // Not in the middle of a drag, and one at a time.
-  if (w_.session().dragging() || background_.busy()) return timer_.start(200);
+  if (w_.session().dragging() || background_.busy()) return timer_.start(kAgainMs);
   if (!w_.session().modified()) return;
-  unkept_.invalidate();
   background_.run<Expected<void>>(
       [this, recipe = w_.session().recipePtr(), path = w_.file().path().toStdString()](const Context&) {
         auto done = recovery_.keep(*recipe, path);
@@ -55,7 +49,6 @@ void Autosave::write() {
 
 void Autosave::giveUp() {
   timer_.stop();
-  unkept_.invalidate();
   unwanted_ = true; // what is being written now goes as well
   if (!background_.busy()) recovery_.drop();
 }

@@ -5,11 +5,11 @@
 #include "drawing/files.h"
 #include "drawing/pieces.h"
 #include "drawing/relate.h"
+#include "exchange/files.h"
 #include "recipe/drawing_value.h"
 
 #include <QFile>
 #include <QFileInfo>
-#include <QSaveFile>
 #include <algorithm>
 
 namespace lumsk::app {
@@ -251,10 +251,9 @@ void DrawingBoard::writeOut(const QString& path) {
   const auto chains = drawing::chainsOf(*drawing_, cx);
   if (!chains) return emit told(said(chains.error()));
   const double fit = cx.tolerances.fit.mm;
-  QSaveFile file(path);
   const std::string text = path.endsWith(".svg", Qt::CaseInsensitive) ? drawing::toSvg(*chains, fit) : drawing::toDxf(*chains, fit);
-  const bool done = file.open(QIODevice::WriteOnly) && file.write(text.data(), qint64(text.size())) == qint64(text.size()) && file.commit();
-  emit told(done ? tr("%1 written").arg(QFileInfo(path).fileName()) : tr("%1 cannot be written").arg(QFileInfo(path).fileName()));
+  const auto done = exchange::replaceFile(path.toStdString(), text);
+  emit told(done ? tr("%1 written").arg(QFileInfo(path).fileName()) : said(done.error()));
 }
 
 void DrawingBoard::setText(const Id& dimension, const QString& text) {

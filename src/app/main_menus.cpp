@@ -3,6 +3,7 @@
 #include "app/preferences.h"
 #include "app/theme.h"
 #include "app/words.h"
+#include "brep/confine.h"
 
 #include <QFileInfo>
 #include <QMenuBar>
@@ -50,9 +51,9 @@ void MainWindow::remembered(QMenu* menu, const QString& text, const char* name, 
 void MainWindow::makeFileMenu() {
   auto* file = menuBar()->addMenu(tr("File"));
   action(file, tr("New"), QKeySequence::New, [this] {
-    if (mayLeave()) w_.file().newProject();
+    if (desk_.mayLeave()) w_.file().newProject();
   });
-  action(file, tr("Open"), QKeySequence::Open, [this] { openDialog(); });
+  action(file, tr("Open"), QKeySequence::Open, [this] { desk_.openDialog(); });
   auto* recent = file->addMenu(tr("Open recent"));
   connect(recent, &QMenu::aboutToShow, this, [this, recent] {
     recent->clear();
@@ -60,8 +61,8 @@ void MainWindow::makeFileMenu() {
       recent->addAction(QFileInfo(f).fileName(), this, [this, f] { openPath(f); });
   });
   file->addSeparator();
-  action(file, tr("Save"), QKeySequence::Save, [this] { save(); });
-  action(file, tr("Save as"), QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
+  action(file, tr("Save"), QKeySequence::Save, [this] { desk_.save(); });
+  action(file, tr("Save as"), QKeySequence("Ctrl+Shift+S"), [this] { desk_.saveAs(); });
   action(file, tr("Bring in"), QKeySequence("Ctrl+I"), [this] { bringInDialog(); });
   auto* exporting = action(file, tr("Export"), QKeySequence("Ctrl+E"), [this] { exportDialog(); });
   auto* picture = action(file, tr("Picture"), QKeySequence("Ctrl+Shift+P"), [this] { pictureDialog(); });
@@ -148,7 +149,10 @@ void MainWindow::makeHelpMenu() {
   });
   action(help, tr("Keys"), {}, [this] { this->help("keys"); });
   action(help, tr("About Lumsk"), {}, [this] {
-    QMessageBox::about(this, tr("About Lumsk"), tr("Lumsk shapes smooth exteriors from curves.\nGPL-3.0-or-later"));
+    const int landlock = brep::landlockVersion();
+    const QString files = landlock > 0 ? tr("Files of other programs are read by a process that can open nothing else (Landlock %1).").arg(landlock)
+                                       : tr("This system has no Landlock (Linux 5.13 and later): the process that reads files of other programs could open other files of yours.");
+    QMessageBox::about(this, tr("About Lumsk"), tr("Lumsk shapes smooth exteriors from curves.\nGPL-3.0-or-later") + "\n\n" + files);
   });
 }
 

@@ -37,14 +37,14 @@ namespace lumsk::app {
 
 namespace {
 
-constexpr int kSlowFileMs = 300; ///< reading or writing a project that takes longer is told of
 
 } // namespace
 
 MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedFolder)
     : w_(registry), view_(new ViewWidget(w_)), before_(new CompareView(*view_)), rail_(new StageRail),
       drawer_(new Drawer(w_)), column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), split_(new QSplitter),
-      strip_(new ReadoutStrip(w_)), views_(new QWidget), ways_(new WaysTray(w_, *view_)), notice_(new NoticeBar(views_)), autosave_(w_, unsavedFolder) {
+      strip_(new ReadoutStrip(w_)), views_(new QWidget), ways_(new WaysTray(w_, *view_)), notice_(new NoticeBar(views_)), autosave_(w_, unsavedFolder),
+      desk_(w_, *view_, *strip_, *notice_, autosave_, this) {
   setObjectName("main");
   resize(1280, 800);
   setAcceptDrops(true);
@@ -116,7 +116,9 @@ void MainWindow::wirePanels() {
   });
   connect(start_, &StartPanel::toolWanted, this, [this](const QString& k) { w_.focus().start(k.toStdString()); });
   connect(start_, &StartPanel::bringInWanted, this, &MainWindow::bringInDialog);
-  connect(start_, &StartPanel::openWanted, this, &MainWindow::openDialog);
+  connect(start_, &StartPanel::openWanted, &desk_, &ProjectDesk::openDialog);
+  connect(&desk_, &ProjectDesk::recentChanged, start_, &StartPanel::setRecent);
+  connect(&desk_, &ProjectDesk::problemArose, this, &MainWindow::report);
   connect(start_, &StartPanel::fileWanted, this, &MainWindow::openPath);
   connect(column_, &RecipeColumn::helpWanted, this, &MainWindow::help);
 }
@@ -129,8 +131,7 @@ void MainWindow::wireWork() {
   connect(notice_, &NoticeBar::changed, this, &MainWindow::placeOverView);
   connect(&background_, &Background::progressed, strip_, &ReadoutStrip::progress);
   connect(&background_, &Background::finished, this, [this] { strip_->progress(0, {}); });
-  for (Background* work : {&background_, &recovering_})
-    connect(work, &Background::broken, this, [this](const QString& why) { emit w_.told(brokenInside(why)); });
+  connect(&background_, &Background::broken, this, [this](const QString& why) { emit w_.told(brokenInside(why)); });
   connect(&w_.session(), &Session::recipeChanged, this, [this] {
     syncTitle();
     syncStart();
@@ -149,7 +150,7 @@ void MainWindow::restore() {
   drawer_->setPinned(settings.value("window/drawerPinned", true).toBool());
   chooseStage(settings.value("window/stage", 0).toInt());
   connect(rail_, &StageRail::chosen, this, [](int s) { QSettings().setValue("window/stage", s); });
-  start_->setRecent(settings.value("recent").toStringList());
+  start_->setRecent(ProjectDesk::recent());
   syncTitle();
   syncStart();
   view_->setFocus();
@@ -229,7 +230,7 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("view: Floor"), [this] { findChild<QAction*>("floor")->toggle(); });
   command_->addCommand(tr("view: Other half"), [this] { findChild<QAction*>("other-half")->toggle(); });
   command_->addCommand(tr("try ways"), [this] { emit w_.waysWanted(); });
-  command_->addCommand(tr("file: Save"), [this] { save(); });
+  command_->addCommand(tr("file: Save"), [this] { desk_.save(); });
   command_->addCommand(tr("file: Bring in"), [this] { bringInDialog(); });
   command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
   command_->addCommand(tr("file: Picture"), [this] { pictureDialog(); });
@@ -314,47 +315,6 @@ void MainWindow::syncStart() {
   placeOverView();
 }
 
-bool MainWindow::mayLeave() {
-  if (!w_.session().modified()) return true;
-  const auto answer =
-      QMessageBox::question(this, tr("Save changes?"), tr("This project has changes that are not saved."),
-                            QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
-  if (answer == QMessageBox::Save) return save();
-  return answer == QMessageBox::Discard;
-}
-
-void MainWindow::offerLostWork() {
-  recovering_.run<std::vector<exchange::LostWork>>([this](const Context&) { return autosave_.recovery().lost(); },
-                                                   [this](const std::vector<exchange::LostWork>& lost) {
-                                                     if (!lost.empty()) tellOfLostWork(lost);
-                                                   });
-}
-
-void MainWindow::tellOfLostWork(const std::vector<exchange::LostWork>& lost) {
-  const exchange::LostWork work = lost.front();
-  const QString path = QString::fromStdString(work.projectPath);
-  const QString name = path.isEmpty() ? tr("a project without a name") : QFileInfo(path).fileName();
-  const auto when = QDateTime::fromSecsSinceEpoch(std::chrono::system_clock::to_time_t(work.time));
-  QString words = tr("Unsaved work on %1, from %2, was kept when Lumsk ended unexpectedly.")
-                      .arg(name, QLocale().toString(when, QLocale::ShortFormat));
-  if (lost.size() > 1) words += " " + tr("There is more: %1 in all.").arg(lost.size());
-  notice_->show(words, {{tr("Open it"), "lost-open",
-                         [this, work] {
-                           if (mayLeave()) takeLostWork(work);
-                         }},
-                        {tr("Not now"), "lost-later", {}},
-                        {tr("Throw it away"), "lost-discard", [this, work] {
-                           autosave_.recovery().discard(work);
-                           offerLostWork();
-                         }}});
-}
-
-void MainWindow::takeLostWork(const exchange::LostWork& work) {
-  const auto read = [this, work] { return autosave_.recovery().take(work); };
-  const QString path = QString::fromStdString(work.projectPath);
-  if (filed([&](ProjectFile::Done done) { w_.file().takeOver(read, path, std::move(done)); })) view_->setFocus();
-}
-
 void MainWindow::help(const QString& page) {
   const auto* entry = w_.recipe().find(w_.focus().open());
   if (!help_) help_ = new HelpWindow(helpPages(w_.registry(), this), this);
@@ -393,79 +353,11 @@ void MainWindow::bringInDialog() {
   if (!path.isEmpty()) bringIn(path);
 }
 
-void MainWindow::openDialog() {
-  const QString path =
-      QFileDialog::getOpenFileName(this, tr("Open"), demoFolder(), tr("Lumsk projects (*.lumsk *.json)"));
-  if (!path.isEmpty()) openPath(path);
-}
-
-/// Waits for the project's file; meanwhile the window draws itself and takes nothing else in hand.
-bool MainWindow::filed(const std::function<void(ProjectFile::Done)>& work) {
-  QEventLoop loop;
-  // Shared: the program may end before the file does.
-  const auto how = std::make_shared<std::optional<Expected<void>>>();
-  work([how, waiting = QPointer<QEventLoop>(&loop)](const Expected<void>& done) {
-    *how = done;
-    if (waiting) waiting->quit();
-  });
-  bool told = false;
-  QTimer slow;
-  slow.setSingleShot(true);
-  connect(&slow, &QTimer::timeout, &loop, [&] {
-    told = true;
-    strip_->progress(0.5, tr("reading or writing the project"));
-  });
-  slow.start(kSlowFileMs);
-  if (!*how) loop.exec(QEventLoop::ExcludeUserInputEvents);
-  if (!*how) return false;
-  if (told) strip_->progress(0, {});
-  if (!**how) report((*how)->error());
-  return (*how)->has_value();
-}
-
-bool MainWindow::openPath(const QString& path) {
-  if (!mayLeave()) return false;
-  if (!filed([&](ProjectFile::Done done) { w_.file().open(path, std::move(done)); })) return false;
-  remember(path);
-  view_->setFocus();
-  return true;
-}
-
-bool MainWindow::savePath(const QString& path) {
-  if (!filed([&](ProjectFile::Done done) { w_.file().save(path, view_->thumbnail(), std::move(done)); })) return false;
-  remember(path);
-  strip_->tell(tr("saved %1").arg(QFileInfo(path).fileName()));
-  return true;
-}
-
-bool MainWindow::save() {
-  // Demos stay as they are.
-  const bool own = !w_.file().path().isEmpty() && !isDemo(w_.file().path());
-  return own ? savePath(w_.file().path()) : saveAs();
-}
-
-bool MainWindow::saveAs() {
-  QString path =
-      QFileDialog::getSaveFileName(this, tr("Save as"), besideProject() + ".lumsk", tr("Lumsk projects (*.lumsk)"));
-  if (path.isEmpty()) return false;
-  if (!path.endsWith(".lumsk")) path += ".lumsk";
-  return savePath(path);
-}
-
-QString MainWindow::besideProject() const {
-  const QFileInfo project(w_.file().path());
-  const QString name = w_.file().path().isEmpty() ? tr("untitled") : project.completeBaseName();
-  const bool own = !w_.file().path().isEmpty() && !isDemo(w_.file().path());
-  QString folder = own ? project.path() : QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation);
-  if (!QFileInfo(folder).isDir()) folder = QDir::homePath();
-  return folder + "/" + name;
-}
-
 void MainWindow::exportDialog() {
   ExportDialog dialog(w_, this);
   if (dialog.exec() != QDialog::Accepted) return;
   QString path =
-      QFileDialog::getSaveFileName(this, tr("Export"), besideProject() + dialog.ending(), "*" + dialog.ending());
+      QFileDialog::getSaveFileName(this, tr("Export"), desk_.beside() + dialog.ending(), "*" + dialog.ending());
   if (path.isEmpty()) return;
   if (!path.endsWith(dialog.ending())) path += dialog.ending();
   exportPath(path, dialog.options());
@@ -475,7 +367,7 @@ void MainWindow::pictureDialog() {
   PictureDialog dialog(view_->size(), this);
   if (dialog.exec() != QDialog::Accepted) return;
   QString path =
-      QFileDialog::getSaveFileName(this, tr("Picture"), besideProject() + ".png", tr("Pictures (*.png *.jpg)"));
+      QFileDialog::getSaveFileName(this, tr("Picture"), desk_.beside() + ".png", tr("Pictures (*.png *.jpg)"));
   if (path.isEmpty()) return;
   if (QFileInfo(path).suffix().isEmpty()) path += ".png";
   const QImage image = view_->picture(dialog.size(), dialog.finish());
@@ -489,7 +381,7 @@ void MainWindow::pictureDialog() {
 }
 
 void MainWindow::sheetDialog() {
-  QString path = QFileDialog::getSaveFileName(this, tr("Report sheet"), besideProject() + ".pdf", tr("PDF (*.pdf)"));
+  QString path = QFileDialog::getSaveFileName(this, tr("Report sheet"), desk_.beside() + ".pdf", tr("PDF (*.pdf)"));
   if (path.isEmpty()) return;
   if (!path.endsWith(".pdf", Qt::CaseInsensitive)) path += ".pdf";
   sheetPath(path);
@@ -509,7 +401,7 @@ void MainWindow::write(const QString& path, std::function<Expected<T>(const Cont
 
 void MainWindow::sheetPath(const QString& path) {
   sheet::SheetOptions o;
-  o.title = QFileInfo(besideProject()).fileName().toStdString();
+  o.title = QFileInfo(desk_.beside()).fileName().toStdString();
   o.when = QLocale().toString(QDate::currentDate(), QLocale::ShortFormat).toStdString();
   o.letter = QLocale().measurementSystem() == QLocale::ImperialUSSystem;
   o.lens = view_->lens();
@@ -540,16 +432,6 @@ void MainWindow::exportPath(const QString& path, const exchange::ExportOptions& 
       });
 }
 
-void MainWindow::remember(const QString& path) {
-  QSettings s;
-  QStringList list = s.value("recent").toStringList();
-  const QString full = QFileInfo(path).absoluteFilePath();
-  list.removeAll(full);
-  list.prepend(full);
-  s.setValue("recent", list.mid(0, 8));
-  start_->setRecent(list);
-}
-
 void MainWindow::report(const Problem& p) {
   strip_->tell(said(p));
   auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Lumsk"), said(p.what), QMessageBox::Ok, this);
@@ -560,8 +442,13 @@ void MainWindow::report(const Problem& p) {
   box->open();
 }
 
+void MainWindow::changeEvent(QEvent* e) {
+  QMainWindow::changeEvent(e);
+  if (e->type() == QEvent::ActivationChange && isActiveWindow()) desk_.lookForOthers();
+}
+
 void MainWindow::closeEvent(QCloseEvent* e) {
-  if (w_.file().busy() || !mayLeave()) return e->ignore();
+  if (w_.file().busy() || !desk_.mayLeave()) return e->ignore();
   autosave_.giveUp();
   QSettings s;
   s.setValue("window/geometry", saveGeometry());

@@ -7,6 +7,7 @@
 #include "app/lens_bar.h"
 #include "app/lens_panel.h"
 #include "app/notice_bar.h"
+#include "app/project_desk.h"
 #include "app/readout_strip.h"
 #include "app/recipe_column.h"
 #include "app/start_panel.h"
@@ -32,10 +33,10 @@ public:
 
   Autosave& autosave() { return autosave_; }
   /// Offers what an ended process left unsaved, if there is anything.
-  void offerLostWork();
+  void offerLostWork() { desk_.offerLostWork(); }
 
-  bool openPath(const QString& path);
-  bool savePath(const QString& path);
+  bool openPath(const QString& path) { return desk_.open(path); }
+  bool savePath(const QString& path) { return desk_.saveTo(path); }
   /// Writes on another thread; Esc stops it.
   void exportPath(const QString& path, const exchange::ExportOptions& options);
   /// The report sheet, seen through the lens of the view; otherwise as `exportPath`.
@@ -47,6 +48,7 @@ protected:
   void dragEnterEvent(QDragEnterEvent* e) override;
   void dropEvent(QDropEvent* e) override;
   void keyPressEvent(QKeyEvent* e) override;
+  void changeEvent(QEvent* e) override;
   bool eventFilter(QObject* o, QEvent* e) override;
 
 private:
@@ -68,28 +70,18 @@ private:
   void syncLensPanel();
   void syncTitle();
   void syncStart();
-  bool mayLeave();
   /// A file that some step takes starts that step; others are opened as projects.
   void bringIn(const QString& path);
   void bringInDrawing(const QString& path);
   void bringInDialog();
-  void openDialog();
-  bool save();
-  bool saveAs();
   void openCommand();
-  bool filed(const std::function<void(ProjectFile::Done)>& work);
-  void tellOfLostWork(const std::vector<exchange::LostWork>& lost);
-  void takeLostWork(const exchange::LostWork& work);
   void exportDialog();
   void pictureDialog();
   void sheetDialog();
-  /// Path of files made from the project, without an ending; of a demo, among the person's own documents.
-  QString besideProject() const;
   /// Writes a file on another thread and says what came of it; a stop or a failure leaves the file as it was.
   template <class T>
   void write(const QString& path, std::function<Expected<T>(const Context&)> work,
              std::function<QString(const QString& name, const T&)> words);
-  void remember(const QString& path);
   void report(const Problem& p);
   void help(const QString& page); ///< empty: of the open step
   QAction* action(QMenu* menu, const QString& text, const QKeySequence& keys, std::function<void()> run);
@@ -115,7 +107,8 @@ private:
   NoticeBar* notice_;
   QPointer<HelpWindow> help_; ///< made when it is first wanted
   Autosave autosave_;
-  Background background_, recovering_;
+  ProjectDesk desk_;
+  Background background_;
 };
 
 } // namespace lumsk::app

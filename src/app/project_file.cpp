@@ -71,14 +71,17 @@ void ProjectFile::announce() {
 void ProjectFile::newProject() {
   lock_.release();
   path_.clear();
+  seen_ = {};
   focus_.clear();
   results_.forget();
   session_.replaceBy(std::make_shared<const Recipe>(), true);
   announce();
 }
 
-void ProjectFile::adopt(exchange::Project project, const QString& path, bool saved) {
+void ProjectFile::adopt(Read read, const QString& path, bool saved) {
   newProject();
+  seen_ = std::move(read.state);
+  exchange::Project& project = read.project;
   for (const QString& e : withoutDamagedInputs(project.recipe, session_.registry())) emit news_.told(e);
   results_.remember(project.kept);
   path_ = path;
@@ -91,32 +94,58 @@ void ProjectFile::adopt(exchange::Project project, const QString& path, bool sav
 }
 
 void ProjectFile::open(const QString& path, Done done) {
-  beside<exchange::Project>([file = path.toStdString()] { return exchange::readProject(file); },
-                            [this, path](exchange::Project read) { adopt(std::move(read), path, true); },
-                            std::move(done));
+  const auto read = [file = path.toStdString()]() -> Expected<Read> {
+    Read out;
+    out.state = exchange::stateOf(file); // before: what is written meanwhile is noticed
+    exchange::removeLeftovers(QFileInfo(QString::fromStdString(file)).path().toStdString());
+    LUMSK_TRY(project, exchange::readProject(file));
+    out.project = std::move(project);
+    return out;
+  };
+  beside<Read>(read, [this, path](Read made) { adopt(std::move(made), path, true); }, std::move(done));
 }
 
 void ProjectFile::takeOver(std::function<Expected<exchange::Project>()> read, const QString& path, Done done) {
-  beside<exchange::Project>(
-      std::move(read), [this, path](exchange::Project project) { adopt(std::move(project), path, false); },
-      std::move(done));
+  const auto work = [read = std::move(read), file = path.toStdString()]() -> Expected<Read> {
+    Read out;
+    LUMSK_TRY(project, read());
+    out.project = std::move(project);
+    if (!file.empty()) out.state = exchange::stateOf(file);
+    return out;
+  };
+  beside<Read>(work, [this, path](Read made) { adopt(std::move(made), path, false); }, std::move(done));
 }
 
-void ProjectFile::save(const QString& path, const std::string& png, Done done) {
+void ProjectFile::save(const QString& path, const std::string& png, Done done, bool over) {
   session_.keepDraft();
-  const recipe::RecipePtr recipe = session_.recipePtr();
-  beside<recipe::RecipePtr>(
-      [file = path.toStdString(), png, recipe, model = results_.model()]() -> Expected<recipe::RecipePtr> {
-        LUMSK_CHECK(exchange::writeProject(file, {*recipe, png, exchange::worthKeeping(*model)}));
-        return recipe;
-      },
-      [this, path](const recipe::RecipePtr& written) {
-        session_.markSaved(written);
+  using Written = std::pair<recipe::RecipePtr, exchange::FileState>;
+  const bool own = path == path_ && !over;
+  const auto work = [file = path.toStdString(), png, recipe = session_.recipePtr(), model = results_.model(), own, seen = seen_]() -> Expected<Written> {
+    LUMSK_CHECK(exchange::writeProject(file, {*recipe, png, exchange::worthKeeping(*model)}, {own ? &seen : nullptr}));
+    return Written{recipe, exchange::stateOf(file)};
+  };
+  beside<Written>(
+      work,
+      [this, path](Written written) {
+        seen_ = std::move(written.second);
+        session_.markSaved(written.first);
         if (path_ != path) lock_.take(path.toStdString());
         path_ = path;
         emit fileChanged();
       },
       std::move(done));
+}
+
+void ProjectFile::lookForOthers() {
+  if (path_.isEmpty() || isDemo(path_) || busy() || look_.busy()) return;
+  look_.run<bool>([file = path_.toStdString(), seen = seen_](const Context&) { return exchange::changedSince(file, seen); },
+                  [this, path = path_, time = seen_.timeNs](bool changed) {
+                    if (changed && path == path_ && time == seen_.timeNs && !busy()) emit changedOutside();
+                  });
+}
+
+void ProjectFile::keepOwn() {
+  if (!path_.isEmpty()) seen_ = exchange::stateOf(path_.toStdString());
 }
 
 std::optional<std::pair<std::string, std::string>> ProjectFile::takerOf(const QString& path) const {
@@ -149,6 +178,12 @@ QString ProjectFile::takenFiles() const {
 Expected<json> ProjectFile::bringIn(const QString& path) {
   LUMSK_TRY(bytes, exchange::readFile(path.toStdString(), kLargestImport));
   const std::string hash = recipe::hashOf(bytes);
+  std::uintmax_t all = bytes.size();
+  for (const std::string& used : exchange::usedImports(session_.recipe()))
+    if (used != hash) all += session_.recipe().imports.at(used)->size();
+  if (all > exchange::kMostImported)
+    return fail(problem("LM-F021", "with '" + QFileInfo(path).fileName().toStdString() + "' the project would hold too many large files")
+                    .tryThis("a project takes " + std::to_string(exchange::kMostImported >> 20) + " MB of them; take out what is not needed"));
   session_.bringAlong(hash, std::move(bytes));
   return json{{"hash", hash}, {"name", QFileInfo(path).fileName().toStdString()}};
 }

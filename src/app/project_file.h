@@ -17,7 +17,11 @@ public:
   /// `done` hears how it went, after everything else has.
   using Done = std::function<void(const Expected<void>&)>; ///< fails with LM-F041 while another one is under way
   void open(const QString& path, Done done);
-  void save(const QString& path, const std::string& thumbnailPng, Done done);
+  /// To where it is kept already only if no other program has written there (LM-F043), unless that is to be `over`written.
+  void save(const QString& path, const std::string& thumbnailPng, Done done, bool over = false);
+  /// Looks whether another program has written where the project is kept; `changedOutside` follows if one has.
+  void lookForOthers();
+  void keepOwn(); ///< what was written there is known: it is not told of again
   /// Work that was lost: as it was, not saved, of the file it belonged to.
   void takeOver(std::function<Expected<exchange::Project>()> read, const QString& path, Done done);
 
@@ -31,9 +35,14 @@ public:
 signals:
   void fileChanged();     ///< another project, or this one saved
   void projectReplaced(); ///< another project
+  void changedOutside();
 
 private:
-  void adopt(exchange::Project project, const QString& path, bool saved);
+  struct Read {
+    exchange::Project project;
+    exchange::FileState state;
+  };
+  void adopt(Read read, const QString& path, bool saved);
   void announce();
   /// `work` beside the window, then `use` of what it gave, then `done`.
   template <class T> void beside(std::function<Expected<T>()> work, std::function<void(T)> use, Done done);
@@ -44,7 +53,9 @@ private:
   News& news_;
   QString path_;
   exchange::ProjectLock lock_;
+  exchange::FileState seen_; ///< of the file at `path_`, when it was read or written last
   Done done_; ///< of what is under way
+  Background look_;
   Background work_; ///< last: it ends before what it reports to
 };
 

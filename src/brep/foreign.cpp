@@ -70,7 +70,7 @@ public:
     LUMSK_CHECK(sewPool());
     if (out_.parts.empty() && out_.curves.empty())
       return fail(problem("LM-I003", "there are neither bodies nor curves in '" + options_.name + "'")
-                      .tryThis("export the bodies themselves, not only drawings or meshes"));
+                      .tryThis(content.namesOthers ? "it names other files, which are not opened: import those" : "export the bodies themselves, not only drawings or meshes"));
     noteWhatIsOdd(content);
     return std::move(out_);
   }
@@ -211,6 +211,8 @@ private:
       p.where = invalidAt_;
       note(std::move(p));
     }
+    if (content.namesOthers)
+      note(problem("LM-I111", "the file names other files, which are not opened").tryThis("import those too, or export it as one file"));
     if (roughest_ > kNotedToleranceMm)
       note(problem("LM-I104", "faces of the file meet roughly")
                .measure(millimetres(roughest_))

@@ -19,7 +19,7 @@ struct ForeignBodies {
   std::vector<ForeignPart> parts;
   std::vector<nurbs::Path> curves; ///< those that belong to no face
   std::string unit;                ///< "inch", as the file says; empty when it does not
-  std::vector<Problem> notes;      ///< LM-I101 to LM-I110
+  std::vector<Problem> notes;      ///< LM-I101 to LM-I111
 };
 
 struct ForeignOptions {

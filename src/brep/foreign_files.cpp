@@ -1,6 +1,7 @@
 #include "brep/foreign_files.h"
 
 #include "brep/guard.h"
+#include "brep/memory_file.h"
 
 #include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
@@ -18,11 +19,8 @@
 #include <XCAFDoc_DocumentTool.hxx>
 #include <XCAFDoc_ShapeTool.hxx>
 
-#include <filesystem>
 #include <fmt/format.h>
-#include <fstream>
 #include <sstream>
-#include <unistd.h>
 
 namespace lumsk::brep {
 
@@ -106,32 +104,6 @@ Expected<void> checkIgesFrame(const std::string& bytes, const std::string& name)
   return {};
 }
 
-/// A file for a reader that takes no stream; it goes with it.
-class FileOnDisk {
-public:
-  explicit FileOnDisk(const std::string& bytes) {
-    path_ = (std::filesystem::temp_directory_path() / "lumsk-read-XXXXXX").string();
-    const int handle = mkstemp(path_.data());
-    if (handle < 0) return;
-    ::close(handle);
-    std::ofstream out(path_, std::ios::binary);
-    out.write(bytes.data(), std::streamsize(bytes.size()));
-    good_ = bool(out.flush());
-  }
-  ~FileOnDisk() {
-    std::error_code ignored;
-    std::filesystem::remove(path_, ignored);
-  }
-  FileOnDisk(const FileOnDisk&) = delete;
-  FileOnDisk& operator=(const FileOnDisk&) = delete;
-  bool good() const { return good_; }
-  const std::string& path() const { return path_; }
-
-private:
-  std::string path_;
-  bool good_ = false;
-};
-
 template <class Reader> ForeignContent transferred(Reader& reader, const Context& cx) {
   reader.SetNameMode(true);
   reader.SetColorMode(true);
@@ -159,6 +131,7 @@ Expected<ForeignContent> stepContent(const std::string& bytes, const std::string
   const int roots = reader.NbRootsForTransfer();
   ForeignContent out = transferred(reader, cx);
   if (!lengths.IsEmpty()) out.unit = lengths.First().ToCString();
+  out.namesOthers = bytes.find("DOCUMENT_FILE(") != std::string::npos;
   out.roots = roots;
   out.unread = std::max(0, roots - reader.ChangeReader().NbShapes());
   return out;
@@ -167,8 +140,8 @@ Expected<ForeignContent> stepContent(const std::string& bytes, const std::string
 Expected<ForeignContent> igesContent(const std::string& bytes, const std::string& name, const Context& cx) {
   LUMSK_CHECK(checkIgesFrame(bytes, name));
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
-  const FileOnDisk file(bytes);
-  if (!file.good()) return fail(problem("LM-F022", "there is no room to read the file beside").tryThis("free some space in the folder for temporary files"));
+  MemoryFile file("lumsk-iges"); // this reader takes no stream
+  if (!file.write(bytes.data(), bytes.size())) return fail(broken(name, "there is no memory for it"));
   IGESCAFControl_Reader reader;
   cx.report(0.1, "reading");
   if (reader.ReadFile(file.path().c_str()) != IFSelect_RetDone) return fail(broken(name, "it does not follow the format"));
@@ -192,7 +165,7 @@ Expected<ForeignContent> brepContent(const std::string& bytes, const std::string
   BRep_Builder builder;
   BRepTools::Read(shape, in, builder);
   if (shape.IsNull()) return fail(broken(name, "it is cut off or does not follow the format"));
-  return ForeignContent{{{shape, "", ""}}, "", 1, 0};
+  return ForeignContent{{{shape, "", ""}}, "", false, 1, 0};
 }
 
 } // namespace lumsk::brep

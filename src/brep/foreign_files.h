@@ -18,6 +18,7 @@ struct ForeignPiece {
 struct ForeignContent {
   std::vector<ForeignPiece> pieces;
   std::string unit;          ///< as the file says; empty when it does not
+  bool namesOthers = false;  ///< other files that hold parts of it; they are not opened
   int roots = 0, unread = 0; ///< things that stand by themselves, and those of them that could not be built
 };
 

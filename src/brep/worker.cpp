@@ -1,23 +1,21 @@
 #include "brep/worker.h"
 
+#include "brep/memory_file.h"
 #include "brep/pack.h"
 
 #include <algorithm>
 #include <chrono>
 #include <csignal>
 #include <cstdio>
-#include <cstdlib>
 #include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
-#include <fstream>
 #include <nlohmann/json.hpp>
 #include <poll.h>
 #include <spawn.h>
 #include <sys/wait.h>
+#include <thread>
 #include <unistd.h>
-
-extern char** environ;
 
 namespace lumsk::brep {
 
@@ -25,20 +23,6 @@ using nlohmann::json;
 namespace fs = std::filesystem;
 
 namespace {
-
-/// A folder for the job's files that goes when it ends.
-struct JobFolder {
-  fs::path path;
-  JobFolder() {
-    std::error_code e;
-    std::string pattern = (fs::temp_directory_path(e) / "lumsk-XXXXXX").string();
-    if (::mkdtemp(pattern.data())) path = pattern;
-  }
-  ~JobFolder() {
-    std::error_code e;
-    if (!path.empty()) fs::remove_all(path, e);
-  }
-};
 
 /// Beside this program, or in the folder above it, where the tests of a build stand, or where it is installed.
 fs::path workerProgram() {
@@ -61,17 +45,27 @@ Problem noMemory(const std::string& doing) {
 /// A running child: stopped and waited for on leaving.
 class Child {
 public:
-  Child(const fs::path& program, std::vector<std::string> arguments) {
+  Child(const fs::path& program, std::vector<std::string> arguments, int in, int out) {
     int ends[2];
     if (::pipe2(ends, O_CLOEXEC) != 0) return;
     posix_spawn_file_actions_t actions;
     ::posix_spawn_file_actions_init(&actions);
+    ::posix_spawn_file_actions_addopen(&actions, 0, "/dev/null", O_RDONLY, 0);
     ::posix_spawn_file_actions_adddup2(&actions, ends[1], 1);
+#if !defined(__SANITIZE_ADDRESS__) // whose findings are to be seen
+    ::posix_spawn_file_actions_addopen(&actions, 2, "/dev/null", O_WRONLY, 0); // what a file makes it say is for no terminal
+#endif
+    // Away from the numbers that they are to have, lest one is closed by the other.
+    const int own[2] = {::fcntl(in, F_DUPFD_CLOEXEC, 10), ::fcntl(out, F_DUPFD_CLOEXEC, 10)};
+    ::posix_spawn_file_actions_adddup2(&actions, own[0], kWorkerIn);
+    ::posix_spawn_file_actions_adddup2(&actions, own[1], kWorkerOut);
     std::vector<char*> argv{const_cast<char*>(program.c_str())};
     for (auto& a : arguments) argv.push_back(a.data());
     argv.push_back(nullptr);
-    if (::posix_spawn(&pid_, program.c_str(), &actions, nullptr, argv.data(), environ) != 0) pid_ = -1;
+    char* none[] = {nullptr};
+    if (::posix_spawn(&pid_, program.c_str(), &actions, nullptr, argv.data(), none) != 0) pid_ = -1;
     ::posix_spawn_file_actions_destroy(&actions);
+    for (int h : own) ::close(h);
     ::close(ends[1]);
     output_ = ends[0];
   }
@@ -117,9 +111,12 @@ std::uint64_t threeQuarters() {
   return std::uint64_t(::sysconf(_SC_PHYS_PAGES)) * std::uint64_t(::sysconf(_SC_PAGESIZE)) / 4 * 3;
 }
 
-Expected<json> answerOf(int status, const fs::path& file, const std::string& doing) {
+Expected<json> answerOf(int status, const MemoryFile& file, const std::string& doing) {
   if (WIFEXITED(status) && WEXITSTATUS(status) == kWorkerNoMemory) return fail(noMemory(doing));
-  const json answer = WIFEXITED(status) && WEXITSTATUS(status) == kWorkerAnswered ? loadJob(file) : json();
+  if (WIFEXITED(status) && WEXITSTATUS(status) == kWorkerNotConfined)
+    return fail(problem("LM-W006", doing + ": the system does not let the program for it be confined").tryThis("tell us which system it is"));
+  if (WIFSIGNALED(status) && WTERMSIG(status) == SIGXCPU) return fail(problem("LM-W003", doing + " took too long and was stopped").tryThis("take a smaller part of it"));
+  const json answer = WIFEXITED(status) && WEXITSTATUS(status) == kWorkerAnswered ? jobFrom(wholeOf(file.handle())) : json();
   try {
     if (answer.is_object() && answer.contains("problem")) return fail(problemFrom(answer.at("problem")));
     if (answer.is_object() && answer.contains("result")) return answer.at("result");
@@ -131,28 +128,20 @@ Expected<json> answerOf(int status, const fs::path& file, const std::string& doi
 
 } // namespace
 
-bool writeJob(const std::string& path, const json& j) {
-  const auto bytes = json::to_cbor(j);
-  std::ofstream out(path, std::ios::binary);
-  out.write(reinterpret_cast<const char*>(bytes.data()), std::streamsize(bytes.size()));
-  return bool(out.flush());
-}
-
-json loadJob(const std::string& path) {
-  std::ifstream in(path, std::ios::binary);
-  return json::from_cbor(in, true, false);
-}
+json jobFrom(const std::string& bytes) { return json::from_cbor(bytes, true, false); }
 
 Expected<json> runInWorker(const std::string& job, const json& arguments, const std::string& doing,
                            const WorkerLimits& limits, const Context& cx) {
   const fs::path program = workerProgram();
-  const JobFolder folder;
-  if (program.empty() || folder.path.empty()) return fail(missing(doing));
-  const fs::path in = folder.path / "in", out = folder.path / "out";
-  if (!writeJob(in, arguments))
-    return fail(problem("LM-W005", doing + ": there is no room for its files").tryThis("make room on the disk"));
-  const auto bytes = limits.bytes ? limits.bytes : threeQuarters();
-  Child child(program, {job, in.string(), out.string(), std::to_string(bytes)});
+  if (program.empty()) return fail(missing(doing));
+  MemoryFile in("lumsk-job"), out("lumsk-answer");
+  {
+    const auto bytes = json::to_cbor(arguments);
+    if (out.handle() < 0 || !in.write(reinterpret_cast<const char*>(bytes.data()), bytes.size())) return fail(noMemory(doing));
+  }
+  const auto most = limits.bytes ? limits.bytes : threeQuarters();
+  const auto processorSeconds = std::uint64_t(limits.seconds + 1) * (std::thread::hardware_concurrency() + 1);
+  Child child(program, {job, std::to_string(most), std::to_string(processorSeconds)}, in.handle(), out.handle());
   if (!child.started()) return fail(missing(doing));
   const auto start = std::chrono::steady_clock::now();
   while (child.listen(cx)) {

@@ -1,4 +1,5 @@
 #include "brep/combine.h"
+#include "brep/confine.h"
 #include "brep/convert.h"
 #include "brep/ended.h"
 #include "brep/foreign.h"
@@ -6,6 +7,7 @@
 #include "brep/guard.h"
 #include "brep/heal.h"
 #include "brep/round_kernel.h"
+#include "brep/memory_file.h"
 #include "brep/merge.h"
 #include "brep/pack.h"
 #include "brep/trim.h"
@@ -18,8 +20,12 @@
 #include <cstdlib>
 #include <new>
 #include <nlohmann/json.hpp>
+#include <cerrno>
+#include <fcntl.h>
 #include <sys/prctl.h>
-#include <sys/resource.h>
+#include <sys/socket.h>
+#include <sys/stat.h>
+#include <thread>
 #include <unistd.h>
 
 namespace lumsk::brep {
@@ -138,6 +144,35 @@ Expected<json> heal(const json& a, const Context& cx) {
   return brep::toJson(*made);
 }
 
+/// The error with which the system refuses something that no job needs; 0 where it does not.
+Expected<json> escape(const json& a) {
+  const auto way = a.at("way").get<std::string>();
+  const auto refused = [](long done) { return done < 0 ? errno : 0; };
+  if (way == "read") return refused(::open(a.at("path").get<std::string>().c_str(), O_RDONLY));
+  if (way == "write") return refused(::open(a.at("path").get<std::string>().c_str(), O_WRONLY | O_CREAT, 0600));
+  if (way == "remove") return refused(::unlink(a.at("path").get<std::string>().c_str()));
+  if (way == "rights") return refused(::chmod(a.at("path").get<std::string>().c_str(), 0777));
+  if (way == "socket") return refused(::socket(AF_INET, SOCK_STREAM, 0));
+  if (way == "local socket") return refused(::socket(AF_UNIX, SOCK_STREAM, 0));
+  if (way == "child") {
+    const pid_t child = ::fork();
+    if (child == 0) ::_exit(0);
+    return refused(child);
+  }
+  if (way == "program") {
+    char* none[] = {nullptr};
+    return refused(::execve("/bin/true", none, none));
+  }
+  if (way == "signal") return refused(::kill(::getppid(), 0));
+  if (way == "thread") { // which jobs do need
+    int made = 0;
+    std::thread([&] { made = 1; }).join();
+    return made;
+  }
+  if (way == "environment") return int(::environ && *::environ);
+  return fail(problem("LM-W002", "there is no way '" + way + "'"));
+}
+
 /// Takes memory until it is refused.
 [[noreturn]] void eat() {
   std::vector<std::vector<char>> eaten;
@@ -155,6 +190,7 @@ Expected<json> workerJob(const std::string& job, const json& a, const Context& c
   if (job == "end") return end(a, cx);
   if (job == "heal") return heal(a, cx);
   if (job == "round") return round(a, cx);
+  if (job == "escape") return escape(a);
   if (job == "crash") std::abort();
   if (job == "hang")
     for (;;) ::pause();
@@ -163,15 +199,10 @@ Expected<json> workerJob(const std::string& job, const json& a, const Context& c
 }
 
 int workerMain(int argc, char** argv) {
-  if (argc != 5) return 2;
+  if (argc != 4) return 2;
   ::prctl(PR_SET_PDEATHSIG, SIGKILL); // never outlives the program that waits for it
-#if !defined(__SANITIZE_ADDRESS__) // which takes the address space for itself
-  const rlimit memory{std::strtoull(argv[4], nullptr, 10), std::strtoull(argv[4], nullptr, 10)};
-  ::setrlimit(RLIMIT_AS, &memory);
-#endif
-  const rlimit core{0, 0};
-  ::setrlimit(RLIMIT_CORE, &core);
   std::set_new_handler([] { ::_exit(kWorkerNoMemory); });
+  if (!confine({std::strtoull(argv[2], nullptr, 10), std::strtoull(argv[3], nullptr, 10), kWorkerOut + 1})) return kWorkerNotConfined;
   quietKernel();
   Context cx;
   cx.progress = [](double fraction, const std::string& words) {
@@ -180,7 +211,7 @@ int workerMain(int argc, char** argv) {
   };
   json answer;
   try {
-    const json arguments = loadJob(argv[2]);
+    const json arguments = jobFrom(wholeOf(kWorkerIn));
     if (auto result = workerJob(argv[1], arguments, cx))
       answer["result"] = std::move(*result);
     else
@@ -188,7 +219,8 @@ int workerMain(int argc, char** argv) {
   } catch (const std::exception& e) {
     answer["problem"] = brep::toJson(kernelProblem("working aside", e));
   }
-  return writeJob(argv[3], answer) ? kWorkerAnswered : 1;
+  const auto bytes = json::to_cbor(answer);
+  return writeTo(kWorkerOut, reinterpret_cast<const char*>(bytes.data()), bytes.size()) ? kWorkerAnswered : 1;
 }
 
 // The parent's side of the jobs ---------------------------------------------------------------------------------------

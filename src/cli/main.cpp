@@ -140,13 +140,7 @@ int run(const RunArguments& a) {
     model = part;
   }
   if (!a.report.empty()) {
-    const std::string text = exchange::reportOf(*model).dump(2) + "\n";
-    const auto wrote = exchange::replaceFile(a.report, [&](const std::string& t) -> Expected<void> {
-      std::ofstream out(t);
-      if (!(out << text).flush())
-        return fail(problem("LM-F022", "the report cannot be written").tryThis("choose another folder"));
-      return {};
-    });
+    const auto wrote = exchange::replaceFile(a.report, exchange::reportOf(*model).dump(2) + "\n");
     if (!wrote) return complain(wrote.error()), kWrongUse;
   }
   for (const std::string& path : a.exports) {

@@ -1,9 +1,12 @@
 #include "exchange/project.h"
 
 #include "exchange/files.h"
-#include "exchange/recovery.h"
+#include "exchange/processes.h"
+#include "exchange/seal.h"
 
+#include <fcntl.h>
 #include <filesystem>
+#include <fmt/format.h>
 #include <fstream>
 #include <nlohmann/json.hpp>
 #include <unistd.h>
@@ -13,7 +16,10 @@ namespace lumsk::exchange {
 
 namespace {
 
-constexpr zip_uint64_t kLargestEntry = zip_uint64_t(512) << 20;
+// What a project may unpack to, stated in docs/security.md.
+constexpr zip_uint64_t kMostUnpacked = kMostImported + (zip_uint64_t(256) << 20); ///< all entries
+constexpr zip_uint64_t kMostRecipe = zip_uint64_t(64) << 20, kMostPicture = zip_uint64_t(16) << 20;
+constexpr zip_int64_t kMostEntries = 100'000;
 
 Problem damaged(const std::string& why) {
   return problem("LM-F001", "this is not a whole Lumsk project: " + why).tryThis("open an earlier copy");
@@ -27,10 +33,10 @@ struct Archive {
   }
 };
 
-Expected<std::string> entry(zip_t* z, const char* name) {
+Expected<std::string> entry(zip_t* z, const char* name, zip_uint64_t most = kMostUnpacked) {
   zip_stat_t s;
-  if (zip_stat(z, name, 0, &s) != 0) return fail(damaged(std::string("'") + name + "' is missing"));
-  if (s.size > kLargestEntry) return fail(damaged(std::string("'") + name + "' is too large"));
+  if (zip_stat(z, name, 0, &s) != 0 || !(s.valid & ZIP_STAT_SIZE)) return fail(damaged(std::string("'") + name + "' is missing"));
+  if (s.size > most) return fail(damaged(std::string("'") + name + "' is too large"));
   zip_file_t* f = zip_fopen(z, name, 0);
   if (!f) return fail(damaged(std::string("'") + name + "' cannot be read"));
   std::string bytes(s.size, '\0');
@@ -42,6 +48,24 @@ Expected<std::string> entry(zip_t* z, const char* name) {
   if (!whole) return fail(damaged(std::string("'") + name + "' is damaged"));
   return bytes;
 }
+
+/// Before anything is unpacked: a small file may say that it holds more than the machine.
+Expected<void> checkSizes(zip_t* z) {
+  const zip_int64_t entries = zip_get_num_entries(z, 0);
+  if (entries > kMostEntries) return fail(damaged("it has too many entries"));
+  zip_uint64_t all = 0;
+  for (zip_int64_t i = 0; i < entries; ++i) {
+    zip_stat_t s;
+    if (zip_stat_index(z, zip_uint64_t(i), 0, &s) != 0 || !(s.valid & ZIP_STAT_SIZE)) return fail(damaged("an entry has no size"));
+    if (s.size > kMostUnpacked || (all += s.size) > kMostUnpacked)
+      return fail(problem("LM-F006", fmt::format("the project unpacks to more than {} MB", kMostUnpacked >> 20))
+                      .tryThis("open an earlier copy, or the recipe alone"));
+  }
+  return {};
+}
+
+/// The name under which a kept result is sealed: results of other programs' versions do not hold.
+std::string sealedName(const std::string& key) { return std::string(LUMSK_VERSION) + " " + key; }
 
 Expected<void> add(zip_t* z, const std::string& name, const std::string& bytes, bool packed = true) {
   zip_source_t* source = zip_source_buffer(z, bytes.data(), bytes.size(), 0);
@@ -97,7 +121,8 @@ Expected<Project> readProject(const std::string& path, Kept keptResults) {
   int error = 0;
   Archive a{zip_open(path.c_str(), ZIP_RDONLY | ZIP_CHECKCONS, &error)};
   if (!a.zip) return fail(damaged("it is of another kind or cut off"));
-  LUMSK_TRY(text, entry(a.zip, "recipe.json"));
+  LUMSK_CHECK(checkSizes(a.zip));
+  LUMSK_TRY(text, entry(a.zip, "recipe.json", kMostRecipe));
   LUMSK_TRY(recipe, recipe::fromText(text));
   out.recipe = std::move(recipe);
   const std::string folder = "imports/", cache = "cache/";
@@ -105,12 +130,13 @@ Expected<Project> readProject(const std::string& path, Kept keptResults) {
     const char* name = zip_get_name(a.zip, zip_uint64_t(i), 0);
     if (name && std::string(name).rfind(cache, 0) == 0) {
       if (keptResults == Kept::Leave) continue;
-      // Lost results are no loss: they are computed again.
+      // Lost results are no loss: they are computed again. Those that this person's Lumsk did not write are not even looked
+      // at, since they could be of any body, and the kernel's reader trusts what it reads.
       const auto kept = entry(a.zip, name);
-      if (!kept) continue;
-      if (auto outcome = unpackOutcome(*kept))
-        out.kept["xxh128:" + std::string(name).substr(cache.size())] =
-            std::make_shared<const recipe::Outcome>(std::move(*outcome));
+      if (!kept || kept->size() < Seal::kLength) continue;
+      const std::string key = "xxh128:" + std::string(name).substr(cache.size()), packed = kept->substr(Seal::kLength);
+      if (!Seal::own().holds(sealedName(key), packed, kept->substr(0, Seal::kLength))) continue;
+      if (auto outcome = unpackOutcome(packed)) out.kept[key] = std::make_shared<const recipe::Outcome>(std::move(*outcome));
       continue;
     }
     if (!name || std::string(name).rfind(folder, 0) != 0) continue;
@@ -120,13 +146,24 @@ Expected<Project> readProject(const std::string& path, Kept keptResults) {
       return fail(problem("LM-F004", "an imported file in the project is damaged").tryThis("open an earlier copy"));
     out.recipe.imports[hash] = std::make_shared<const std::string>(std::move(bytes));
   }
-  if (auto png = entry(a.zip, "thumbnail.png")) out.thumbnailPng = std::move(*png);
-  if (auto about = entry(a.zip, "recovery.json")) out.recovery = std::move(*about);
+  if (auto png = entry(a.zip, "thumbnail.png", kMostPicture)) out.thumbnailPng = std::move(*png);
+  if (auto about = entry(a.zip, "recovery.json", kMostPicture)) out.recovery = std::move(*about);
   return out;
 }
 
-Expected<void> writeProject(const std::string& path, const Project& p) {
-  return replaceFile(path, [&](const std::string& temporary) -> Expected<void> {
+std::set<std::string> usedImports(const recipe::Recipe& r) {
+  std::set<std::string> out;
+  if (r.imports.empty()) return out;
+  for (const auto& s : r.steps) {
+    const std::string inputs = s->inputs->dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+    for (const auto& [hash, bytes] : r.imports)
+      if (inputs.find(hash) != std::string::npos) out.insert(hash);
+  }
+  return out;
+}
+
+Expected<void> writeProject(const std::string& path, const Project& p, const Replacing& how) {
+  const auto write = [&](const std::string& temporary) -> Expected<void> {
     int error = 0;
     Archive a{zip_open(temporary.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &error)};
     const auto cannot = [&](const std::string& why) {
@@ -145,21 +182,21 @@ Expected<void> writeProject(const std::string& path, const Project& p) {
     LUMSK_CHECK(add(a.zip, "recipe.json", text));
     if (!p.recovery.empty()) LUMSK_CHECK(add(a.zip, "recovery.json", p.recovery));
     if (!p.thumbnailPng.empty()) LUMSK_CHECK(add(a.zip, "thumbnail.png", p.thumbnailPng));
-    for (const auto& [hash, bytes] : p.recipe.imports)
-      if (text.find(hash) != std::string::npos) // others were used by steps that are gone
-        // Kept work is written again and again: packing what was imported would take longest.
-        LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *bytes, p.recovery.empty()));
+    for (const std::string& hash : usedImports(p.recipe))
+      // Kept work is written again and again: packing what was imported would take longest.
+      LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *p.recipe.imports.at(hash), p.recovery.empty()));
     std::vector<std::string> packed; // the archive reads them when it is closed
     packed.reserve(p.kept.size());
     for (const auto& [key, outcome] : p.kept)
       if (auto bytes = packOutcome(*outcome)) {
-        packed.push_back(std::move(*bytes));
+        packed.push_back(Seal::own().of(sealedName(key), *bytes) + *bytes);
         LUMSK_CHECK(add(a.zip, "cache/" + key.substr(key.find(':') + 1), packed.back()));
       }
     if (zip_close(a.zip) != 0) return cannot(zip_strerror(a.zip));
     a.zip = nullptr;
     return {};
-  });
+  };
+  return replaceFile(path, write, how);
 }
 
 std::optional<std::string> ProjectLock::take(const std::string& projectPath) {
@@ -167,14 +204,21 @@ std::optional<std::string> ProjectLock::take(const std::string& projectPath) {
   const std::filesystem::path p(projectPath);
   const std::string lock = (p.parent_path() / ("." + p.filename().string() + ".lock")).string();
   const std::string self = thisProcess();
-  if (std::ifstream in(lock); in) {
+  std::error_code e;
+  if (std::ifstream in(lock); in && std::filesystem::is_regular_file(std::filesystem::symlink_status(lock, e))) {
     std::string other;
     std::getline(in, other);
     const auto host = [](const std::string& words) { return words.substr(0, words.find(' ')); };
     if (other != self && processLives(other))
       return "it is open in another window" + (host(other) == host(self) ? std::string() : " on " + host(other));
   }
-  if (std::ofstream out(lock); out << self << '\n') path_ = lock;
+  // Whoever may write in the folder could have laid a link there: it is never followed.
+  ::unlink(lock.c_str());
+  const int fd = ::open(lock.c_str(), O_CREAT | O_EXCL | O_WRONLY | O_NOFOLLOW | O_CLOEXEC, 0644);
+  if (fd < 0) return {};
+  const std::string line = self + "\n";
+  if (::write(fd, line.data(), line.size()) == ssize_t(line.size())) path_ = lock;
+  ::close(fd);
   return {};
 }
 

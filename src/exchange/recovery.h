@@ -1,14 +1,13 @@
 #pragma once
+#include "exchange/journal.h"
+#include "exchange/processes.h"
 #include "exchange/project.h"
 
 #include <chrono>
+#include <mutex>
+#include <set>
 
 namespace lumsk::exchange {
-
-/// A process of some machine, as lock and recovery files name it: "host pid start".
-std::string thisProcess();
-/// Whether it still runs: always for other machines, where nobody can tell.
-bool processLives(const std::string& words);
 
 /// Unsaved work of a process that has ended.
 struct LostWork {
@@ -17,21 +16,31 @@ struct LostWork {
   std::chrono::system_clock::time_point time;
 };
 
-/// Keeps unsaved work of this process in a folder: one file a window, written whole or not at all.
+/// Keeps unsaved work of this process in a folder that is this person's alone: one file a window, written whole or not
+/// at all, and beside it a journal of what changed since. Safe on any thread.
 class Recovery {
 public:
   explicit Recovery(std::string folder); ///< makes the folder when it is first needed
-  /// Writes the work; safe on any thread, one call at a time. Fails as `writeProject` does.
-  Expected<void> keep(const recipe::Recipe& r, const std::string& projectPath) const;
-  void drop() const; ///< it is saved, or given up
+  /// Keeps the work, on the disk when this returns: appends what changed to the journal where that will do (no other files
+  /// are imported, and it is short), else writes all. Fails as `writeProject` does.
+  Expected<void> keep(const recipe::Recipe& r, const std::string& projectPath);
+  void drop(); ///< it is saved, or given up
   /// What ended processes left, newest first.
   std::vector<LostWork> lost() const;
   /// Takes lost work over: nobody else is offered it then; it lives on as this process's own recovery.
-  Expected<Project> take(const LostWork& w) const;
+  Expected<Project> take(const LostWork& w);
   void discard(const LostWork& w) const;
 
 private:
+  Expected<void> keepWhole(const recipe::Recipe& r, const std::string& projectPath);
+  bool appendable(const recipe::Recipe& r, const std::string& projectPath) const;
+
   std::string folder_, file_;
+  std::mutex mutex_; ///< of what follows
+  Journal journal_;
+  std::set<std::string> imports_; ///< hashes of what the file holds
+  std::string projectPath_;
+  int journals_ = 0;
 };
 
 } // namespace lumsk::exchange

@@ -1,6 +1,4 @@
-#include "recipe/recipe.h"
-
-#include <nlohmann/json.hpp>
+#include "recipe/recipe_json.h"
 
 #include <algorithm>
 #include <set>
@@ -84,7 +82,7 @@ Recipe read(const json& j) {
 
 } // namespace
 
-std::string toText(const Recipe& r) {
+json asJson(const Recipe& r) {
   json j;
   j["format"] = "lumsk-recipe";
   j["version"] = kFormatVersion;
@@ -117,14 +115,20 @@ std::string toText(const Recipe& r) {
   }
   if (!r.here.empty()) j["here"] = r.here;
   j["last_id"] = r.lastId;
-  return j.dump(1, ' ', false, json::error_handler_t::replace) + "\n";
+  return j;
 }
+
+std::string toText(const Recipe& r) { return asJson(r).dump(1, ' ', false, json::error_handler_t::replace) + "\n"; }
 
 namespace {
 
-/// Whether brackets stand within one another more deeply than anything that is read here recursively can bear.
-bool nestedTooDeeply(const std::string& text) {
-  constexpr int kDeepest = 100;
+/// How deeply brackets stand within one another, and about how many values there are.
+struct Extent {
+  int deepest = 0;
+  size_t values = 1;
+};
+Extent extentOf(const std::string& text) {
+  Extent out;
   int depth = 0;
   bool quoted = false;
   for (size_t i = 0; i < text.size(); ++i) {
@@ -135,20 +139,40 @@ bool nestedTooDeeply(const std::string& text) {
     } else if (c == '"') {
       quoted = true;
     } else if (c == '[' || c == '{') {
-      if (++depth > kDeepest) return true;
+      out.deepest = std::max(out.deepest, ++depth), ++out.values;
     } else if (c == ']' || c == '}') {
       --depth;
+    } else if (c == ',') {
+      ++out.values;
     }
   }
-  return false;
+  return out;
 }
 
 } // namespace
 
+std::optional<json> parsedSafely(const std::string& text, std::string* why) {
+  constexpr int kDeepest = 100;
+  const Extent e = extentOf(text);
+  const auto no = [&](const char* words) {
+    if (why) *why = words;
+    return std::nullopt;
+  };
+  if (e.deepest > kDeepest) return no("its lists are nested too deeply");
+  if (e.values > kMostValues) return no("it holds too many values");
+  json j = json::parse(text, nullptr, false);
+  if (j.is_discarded()) return no("its text is damaged");
+  return j;
+}
+
 Expected<Recipe> fromText(const std::string& text) {
-  if (nestedTooDeeply(text)) return fail(foreign("its lists are nested too deeply"));
-  const json j = json::parse(text, nullptr, false);
-  if (j.is_discarded()) return fail(foreign("its text is damaged"));
+  std::string why;
+  const auto j = parsedSafely(text, &why);
+  if (!j) return fail(foreign(why));
+  return fromJson(*j);
+}
+
+Expected<Recipe> fromJson(const json& j) {
   if (!j.is_object() || value<json>(j, "format", "") != "lumsk-recipe") return fail(foreign("it is of another kind"));
   const json version = value<json>(j, "version", 0);
   if (!version.is_number_integer() || version < 1) return fail(foreign("it has no version"));

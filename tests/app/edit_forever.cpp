@@ -1,5 +1,5 @@
 // Edits, saves and keeps unsaved work in the real window until it is killed; tells on standard output what is saved.
-// Arguments: project, folder of unsaved work.
+// Arguments: project, folder of unsaved work; "steady": edits at the pace of hands, and tells of each.
 #include "app/main_window.h"
 #include "app/theme.h"
 #include "brep/guard.h"
@@ -18,14 +18,15 @@ int main(int argc, char** argv) {
   lumsk::app::MainWindow window(lumsk::steps::registry(), argv[2]);
   window.show();
   if (!window.openPath(project)) return 3;
-  window.autosave().setPatience(1, 1);
+  const bool steady = argc > 3;
+  if (!steady) window.autosave().setPatience(1);
   QTimer timer;
   int n = std::stoi(window.workspace().recipe().parameters.front().expression);
   int writtenAt = 0;
   QObject::connect(&timer, &QTimer::timeout, &window, [&] {
     lumsk::app::Workspace& w = window.workspace();
     // One save for every few works kept.
-    if (window.autosave().written() >= writtenAt + 8) {
+    if (!steady && window.autosave().written() >= writtenAt + 8) {
       writtenAt = window.autosave().written();
       const int now = n; // edits go on while it is written
       if (window.savePath(project)) std::printf("saved %d\n", now), std::fflush(stdout);
@@ -33,7 +34,8 @@ int main(int argc, char** argv) {
     lumsk::recipe::Recipe next = w.recipe();
     next.parameters.front().expression = std::to_string(++n);
     w.session().edit(std::move(next), "count");
+    if (steady) std::printf("edited %d\n", n), std::fflush(stdout);
   });
-  timer.start(3);
+  timer.start(steady ? 300 : 3);
   return QApplication::exec();
 }

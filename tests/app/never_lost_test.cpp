@@ -23,7 +23,7 @@ class NeverLostTest : public WindowTestBase {
     VERIFY_OK(exchange::writeProject(path.toStdString(), {r, "", {}, {}}));
   }
   int numberIn(const recipe::Recipe& r) { return std::stoi(r.parameters.at(0).expression); }
-  int files() { return int(QDir(unsaved()).entryList(QDir::Files).size()); }
+  int files() { return int(QDir(unsaved()).entryList({"*.lumsk-recovery"}, QDir::Files).size()); }
 
 private slots:
   void killsWhileSavingAndKeepingLoseNothing() {
@@ -69,9 +69,99 @@ private slots:
     QVERIFY2(offered >= 20, qPrintable(QString::number(offered)));
   }
 
+  /// LUMSK_KILLS of them by hand; some in every check.
+  void killsBetweenEditsLoseAtMostHalfASecond() {
+    const QString project = dir_.filePath("steady.lumsk");
+    const int kills = std::max(6, qEnvironmentVariableIntValue("LUMSK_KILLS"));
+    std::mt19937 rng(7);
+    int offered = 0;
+    qint64 oldestLost = 0;
+    for (int kill = 0; kill < kills; ++kill) {
+      numbered(project, 1);
+      QProcess p;
+      p.start(QCoreApplication::applicationDirPath() + "/edit_forever", {project, unsaved(), "steady"});
+      QVERIFY(p.waitForStarted());
+      std::vector<std::pair<int, qint64>> edits; // number, ms
+      QElapsedTimer clock;
+      clock.start();
+      const auto listen = [&](int ms) {
+        if (!p.waitForReadyRead(ms)) return;
+        while (p.canReadLine())
+          if (const QByteArray line = p.readLine().trimmed(); line.startsWith("edited ")) edits.push_back({line.mid(7).toInt(), clock.elapsed()});
+      };
+      while (edits.empty() && clock.elapsed() < 20000) listen(200);
+      QVERIFY2(!edits.empty(), p.readAllStandardError());
+      const qint64 end = clock.elapsed() + qint64(rng() % 1500);
+      while (clock.elapsed() < end) listen(int(std::max<qint64>(1, end - clock.elapsed())));
+      const qint64 killed = clock.elapsed();
+      p.kill();
+      QVERIFY(p.waitForFinished());
+      another();
+      const auto lost = window_->autosave().recovery().lost();
+      QVERIFY(lost.size() <= 1);
+      int found = 1;
+      if (!lost.empty()) {
+        ++offered;
+        const auto work = window_->autosave().recovery().take(lost[0]);
+        VERIFY_OK(work);
+        found = numberIn(work->recipe);
+      }
+      for (const auto& [n, at] : edits)
+        if (n > found) oldestLost = std::max(oldestLost, killed - at);
+      QCOMPARE(numberIn(exchange::readProject(project.toStdString())->recipe), 1);
+      window_->autosave().giveUp();
+      window_->autosave().recovery().drop();
+      QVERIFY2(QDir(unsaved()).isEmpty(QDir::Files | QDir::Hidden), "something was left behind");
+      for (const QString& f : QDir(dir_.path()).entryList(QDir::Files | QDir::Hidden)) QVERIFY2(!f.contains('~'), qPrintable(f));
+    }
+    qInfo("%d kills, %d with work to offer; the oldest edit that was lost was made %lld ms before", kills, offered, static_cast<long long>(oldestLost));
+    QVERIFY(offered > kills / 2);
+    QVERIFY2(oldestLost <= 500, qPrintable(QString::number(oldestLost)));
+  }
+
+  void anotherProgramsChangesAreNotWrittenOver() {
+    another();
+    const QString project = dir_.filePath("shared.lumsk");
+    numbered(project, 1);
+    QVERIFY(window_->openPath(project));
+    const auto edit = [&](int n) {
+      recipe::Recipe next = w().recipe();
+      next.parameters.front().expression = std::to_string(n);
+      w().session().edit(std::move(next), "count");
+    };
+    const auto stands = [&] { return numberIn(exchange::readProject(project.toStdString())->recipe); };
+    edit(2);
+    keys(Qt::Key_S, Qt::ControlModifier); // nobody else has written: nothing is asked
+    QVERIFY(QTest::qWaitFor([&] { return !w().session().modified(); }, 5000));
+    QCOMPARE(stands(), 2);
+    numbered(project, 77);
+    edit(3);
+    keys(Qt::Key_S, Qt::ControlModifier);
+    QVERIFY(QTest::qWaitFor([&] { return find<QPushButton>("changed-over"); }, 5000));
+    QVERIFY(w().session().modified());
+    QCOMPARE(stands(), 77);
+    click("changed-later");
+    keys(Qt::Key_S, Qt::ControlModifier);
+    QVERIFY(QTest::qWaitFor([&] { return find<QPushButton>("changed-over"); }, 5000));
+    click("changed-over");
+    QVERIFY(QTest::qWaitFor([&] { return !w().session().modified(); }, 5000));
+    QCOMPARE(stands(), 3);
+    // Coming back to the window tells of it before anything is saved.
+    numbered(project, 78);
+    QWidget other;
+    other.show();
+    other.activateWindow();
+    QVERIFY(QTest::qWaitForWindowActive(&other));
+    window_->activateWindow();
+    QVERIFY(QTest::qWaitFor([&] { return find<QPushButton>("changed-open"); }, 5000));
+    click("changed-open");
+    QVERIFY(QTest::qWaitFor([&] { return numberIn(w().recipe()) == 78; }, 5000));
+    QVERIFY(!w().session().modified());
+  }
+
   void whatIsSavedOrThrownAwayLeavesNothingBehind() {
     another();
-    window_->autosave().setPatience(10, 50);
+    window_->autosave().setPatience(10);
     click("start-ring");
     QVERIFY(QTest::qWaitFor([&] { return files() == 1; }, 5000)); // a draft counts
     QVERIFY(window_->savePath(dir_.filePath("ring.lumsk")));
@@ -88,7 +178,7 @@ private slots:
   void keepingUnsavedWorkDoesNotHoldUpTheWindow() {
     another();
     QVERIFY(open("pell_kettle.lumsk"));
-    window_->autosave().setPatience(0, 0);
+    window_->autosave().setPatience(0);
     double longest = 0;
     for (int i = 0; i < 40; ++i) {
       QElapsedTimer clock;

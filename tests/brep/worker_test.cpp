@@ -1,3 +1,4 @@
+#include "brep/confine.h"
 #include "brep/worker.h"
 #include "support/registry.h"
 
@@ -6,6 +7,7 @@
 #include <QTemporaryDir>
 #include <QThread>
 #include <nlohmann/json.hpp>
+#include <cerrno>
 #include <signal.h>
 #include <thread>
 
@@ -47,6 +49,28 @@ private slots:
     const auto r = brep::runInWorker("crash", {}, "reading 'a.step'", {}, {});
     QCOMPARE(codeOf(r), std::string("LM-W002"));
     QVERIFY(r.error().what.find("a.step") != std::string::npos && !r.error().remedyText.empty());
+  }
+
+  void itCanDoNothingButItsJob() {
+    QTemporaryDir dir;
+    QFile own(dir.filePath("own.txt"));
+    QVERIFY(own.open(QIODevice::WriteOnly) && own.write("x") == 1);
+    own.close();
+    const std::string path = own.fileName().toStdString();
+    const auto errorOf = [](const json& a) {
+      const auto r = brep::runInWorker("escape", a, "trying", {}, {});
+      return r ? r->get<int>() : -1;
+    };
+    QVERIFY2(brep::landlockVersion() > 0, "this system has no Landlock: what follows cannot be tried here");
+    for (const std::string& other : {path, std::string("/etc/passwd"), std::string("/proc/self/mem"), std::string("/dev/zero")})
+      QCOMPARE(errorOf({{"way", "read"}, {"path", other}}), EACCES);
+    QCOMPARE(errorOf({{"way", "write"}, {"path", path + "2"}}), EACCES);
+    QVERIFY(!QFile::exists(QString::fromStdString(path + "2")));
+    QCOMPARE(errorOf({{"way", "remove"}, {"path", path}}), EACCES);
+    QVERIFY(own.exists());
+    for (const char* way : {"rights", "socket", "local socket", "child", "program", "signal"}) QCOMPARE(errorOf({{"way", way}, {"path", path}}), EPERM);
+    QCOMPARE(errorOf({{"way", "environment"}}), 0);
+    QCOMPARE(errorOf({{"way", "thread"}}), 1); // which jobs do need
   }
 
   void whatHangsIsStoppedAtItsTime() {

@@ -1,15 +1,20 @@
 #include "exchange/export.h"
 #include "exchange/files.h"
 #include "exchange/project.h"
+#include "exchange/seal.h"
+#include "support/full_disk.h"
 #include "support/recipes.h"
 
+#include <QDir>
 #include <QFile>
+#include <QThread>
 #include <QTemporaryDir>
 #include <assimp/Importer.hpp>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
 #include <csignal>
 #include <sys/resource.h>
+#include <zip.h>
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -153,6 +158,126 @@ private slots:
       accepted += read && recipe::toText(read->recipe) != text;
     }
     QCOMPARE(accepted, 0);
+  }
+
+  void linksAndPermissionsStayWhenAFileIsReplaced() {
+    QTemporaryDir dir;
+    const QString file = dir.filePath("real/a.txt"), link = dir.filePath("a.txt"), second = dir.filePath("b.txt");
+    QVERIFY(QDir(dir.path()).mkdir("real"));
+    VERIFY_OK(exchange::replaceFile(file.toStdString(), "one"));
+    QVERIFY(QFile::setPermissions(file, QFile::ReadOwner | QFile::WriteOwner));
+    QVERIFY(QFile::link("real/a.txt", link) && QFile::link(link, second));
+    VERIFY_OK(exchange::replaceFile(second.toStdString(), "two"));
+    QVERIFY(QFileInfo(link).isSymLink() && QFileInfo(second).isSymLink());
+    QCOMPARE(*exchange::readFile(file.toStdString()), std::string("two"));
+    QCOMPARE(int(QFile::permissions(file) & 0x77), 0);
+    VERIFY_OK(exchange::writeProject(link.toStdString(), {tumbler().recipe, "", {}, ""}));
+    QCOMPARE(int(QFile::permissions(file) & 0x77), 0);
+    // One that leads nowhere makes what it leads to.
+    QVERIFY(QFile::link("real/c.txt", dir.filePath("c.txt")));
+    VERIFY_OK(exchange::replaceFile(dir.filePath("c.txt").toStdString(), "three"));
+    QCOMPARE(*exchange::readFile(dir.filePath("real/c.txt").toStdString()), std::string("three"));
+    QCOMPARE(exchange::replaceFile(dir.filePath("real").toStdString(), "four").error().code, std::string("LM-F022"));
+  }
+
+  void whatAnotherProgramWroteIsNotWrittenOver() {
+    QTemporaryDir dir;
+    const std::string path = dir.filePath("a.txt").toStdString();
+    VERIFY_OK(exchange::replaceFile(path, "mine"));
+    const auto seen = exchange::stateOf(path);
+    const auto write = [&](const exchange::FileState& last) {
+      return exchange::replaceFile(path, [](const std::string& t) -> Expected<void> { QFile f(QString::fromStdString(t)); return f.open(QIODevice::WriteOnly) && f.write("next") == 4 ? Expected<void>() : fail(problem("", "")); }, {&last});
+    };
+    QVERIFY(!exchange::changedSince(path, seen));
+    QThread::msleep(20);
+    VERIFY_OK(exchange::replaceFile(path, "mine")); // touched, and the same
+    QVERIFY(!exchange::changedSince(path, seen));
+    VERIFY_OK(exchange::replaceFile(path, "else")); // of the same size
+    QVERIFY(exchange::changedSince(path, seen));
+    QCOMPARE(write(seen).error().code, std::string("LM-F043"));
+    QCOMPARE(*exchange::readFile(path), std::string("else"));
+    QCOMPARE(QDir(dir.path()).entryList(QDir::Files | QDir::Hidden).size(), 1);
+    VERIFY_OK(write(exchange::stateOf(path)));
+    QVERIFY(QFile::remove(QString::fromStdString(path)));
+    VERIFY_OK(write(seen)); // nothing is lost by writing what is gone
+    QCOMPARE(write({}).error().code, std::string("LM-F043")); // there was none, and now there is
+  }
+
+  void aFullDiskIsToldByEveryFormatAndLeavesNothing() {
+    Bench b = tumbler();
+    b.run();
+    for (const char* name : {"a.step", "a.iges", "a.brep", "a.stl", "a.3mf", "a.lumsk"})
+      for (rlim_t bytes : {0, 1000, 20000}) {
+        QTemporaryDir dir;
+        const std::string path = dir.filePath(name).toStdString();
+        Expected<void> done;
+        {
+          const FullDisk full(bytes);
+          if (exchange::extensionOf(path) == ".lumsk")
+            done = exchange::writeProject(path, {b.recipe, std::string(50000, 'p'), exchange::worthKeeping(*b.model), ""});
+          else if (const auto exported = exchange::exportModel(*b.model, path, {{0.05, 5}}, {}); !exported)
+            done = fail(exported.error());
+        }
+        if (done && QFileInfo(QString::fromStdString(path)).size() <= qint64(bytes)) continue; // it was small enough
+        QVERIFY2(!done && done.error().code == "LM-F022", (std::string(name) + (done ? "" : " " + done.error().code)).c_str());
+        QVERIFY2(QDir(dir.path()).isEmpty(QDir::Files | QDir::Hidden), name);
+      }
+  }
+
+  void resultsThatSomebodyElseKeptAreNotTaken() {
+    QTemporaryDir dir;
+    const std::string path = dir.filePath("a.lumsk").toStdString();
+    Bench b = tumbler();
+    b.run();
+    exchange::Outcomes kept;
+    for (const char* id : {"s5", "s6"}) kept[b.result(id).key] = b.result(id).outcome;
+    VERIFY_OK(exchange::writeProject(path, {b.recipe, "", kept, ""}));
+    QCOMPARE(exchange::readProject(path)->kept.size(), kept.size());
+    QCOMPARE(exchange::readProject(path, exchange::Kept::Leave)->kept.size(), size_t(0));
+    // The one under the other's name, as a file would have it that lies; and one of another person.
+    const auto entry = [&](const std::string& id) { return "cache/" + b.result(id).key.substr(b.result(id).key.find(':') + 1); };
+    const auto with = [&](const std::string& name, const std::string& bytes) {
+      int error = 0;
+      zip_t* z = zip_open(path.c_str(), 0, &error);
+      zip_source_t* s = zip_source_buffer(z, bytes.data(), bytes.size(), 0);
+      const bool added = zip_file_add(z, name.c_str(), s, ZIP_FL_OVERWRITE) >= 0;
+      return zip_close(z) == 0 && added;
+    };
+    const std::string packed = *exchange::packOutcome(*b.result("s6").outcome), key = b.result("s5").key;
+    const auto sealed = [&](const exchange::Seal& by, const std::string& under) { return by.of("0.1.0 " + under, packed) + packed; };
+    QVERIFY(with(entry("s5"), sealed(exchange::Seal::own(), b.result("s6").key)));
+    QCOMPARE(exchange::readProject(path)->kept.count(key), size_t(0));
+    const exchange::Seal other(dir.filePath("other.key").toStdString());
+    QVERIFY(with(entry("s5"), sealed(other, key)));
+    QCOMPARE(exchange::readProject(path)->kept.count(key), size_t(0));
+    QVERIFY(with(entry("s5"), packed));
+    QCOMPARE(exchange::readProject(path)->kept.count(key), size_t(0));
+    QVERIFY(with(entry("s5"), sealed(exchange::Seal::own(), key))); // so that the test could see one that is taken
+    QCOMPARE(exchange::readProject(path)->kept.count(key), size_t(1));
+    // The secret is for nobody else; one that others could read is made anew.
+    QCOMPARE(int(QFile::permissions(dir.filePath("other.key")) & 0x77), 0);
+    QVERIFY(QFile::setPermissions(dir.filePath("other.key"), QFile::ReadOwner | QFile::WriteOwner | QFile::ReadOther));
+    QVERIFY(!exchange::Seal(dir.filePath("other.key").toStdString()).holds("a", "b", other.of("a", "b")));
+    const exchange::Seal again(dir.filePath("other.key").toStdString());
+    QVERIFY(exchange::Seal(dir.filePath("other.key").toStdString()).holds("a", "b", again.of("a", "b")));
+  }
+
+  void whatWouldUnpackToTooMuchIsRefusedBeforeItIs() {
+    QTemporaryDir dir;
+    const std::string path = dir.filePath("bomb.lumsk").toStdString();
+    VERIFY_OK(exchange::writeProject(path, {tumbler().recipe, "", {}, ""}));
+    int error = 0;
+    zip_t* z = zip_open(path.c_str(), 0, &error);
+    const std::string zeros(200 << 20, '\0');
+    for (int i = 0; i < 5; ++i) QVERIFY(zip_file_add(z, ("imports/" + std::to_string(i)).c_str(), zip_source_buffer(z, zeros.data(), zeros.size(), 0), 0) >= 0);
+    QCOMPARE(zip_close(z), 0);
+    QVERIFY(QFileInfo(QString::fromStdString(path)).size() < 2000000);
+    rusage before{}, after{};
+    getrusage(RUSAGE_SELF, &before);
+    const auto read = exchange::readProject(path);
+    getrusage(RUSAGE_SELF, &after);
+    QVERIFY(!read && read.error().code == "LM-F006");
+    QVERIFY2(after.ru_maxrss - before.ru_maxrss < 50000, "memory was taken for it"); // kB
   }
 
   void listsNestedTooDeeplyAreRefused() {

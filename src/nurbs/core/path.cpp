@@ -2,7 +2,9 @@
 
 #include <Eigen/Eigenvalues>
 #include <algorithm>
+#include <Eigen/Geometry>
 #include <cmath>
+#include <tuple>
 
 namespace lumsk::nurbs {
 
@@ -37,16 +39,33 @@ Vec3 segmentPoint(const Segment& s, double f) {
   return d[0];
 }
 
-/// Cuts a spline at its interior knots of full multiplicity.
-void appendSmoothParts(const Spline& c, std::vector<Segment>& out) {
-  for (double u : breakpoints(c.knots(), c.degree())) {
-    if (u <= c.first() || u >= c.last() || multiplicity(c.knots(), u) < c.degree()) continue;
-    if (auto parts = split(c, u)) {
-      out.push_back(parts->first);
-      return appendSmoothParts(parts->second, out);
+/// Cuts a spline at its interior knots of full multiplicity: there a control point lies on it, and what comes before and
+/// after shares no other.
+void appendSmoothParts(const Spline& whole, std::vector<Segment>& out) {
+  const int p = whole.degree();
+  const double alike = 1e-12 * (whole.knots().back() - whole.knots().front()); // as `multiplicity` counts
+  // Places in the knots where such a one begins and ends.
+  const auto fullKnots = [&](const Knots& U) {
+    std::vector<std::pair<int, int>> full;
+    const int n = int(U.size()) - p - 1;
+    for (int i = p + 1, j; i < n; i = j) {
+      for (j = i; j < n && U[size_t(j)] - U[size_t(i)] <= alike;) ++j;
+      if (j - i >= p && U[size_t(i)] - U[size_t(p)] > alike && U[size_t(n)] - U[size_t(i)] > alike) full.push_back({i, j - 1});
     }
-  }
-  out.push_back(c);
+    return full;
+  };
+  if (fullKnots(whole.knots()).empty()) return void(out.push_back(whole));
+  const Spline c = clamp(p, whole.knots(), whole.points(), whole.closed());
+  const Knots& U = c.knots();
+  int last = p; // knot at the start of the part
+  const auto add = [&](int next) {
+    Knots V(size_t(p) + 1, U[size_t(last)]);
+    V.insert(V.end(), U.begin() + last + 1, U.begin() + next);
+    V.insert(V.end(), size_t(p) + 1, U[size_t(next)]);
+    out.push_back(Spline::trusted(p, std::move(V), c.points().middleRows(last - p, next - last + p), false));
+  };
+  for (const auto& [first, end] : fullKnots(U)) add(first), last = end;
+  add(int(c.points().rows()));
 }
 
 bool segmentUsable(const Segment& s) {
@@ -265,28 +284,96 @@ Points polylineWithin(const Path& p, double chordMm) {
   return out;
 }
 
+namespace {
+
+/// Crossings of a polyline in a plane with itself: pairs of pieces of a tree of boxes over neighbouring segments, so that
+/// the time grows with the length and with what crosses, not with its square.
+class CrossingSearch {
+public:
+  CrossingSearch(const std::vector<Vec2>& q, bool closed) : q_(q), closed_(closed), segments_(int(q.size()) - 1) {
+    boxes_.resize(size_t(2) << int(std::ceil(std::log2(std::max(1, segments_)))));
+    build(1, 0, segments_);
+  }
+
+  struct Crossing {
+    int first, second; ///< segments
+    Vec2 at;
+  };
+  std::vector<Crossing> run() {
+    within(1, 0, segments_);
+    std::sort(found_.begin(), found_.end(), [](const Crossing& a, const Crossing& b) { return std::tie(a.first, a.second) < std::tie(b.first, b.second); });
+    return std::move(found_);
+  }
+
+private:
+  using Box = Eigen::AlignedBox2d;
+  static constexpr size_t kEnough = 1000; ///< nobody is told of more
+
+  const Box& build(size_t node, int first, int last) {
+    Box& b = boxes_[node];
+    if (last - first <= 1) {
+      if (first < last) b.extend(q_[size_t(first)]).extend(q_[size_t(first) + 1]);
+      return b;
+    }
+    const int middle = (first + last) / 2;
+    b.extend(build(2 * node, first, middle));
+    b.extend(build(2 * node + 1, middle, last));
+    return b;
+  }
+
+  void within(size_t node, int first, int last) {
+    if (last - first <= 1 || found_.size() >= kEnough) return;
+    const int middle = (first + last) / 2;
+    within(2 * node, first, middle);
+    within(2 * node + 1, middle, last);
+    between(2 * node, first, middle, 2 * node + 1, middle, last);
+  }
+
+  void between(size_t a, int a0, int a1, size_t b, int b0, int b1) {
+    if (found_.size() >= kEnough || a0 == a1 || b0 == b1 || !boxes_[a].intersects(boxes_[b])) return;
+    if (a1 - a0 == 1 && b1 - b0 == 1) return test(a0, b0);
+    if (a1 - a0 >= b1 - b0) {
+      const int middle = (a0 + a1) / 2;
+      between(2 * a, a0, middle, b, b0, b1);
+      between(2 * a + 1, middle, a1, b, b0, b1);
+    } else {
+      const int middle = (b0 + b1) / 2;
+      between(a, a0, a1, 2 * b, b0, middle);
+      between(a, a0, a1, 2 * b + 1, middle, b1);
+    }
+  }
+
+  void test(int i, int j) {
+    if (j < i + 2 || (closed_ && i == 0 && j == segments_ - 1)) return; // neighbours
+    const auto cross = [](const Vec2& a, const Vec2& b) { return a.x() * b.y() - a.y() * b.x(); };
+    const Vec2 r = q_[size_t(i) + 1] - q_[size_t(i)], s = q_[size_t(j) + 1] - q_[size_t(j)], d = q_[size_t(j)] - q_[size_t(i)];
+    const double det = cross(r, s);
+    if (std::abs(det) < 1e-14 * r.norm() * s.norm()) return;
+    const double a = cross(d, s) / det, b = cross(d, r) / det;
+    if (a >= 0 && a < 1 && b >= 0 && b < 1) found_.push_back({i, j, q_[size_t(i)] + a * r});
+  }
+
+  const std::vector<Vec2>& q_;
+  const bool closed_;
+  const int segments_;
+  std::vector<Box> boxes_; ///< the children of node n are 2 n and 2 n + 1
+  std::vector<Crossing> found_;
+};
+
+} // namespace
+
 std::vector<Vec3> selfCrossings(const Path& p, LengthTolerance point) {
-  const Points pts = polyline(p, 24);
+  constexpr int kUsual = 24, kMostPieces = 2'000'000;
+  std::int64_t spans = 0;
+  for (const Segment& s : p.segments()) spans += piecesOf(s);
+  const Points pts = polyline(p, std::clamp(int(kMostPieces / std::max<std::int64_t>(1, spans)), 2, kUsual));
   const PlaneOfPoints plane = fitPlane(pts);
   if (!plane.unique || plane.deviationMm > std::max(point.mm, 1e-3 * (pts.rowwise() - pts.colwise().mean()).norm()))
     return {};
-  const int n = int(pts.rows());
-  std::vector<Vec2> q(n);
-  for (int i = 0; i < n; ++i) q[i] = plane.frame.local(pts.row(i).transpose()).head<2>();
-  const auto cross = [](const Vec2& a, const Vec2& b) { return a.x() * b.y() - a.y() * b.x(); };
+  std::vector<Vec2> q(size_t(pts.rows()));
+  for (size_t i = 0; i < q.size(); ++i) q[i] = plane.frame.local(pts.row(Eigen::Index(i)).transpose()).head<2>();
   std::vector<Vec3> found;
-  for (int i = 0; i + 1 < n; ++i)
-    for (int j = i + 2; j + 1 < n; ++j) {
-      if (p.closed() && i == 0 && j == n - 2) continue;
-      const Vec2 r = q[i + 1] - q[i], s = q[j + 1] - q[j], d = q[j] - q[i];
-      if (std::min(q[j].x(), q[j + 1].x()) > std::max(q[i].x(), q[i + 1].x()) ||
-          std::max(q[j].x(), q[j + 1].x()) < std::min(q[i].x(), q[i + 1].x()))
-        continue;
-      const double det = cross(r, s);
-      if (std::abs(det) < 1e-14 * r.norm() * s.norm()) continue;
-      const double a = cross(d, s) / det, b = cross(d, r) / det;
-      if (a >= 0 && a < 1 && b >= 0 && b < 1) found.push_back(plane.frame.at((q[i] + a * r).x(), (q[i] + a * r).y()));
-    }
+  for (const auto& c : CrossingSearch(q, p.closed()).run()) found.push_back(plane.frame.at(c.at.x(), c.at.y()));
   return found;
 }
 

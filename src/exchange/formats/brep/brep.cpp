@@ -7,7 +7,7 @@
 #include <BRep_Builder.hxx>
 #include <TopoDS_Compound.hxx>
 
-#include <fstream>
+#include <sstream>
 
 namespace lumsk::exchange {
 
@@ -19,21 +19,18 @@ namespace {
 
 /// The kernel's own format.
 Expected<void> writeBrep(const std::string& path, const Contents& contents) {
-  return replaceFile(path, [&](const std::string& temporary) {
-    return brep::guarded("writing BREP", [&]() -> Expected<void> {
-      TopoDS_Compound all;
-      BRep_Builder builder;
-      builder.MakeCompound(all);
-      for (const auto& b : contents.bodies) builder.Add(all, b.body->shape);
-      for (const NamedCurve& c : contents.curves) builder.Add(all, brep::toWire(*c.curve));
-      const bool alone = contents.bodies.size() == 1 && contents.curves.empty();
-      std::ofstream out(temporary, std::ios::binary);
-      BRepTools::Write(alone ? contents.bodies[0].body->shape : TopoDS_Shape(all), out);
-      out.close();
-      if (!out) return fail(cannotWrite(path));
-      return {};
-    });
-  });
+  LUMSK_TRY(bytes, brep::guarded("writing BREP", [&]() -> Expected<std::string> {
+              TopoDS_Compound all;
+              BRep_Builder builder;
+              builder.MakeCompound(all);
+              for (const auto& b : contents.bodies) builder.Add(all, b.body->shape);
+              for (const NamedCurve& c : contents.curves) builder.Add(all, brep::toWire(*c.curve));
+              const bool alone = contents.bodies.size() == 1 && contents.curves.empty();
+              std::ostringstream out(std::ios::binary);
+              BRepTools::Write(alone ? contents.bodies[0].body->shape : TopoDS_Shape(all), out);
+              return out.str();
+            }));
+  return replaceFile(path, bytes);
 }
 
 } // namespace

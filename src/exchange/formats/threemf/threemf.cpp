@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <cstdint>
-#include <fstream>
 #pragma GCC diagnostic push
 #pragma GCC diagnostic ignored "-Wunused-parameter"
 #include <Model/COM/NMR_DLLInterfaces.h>
@@ -79,12 +78,7 @@ Expected<void> write3mf(const std::string& path, const Contents& contents) {
         NMR::lib3mf_writer_writetocallback(writer.p, reinterpret_cast<void*>(&Written::write),
                                            reinterpret_cast<void*>(&Written::seek), &written) != 0)
       return fail(cannotWrite(path, "the 3MF library refuses"));
-    return replaceFile(path, [&](const std::string& temporary) -> Expected<void> {
-      std::ofstream out(temporary, std::ios::binary);
-      if (!out.write(written.bytes.data(), std::streamsize(written.bytes.size())).flush())
-        return fail(cannotWrite(path, "the folder or disk refuses"));
-      return {};
-    });
+    return replaceFile(path, written.bytes);
   });
 }
 
