@@ -1,3 +1,4 @@
+#include "base/text.h"
 #include "brep/combine.h"
 #include "brep/confine.h"
 #include "brep/convert.h"
@@ -240,11 +241,11 @@ Expected<ForeignBodies> readForeign(const std::string& bytes, const ForeignOptio
                   "reading '" + o.name + "'", {std::min(o.seconds, patienceFor(bytes)), 0}, cx));
   return guarded("taking over a file", [&]() -> Expected<ForeignBodies> {
     ForeignBodies out;
-    out.unit = answer.at("unit").get<std::string>();
+    out.unit = oneLine(answer.at("unit").get<std::string>());
     for (const json& p : answer.at("parts")) {
       auto body = bodyFrom(p.at("body"));
       if (!body) return fail(notHandedOver("the bodies of '" + o.name + "'"));
-      out.parts.push_back({std::move(body), p.at("label").get<std::string>(), p.at("colour").get<std::string>()});
+      out.parts.push_back({std::move(body), oneLine(p.at("label").get<std::string>()), p.at("colour").get<std::string>()});
     }
     for (const json& n : answer.at("notes")) out.notes.push_back(problemFrom(n));
     for (const json& c : answer.at("curves")) {

@@ -1,5 +1,6 @@
 // Headless Lumsk: run, check, convert, steps (docs/command-line.md). Exit 0 done; 1 the recipe or model has failures;
 // 2 wrong use or unreadable input.
+#include "base/text.h"
 #include "brep/guard.h"
 #include "exchange/export.h"
 #include "exchange/files.h"
@@ -28,6 +29,43 @@ namespace {
 
 constexpr int kDone = 0, kFailures = 1, kWrongUse = 2;
 
+/// What goes to a terminal holds names out of files: line by line it is rid of what would steer the terminal.
+class PlainLines : public std::streambuf {
+public:
+  explicit PlainLines(std::ostream& out) : stream_(out), out_(out.rdbuf(this)) {}
+  ~PlainLines() override {
+    sync();
+    stream_.rdbuf(out_);
+  }
+
+protected:
+  int overflow(int c) override {
+    if (c == traits_type::eof()) return 0;
+    if (c != '\n') return line_ += char(c), c;
+    line_ = oneLine(std::move(line_)) + '\n';
+    return flush() ? c : traits_type::eof();
+  }
+  std::streamsize xsputn(const char* s, std::streamsize n) override {
+    for (std::streamsize i = 0; i < n; ++i)
+      if (overflow(static_cast<unsigned char>(s[i])) == traits_type::eof()) return i;
+    return n;
+  }
+  int sync() override {
+    line_ = oneLine(std::move(line_));
+    return flush() && out_->pubsync() == 0 ? 0 : -1;
+  }
+
+private:
+  bool flush() {
+    const bool ok = out_->sputn(line_.data(), std::streamsize(line_.size())) == std::streamsize(line_.size());
+    line_.clear();
+    return ok;
+  }
+  std::ostream& stream_;
+  std::streambuf* out_;
+  std::string line_;
+};
+
 void complain(const Problem& p) { std::cerr << p.code << ": " << sentence(p) << '\n'; }
 
 /// NAME=EXPR on a parameter. False when there is no such number.
@@ -43,6 +81,7 @@ bool setNumber(recipe::Recipe& r, const std::string& assignment) {
 }
 
 void tellFailures(const recipe::Model& m) {
+  if (m.numbersProblem) std::cerr << "numbers: " << m.numbersProblem->code << ": " << sentence(*m.numbersProblem) << '\n';
   for (const auto& s : m.recipe->steps) {
     const recipe::StepResult* r = m.result(s->id);
     if (r->status == recipe::Status::Failed && r->problem)
@@ -140,7 +179,7 @@ int run(const RunArguments& a) {
     model = part;
   }
   if (!a.report.empty()) {
-    const auto wrote = exchange::replaceFile(a.report, exchange::reportOf(*model).dump(2) + "\n");
+    const auto wrote = exchange::replaceFile(a.report, exchange::reportOf(*model).dump(2, ' ', false, json::error_handler_t::replace) + "\n");
     if (!wrote) return complain(wrote.error()), kWrongUse;
   }
   for (const std::string& path : a.exports) {
@@ -228,7 +267,7 @@ int ways(const std::string& file, const std::string& step, bool asJson) {
       std::cout << fmt::format("{:24} {}\n", w.name, one.value("problem", std::string("does not fit")));
     out.push_back(std::move(one));
   }
-  if (asJson) std::cout << out.dump(2) << '\n';
+  if (asJson) std::cout << out.dump(2, ' ', false, json::error_handler_t::replace) << '\n';
   return kDone;
 }
 
@@ -276,7 +315,7 @@ int check(const std::string& file, bool asJson) {
       if (!asJson) tellState(out["bodies"].back());
     }
   }
-  if (asJson) std::cout << out.dump(2) << '\n';
+  if (asJson) std::cout << out.dump(2, ' ', false, json::error_handler_t::replace) << '\n';
   return good ? kDone : kFailures;
 }
 
@@ -356,6 +395,7 @@ int listTexts() {
 } // namespace
 
 int main(int argc, char** argv) {
+  const PlainLines output(std::cout), errors(std::cerr);
   brep::quietKernel();
   CLI::App app{"Lumsk without a window"};
   app.require_subcommand(1);
@@ -401,10 +441,15 @@ int main(int argc, char** argv) {
     const int code = app.exit(e);
     return code == 0 ? kDone : kWrongUse;
   }
-  if (*runCommand) return run(r);
-  if (*checkCommand) return check(file, asJson);
-  if (*convertCommand) return convert(file, to);
-  if (*waysCommand) return ways(file, step, asJson);
-  if (*textsCommand) return listTexts();
-  return listSteps(asJson);
+  try {
+    if (*runCommand) return run(r);
+    if (*checkCommand) return check(file, asJson);
+    if (*convertCommand) return convert(file, to);
+    if (*waysCommand) return ways(file, step, asJson);
+    if (*textsCommand) return listTexts();
+    return listSteps(asJson);
+  } catch (const std::exception& e) { // the last catch: nothing should come this far
+    std::cerr << "LM-R031: the program failed inside (" << e.what() << "); tell us\n";
+    return kFailures;
+  }
 }

@@ -58,6 +58,7 @@ json reportOf(const recipe::BodyEntry& b, const Tolerances& tol) {
 
 json reportOf(const recipe::Model& model) {
   json out{{"steps", json::array()}, {"bodies", json::array()}, {"measurements", json::array()}};
+  if (model.numbersProblem) out["numbers_problem"] = note(*model.numbersProblem);
   for (const auto& s : model.recipe->steps) {
     const recipe::StepResult* r = model.result(s->id);
     json e{{"id", s->id},           {"kind", s->kind},

@@ -61,7 +61,9 @@ BodyState stateOf(const brep::Body& b) {
     s.largestToleranceMm = brep::largestTolerance(b.shape);
     return true;
   });
-  if (!done) s.valid = false;
+  // Inside out, without an inside or nowhere it is no solid, whatever its faces look like.
+  const bool plausible = std::isfinite(s.areaMm2) && s.boxLow.allFinite() && s.boxHigh.allFinite() && (!s.solid || (std::isfinite(s.volumeMm3) && s.volumeMm3 > 0));
+  if (!done || !plausible) s.valid = false;
   return s;
 }
 

@@ -1,5 +1,7 @@
 #include "recipe/recipe_json.h"
 
+#include "base/text.h"
+
 #include <algorithm>
 #include <set>
 
@@ -54,14 +56,17 @@ Recipe read(const json& j) {
   }
   r.lastId = value(j, "last_id", 0);
   std::set<std::string> ids;
-  for (const json& s : j.at("steps")) {
+  const json& steps = j.at("steps");
+  if (steps.size() > kMostSteps) throw std::runtime_error("it has " + std::to_string(steps.size()) + " steps, and " + std::to_string(kMostSteps) + " are the most");
+  if (numbers.size() > kMostNumbers) throw std::runtime_error("it has " + std::to_string(numbers.size()) + " numbers, and " + std::to_string(kMostNumbers) + " are the most");
+  for (const json& s : steps) {
     auto e = std::make_shared<StepEntry>();
     e->id = s.at("id").get<std::string>();
     e->kind = s.at("kind").get<std::string>();
     e->version = value(s, "version", 1);
-    e->label = value<std::string>(s, "label", e->kind);
+    e->label = oneLine(value<std::string>(s, "label", e->kind));
     e->on = value(s, "on", true);
-    e->group = value<std::string>(s, "group", "");
+    e->group = oneLine(value<std::string>(s, "group", ""));
     e->colour = value<std::string>(s, "colour", "");
     e->inputs = std::make_shared<const json>(value(s, "inputs", json::object()));
     if (e->id.empty() || !ids.insert(e->id).second) throw std::runtime_error("two steps have the id '" + e->id + "'");
@@ -72,7 +77,7 @@ Recipe read(const json& j) {
   }
   const json looks = value(j, "looks", json::object());
   for (const auto& [id, l] : looks.items())
-    r.looks[id] = {value<std::string>(l, "label", ""), value<std::string>(l, "colour", ""), value(l, "visible", true),
+    r.looks[id] = {oneLine(value<std::string>(l, "label", "")), value<std::string>(l, "colour", ""), value(l, "visible", true),
                    std::clamp(value(l, "opacity", 1.0), kLeastOpacity, 1.0),
                    finishOf(value<std::string>(l, "finish", "matt")).value_or(Finish::Matt),
                    std::clamp(value(l, "density", 0.0), 0.0, kMostDensity), facesOf(l)};

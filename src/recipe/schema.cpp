@@ -436,7 +436,7 @@ json toJson(const Schema& s) {
     if (f.kind == FieldKind::Picks) {
       j["accepts"] = kindNames(f.accepts);
       j["least"] = f.least;
-      if (f.most < 100000) j["most"] = f.most;
+      if (f.most < kMostPicks) j["most"] = f.most;
       if (!f.each.empty()) j["each"] = toJson(f.each);
     }
     if (!f.columns.empty()) j["columns"] = toJson(f.columns);

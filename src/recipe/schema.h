@@ -47,6 +47,8 @@ struct Condition {
   bool negated = false;
 };
 
+constexpr int kMostPicks = 2000; ///< of one field, where that says nothing less
+
 /// One field of a step. The schema is the only source for form, file keys, CLI, help table, validation and defaults.
 struct Field {
   FieldKind kind = FieldKind::Quantity;
@@ -68,7 +70,7 @@ struct Field {
   // Picks
   Kind accepts = Kind::None;
   Kind preferred = Kind::None; ///< of several things under the pointer these come first
-  int least = 0, most = 100000;
+  int least = 0, most = kMostPicks;
   std::vector<Field> each;    ///< sub-fields of every item (start mark, flip, continuity, magnitude)
   /// Fields that say where on a picked curve (the first one) or face (both), as fractions: they take where it was clicked.
   std::array<std::string, 2> placeGoesTo;

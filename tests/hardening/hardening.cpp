@@ -1,13 +1,17 @@
 // Damaged files and random recipes: whatever comes in, the program says what is wrong and lives. Every case runs in a
 // process of its own, so that crashes, hangs and memory are counted and not suffered.
-//   hardening files COUNT SEED      hardening recipes COUNT SEED      hardening ... COUNT SEED ONLY (that case, here)
-// Exit 1 when a case crashed, took more than 10 s or more than 2 GB.
+//   hardening files|recipes|hostile COUNT SEED [ONLY]      (damaged files; random recipes; files that are sound by their
+//   format and hostile in content; only that case, in this process, with words)
+// Exit 1 when a case crashed, took more than 10 s or more than 1 GB, or gave a result that is false.
 #include "brep/guard.h"
+#include "brep/mesh.h"
 #include "exchange/export.h"
 #include "exchange/files.h"
 #include "exchange/project.h"
 #include "recipe/evaluator.h"
 #include "recipe/point_table.h"
+#include "hardening/hostile.h"
+#include "inspect/state.h"
 #include "steps/registry.h"
 
 #include <chrono>
@@ -25,15 +29,15 @@
 
 using namespace lumsk;
 using nlohmann::json;
-using Rng = std::mt19937_64;
+using test::any;
+using test::below;
+using test::Rng;
+using test::Sample;
 
 namespace {
 
 constexpr double kMostSeconds = 10;
-constexpr long kMostKb = 2L << 20;
-
-size_t below(Rng& rng, size_t n) { return n ? size_t(rng() % n) : 0; }
-template <class T> const T& any(Rng& rng, const std::vector<T>& list) { return list[below(rng, list.size())]; }
+constexpr long kMostKb = 1L << 20;
 
 std::string mutated(std::string s, Rng& rng) {
   static const std::vector<std::string> numbers{
@@ -57,7 +61,7 @@ std::string mutated(std::string s, Rng& rng) {
   return s;
 }
 
-size_t succeeded = 0, failedSteps = 0; ///< of the case at hand
+size_t succeeded = 0, failedSteps = 0, accepted = 0; ///< of the case at hand
 bool telling = false;                  ///< what is refused is written out
 
 /// One step that takes a file, over that file.
@@ -77,6 +81,34 @@ recipe::Recipe withFile(const std::string& kind, const std::string& name, std::s
   return r;
 }
 
+constexpr int kFalseResult = 7; ///< exit code of a case
+
+/// A body that is said to be a whole solid is held against its mesh, by code that did not build it: closed, somewhere, and
+/// of that volume.
+void checkAccepted(const recipe::Model& model) {
+  for (const auto& b : model.bodies) {
+    if (b.stale) continue;
+    const auto state = inspect::stateOf(*b.body);
+    if (!state.valid || !state.solid) continue;
+    const auto falseResult = [&](const char* what, double measured) {
+      std::printf("false: %s is said to be a valid solid of %g mm3, %s %g\n", b.label.c_str(), state.volumeMm3, what, measured);
+      std::fflush(stdout);
+      _exit(kFalseResult);
+    };
+    const double size = (state.boxHigh - state.boxLow).norm();
+    if (!(size < 4e6)) falseResult("its box is", size);
+    const auto mesh = brep::exportMesh(*b.body, {std::max(1e-4, size / 800), 15}, {});
+    if (!mesh) { // told, and not written anywhere
+      if (telling) std::printf("no mesh: %s\n", sentence(mesh.error()).c_str());
+      continue;
+    }
+    ++accepted;
+    if (mesh->openEdges() > 0) falseResult("open edges of its mesh:", mesh->openEdges());
+    const double volume = mesh->volumeMm3();
+    if (std::abs(volume - state.volumeMm3) > 0.02 * state.volumeMm3 + state.areaMm2 * size / 800) falseResult("its mesh has", volume);
+  }
+}
+
 void evaluate(const recipe::Recipe& r) {
   recipe::Evaluator evaluator(steps::registry());
   const auto model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(r), {});
@@ -89,11 +121,8 @@ void evaluate(const recipe::Recipe& r) {
     if (telling) std::printf("%s: %s\n", s->kind.c_str(), sentence(*result->problem).c_str());
     if (!result->problem || result->problem->code.empty() || result->problem->what.empty()) std::abort();
   }
+  checkAccepted(*model);
 }
-
-struct Sample {
-  std::string name, bytes;
-};
 
 std::vector<Sample> samples(const std::string& folder) {
   std::vector<Sample> out;
@@ -114,28 +143,50 @@ void writeSamples(const std::string& folder) {
   std::ofstream(folder + "/table.txt") << "# points\n0 0 0\n10.5;2;3\n20, 4, 1\n\n1 1 1\n2 2 2\n3 1 4\n";
   recipe::Evaluator evaluator(steps::registry());
   const auto model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(project->recipe), {});
+  for (const char* demo : {"carafe", "pebble_timer"}) // recipes of more kinds of steps
+    if (const auto other = exchange::readProject(std::string(LUMSK_DATA_DIR) + "/demos/" + demo + ".lumsk"))
+      std::ofstream(folder + "/" + demo + ".json") << recipe::toText(other->recipe);
   for (const char* name : {"/cup.step", "/cup.brep", "/cup.stl"})
     if (!exchange::exportModel(*model, folder + name, {{0.5, 20}}, {})) std::exit(2);
 }
 
+/// Whatever takes such a file is given it.
+void tryFile(const std::string& folder, const std::string& name, const std::string& bytes, bool asGhost) {
+  const std::string ending = exchange::extensionOf(name);
+  if (ending == ".lumsk" || ending == ".json") {
+    const std::string path = folder + "/../case" + std::to_string(::getpid()) + ending;
+    std::ofstream(path, std::ios::binary) << bytes;
+    const auto project = exchange::readProject(path);
+    std::filesystem::remove(path);
+    if (telling && !project) std::printf("%s\n", sentence(project.error()).c_str());
+    if (!project) return;
+    if (!project->kept.empty()) _exit(kFalseResult); // nobody sealed any
+    evaluate(project->recipe);
+  } else if (ending == ".txt") {
+    (void)recipe::readPointTable(bytes);
+    evaluate(withFile(asGhost ? "ghost" : "points_curve", name, bytes));
+  } else if (ending == ".stl" || (asGhost && (ending == ".step" || ending == ".brep"))) {
+    evaluate(withFile("ghost", name, bytes));
+  } else if (ending == ".step" || ending == ".brep") {
+    evaluate(withFile("import", name, bytes));
+  } else {
+    evaluate(withFile("picture", name, bytes));
+  }
+}
+
+/// Damaged anywhere.
 void fileCase(const std::string& folder, Rng& rng) {
   const auto all = samples(folder);
   const Sample& s = any(rng, all);
-  const std::string bytes = mutated(s.bytes, rng), ending = exchange::extensionOf(s.name);
-  if (ending == ".lumsk" || ending == ".json") {
-    const std::string path = folder + "/../case" + std::to_string(::getpid()) + ending;
-    std::ofstream(path) << bytes;
-    const auto project = exchange::readProject(path);
-    std::filesystem::remove(path);
-    if (project) evaluate(project->recipe);
-  } else if (ending == ".txt") {
-    (void)recipe::readPointTable(bytes);
-    evaluate(withFile("points_curve", s.name, bytes));
-  } else if (ending == ".stl" || below(rng, 3) == 0) {
-    evaluate(withFile("ghost", s.name, bytes));
-  } else {
-    evaluate(withFile("import", s.name, bytes));
-  }
+  const std::string bytes = mutated(s.bytes, rng);
+  tryFile(folder, s.name, bytes, below(rng, 3) == 0);
+}
+
+/// Sound by its format, and hostile.
+void hostileCase(const std::string& folder, Rng& rng) {
+  const Sample s = test::hostileFile(samples(folder), rng);
+  if (telling) std::ofstream("/tmp/" + s.name, std::ios::binary) << s.bytes;
+  tryFile(folder, s.name, s.bytes, below(rng, 4) == 0);
 }
 
 json randomValue(const recipe::Field& f, const recipe::Recipe& r, Rng& rng);
@@ -249,7 +300,7 @@ int main(int argc, char** argv) {
   if (argc < 4) return 2;
   const std::string what = argv[1];
   const size_t count = std::strtoul(argv[2], nullptr, 10), seed = std::strtoul(argv[3], nullptr, 10);
-  const auto run = what == "files" ? fileCase : recipeCase;
+  const auto run = what == "files" ? fileCase : what == "hostile" ? hostileCase : recipeCase;
   brep::quietKernel();
   std::string base = (std::filesystem::temp_directory_path() / "hardeningXXXXXX").string();
   if (!mkdtemp(base.data())) return 2;
@@ -272,11 +323,11 @@ int main(int argc, char** argv) {
     Rng rng(seed * 1000003 + std::strtoul(argv[4], nullptr, 10));
     telling = true;
     run(folder, rng);
-    std::printf("%zu steps done, %zu refused\n", succeeded, failedSteps);
+    std::printf("%zu steps done, %zu refused, %zu solids held against their meshes\n", succeeded, failedSteps, accepted);
     std::filesystem::remove_all(base);
     return 0;
   }
-  size_t crashed = 0, hung = 0, large = 0;
+  size_t crashed = 0, hung = 0, large = 0, wrong = 0;
   double longest = 0;
   long mostKb = 0;
   for (size_t i = 0; i < count; ++i) {
@@ -293,12 +344,15 @@ int main(int argc, char** argv) {
     const bool late = seconds > kMostSeconds;
     hung += late;
     large += use.ru_maxrss > kMostKb;
-    if (status != 0 && !late) ++crashed;
+    const bool isFalse = WIFEXITED(status) && WEXITSTATUS(status) == kFalseResult;
+    wrong += isFalse;
+    if (status != 0 && !late && !isFalse) ++crashed;
+    if (use.ru_maxrss > kMostKb) std::printf("%s case %zu of seed %zu: %ld MB\n", what.c_str(), i, seed, use.ru_maxrss >> 10);
     if (status != 0 || late)
       std::printf("%s case %zu of seed %zu: status %d, %.1f s\n", what.c_str(), i, seed, status, seconds);
   }
   std::filesystem::remove_all(base);
-  std::printf("%zu %s: %zu crashed, %zu took over %.0f s, %zu over 2 GB; longest %.1f s, most memory %ld MB\n", count,
-              what.c_str(), crashed, hung, kMostSeconds, large, longest, mostKb >> 10);
-  return crashed + hung + large ? 1 : 0;
+  std::printf("%zu %s: %zu crashed, %zu took over %.0f s, %zu over 1 GB, %zu false results; longest %.1f s, most memory %ld MB\n", count,
+              what.c_str(), crashed, hung, kMostSeconds, large, wrong, longest, mostKb >> 10);
+  return crashed + hung + large + wrong ? 1 : 0;
 }

@@ -545,7 +545,9 @@ private:
 std::vector<int> shorterOrder(const std::vector<Section>& sections) {
   constexpr int kPlaces = 24;
   constexpr double kClearly = 0.9; ///< of the given path's cost
+  constexpr int kMostSorted = 200;  ///< the search takes the square of their number
   const int n = int(sections.size());
+  if (n > kMostSorted) return {};
   std::vector<Vec3> centres;
   std::vector<double> sizes;
   std::vector<int> given, curves, tips;

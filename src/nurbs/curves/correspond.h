@@ -58,7 +58,7 @@ double alignedFraction(const AlignedSection& a, int strip, double t);
 
 /// The order in which sections follow one another most shortly, by their centres and sizes (shortest open path: nearest
 /// neighbours, then exchanges of two, Croes 1958); points come at the ends. It runs in the given sense. Empty when the
-/// given order is as good as within a tenth.
+/// given order is as good as within a tenth, and of more than 200 sections.
 std::vector<int> shorterOrder(const std::vector<Section>& sections);
 
 /// A place of the loft: a strip, and how far along it.

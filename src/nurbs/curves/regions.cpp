@@ -1,5 +1,7 @@
 #include "nurbs/curves/regions.h"
 
+#include <Eigen/Geometry>
+
 namespace lumsk::nurbs {
 
 namespace {
@@ -29,16 +31,20 @@ Nesting nestingOf(const std::vector<const Path*>& curves, LengthTolerance point)
   const size_t n = curves.size();
   std::vector<Points> rings;
   std::vector<PlaneOfPoints> planes;
+  std::vector<Eigen::AlignedBox3d> boxes;
+  const double flat = kFlatTolerances * point.mm;
   for (const Path* c : curves) {
     rings.push_back(polyline(*c, kPerSegment));
     planes.push_back(fitPlane(rings.back()));
+    boxes.emplace_back();
+    for (Eigen::Index i = 0; i < rings.back().rows(); ++i) boxes.back().extend(Vec3(rings.back().row(i).transpose()));
   }
-  const double flat = kFlatTolerances * point.mm;
   std::vector<std::vector<int>> around(n); // of every curve: those that it lies in
   for (size_t i = 0; i < n; ++i)
     for (size_t j = 0; j < n; ++j) {
       if (i == j || !curves[i]->closed() || !curves[j]->closed() || !planes[j].unique || planes[j].deviationMm > flat) continue;
       const Vec3 p = rings[i].row(0).transpose();
+      if (boxes[j].exteriorDistance(p) > flat) continue;
       if (std::abs(planes[j].frame.local(p).z()) <= flat && planes[i].unique &&
           planes[i].frame.normal().cross(planes[j].frame.normal()).norm() < kParallel && inside(rings[j], planes[j].frame, p))
         around[i].push_back(int(j));

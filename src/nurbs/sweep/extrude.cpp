@@ -81,6 +81,7 @@ public:
   Extruder(const Path& profile, const ExtrudeOptions& o, const Context& cx) : profile_(profile), o_(o), cx_(cx) {}
 
   Expected<PlainSkin> run() {
+    if (cx_.stopped()) return fail(cancelled());
     for (int e : {0, 1})
       if (!o_.until[size_t(e)] && !(o_.reachMm[0] + o_.reachMm[1] > 10 * cx_.tolerances.point.mm) && !o_.until[size_t(1 - e)])
         return fail(problem("LM-X001", "the skin has next to no length").measure(millimetres(o_.reachMm[0] + o_.reachMm[1])).at(profile_.start()).inField("length").tryThis("give a length"));

@@ -57,6 +57,7 @@ public:
     std::vector<brep::NamedFace> faces;
     const auto rings = ringsIn(in_, "edges", gap);
     for (size_t i = 0; i < rings.size(); ++i) {
+      if (cx_.stopped()) return fail(cancelled());
       const PickedRing& r = rings[i];
       LUMSK_TRY(edges, edgesOf(r));
       LUMSK_TRY(options, optionsFor(i, rings));

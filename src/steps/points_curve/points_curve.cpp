@@ -25,11 +25,12 @@ Schema schema() {
 }
 
 /// Least squares over the chord-length polyline of the points: close to all of them, on few spans.
-Expected<nurbs::Spline> smoothThrough(const Points& p, double deviation, bool closed) {
+Expected<nurbs::Spline> smoothThrough(const Points& p, double deviation, bool closed, const Context& cx) {
   const auto t = nurbs::parametersFor(p, nurbs::Spacing::ChordLength, closed);
   nurbs::LeanOptions o;
   o.degree = int(std::min<Eigen::Index>(5, p.rows() - 1));
   for (int spans = closed ? o.degree + 1 : 1;; spans = std::max(spans + 1, spans * 5 / 4)) {
+    if (cx.stopped()) return fail(cancelled());
     if (spans + o.degree >= p.rows()) {
       nurbs::InterpolationOptions through;
       through.closed = closed;
@@ -57,7 +58,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
     p.rowwise() += offset.transpose();
     nurbs::InterpolationOptions o;
     o.closed = in.on("closed");
-    auto curve = in.text("fit") == "smooth" && p.rows() > 4 ? smoothThrough(p, in.number("deviation"), o.closed)
+    auto curve = in.text("fit") == "smooth" && p.rows() > 4 ? smoothThrough(p, in.number("deviation"), o.closed, cx)
                                                             : nurbs::interpolate(p, o);
     auto path = curve ? nurbs::Path::make({*curve}, cx.tolerances.point) : Expected<nurbs::Path>(fail(curve.error()));
     if (!path) {
