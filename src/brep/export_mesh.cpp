@@ -427,13 +427,20 @@ double SolidMesh::volumeMm3() const {
 }
 
 int SolidMesh::openEdges() const {
-  std::map<std::pair<int, int>, int> balance;
+  std::vector<std::uint64_t> forth, back; // sides as their triangles run, from the smaller point and from the larger one
   for (const auto& t : triangles)
-    for (int k = 0; k < 3; ++k) {
-      const int a = t[k], b = t[(k + 1) % 3];
-      balance[{std::min(a, b), std::max(a, b)}] += a < b ? 1 : 1000;
-    }
-  return int(std::count_if(balance.begin(), balance.end(), [](const auto& e) { return e.second != 1001; }));
+    for (size_t k = 0; k < 3; ++k) (t[k] < t[(k + 1) % 3] ? forth : back).push_back(pairKey(t[k], t[(k + 1) % 3]));
+  std::sort(forth.begin(), forth.end());
+  std::sort(back.begin(), back.end());
+  int open = 0;
+  for (size_t i = 0, j = 0; i < forth.size() || j < back.size();) {
+    const std::uint64_t key = j == back.size() ? forth[i] : i == forth.size() ? back[j] : std::min(forth[i], back[j]);
+    size_t a = 0, b = 0;
+    for (; i < forth.size() && forth[i] == key; ++i) ++a;
+    for (; j < back.size() && back[j] == key; ++j) ++b;
+    open += a != 1 || b != 1;
+  }
+  return open;
 }
 
 Expected<SolidMesh> exportMesh(const Body& b, const MeshLimits& limits, const Context& cx) {

@@ -122,7 +122,7 @@ private:
   }
 
   void put(BodyPtr body, const std::string& label, const std::string& colour) {
-    if (BRepCheck_Analyzer check(body->shape); !check.IsValid()) {
+    if (BRepCheck_Analyzer check(body->shape); !check.IsValid() || !meetsClosely(body->shape)) {
       ++invalid_;
       const size_t before = invalidAt_.size();
       for (const TopoDS_Face& f : brep::faces(*body))

@@ -75,6 +75,14 @@ double largestTolerance(const TopoDS_Shape& s) {
   return t;
 }
 
+bool meetsClosely(const TopoDS_Shape& s) {
+  constexpr double kPart = 0.01;
+  Bnd_Box box;
+  BRepBndLib::AddClose(s, box);
+  const double size = box.IsVoid() ? 0 : std::sqrt(box.SquareExtent());
+  return largestTolerance(s) <= std::max(kNotedToleranceMm, kPart * size);
+}
+
 std::optional<NaturalFace> naturalOf(const TopoDS_Face& f) {
   const Handle(Geom_BSplineSurface) s = Handle(Geom_BSplineSurface)::DownCast(BRep_Tool::Surface(f));
   if (s.IsNull() || s->IsUPeriodic() || s->IsVPeriodic() || s->IsVClosed()) return {};

@@ -48,5 +48,8 @@ Expected<void> checkValid(const TopoDS_Shape& s);
 constexpr double kNotedToleranceMm = 0.01, kRefusedToleranceMm = 0.1;
 /// Largest tolerance of edges and vertices, mm.
 double largestTolerance(const TopoDS_Shape& s);
+/// Whether its edges and vertices lie where its faces end, by a hundredth of its size: the kernel's own check takes any
+/// tolerance that a file gives.
+bool meetsClosely(const TopoDS_Shape& s);
 
 } // namespace lumsk::brep

@@ -17,6 +17,7 @@
 #include <TopoDS.hxx>
 
 #include <csignal>
+#include <cstring>
 #include <cstdio>
 #include <cstdlib>
 #include <new>
@@ -51,6 +52,19 @@ Problem notHandedOver(const std::string& what) {
   return problem("LM-W002", what + " could not be handed over").tryThis("change the inputs a little, and tell us");
 }
 
+/// Long lists go as they lie in memory: as numbers of JSON they would take ten times as much.
+template <class T> json packed(const std::vector<T>& list) {
+  static_assert(std::is_trivially_copyable_v<T> || std::is_same_v<T, Vec3>);
+  const auto* from = reinterpret_cast<const std::uint8_t*>(list.data());
+  return json::binary({from, from + list.size() * sizeof(T)});
+}
+template <class T> std::vector<T> unpacked(const json& j) {
+  const auto& bytes = j.get_binary();
+  std::vector<T> out(bytes.size() / sizeof(T));
+  if (!out.empty()) std::memcpy(static_cast<void*>(out.data()), bytes.data(), out.size() * sizeof(T));
+  return out;
+}
+
 std::vector<std::uint8_t> bytesOf(const std::string& s) { return {s.begin(), s.end()}; }
 
 Expected<json> read(const json& a, const Context& cx) {
@@ -66,9 +80,7 @@ Expected<json> mesh(const json& a, const Context& cx) {
   const auto& bytes = a.at("bytes").get_binary();
   LUMSK_TRY(
       m, readMeshHere({bytes.begin(), bytes.end()}, a.at("name").get<std::string>(), a.at("scale").get<double>(), cx));
-  std::vector<double> points;
-  for (const Vec3& p : m.points) points.insert(points.end(), {p.x(), p.y(), p.z()});
-  return json{{"points", points}, {"triangles", m.triangles}};
+  return json{{"points", packed(m.points)}, {"triangles", packed(m.triangles)}};
 }
 
 json toJson(const Frame& f) { return {brep::toJson(f.origin), brep::toJson(f.x), brep::toJson(f.y)}; }
@@ -261,10 +273,10 @@ Expected<SolidMesh> readForeignMesh(const std::string& bytes, const std::string&
                                     const Context& cx) {
   LUMSK_TRY(answer, runInWorker("mesh", {{"bytes", json::binary(bytesOf(bytes))}, {"name", name}, {"scale", scale}},
                                 "reading '" + name + "'", {}, cx));
-  SolidMesh out;
-  const auto points = answer.at("points").get<std::vector<double>>();
-  for (size_t i = 0; i + 2 < points.size(); i += 3) out.points.emplace_back(points[i], points[i + 1], points[i + 2]);
-  out.triangles = answer.at("triangles").get<std::vector<std::array<int, 3>>>();
+  SolidMesh out{unpacked<Vec3>(answer.at("points")), unpacked<std::array<int, 3>>(answer.at("triangles"))};
+  for (const auto& t : out.triangles)
+    for (int p : t)
+      if (p < 0 || size_t(p) >= out.points.size()) return fail(notHandedOver("the mesh of '" + name + "'"));
   return out;
 }
 

@@ -39,7 +39,7 @@ BodyState stateOf(const brep::Body& b) {
   BodyState s;
   const auto done = brep::guarded("measuring a body", [&]() -> Expected<bool> {
     s.solid = b.solid();
-    s.valid = BRepCheck_Analyzer(b.shape).IsValid();
+    s.valid = BRepCheck_Analyzer(b.shape).IsValid() && brep::meetsClosely(b.shape);
     const auto allFaces = brep::faces(b);
     s.faces = int(allFaces.size());
     s.openEdges = int(brep::openEdges(b.shape).size());

@@ -97,7 +97,9 @@ void checkAccepted(const recipe::Model& model) {
     };
     const double size = (state.boxHigh - state.boxLow).norm();
     if (!(size < 4e6)) falseResult("its box is", size);
-    const auto mesh = brep::exportMesh(*b.body, {std::max(1e-4, size / 800), 15}, {});
+    Context cx;
+    cx.until = std::chrono::steady_clock::now() + std::chrono::seconds(4);
+    const auto mesh = brep::exportMesh(*b.body, {std::max(1e-4, size / 800), 15}, cx);
     if (!mesh) { // told, and not written anywhere
       if (telling) std::printf("no mesh: %s\n", sentence(mesh.error()).c_str());
       continue;
