@@ -15,6 +15,7 @@
 #include <QSettings>
 #include <QStandardPaths>
 #include <QTimer>
+#include <utility>
 
 namespace lumsk::app {
 
@@ -25,6 +26,9 @@ constexpr int kSlowFileMs = 300; ///< reading or writing a project that takes lo
 ProjectDesk::ProjectDesk(Workspace& w, ViewWidget& view, ReadoutStrip& strip, NoticeBar& notice, Autosave& autosave, QWidget* window)
     : w_(w), view_(view), strip_(strip), notice_(notice), autosave_(autosave), window_(window) {
   connect(&w_.file(), &ProjectFile::changedOutside, this, &ProjectDesk::askAboutOthers);
+  connect(&w_.file(), &ProjectFile::projectReplaced, this, [this] {
+    if (std::exchange(askedAboutOthers_, false)) notice_.hide();
+  });
   connect(&recovering_, &Background::broken, this, [this](const QString& why) { emit w_.told(brokenInside(why)); });
 }
 
@@ -122,13 +126,14 @@ bool ProjectDesk::saveTo(const QString& path, bool over) {
       emit problemArose(how.error());
     return false;
   }
-  notice_.hide();
+  if (std::exchange(askedAboutOthers_, false)) notice_.hide();
   remember(path);
   strip_.tell(tr("saved %1").arg(QFileInfo(path).fileName()));
   return true;
 }
 
 void ProjectDesk::askAboutOthers() {
+  askedAboutOthers_ = true;
   notice_.show(tr("Another program has changed %1 since it was opened here. Nothing was written over.").arg(QFileInfo(w_.file().path()).fileName()),
                {{tr("Save mine under another name"), "changed-save-as", [this] { saveAs(); }},
                 {tr("Open theirs"), "changed-open", [this] { openTheirs(); }},
@@ -177,6 +182,5 @@ void ProjectDesk::remember(const QString& path) {
   s.setValue("recent", list.mid(0, 8));
   emit recentChanged(list);
 }
-
 
 } // namespace lumsk::app

@@ -46,6 +46,7 @@ private:
   NoticeBar& notice_;
   Autosave& autosave_;
   QWidget* window_;
+  bool askedAboutOthers_ = false; ///< the notice is about that
   Background recovering_;
 };
 

@@ -71,7 +71,7 @@ void ProjectFile::announce() {
 void ProjectFile::newProject() {
   lock_.release();
   path_.clear();
-  seen_ = {};
+  seen_ = told_ = {};
   focus_.clear();
   results_.forget();
   session_.replaceBy(std::make_shared<const Recipe>(), true);
@@ -138,14 +138,17 @@ void ProjectFile::save(const QString& path, const std::string& png, Done done, b
 
 void ProjectFile::lookForOthers() {
   if (path_.isEmpty() || isDemo(path_) || busy() || look_.busy()) return;
-  look_.run<bool>([file = path_.toStdString(), seen = seen_](const Context&) { return exchange::changedSince(file, seen); },
-                  [this, path = path_, time = seen_.timeNs](bool changed) {
-                    if (changed && path == path_ && time == seen_.timeNs && !busy()) emit changedOutside();
-                  });
-}
-
-void ProjectFile::keepOwn() {
-  if (!path_.isEmpty()) seen_ = exchange::stateOf(path_.toStdString());
+  using Found = std::optional<exchange::FileState>;
+  look_.run<Found>(
+      [file = path_.toStdString(), seen = seen_, told = told_](const Context&) -> Found {
+        if (!exchange::changedSince(file, seen) || !exchange::changedSince(file, told)) return {};
+        return exchange::stateOf(file);
+      },
+      [this, path = path_, time = seen_.timeNs](const Found& other) {
+        if (!other || path != path_ || time != seen_.timeNs || busy()) return; // it was saved or left meanwhile
+        told_ = *other;
+        emit changedOutside();
+      });
 }
 
 std::optional<std::pair<std::string, std::string>> ProjectFile::takerOf(const QString& path) const {

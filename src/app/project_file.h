@@ -19,9 +19,9 @@ public:
   void open(const QString& path, Done done);
   /// To where it is kept already only if no other program has written there (LM-F043), unless that is to be `over`written.
   void save(const QString& path, const std::string& thumbnailPng, Done done, bool over = false);
-  /// Looks whether another program has written where the project is kept; `changedOutside` follows if one has.
+  /// Looks whether another program has written where the project is kept; `changedOutside` follows, once for each time that
+  /// one has.
   void lookForOthers();
-  void keepOwn(); ///< what was written there is known: it is not told of again
   /// Work that was lost: as it was, not saved, of the file it belonged to.
   void takeOver(std::function<Expected<exchange::Project>()> read, const QString& path, Done done);
 
@@ -54,6 +54,7 @@ private:
   QString path_;
   exchange::ProjectLock lock_;
   exchange::FileState seen_; ///< of the file at `path_`, when it was read or written last
+  exchange::FileState told_; ///< of it, when `changedOutside` was emitted last
   Done done_; ///< of what is under way
   Background look_;
   Background work_; ///< last: it ends before what it reports to

@@ -67,6 +67,8 @@ private slots:
       window_->autosave().giveUp();
     }
     QVERIFY2(offered >= 20, qPrintable(QString::number(offered)));
+    QVERIFY(window_->openPath(project));
+    for (const QString& f : QDir(dir_.path()).entryList(QDir::Files | QDir::Hidden)) QVERIFY2(!f.contains('~'), qPrintable(f)); // half written
   }
 
   /// LUMSK_KILLS of them by hand; some in every check.

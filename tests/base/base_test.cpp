@@ -1,3 +1,4 @@
+#include "base/text.h"
 #include "base/problem.h"
 #include "base/tolerances.h"
 #include "support/registry.h"
@@ -40,6 +41,13 @@ private slots:
       t.angle = {bad};
       QVERIFY(!validate(t));
     }
+  }
+
+  void textsOutOfFilesSteerNothing() {
+    QCOMPARE(oneLine("Griff \xc3\xa4\xe2\x82\xac \xf0\x9f\x98\x80"), std::string("Griff \xc3\xa4\xe2\x82\xac \xf0\x9f\x98\x80"));
+    QCOMPARE(oneLine("a\nb\x1b[31m\x7f" "c"), std::string("a b [31m c"));
+    QCOMPARE(oneLine("a\xc2\x9b" "b\xe2\x80\xae" "c\xe2\x81\xa6" "d"), std::string("a b c d"));
+    QCOMPARE(oneLine(std::string("cut\xe2\x80")), std::string("cut\xe2\x80"));
   }
 
   void tinyAnglesKeepTheirDigits() {

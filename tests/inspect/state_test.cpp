@@ -9,7 +9,12 @@
 #include <BRepBuilderAPI_Transform.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRepCheck_Analyzer.hxx>
 #include <BRepPrimAPI_MakeSphere.hxx>
+#include <BRep_Builder.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopoDS.hxx>
+#include <TopoDS_Edge.hxx>
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -133,6 +138,20 @@ private slots:
   }
 
   /// Far from the origin too: volumes are seen from the body's middle.
+  void whatIsInsideOutOrDoesNotMeetIsNotCalledValid() {
+    brep::Body box;
+    box.shape = BRepPrimAPI_MakeBox(30, 20, 10).Solid();
+    QVERIFY(inspect::stateOf(box).valid);
+    brep::Body turned;
+    turned.shape = box.shape.Reversed();
+    QVERIFY(!inspect::stateOf(turned).valid);
+    brep::Body rough;
+    rough.shape = BRepPrimAPI_MakeBox(30, 20, 10).Solid();
+    BRep_Builder().UpdateEdge(TopoDS::Edge(TopExp_Explorer(rough.shape, TopAbs_EDGE).Current()), 3.0);
+    QVERIFY(BRepCheck_Analyzer(rough.shape).IsValid()); // for the kernel any tolerance will do
+    QVERIFY(!inspect::stateOf(rough).valid);
+  }
+
   void aSolidOfNextToNoVolumeIsRefused() {
     const auto plate = [](double thick) {
       return brep::checkedSolid(BRepPrimAPI_MakeBox(gp_Pnt(1500, -900, 700), 10, 10, thick).Solid());

@@ -4,6 +4,8 @@
 #include "nurbs/curves/shapes.h"
 #include "support/registry.h"
 
+#include <random>
+
 using namespace lumsk;
 using namespace lumsk::nurbs;
 
@@ -63,6 +65,59 @@ private slots:
     QVERIFY(!selfCrossings(*Path::make({*interpolate(P, o)}, {0.001}), {0.001}).empty());
     QVERIFY(selfCrossings(*superellipse({}, 60, 40, 3, {}), {0.001}).empty());
     QVERIFY(selfCrossings(*polygon({}, 60, 5, 0, {0.001}), {0.001}).empty());
+  }
+
+  /// Against all pairs, on polylines that cross themselves anywhere.
+  void selfCrossingsAreAllThatThereAre() {
+    std::mt19937 rng(4);
+    std::uniform_real_distribution<double> any(0, 100);
+    for (int round = 0; round < 20; ++round) {
+      const int n = 40;
+      std::vector<Segment> pieces;
+      std::vector<Vec3> at;
+      for (int i = 0; i <= n; ++i) at.push_back({any(rng), any(rng), 0});
+      for (int i = 0; i < n; ++i) pieces.push_back(LineSegment{at[size_t(i)], at[size_t(i) + 1]});
+      std::vector<Vec2> pairs;
+      const auto cross = [](const Vec2& a, const Vec2& b) { return a.x() * b.y() - a.y() * b.x(); };
+      for (size_t i = 0; i < size_t(n); ++i)
+        for (size_t j = i + 2; j < size_t(n); ++j) {
+          const Vec2 a = at[i].head<2>(), r = at[i + 1].head<2>() - a, c = at[j].head<2>(), s = at[j + 1].head<2>() - c;
+          const double u = cross(c - a, s) / cross(r, s), v = cross(c - a, r) / cross(r, s);
+          if (u >= 0 && u < 1 && v >= 0 && v < 1) pairs.push_back(a + u * r);
+        }
+      const auto found = selfCrossings(*Path::make(pieces, {0.001}), {0.001});
+      QCOMPARE(found.size(), pairs.size());
+      for (const Vec3& f : found)
+        QVERIFY(std::any_of(pairs.begin(), pairs.end(), [&](const Vec2& p) { return (f.head<2>() - p).norm() < 1e-9; }));
+    }
+  }
+
+  void splinesAreCutAtTheirCornersOnly() {
+    std::mt19937 rng(8);
+    std::uniform_real_distribution<double> any(-1, 1);
+    for (int degree : {1, 2, 3, 5}) {
+      Knots knots(size_t(degree) + 1, 0.0);
+      std::vector<double> corners;
+      for (int k = 1; k < 30; ++k) {
+        const int times = degree == 1 ? 1 : k % 4 == 0 ? degree : 1 + k % (degree - 1 + (degree == 2));
+        if (times >= degree) corners.push_back(k);
+        knots.insert(knots.end(), size_t(times), double(k));
+      }
+      knots.insert(knots.end(), size_t(degree) + 1, 30.0);
+      Points P(Eigen::Index(knots.size()) - degree - 1, 3);
+      for (Eigen::Index i = 0; i < P.rows(); ++i) P.row(i) = Vec3(double(i) + 0.3 * any(rng), any(rng), any(rng)).transpose();
+      const Spline whole = *Spline::make(degree, knots, P);
+      const Path path = *Path::make({whole}, {0.001});
+      QCOMPARE(path.segments().size(), corners.size() + 1);
+      for (size_t k = 0; k < path.segments().size(); ++k) {
+        const auto& part = std::get<Spline>(path.segments()[k]);
+        VERIFY_AT_MOST(std::abs(part.first() - (k == 0 ? 0.0 : corners[k - 1])) + std::abs(part.last() - (k == corners.size() ? 30.0 : corners[k])), 1e-12);
+        for (int i = 0; i <= 50; ++i) {
+          const double u = part.first() + (part.last() - part.first()) * i / 50;
+          VERIFY_AT_MOST((part.at(u) - whole.at(u)).norm(), 1e-12);
+        }
+      }
+    }
   }
 
   void superellipseFollowsItsFormula() {

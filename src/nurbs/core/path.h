@@ -75,7 +75,7 @@ Points polyline(const Path& p, int perSegment);
 /// Points along the path so dense that its chords stay within `chordMm` (at least two a span).
 Points polylineWithin(const Path& p, double chordMm);
 
-/// Where a path crosses itself away from its joints, seen along its plane's normal; nothing for paths out of plane.
+/// Where a path crosses itself away from its joints, seen along its plane's normal: 1000 at most; none out of plane.
 std::vector<Vec3> selfCrossings(const Path& p, LengthTolerance point);
 
 } // namespace lumsk::nurbs
