@@ -163,6 +163,11 @@ std::set<std::string> usedImports(const recipe::Recipe& r) {
 }
 
 Expected<void> writeProject(const std::string& path, const Project& p, const Replacing& how) {
+  const std::string text = recipe::toText(p.recipe);
+  std::uintmax_t imported = 0;
+  for (const std::string& hash : usedImports(p.recipe)) imported += p.recipe.imports.at(hash)->size();
+  if (text.size() > kMostRecipe || imported > kMostImported) // it could not be opened again
+    return fail(problem("LM-F006", "the project would hold more than a project may").tryThis("take out imported files or steps"));
   const auto write = [&](const std::string& temporary) -> Expected<void> {
     int error = 0;
     Archive a{zip_open(temporary.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &error)};
@@ -178,7 +183,6 @@ Expected<void> writeProject(const std::string& path, const Project& p, const Rep
       zip_error_fini(&e);
       return cannot(why);
     }
-    const std::string text = recipe::toText(p.recipe);
     LUMSK_CHECK(add(a.zip, "recipe.json", text));
     if (!p.recovery.empty()) LUMSK_CHECK(add(a.zip, "recovery.json", p.recovery));
     if (!p.thumbnailPng.empty()) LUMSK_CHECK(add(a.zip, "thumbnail.png", p.thumbnailPng));
@@ -205,7 +209,8 @@ std::optional<std::string> ProjectLock::take(const std::string& projectPath) {
   const std::string lock = (p.parent_path() / ("." + p.filename().string() + ".lock")).string();
   const std::string self = thisProcess();
   std::error_code e;
-  if (std::ifstream in(lock); in && std::filesystem::is_regular_file(std::filesystem::symlink_status(lock, e))) {
+  if (std::filesystem::is_regular_file(std::filesystem::symlink_status(lock, e))) { // others could be waited for
+    std::ifstream in(lock);
     std::string other;
     std::getline(in, other);
     const auto host = [](const std::string& words) { return words.substr(0, words.find(' ')); };

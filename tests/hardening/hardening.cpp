@@ -145,7 +145,7 @@ void writeSamples(const std::string& folder) {
   std::ofstream(folder + "/table.txt") << "# points\n0 0 0\n10.5;2;3\n20, 4, 1\n\n1 1 1\n2 2 2\n3 1 4\n";
   recipe::Evaluator evaluator(steps::registry());
   const auto model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(project->recipe), {});
-  for (const char* demo : {"carafe", "pebble_timer"}) // recipes of more kinds of steps
+  for (const char* demo : {"carafe", "vane_lamp_shade"}) // recipes of more kinds of steps
     if (const auto other = exchange::readProject(std::string(LUMSK_DATA_DIR) + "/demos/" + demo + ".lumsk"))
       std::ofstream(folder + "/" + demo + ".json") << recipe::toText(other->recipe);
   for (const char* name : {"/cup.step", "/cup.brep", "/cup.stl"})

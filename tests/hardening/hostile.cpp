@@ -107,6 +107,7 @@ std::string zipped(const std::vector<Entry>& entries) {
   zip_source_keep(to);
   for (const Entry& e : entries) {
     const auto at = zip_file_add(z, e.name.c_str(), zip_source_buffer(z, e.bytes.data(), e.bytes.size(), 0), ZIP_FL_ENC_UTF_8);
+    if (at >= 0) zip_set_file_compression(z, zip_uint64_t(at), ZIP_CM_DEFLATE, 1);
     if (at >= 0 && !e.packed) zip_set_file_compression(z, zip_uint64_t(at), ZIP_CM_STORE, 0);
   }
   std::string out;
@@ -127,7 +128,7 @@ std::string hostileZip(const std::vector<Sample>& all, Rng& rng) {
     case 0: entries.push_back({any(rng, std::vector<std::string>{"../evil", "/etc/evil", "imports/../../evil", "imports/", "imports/x\ny", "cache/..", "cache/"}), "evil"}); break;
     case 1: entries.push_back({"recipe.json ", hostileRecipe(entries[0].bytes, rng)}); break;
     case 2: entries.push_back({"imports/" + recipe::hashOf("a").substr(7), below(rng, 2) ? "a" : "b"}); break;
-    case 3: entries.push_back({"imports/big" + std::to_string(n), std::string(size_t(any(rng, std::vector<int>{1, 40, 150})) << 20, '\0')}); break;
+    case 3: entries.push_back({"imports/big" + std::to_string(n), std::string(size_t(any(rng, std::vector<int>{1, 150})) << 20, '\0')}); break;
     case 4: // a kept result that nobody sealed, and one that is far too deep
       entries.push_back({"cache/" + std::string(32, 'a'), below(rng, 2) ? std::string(500000, char(0x81)) : std::string(200, char(rng()))});
       break;
@@ -167,7 +168,7 @@ std::string chunk(const std::string& kind, const std::string& data) {
 std::string deflated(const std::string& s) {
   uLongf size = compressBound(uLong(s.size()));
   std::string out(size, '\0');
-  compress2(reinterpret_cast<Bytef*>(out.data()), &size, reinterpret_cast<const Bytef*>(s.data()), uLong(s.size()), 9);
+  compress2(reinterpret_cast<Bytef*>(out.data()), &size, reinterpret_cast<const Bytef*>(s.data()), uLong(s.size()), 1);
   out.resize(size);
   return out;
 }
@@ -186,9 +187,9 @@ Sample hostilePicture(Rng& rng) {
     header += char(any(rng, std::vector<int>{8, 16, 1, 3})), header += char(any(rng, std::vector<int>{0, 2, 3, 4, 6, 7})), header += '\0', header += '\0', header += char(below(rng, 2));
     std::string out = "\x89PNG\r\n\x1a\n" + chunk("IHDR", header);
     if (below(rng, 2)) out += chunk("PLTE", std::string(3 * below(rng, 300), 'p'));
-    if (below(rng, 2)) out += chunk("zTXt", "x" + std::string(2, '\0') + deflated(std::string(100 << 20, 't')));
-    if (below(rng, 2)) out += chunk("iCCP", "x" + std::string(2, '\0') + deflated(std::string(50 << 20, 'c')));
-    out += chunk("IDAT", deflated(std::string(any(rng, std::vector<size_t>{0, 10, 1000000, 60u << 20}), '\0')));
+    if (below(rng, 2)) out += chunk("zTXt", "x" + std::string(2, '\0') + deflated(std::string(30 << 20, 't')));
+    if (below(rng, 2)) out += chunk("iCCP", "x" + std::string(2, '\0') + deflated(std::string(20 << 20, 'c')));
+    out += chunk("IDAT", deflated(std::string(any(rng, std::vector<size_t>{0, 10, 1000000, 20u << 20}), '\0')));
     if (below(rng, 3)) out += chunk("IEND", "");
     return {"p.png", out};
   }
