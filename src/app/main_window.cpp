@@ -2,7 +2,6 @@
 
 #include "app/drawing_panels.h"
 
-#include "app/demos.h"
 #include "app/export_dialog.h"
 #include "app/help.h"
 #include "app/numbers_panel.h"
@@ -17,11 +16,8 @@
 #include <QAbstractItemView>
 #include <QApplication>
 #include <QCloseEvent>
-#include <QDateTime>
-#include <QDir>
 #include <QDropEvent>
 #include <QFileDialog>
-#include <QEventLoop>
 #include <QFileInfo>
 #include <QLineEdit>
 #include <QMenuBar>
@@ -30,15 +26,9 @@
 #include <QPushButton>
 #include <QSettings>
 #include <QSplitter>
-#include <QStandardPaths>
 #include <QTabWidget>
 
 namespace lumsk::app {
-
-namespace {
-
-
-} // namespace
 
 MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedFolder)
     : w_(registry), view_(new ViewWidget(w_)), before_(new CompareView(*view_)), rail_(new StageRail),

@@ -25,33 +25,6 @@ Problem unreadable(const std::string& why) {
   return problem("LM-F005", "a kept result cannot be used (" + why + ")").tryThis("it is computed again");
 }
 
-/// Stops reading where lists stand within one another more deeply than a kept result has them.
-struct DepthGuard : nlohmann::json_sax<json> {
-  static constexpr int kDeepest = 30;
-  int depth = 0;
-  bool tooDeep = false;
-  bool enter() { return !(tooDeep = ++depth > kDeepest); }
-  bool null() override { return true; }
-  bool boolean(bool) override { return true; }
-  bool number_integer(number_integer_t) override { return true; }
-  bool number_unsigned(number_unsigned_t) override { return true; }
-  bool number_float(number_float_t, const string_t&) override { return true; }
-  bool string(string_t&) override { return true; }
-  bool binary(binary_t&) override { return true; }
-  bool key(string_t&) override { return true; }
-  bool start_object(std::size_t) override { return enter(); }
-  bool start_array(std::size_t) override { return enter(); }
-  bool end_object() override { return --depth, true; }
-  bool end_array() override { return --depth, true; }
-  bool parse_error(std::size_t, const std::string&, const nlohmann::detail::exception&) override { return false; }
-};
-
-bool nestedTooDeeply(const std::string& bytes) {
-  DepthGuard guard;
-  json::sax_parse(bytes, &guard, json::input_format_t::cbor, true);
-  return guard.tooDeep;
-}
-
 } // namespace
 
 Outcomes worthKeeping(const recipe::Model& model) {
@@ -217,7 +190,6 @@ Expected<std::string> packOutcome(const recipe::Outcome& o) {
 
 Expected<recipe::Outcome> unpackOutcome(const std::string& bytes) {
   return brep::guarded("using a kept result", [&]() -> Expected<recipe::Outcome> {
-    if (nestedTooDeeply(bytes)) return fail(unreadable("it is nested too deeply"));
     const json j = json::from_cbor(bytes, true, false);
     if (!j.is_object()) return fail(unreadable("it is cut off"));
     recipe::Outcome o;

@@ -12,7 +12,8 @@ Outcomes worthKeeping(const recipe::Model& model);
 /// One outcome as bytes (CBOR): names, notes and marks, shapes in the kernel's binary format. Fails with LM-K001.
 Expected<std::string> packOutcome(const recipe::Outcome& o);
 
-/// Fails with LM-F005 where the text is not what `packOutcome` writes or the shape does not fit its names.
+/// Of bytes that `packOutcome` wrote, as their seal says: the kernel's reader trusts them. Fails with LM-F005 where the shape
+/// does not fit its names or something is missing.
 Expected<recipe::Outcome> unpackOutcome(const std::string& bytes);
 
 } // namespace lumsk::exchange

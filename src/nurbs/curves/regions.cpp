@@ -10,11 +10,17 @@ constexpr int kPerSegment = 24;
 constexpr double kParallel = 1e-3; ///< sine between planes that are one
 constexpr double kFlatTolerances = 10; ///< out of a plane by at most so many point tolerances
 
-bool inside(const Points& ring, const Frame& plane, const Vec3& p) {
-  const Vec3 q = plane.local(p);
+/// A closed polyline as its plane sees it.
+std::vector<Vec2> flattened(const Points& ring, const Frame& plane) {
+  std::vector<Vec2> out(size_t(ring.rows()));
+  for (size_t i = 0; i < out.size(); ++i) out[i] = plane.local(ring.row(Eigen::Index(i)).transpose()).head<2>();
+  return out;
+}
+
+bool inside(const std::vector<Vec2>& ring, const Vec2& q) {
   bool in = false;
-  for (Eigen::Index i = 0, n = ring.rows(); i < n; ++i) {
-    const Vec3 a = plane.local(ring.row(i).transpose()), b = plane.local(ring.row((i + 1) % n).transpose());
+  for (size_t i = 0; i < ring.size(); ++i) {
+    const Vec2 &a = ring[i], &b = ring[(i + 1) % ring.size()];
     if ((a.y() > q.y()) != (b.y() > q.y()) && q.x() < a.x() + (b.x() - a.x()) * (q.y() - a.y()) / (b.y() - a.y())) in = !in;
   }
   return in;
@@ -24,18 +30,21 @@ bool inside(const Points& ring, const Frame& plane, const Vec3& p) {
 
 bool goesRound(const Path& closed, const Vec3& place) {
   const Points ring = polyline(closed, kPerSegment);
-  return closed.closed() && inside(ring, fitPlane(ring).frame, place);
+  const Frame plane = fitPlane(ring).frame;
+  return closed.closed() && inside(flattened(ring, plane), plane.local(place).head<2>());
 }
 
 Nesting nestingOf(const std::vector<const Path*>& curves, LengthTolerance point) {
   const size_t n = curves.size();
   std::vector<Points> rings;
   std::vector<PlaneOfPoints> planes;
+  std::vector<std::vector<Vec2>> flats;
   std::vector<Eigen::AlignedBox3d> boxes;
   const double flat = kFlatTolerances * point.mm;
   for (const Path* c : curves) {
     rings.push_back(polyline(*c, kPerSegment));
     planes.push_back(fitPlane(rings.back()));
+    flats.push_back(flattened(rings.back(), planes.back().frame));
     boxes.emplace_back();
     for (Eigen::Index i = 0; i < rings.back().rows(); ++i) boxes.back().extend(Vec3(rings.back().row(i).transpose()));
   }
@@ -45,8 +54,9 @@ Nesting nestingOf(const std::vector<const Path*>& curves, LengthTolerance point)
       if (i == j || !curves[i]->closed() || !curves[j]->closed() || !planes[j].unique || planes[j].deviationMm > flat) continue;
       const Vec3 p = rings[i].row(0).transpose();
       if (boxes[j].exteriorDistance(p) > flat) continue;
-      if (std::abs(planes[j].frame.local(p).z()) <= flat && planes[i].unique &&
-          planes[i].frame.normal().cross(planes[j].frame.normal()).norm() < kParallel && inside(rings[j], planes[j].frame, p))
+      const Vec3 seen = planes[j].frame.local(p);
+      if (std::abs(seen.z()) <= flat && planes[i].unique && planes[i].frame.normal().cross(planes[j].frame.normal()).norm() < kParallel &&
+          inside(flats[j], seen.head<2>()))
         around[i].push_back(int(j));
     }
   Nesting out{std::vector<bool>(n, false), std::vector<std::vector<int>>(n)};
