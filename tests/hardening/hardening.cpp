@@ -86,6 +86,8 @@ constexpr int kFalseResult = 7; ///< exit code of a case
 /// A body that is said to be a whole solid is held against its mesh, by code that did not build it: closed, somewhere, and
 /// of that volume.
 void checkAccepted(const recipe::Model& model) {
+  Context cx;
+  cx.until = std::chrono::steady_clock::now() + std::chrono::seconds(4); // the time of a case is the program's
   for (const auto& b : model.bodies) {
     if (b.stale) continue;
     const auto state = inspect::stateOf(*b.body);
@@ -97,8 +99,6 @@ void checkAccepted(const recipe::Model& model) {
     };
     const double size = (state.boxHigh - state.boxLow).norm();
     if (!(size < 4e6)) falseResult("its box is", size);
-    Context cx;
-    cx.until = std::chrono::steady_clock::now() + std::chrono::seconds(4);
     const auto mesh = brep::exportMesh(*b.body, {std::max(1e-4, size / 800), 15}, cx);
     if (!mesh) { // told, and not written anywhere
       if (telling) std::printf("no mesh: %s\n", sentence(mesh.error()).c_str());
