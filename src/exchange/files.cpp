@@ -93,7 +93,8 @@ std::string digestOf(const std::string& path) {
 FileState withoutDigest(const std::string& path) {
   struct stat s {};
   if (::stat(path.c_str(), &s) != 0 || !S_ISREG(s.st_mode)) return {-1, 0, ""};
-  return {std::int64_t(s.st_mtim.tv_sec) * 1'000'000'000 + s.st_mtim.tv_nsec, std::uintmax_t(s.st_size), ""};
+  // When the system last touched it, which nobody can set: a copy may bring its own time of change along.
+  return {std::int64_t(s.st_ctim.tv_sec) * 1'000'000'000 + s.st_ctim.tv_nsec, std::uintmax_t(s.st_size), ""};
 }
 
 } // namespace
@@ -126,6 +127,7 @@ Expected<void> replaceFile(const std::string& path, const std::function<Expected
     return fail(std::move(p));
   };
   if (replaces && !S_ISREG(old.st_mode)) return fail(cannotWrite(path, "it is no file"));
+  if (replaces && ::faccessat(AT_FDCWD, target.c_str(), W_OK, AT_EACCESS) != 0) return fail(cannotWrite(path, "it is write-protected"));
   if (!makeTemporary(temporary, replaces ? &old : nullptr, how.onlyOurs)) return give(cannotWrite(path, std::strerror(errno)));
   struct stat made {};
   if (::stat(temporary.c_str(), &made) != 0) return give(cannotWrite(path, std::strerror(errno)));

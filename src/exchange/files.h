@@ -11,7 +11,7 @@ Expected<std::string> readFile(const std::string& path, std::uintmax_t most = st
 
 /// What stood at a path at some moment; to notice that another program has written there since.
 struct FileState {
-  std::int64_t timeNs = 0; ///< of its last change; -1: there was no such file
+  std::int64_t timeNs = 0; ///< when the system last touched it; -1: there was no such file
   std::uintmax_t size = 0;
   std::string digest;
 };
@@ -26,7 +26,8 @@ struct Replacing {
 
 /// Writes a file so that the old one stays whole until the new one is: `write` fills a temporary file in the same
 /// folder, which is then synced and renamed. A link stays one (what it leads to is replaced), and an old file's
-/// permissions are kept. Fails with LM-F022 (folder or disk does not let us write), or LM-F043 where another program has
+/// permissions are kept. Fails with LM-F022 (folder, disk or the file's own
+/// protection does not let us write), or LM-F043 where another program has
 /// changed the file since it was seen last; then nothing is written.
 Expected<void> replaceFile(const std::string& path, const std::function<Expected<void>(const std::string& temporary)>& write,
                            const Replacing& how = {});

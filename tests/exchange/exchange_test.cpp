@@ -13,7 +13,9 @@
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
 #include <csignal>
+#include <fcntl.h>
 #include <sys/resource.h>
+#include <sys/stat.h>
 #include <zip.h>
 
 using namespace lumsk;
@@ -193,6 +195,11 @@ private slots:
     VERIFY_OK(exchange::replaceFile(dir.filePath("c.txt").toStdString(), "three"));
     QCOMPARE(*exchange::readFile(dir.filePath("real/c.txt").toStdString()), std::string("three"));
     QCOMPARE(exchange::replaceFile(dir.filePath("real").toStdString(), "four").error().code, std::string("LM-F022"));
+    QVERIFY(QFile::setPermissions(file, QFile::ReadOwner));
+    const auto over = exchange::replaceFile(file.toStdString(), "five");
+    if (geteuid() != 0) QVERIFY(!over && over.error().what.find("write-protected") != std::string::npos); // nothing is for the system's owner
+    QCOMPARE(*exchange::readFile(file.toStdString()), std::string(geteuid() != 0 ? "two" : "five"));
+    QCOMPARE(int(QFile::permissions(file) & 0x2022), 0);
   }
 
   void whatAnotherProgramWroteIsNotWrittenOver() {
@@ -213,6 +220,16 @@ private slots:
     QCOMPARE(*exchange::readFile(path), std::string("else"));
     QCOMPARE(QDir(dir.path()).entryList(QDir::Files | QDir::Hidden).size(), 1);
     VERIFY_OK(write(exchange::stateOf(path)));
+    // A copy that brings its own time and has the same size.
+    const auto before = exchange::stateOf(path);
+    struct stat was {};
+    QCOMPARE(::stat(path.c_str(), &was), 0);
+    QFile same(QString::fromStdString(path));
+    QVERIFY(same.open(QIODevice::WriteOnly) && same.write("copy") == 4);
+    same.close();
+    const timespec times[2] = {was.st_atim, was.st_mtim};
+    QCOMPARE(::utimensat(AT_FDCWD, path.c_str(), times, 0), 0);
+    QVERIFY(exchange::changedSince(path, before));
     QVERIFY(QFile::remove(QString::fromStdString(path)));
     VERIFY_OK(write(seen)); // nothing is lost by writing what is gone
     QCOMPARE(write({}).error().code, std::string("LM-F043")); // there was none, and now there is
