@@ -134,7 +134,7 @@ bool ProjectDesk::saveTo(const QString& path, bool over) {
 
 void ProjectDesk::askAboutOthers() {
   askedAboutOthers_ = true;
-  notice_.show(tr("Another program has changed %1 since it was opened here. Nothing was written over.").arg(QFileInfo(w_.file().path()).fileName()),
+  notice_.show(tr("Another program has changed %1 meanwhile. Nothing was written over.").arg(QFileInfo(w_.file().path()).fileName()),
                {{tr("Save mine under another name"), "changed-save-as", [this] { saveAs(); }},
                 {tr("Open theirs"), "changed-open", [this] { openTheirs(); }},
                 {tr("Write over it"), "changed-over", [this] { saveTo(w_.file().path(), true); }},
