@@ -251,7 +251,7 @@ void DrawingBoard::writeOut(const QString& path) {
   const auto chains = drawing::chainsOf(*drawing_, cx);
   if (!chains) return emit told(said(chains.error()));
   const double fit = cx.tolerances.fit.mm;
-  const std::string text = path.endsWith(".svg", Qt::CaseInsensitive) ? drawing::toSvg(*chains, fit) : drawing::toDxf(*chains, fit);
+  const std::string text = path.endsWith(".svg", Qt::CaseInsensitive) ? drawing::toSvg(drawing::layered(*chains), fit) : drawing::toDxf(drawing::layered(*chains), fit);
   const auto done = exchange::replaceFile(path.toStdString(), text);
   emit told(done ? tr("%1 written").arg(QFileInfo(path).fileName()) : said(done.error()));
 }

@@ -13,7 +13,8 @@ class QComboBox;
 
 namespace lumsk::app {
 
-/// Asks for format, mesh limits and curves, shows how many triangles there will be.
+/// Asks for format, mesh limits, curves and the side that lines are seen from; says how many triangles there will be, and
+/// what such a file does not tell.
 class ExportDialog : public QDialog {
   Q_OBJECT
 public:
@@ -23,13 +24,17 @@ public:
 
 private:
   const exchange::Format& format() const;
+  void follow(); ///< what is shown, after the format or an option
   void count();
+  QWidget* meshFields();
+  QWidget* paperFields();
   Workspace& w_;
   QComboBox* format_;
-  QLineEdit *chord_, *angle_;
-  QLabel* triangles_;
-  QWidget* mesh_;
-  QCheckBox* curves_;
+  QLineEdit *chord_, *angle_, *scale_;
+  QLabel *triangles_, *lost_;
+  QComboBox* from_;
+  QCheckBox *curves_, *outlines_, *hidden_;
+  QWidget *mesh_, *paper_;
   Background counting_;
 };
 

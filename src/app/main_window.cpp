@@ -417,6 +417,7 @@ void MainWindow::exportPath(const QString& path, const exchange::ExportOptions& 
             done.bodies == 1 ? tr("wrote %1: 1 body").arg(name) : tr("wrote %1: %2 bodies").arg(name).arg(done.bodies);
         if (done.curves) words += done.curves == 1 ? tr(", 1 curve") : tr(", %1 curves").arg(done.curves);
         if (done.triangles) words += tr(", %1 triangles").arg(done.triangles);
+        if (done.lines) words += tr(", %1 lines").arg(done.lines);
         for (const auto& l : done.leftOut) words += tr("; left out %1").arg(QString::fromStdString(l));
         return words;
       });

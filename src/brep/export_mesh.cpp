@@ -1,6 +1,7 @@
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/mesh.h"
+#include "brep/shaded_mesh.h"
 
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepBndLib.hxx>
@@ -47,7 +48,8 @@ public:
     roughMesh(limits);
   }
 
-  Expected<SolidMesh> run() {
+  /// Divides until all is within the limits.
+  Expected<void> run() {
     LUMSK_CHECK(readMesh());
     for (int round = 0; !fresh_.empty(); ++round) {
       if (cx_.stopped()) return fail(cancelled());
@@ -65,12 +67,45 @@ public:
                         .want(count(double(kMostTriangles)))
                         .tryThis("take a larger chord or angle"));
     }
+    return {};
+  }
+
+  SolidMesh closed() && {
     SolidMesh out;
     out.points = std::move(points_);
     for (const Triangle& t : triangles_) {
       const std::array<int, 3> p{corners_[t[0]].point, corners_[t[1]].point, corners_[t[2]].point};
       if (p[0] != p[1] && p[1] != p[2] && p[2] != p[0]) out.triangles.push_back(p);
     }
+    return out;
+  }
+
+  /// Where the surface has no normal, that of the triangles around: their mean where it is smooth, each its own at tips.
+  FaceMesh shaded() const {
+    FaceMesh out;
+    std::vector<char> bare;
+    for (const Corner& c : corners_) {
+      out.points.push_back(points_[size_t(c.point)]);
+      out.normals.push_back(c.normal);
+      bare.push_back(c.normal.isZero());
+    }
+    const auto flatOf = [&](const Triangle& t) { return Vec3((at(t[1]) - at(t[0])).cross(at(t[2]) - at(t[0]))); };
+    for (const Triangle& t : triangles_)
+      for (const int c : t)
+        if (bare[size_t(c)]) out.normals[size_t(c)] += flatOf(t);
+    const size_t common = out.points.size();
+    for (Triangle t : triangles_) {
+      const Vec3 flat = flatOf(t);
+      if (!(flat.norm() > 0)) continue;
+      for (int& c : t) {
+        if (!bare[size_t(c)] || angleBetweenRad(out.normals[size_t(c)], flat) < radFromDeg(kRoughAngleDeg)) continue;
+        out.points.push_back(out.points[size_t(c)]);
+        out.normals.push_back(flat.normalized());
+        c = int(out.points.size()) - 1;
+      }
+      out.triangles.push_back(t);
+    }
+    for (size_t i = 0; i < common; ++i) out.normals[i] = out.normals[i].norm() > 0 ? Vec3(out.normals[i].normalized()) : Vec3(Vec3::UnitZ());
     return out;
   }
 
@@ -447,7 +482,17 @@ Expected<SolidMesh> exportMesh(const Body& b, const MeshLimits& limits, const Co
   return guarded("meshing", [&]() -> Expected<SolidMesh> {
     Refiner refiner(copyOf(b.shape), limits, cx);
     if (cx.stopped()) return fail(cancelled());
-    return refiner.run();
+    LUMSK_CHECK(refiner.run());
+    return std::move(refiner).closed();
+  });
+}
+
+Expected<FaceMesh> shadedMesh(const Body& b, const MeshLimits& limits, const Context& cx) {
+  return guarded("meshing", [&]() -> Expected<FaceMesh> {
+    Refiner refiner(copyOf(b.shape), limits, cx);
+    if (cx.stopped()) return fail(cancelled());
+    LUMSK_CHECK(refiner.run());
+    return refiner.shaded();
   });
 }
 

@@ -1,7 +1,8 @@
-// Headless Lumsk: run, check, convert, steps (docs/command-line.md). Exit 0 done; 1 the recipe or model has failures;
+// Headless Lumsk: run, check, convert, study, steps (docs/command-line.md). Exit 0 done; 1 the recipe or model has failures;
 // 2 wrong use or unreadable input.
 #include "base/text.h"
 #include "brep/guard.h"
+#include "cli/study.h"
 #include "exchange/export.h"
 #include "exchange/files.h"
 #include "exchange/format.h"
@@ -96,8 +97,7 @@ struct RunArguments {
   std::string size = "1280x960", from = "corner", finish;
   std::vector<std::string> lenses, lensSet;
   std::vector<std::string> set, exports, parts;
-  double chord = 0.05, angle = 10;
-  bool curves = false;
+  exchange::ExportOptions exporting;
 };
 
 /// What --size, --from, --lens, --lens-set and --finish ask for; nothing, with a word on stderr, when they make no
@@ -159,6 +159,21 @@ bool keepParts(recipe::Model& m, const std::vector<std::string>& names) {
   return true;
 }
 
+/// Says first what such a file does not tell.
+int exportTo(const recipe::Model& model, const std::string& path, const exchange::ExportOptions& options) {
+  if (const exchange::Format* format = exchange::formatFor(path, options))
+    for (const std::string& words : exchange::notCarried(model, *format, options)) std::cerr << path << ": " << words << '\n';
+  const auto done = exchange::exportModel(model, path, options, {});
+  if (!done) return complain(done.error()), done.error().code == "LM-F024" ? kFailures : kWrongUse;
+  for (const auto& l : done->leftOut) std::cerr << "left out: " << l << '\n';
+  std::cout << path << ": " << done->bodies << (done->bodies == 1 ? " body" : " bodies");
+  if (done->curves) std::cout << ", " << done->curves << (done->curves == 1 ? " curve" : " curves");
+  if (done->triangles) std::cout << ", " << done->triangles << " triangles";
+  if (done->lines) std::cout << ", " << done->lines << " lines";
+  std::cout << '\n';
+  return kDone;
+}
+
 int run(const RunArguments& a) {
   auto project = exchange::readProject(a.file, exchange::Kept::Leave);
   if (!project) return complain(project.error()), kWrongUse;
@@ -183,18 +198,9 @@ int run(const RunArguments& a) {
     if (!wrote) return complain(wrote.error()), kWrongUse;
   }
   for (const std::string& path : a.exports) {
-    const auto done = exchange::exportModel(*model, path, {{a.chord, a.angle}, a.curves}, {});
-    if (!done) {
-      complain(done.error());
-      if (done.error().code != "LM-F024") return kWrongUse;
-      failed = true;
-      continue;
-    }
-    for (const auto& l : done->leftOut) std::cerr << "left out: " << l << '\n';
-    std::cout << path << ": " << done->bodies << (done->bodies == 1 ? " body" : " bodies");
-    if (done->curves) std::cout << ", " << done->curves << (done->curves == 1 ? " curve" : " curves");
-    if (done->triangles) std::cout << ", " << done->triangles << " triangles";
-    std::cout << '\n';
+    const int code = exportTo(*model, path, a.exporting);
+    if (code == kWrongUse) return code;
+    failed = failed || code != kDone;
   }
   if (!a.picture.empty()) {
     auto options = pictureOptions(a, model->namesBefore(""));
@@ -319,14 +325,13 @@ int check(const std::string& file, bool asJson) {
   return good ? kDone : kFailures;
 }
 
-int convert(const std::string& in, const std::string& to) {
+int convert(const std::string& in, const std::vector<std::string>& to, const exchange::ExportOptions& options) {
   const std::string ending = exchange::extensionOf(in);
-  recipe::Model model;
-  model.recipe = std::make_shared<const recipe::Recipe>();
   if (ending == ".lumsk" || ending == ".json") {
     RunArguments a;
     a.file = in;
-    a.exports = {to};
+    a.exports = to;
+    a.exporting = options;
     return run(a);
   }
   const exchange::Format* format = exchange::formatOf(in);
@@ -335,11 +340,12 @@ int convert(const std::string& in, const std::string& to) {
            kWrongUse;
   auto bodies = format->readBodies(in);
   if (!bodies) return complain(bodies.error()), kWrongUse;
+  recipe::Model model;
+  model.recipe = std::make_shared<const recipe::Recipe>();
   model.bodies = std::move(*bodies);
-  const auto done = exchange::exportModel(model, to, {}, {});
-  if (!done) return complain(done.error()), done.error().code == "LM-F024" ? kFailures : kWrongUse;
-  for (const auto& l : done->leftOut) std::cerr << "left out: " << l << '\n';
-  return kDone;
+  int code = kDone;
+  for (const std::string& path : to) code = std::max(code, exportTo(model, path, options));
+  return code;
 }
 
 int listSteps(bool asJson) {
@@ -359,6 +365,57 @@ int listSteps(bool asJson) {
   }
   if (asJson) std::cout << all.dump(2) << '\n';
   return kDone;
+}
+
+struct StudyWords {
+  cli::StudyArguments study;
+  std::vector<std::string> vary;
+  bool countOnly = false;
+};
+
+int runStudy(StudyWords& w) {
+  for (const std::string& words : w.vary) {
+    auto v = cli::varyOf(words);
+    if (!v) return complain(v.error()), kWrongUse;
+    w.study.vary.push_back(std::move(*v));
+  }
+  if (w.countOnly) {
+    const auto n = cli::variantsOf(w.study.vary);
+    if (!n) return complain(n.error()), kWrongUse;
+    std::cout << *n << '\n';
+    return kDone;
+  }
+  const auto failed = cli::study(w.study, std::filesystem::read_symlink("/proc/self/exe").string(), [](const std::string& line) { std::cout << line << std::endl; });
+  if (!failed) return complain(failed.error()), kWrongUse;
+  return *failed ? kFailures : kDone;
+}
+
+void addStudy(CLI::App& app, StudyWords& w) {
+  auto* c = app.add_subcommand("study", "variants of a project by other numbers, with a table of figures (docs/studies.md)");
+  c->add_option("FILE", w.study.file, "project (.lumsk or recipe.json)")->required();
+  c->add_option("--vary", w.vary, "NAME=FROM:TO:STEP or NAME=VALUE,VALUE: all combinations")->required()->take_all();
+  c->add_option("--out", w.study.out, "folder for the table and a folder a variant");
+  c->add_option("--export", w.study.endings, "ENDING: a file of every variant, as .step")->take_all();
+  c->add_flag("--picture", w.study.picture, "a picture of every variant (needs a display)");
+  c->add_option("--jobs", w.study.jobs, "processes at once")->check(CLI::Range(1, 256));
+  c->add_option("--only", w.study.only, "N or N-M: these variants, for several machines");
+  c->add_flag("--count", w.countOnly, "only says how many variants there are");
+  c->add_flag("--fresh", w.study.fresh, "begins anew in a folder that holds another study");
+  c->add_option("--run", w.study.run, "words for the run of every variant: --run=--lens --run=stripes")->take_all();
+}
+
+/// How files are written, for `run` and `convert`.
+void addExportOptions(CLI::App& command, exchange::ExportOptions& o) {
+  std::vector<std::string> keys;
+  for (const exchange::Format& f : exchange::formats()) keys.push_back(f.key);
+  command.add_flag("--curves", o.curves, "the curves that are seen, too, where the format has curves");
+  command.add_option("--format", o.format, "another format than the ending says")->check(CLI::IsMember(keys));
+  command.add_option("--chord", o.mesh.chordMm, "meshes and points: largest distance from the form, mm")->check(CLI::Range(0.0005, 100.0));
+  command.add_option("--angle", o.mesh.angleDeg, "mesh: largest turn between neighbours, degrees")->check(CLI::Range(0.1, 90.0));
+  command.add_option("--view", o.view.from, ".dxf .svg: the side it is seen from; flat: the plane of the curves")->check(CLI::IsMember(exchange::paperViews()));
+  command.add_option("--scale", o.view.scale, ".dxf .svg: mm on paper for one of the form")->check(CLI::Range(1e-3, 1e3));
+  command.add_flag("--hidden", o.view.hidden, ".dxf .svg: hidden lines, too");
+  command.add_flag("!--no-outlines", o.view.outlines, ".dxf .svg: curves only");
 }
 
 void tellTexts(const recipe::Schema& schema) {
@@ -400,11 +457,14 @@ int main(int argc, char** argv) {
   CLI::App app{"Lumsk without a window"};
   app.require_subcommand(1);
   RunArguments r;
+  std::string endings;
+  for (const exchange::Format& f : exchange::formats())
+    if (endings.find(f.endings.front()) == std::string::npos) endings += (endings.empty() ? "" : " ") + f.endings.front();
   auto* runCommand = app.add_subcommand("run", "evaluate a project and export");
   runCommand->add_option("FILE", r.file, "project (.lumsk or recipe.json)")->required();
   runCommand->add_option("--set", r.set, "NAME=EXPR: another value for a number")->take_all();
-  runCommand->add_option("--export", r.exports, "file to write: .step .igs .stl .3mf .brep")->take_all();
-  runCommand->add_flag("--curves", r.curves, "the curves that are seen, too (.step .igs .brep)");
+  runCommand->add_option("--export", r.exports, "file to write: " + endings)->take_all();
+  addExportOptions(*runCommand, r.exporting);
   runCommand->add_option("--part", r.parts, "NAME: only this body, by its name or id, in all that is written")->take_all();
   runCommand->add_option("--report", r.report, "report as JSON");
   runCommand->add_option("--picture", r.picture, "picture as PNG (needs a display)");
@@ -415,23 +475,24 @@ int main(int argc, char** argv) {
   runCommand->add_option("--lens", r.lenses, "picture and sheet: a lens, as the window calls it")->take_all();
   runCommand->add_option("--lens-set", r.lensSet, "picture and sheet: LENS.KEY=VALUE, a setting of a lens")->take_all();
   runCommand->add_option("--finish", r.finish, "picture and sheet: matt, satin, gloss or metal for all bodies");
-  runCommand->add_option("--chord", r.chord, "mesh: largest distance from the surface, mm")
-      ->check(CLI::Range(0.0005, 100.0));
-  runCommand->add_option("--angle", r.angle, "mesh: largest turn between neighbours, degrees")
-      ->check(CLI::Range(0.1, 90.0));
-  std::string file, to;
+  std::string file;
+  std::vector<std::string> to;
+  exchange::ExportOptions converting;
   bool asJson = false;
   auto* checkCommand = app.add_subcommand("check", "states of the bodies of a file (.lumsk .step .igs .brep .stl)");
   checkCommand->add_option("FILE", file)->required();
   checkCommand->add_flag("--json", asJson, "as JSON");
   auto* convertCommand = app.add_subcommand("convert", "read one format, write another");
   convertCommand->add_option("IN", file)->required();
-  convertCommand->add_option("OUT", to)->required();
+  convertCommand->add_option("OUT", to, "one or several: " + endings)->required();
+  addExportOptions(*convertCommand, converting);
   std::string step;
   auto* waysCommand = app.add_subcommand("ways", "all constructions through the curves of a step, compared");
   waysCommand->add_option("FILE", file)->required();
   waysCommand->add_option("STEP", step, "id of a loft, network or boundary")->required();
   waysCommand->add_flag("--json", asJson, "as JSON");
+  StudyWords studying;
+  addStudy(app, studying);
   auto* stepsCommand = app.add_subcommand("steps", "all steps with their inputs");
   stepsCommand->add_flag("--json", asJson, "as JSON");
   auto* textsCommand = app.add_subcommand("texts", "all texts of steps and lenses, for translators");
@@ -444,7 +505,11 @@ int main(int argc, char** argv) {
   try {
     if (*runCommand) return run(r);
     if (*checkCommand) return check(file, asJson);
-    if (*convertCommand) return convert(file, to);
+    if (app.got_subcommand("study")) {
+      if (studying.study.out.empty() && !studying.countOnly) return std::cerr << "--out is wanted: the folder for the table\n", kWrongUse;
+      return runStudy(studying);
+    }
+    if (*convertCommand) return convert(file, to, converting);
     if (*waysCommand) return ways(file, step, asJson);
     if (*textsCommand) return listTexts();
     return listSteps(asJson);

@@ -14,7 +14,6 @@ namespace lumsk::drawing {
 
 namespace {
 
-Vec3 in3(const Vec2& p) { return {p.x(), p.y(), 0}; }
 
 Points rows(const Drawing& d, const Entity& e) {
   Points out(Eigen::Index(e.points.size()), 3);

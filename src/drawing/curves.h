@@ -5,6 +5,10 @@
 
 namespace lumsk::drawing {
 
+/// Into the plane z = 0, and out of it.
+inline Vec3 in3(const Vec2& p) { return {p.x(), p.y(), 0}; }
+inline Vec2 flat(const Vec3& p) { return {p.x(), p.y()}; }
+
 /// The segment of an entity, in the plane z = 0. Fails as the constructions in nurbs do.
 Expected<std::vector<nurbs::Segment>> segmentsOf(const Drawing& d, const Entity& e, const Context& cx);
 

@@ -18,8 +18,6 @@ namespace {
 constexpr double kMeetMm = 1e-6; ///< curves of one plane meet within this
 constexpr double kAtEnd = 1e-6;  ///< of a curve's parameter: no place within it
 
-Vec2 flat(const Vec3& p) { return {p.x(), p.y()}; }
-Vec3 in3(const Vec2& p) { return {p.x(), p.y(), 0}; }
 
 /// Without what does not fit any more, of what these entities are in.
 void dropUnfit(Drawing& d, const std::set<Id>& touched) {

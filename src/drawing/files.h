@@ -17,9 +17,17 @@ Expected<FileCurves> fromDxf(const std::string& bytes);
 /// that the file states, else 96 units an inch. Fails likewise.
 Expected<FileCurves> fromSvg(const std::string& bytes);
 
-/// Chains as paths of an SVG in mm: lines, arcs, splines as Bezier pieces of degree 3 (others within `fitMm`).
-std::string toSvg(const Chains& c, double fitMm);
-/// Chains as a DXF in mm: lines, arcs, circles, polylines of splines within `fitMm`.
-std::string toDxf(const Chains& c, double fitMm);
+/// A path in the plane z = 0 as it goes into a file.
+struct LayeredPath {
+  nurbs::Path path;
+  std::string layer = "0"; ///< a word
+  bool dashed = false;
+};
+std::vector<LayeredPath> layered(const Chains& c);
+
+/// Paths of an SVG in mm, a group a layer: lines, arcs, splines as Bezier pieces of degree 3 (others within `fitMm`).
+std::string toSvg(const std::vector<LayeredPath>& paths, double fitMm);
+/// A DXF in mm by layers: lines, arcs, circles, polylines of splines within `fitMm`.
+std::string toDxf(const std::vector<LayeredPath>& paths, double fitMm);
 
 } // namespace lumsk::drawing

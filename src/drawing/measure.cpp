@@ -6,7 +6,6 @@ namespace lumsk::drawing {
 
 namespace {
 
-Vec2 flat(const Vec3& p) { return {p.x(), p.y()}; }
 
 std::vector<Vec2> along(const nurbs::Path& p, int count) {
   std::vector<Vec2> out;

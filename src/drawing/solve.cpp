@@ -77,18 +77,19 @@ void setPlaces(Drawing& d, const Vector& v) {
 }
 
 /// From where the drawing is, once. Splines through points: until the places on them agree with their points.
-Expected<Try> attempt(const Drawing& d) {
+Expected<Try> attempt(const Drawing& d, const Context& cx) {
   Try out;
   out.drawing = d;
   Vector last;
   for (int round = 0; round < kMostRounds; ++round) {
+    if (cx.stopped()) return fail(cancelled());
     LUMSK_TRY(e, equationsOf(out.drawing));
     System s(std::move(e));
     if (!s.contradicting().empty()) return out;
     const bool again = !s.of().sums.empty();
     if (round > 0 && System::worst(s.evaluate()) < kSolvedMm) return out;
     const Pose before = poseOf(s);
-    out.done = s.solve(kSolvedMm).done;
+    out.done = s.solve(kSolvedMm, 60, cx).done;
     const Pose after = poseOf(s);
     out.arcs = out.arcs && arcsKept(before, after);
     out.legs = out.legs && legsKept(before, after);
@@ -120,14 +121,14 @@ std::vector<Lead> leadsOf(const Drawing& d) {
 }
 
 /// All dimensions go from what they measure to what they say, in steps that nothing turns over in. Says how far it came.
-std::pair<Drawing, double> led(const Drawing& start, const std::vector<Lead>& leads) {
+std::pair<Drawing, double> led(const Drawing& start, const std::vector<Lead>& leads, const Context& cx) {
   Drawing at = start;
   double done = 0, step = 0.5;
-  while (done < 1 && step > kLeastLead) {
+  while (done < 1 && step > kLeastLead && !cx.stopped()) {
     const double next = std::min(1.0, done + step);
     Drawing target = at;
     for (const Lead& l : leads) target.relation(l.relation)->value = l.from + next * (l.to - l.from);
-    const auto t = attempt(target);
+    const auto t = attempt(target, cx);
     if (t && t->done && t->arcs && t->legs) {
       at = t->drawing;
       done = next;
@@ -150,8 +151,8 @@ bool isPose(const Drawing& d) {
   return std::all_of(s.of().same.begin(), s.of().same.end(), [&](const auto& x) { return std::abs(s.of().start[size_t(x.a)] - s.of().start[size_t(x.b)]) < 1e-6 * s.of().size; });
 }
 
-Problem contradiction(const Drawing& d, const Drawing& asked) {
-  const std::vector<Id> ids = contradictionIn(asked);
+Problem contradiction(const Drawing& d, const Drawing& asked, const Context& cx) {
+  const std::vector<Id> ids = contradictionIn(asked, cx);
   Problem p = problem("LM-U005", ids.empty() ? "the relations of the drawing are not met together" : "relations of the drawing contradict each other");
   std::string names;
   for (const Id& id : ids) {
@@ -224,14 +225,14 @@ struct Outcome {
   std::optional<Drawing> solved;
   std::optional<std::pair<Drawing, std::vector<Lead>>> ended; ///< where led dimensions came to
 };
-Expected<Outcome> triedAllWays(const Drawing& start) {
-  LUMSK_TRY(direct, attempt(start));
+Expected<Outcome> triedAllWays(const Drawing& start, const Context& cx) {
+  LUMSK_TRY(direct, attempt(start, cx));
   if (direct.done && direct.arcs && direct.legs && direct.sizes) return Outcome{direct.drawing, {}};
   const std::vector<Lead> leads = leadsOf(start);
   const bool pose = isPose(start);
   if (direct.done && direct.sizes && (!pose || (direct.arcs && leads.empty()))) return Outcome{direct.drawing, {}};
   if (leads.empty() || !pose) return Outcome{};
-  auto [at, done] = led(start, leads);
+  auto [at, done] = led(start, leads, cx);
   if (done >= 1) return Outcome{at, {}};
   if (direct.done || done > 0) return Outcome{{}, std::pair(at, leads)};
   return Outcome{};
@@ -239,16 +240,18 @@ Expected<Outcome> triedAllWays(const Drawing& start) {
 
 } // namespace
 
-Expected<Drawing> solved(const Drawing& d) {
+Expected<Drawing> solved(const Drawing& d, const Context& cx) {
   const Drawing start = awake(d);
-  LUMSK_TRY(out, triedAllWays(start));
+  LUMSK_TRY(out, triedAllWays(start, cx));
   if (out.solved) return *out.solved;
+  if (cx.stopped()) return fail(cancelled());
   if (out.ended) return fail(outOfReach(d, out.ended->first, out.ended->second));
-  return fail(contradiction(d, start));
+  Problem why = contradiction(d, start, cx);
+  return fail(cx.stopped() ? cancelled() : std::move(why));
 }
 
 std::optional<Drawing> ifSolved(const Drawing& d) {
-  auto out = triedAllWays(awake(d));
+  auto out = triedAllWays(awake(d), {});
   return out ? out->solved : std::nullopt;
 }
 
@@ -258,7 +261,7 @@ Drawing settled(Drawing d) {
 }
 
 std::optional<Drawing> settledFrom(const Drawing& before, const Drawing& asked) {
-  const auto t = attempt(asked);
+  const auto t = attempt(asked, {});
   if (!t || !t->done || !t->sizes) return {};
   auto e = equationsOf(before), f = equationsOf(t->drawing);
   if (!e || !f) return {};
@@ -283,7 +286,7 @@ std::optional<Drawing> solvedWith(const Drawing& d, const Drawing& start, const 
   return out;
 }
 
-std::vector<Id> contradictionIn(const Drawing& d) {
+std::vector<Id> contradictionIn(const Drawing& d, const Context& cx) {
   auto e = equationsOf(d);
   if (!e) return {};
   System s(std::move(*e));
@@ -293,7 +296,7 @@ std::vector<Id> contradictionIn(const Drawing& d) {
       if (const Law l = d.relations[i].law; l == Law::Level || l == Law::Upright || l == Law::Together || l == Law::Fixed || l == Law::Equal || l == Law::SameCentre)
         suspects.push_back({double(i), int(i)});
   } else {
-    if (s.solve(kSolvedMm, 200).done) return {};
+    if (s.solve(kSolvedMm, 200, cx).done) return {};
     const Vector r = s.evaluate();
     std::map<int, double> worst;
     for (int i = 0; i < s.equations(); ++i)
@@ -308,9 +311,10 @@ std::vector<Id> contradictionIn(const Drawing& d) {
   if (suspects.size() > kMostSuspects) suspects.resize(kMostSuspects);
   std::vector<int> out;
   for (const auto& [mm, i] : suspects) {
+    if (cx.stopped()) return {};
     Drawing less = d;
     less.relations[size_t(i)].off = true;
-    if (const auto t = attempt(awake(less)); t && t->done) out.push_back(i);
+    if (const auto t = attempt(awake(less), cx); t && t->done) out.push_back(i);
   }
   std::sort(out.rbegin(), out.rend());
   std::vector<Id> ids;

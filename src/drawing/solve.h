@@ -1,4 +1,5 @@
 #pragma once
+#include "base/context.h"
 #include "drawing/system.h"
 
 #include <memory>
@@ -9,8 +10,8 @@ constexpr double kSolvedMm = 1e-9; ///< relations hold within this
 
 /// The drawing with its coordinates such that all relations hold, as near to what it was as can be; nothing turns over
 /// on the way. Fails with LM-U003, LM-U004, LM-U005 (relations that contradict: `contradictionIn` says which), LM-U006
-/// (a dimension out of reach: how far it comes).
-Expected<Drawing> solved(const Drawing& d);
+/// (a dimension out of reach: how far it comes), or when cancelled.
+Expected<Drawing> solved(const Drawing& d, const Context& cx = {});
 
 /// The same without a search for reasons; nothing where it cannot be solved.
 std::optional<Drawing> ifSolved(const Drawing& d);
@@ -19,7 +20,7 @@ Drawing settled(Drawing d);
 
 /// Relations of which any one, given up, lets the others hold; newest first. Empty where the drawing can be solved, or
 /// giving up one is not enough.
-std::vector<Id> contradictionIn(const Drawing& d);
+std::vector<Id> contradictionIn(const Drawing& d, const Context& cx = {});
 
 /// What a dimension measures now: mm or radians; nothing where it does not fit.
 std::optional<double> measured(const Drawing& d, const Relation& r);

@@ -1,6 +1,7 @@
 #include "drawing/files.h"
 
 #include <cmath>
+#include <map>
 #include <cstring>
 #include <pugixml.hpp>
 
@@ -15,7 +16,6 @@ constexpr double kMmPerUnit = 25.4 / 96;
 using nurbs::Segment;
 using Affine = Eigen::Transform<double, 2, Eigen::Affine>;
 
-Vec3 in3(const Vec2& p) { return {p.x(), p.y(), 0}; }
 
 /// Numbers of an attribute, parted by spaces and commas, signs and second points.
 class Numbers {
@@ -314,34 +314,53 @@ std::string pathOf(const Segment& s, double fitMm) {
 
 } // namespace
 
-std::string toSvg(const Chains& c, double fitMm) {
+std::vector<LayeredPath> layered(const Chains& c) {
+  std::vector<LayeredPath> out;
+  for (const Chain& chain : c.chains) out.push_back({chain.path});
+  return out;
+}
+
+std::string toSvg(const std::vector<LayeredPath>& paths, double fitMm) {
   Eigen::AlignedBox3d box;
-  std::string paths;
-  for (const Chain& chain : c.chains) {
-    const Points line = nurbs::polylineWithin(chain.path, 0.05);
+  std::map<std::string, std::string> groups;
+  for (const LayeredPath& p : paths) {
+    const Points line = nurbs::polylineWithin(p.path, 0.05);
     for (Eigen::Index i = 0; i < line.rows(); ++i) box.extend(Vec3(line.row(i).transpose()));
-    paths += "<path d=\"M " + place(chain.path.start());
-    for (const Segment& s : chain.path.segments()) paths += pathOf(s, fitMm);
-    paths += chain.path.closed() ? " Z\"/>\n" : "\"/>\n";
+    std::string& to = groups[p.layer];
+    if (to.empty()) to = "<g id=\"" + p.layer + "\"" + (p.dashed ? " stroke-dasharray=\"2 1\"" : "") + ">\n";
+    to += "<path d=\"M " + place(p.path.start());
+    for (const Segment& s : p.path.segments()) to += pathOf(s, fitMm);
+    to += p.path.closed() ? " Z\"/>\n" : "\"/>\n";
   }
   if (box.isEmpty()) box.extend(Vec3::Zero());
   const Vec3 size = box.sizes() + Vec3(2, 2, 0);
-  return "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"" + number(size.x()) + "mm\" height=\"" + number(size.y()) + "mm\" viewBox=\"" + number(box.min().x() - 1) + " " +
-         number(-box.max().y() - 1) + " " + number(size.x()) + " " + number(size.y()) + "\" fill=\"none\" stroke=\"black\" stroke-width=\"0.2\">\n" + paths + "</svg>\n";
+  std::string out = "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"" + number(size.x()) + "mm\" height=\"" + number(size.y()) + "mm\" viewBox=\"" + number(box.min().x() - 1) + " " +
+         number(-box.max().y() - 1) + " " + number(size.x()) + " " + number(size.y()) + "\" fill=\"none\" stroke=\"black\" stroke-width=\"0.2\">\n";
+  for (const auto& [layer, group] : groups) out += group + "</g>\n";
+  return out + "</svg>\n";
 }
 
-std::string toDxf(const Chains& c, double fitMm) {
-  std::string out = "0\nSECTION\n2\nHEADER\n9\n$ACADVER\n1\nAC1009\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n";
+std::string toDxf(const std::vector<LayeredPath>& paths, double fitMm) {
+  std::string out, layer = "0";
   const auto value = [&](int code, const std::string& v) { out += std::to_string(code) + "\n" + v + "\n"; };
   const auto at = [&](int first, const Vec3& p) { value(first, number(p.x())), value(first + 10, number(p.y())), value(first + 20, "0"); };
-  const auto entity = [&](const char* name) { value(0, name), value(8, "0"); };
+  const auto entity = [&](const char* name) { value(0, name), value(8, layer); };
   const auto polyline = [&](const Points& p) {
     entity("POLYLINE"), value(66, "1"), at(10, Vec3::Zero());
     for (Eigen::Index i = 0; i < p.rows(); ++i) entity("VERTEX"), at(10, p.row(i).transpose());
     entity("SEQEND");
   };
-  for (const Chain& chain : c.chains)
-    for (const Segment& s : chain.path.segments()) {
+  std::map<std::string, bool> layers; // and whether they are dashed
+  for (const LayeredPath& p : paths) layers[p.layer] = p.dashed;
+  out = "0\nSECTION\n2\nHEADER\n9\n$ACADVER\n1\nAC1009\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nTABLES\n";
+  // The dashes of hidden lines: 2 mm drawn, 1 mm left out.
+  out += "0\nTABLE\n2\nLTYPE\n70\n2\n0\nLTYPE\n2\nCONTINUOUS\n70\n0\n3\nSolid\n72\n65\n73\n0\n40\n0\n0\nLTYPE\n2\nHIDDEN\n70\n0\n3\nHidden\n72\n65\n73\n2\n40\n3\n49\n2\n49\n-1\n0\nENDTAB\n";
+  out += "0\nTABLE\n2\nLAYER\n70\n" + std::to_string(layers.size()) + "\n";
+  for (const auto& [name, dashed] : layers) value(0, "LAYER"), value(2, name), value(70, "0"), value(62, "7"), value(6, dashed ? "HIDDEN" : "CONTINUOUS");
+  out += "0\nENDTAB\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n";
+  for (const LayeredPath& p : paths) {
+    layer = p.layer;
+    for (const Segment& s : p.path.segments()) {
       if (const auto* l = std::get_if<nurbs::LineSegment>(&s)) {
         entity("LINE"), at(10, l->a), at(11, l->b);
         continue;
@@ -356,8 +375,9 @@ std::string toDxf(const Chains& c, double fitMm) {
         if (!whole) value(50, number(degFromRad(start))), value(51, number(degFromRad(end)));
         continue;
       }
-      if (const auto p = nurbs::Path::make({s}, LengthTolerance{1e-9})) polyline(nurbs::polylineWithin(*p, fitMm));
+      if (const auto one = nurbs::Path::make({s}, LengthTolerance{1e-9})) polyline(nurbs::polylineWithin(*one, fitMm));
     }
+  }
   return out + "0\nENDSEC\n0\nEOF\n";
 }
 

@@ -308,7 +308,7 @@ bool System::step(std::vector<double>& damping, std::vector<double>& error, std:
   return live;
 }
 
-System::Solved System::solve(double tolerance, int mostSteps) {
+System::Solved System::solve(double tolerance, int mostSteps, const Context& cx) {
   Solved s;
   if (!count_) return {true, 0, 0};
   std::vector<double> damping(size_t(parts_), kLeastDamping), error(size_t(parts_), 0.0);
@@ -318,7 +318,7 @@ System::Solved System::solve(double tolerance, int mostSteps) {
   for (; s.steps < mostSteps; ++s.steps) {
     s.residualMm = worst(r);
     if (s.residualMm < tolerance) return s.done = true, s;
-    if (!step(damping, error, stalled, r, tolerance)) break;
+    if (cx.stopped() || !step(damping, error, stalled, r, tolerance)) break;
   }
   s.residualMm = worst(r);
   s.done = s.residualMm < tolerance;

@@ -1,4 +1,5 @@
 #pragma once
+#include "base/context.h"
 #include "drawing/equations.h"
 
 #include <Eigen/SparseCholesky>
@@ -31,7 +32,7 @@ public:
     int steps = 0;
   };
   /// Newton's way with damping per independent part (Levenberg 1944 in its dual form), from where the variables are.
-  Solved solve(double toleranceMm = 1e-9, int mostSteps = 60);
+  Solved solve(double toleranceMm = 1e-9, int mostSteps = 60, const Context& cx = {}); ///< cancelled: not done
 
   // For drags and ranks
 

@@ -1,7 +1,8 @@
 #include "exchange/export.h"
 
+#include "brep/shaded_mesh.h"
 #include "exchange/files.h"
-#include "exchange/format.h"
+#include "exchange/paper.h"
 
 namespace lumsk::exchange {
 
@@ -46,60 +47,112 @@ bool anyCurve(const recipe::Model& model) {
   return !shownCurves(model, ignored).empty();
 }
 
-Expected<std::vector<NamedMesh>> meshesOf(const std::vector<recipe::BodyEntry>& bodies, const ExportOptions& o,
-                                          const Context& cx) {
+Expected<std::vector<NamedMesh>> meshesOf(const std::vector<recipe::BodyEntry>& bodies, Form form, const ExportOptions& o, const Context& cx) {
   std::vector<NamedMesh> out;
   for (const auto& b : bodies) {
     cx.report(double(out.size()) / double(bodies.size()), "meshing " + b.label);
-    LUMSK_TRY(mesh, brep::exportMesh(*b.body, o.mesh, cx));
-    out.push_back({b.label, std::move(mesh)});
+    NamedMesh made{b.label, b.colour, {}, {}};
+    if (form == Form::ClosedMesh) {
+      LUMSK_TRY(mesh, brep::exportMesh(*b.body, o.mesh, cx));
+      made.closed = std::move(mesh);
+    } else {
+      LUMSK_TRY(mesh, brep::shadedMesh(*b.body, o.mesh, cx));
+      made.shaded = std::move(mesh);
+    }
+    out.push_back(std::move(made));
   }
   return out;
 }
 
+size_t trianglesOf(const NamedMesh& m) { return m.closed.triangles.size() + m.shaded.triangles.size(); }
+
+/// What to do where there is nothing to write.
+std::string nothingFor(Form form, const recipe::Model& model) {
+  switch (form) {
+  case Form::ClosedMesh: return "thicken the skin, or export STEP";
+  case Form::Points: return "draw a curve, or bring it into sight";
+  case Form::PlaneLines: return "bring a body or a curve into sight";
+  default: return anyCurve(model) ? "make a body first, or export the curves too" : "make a body first";
+  }
+}
+
+bool wantsCurves(const Format& f, const ExportOptions& o) { return f.form == Form::Points || (o.curves && f.carries.curves); }
+
+std::string many(size_t n, const char* one, const char* more) { return n == 1 ? std::string("1 ") + one : std::to_string(n) + " " + more; }
+
 } // namespace
+
+const Format* formatFor(const std::string& path, const ExportOptions& o) { return o.format.empty() ? formatOf(path) : findFormat(o.format); }
+
+std::vector<std::string> notCarried(const recipe::Model& model, const Format& f, const ExportOptions& o) {
+  std::vector<std::string> out;
+  Exported all;
+  const auto bodies = chosen(model, false, all);
+  size_t skins = 0, coloured = 0;
+  for (const auto& b : bodies) {
+    skins += !b.body->solid();
+    coloured += !b.colour.empty() || !b.faceColours.empty();
+  }
+  const size_t curves = shownCurves(model, all).size();
+  if (f.form == Form::Points) {
+    if (!bodies.empty()) out.push_back("bodies are left out: " + many(bodies.size(), "of them", "of them"));
+  } else {
+    if (skins > 0 && !f.carries.skins) out.push_back(many(skins, "skin is left out", "skins are left out"));
+    if (ofTriangles(f.form) && bodies.size() > 0) out.push_back("surfaces become triangles");
+    if (f.form == Form::PlaneLines && bodies.size() > 0) out.push_back(o.view.outlines ? "of bodies only what is seen from one side" : "bodies are left out");
+    if (bodies.size() > 1 && !f.carries.parts && f.form != Form::PlaneLines) out.push_back("the bodies become one");
+  }
+  if (curves > 0 && !wantsCurves(f, o)) out.push_back(many(curves, "curve is left out", "curves are left out"));
+  if (!f.carries.names) out.push_back("names are lost");
+  if (coloured > 0 && !f.carries.colours) out.push_back("colours are lost");
+  if (!f.carries.unit) out.push_back("no unit is told: the numbers are millimetres");
+  return out;
+}
 
 Expected<Exported> exportModel(const recipe::Model& model, const std::string& path, const ExportOptions& o,
                                const Context& cx) {
-  const Format* format = formatOf(path);
+  const Format* format = formatFor(path, o);
   if (!format) {
     std::string known;
-    for (const Format& f : formats()) known += (known.empty() ? "" : ", ") + f.endings.front();
-    return fail(
-        problem("LM-F023", "there is no export for '" + extensionOf(path) + "'").tryThis("use one of " + known));
+    for (const Format& f : formats()) known += (known.empty() ? "" : ", ") + (o.format.empty() ? f.endings.front() : f.key);
+    return fail(problem("LM-F023", "there is no export for '" + (o.format.empty() ? extensionOf(path) : o.format) + "'").tryThis("use one of " + known));
   }
-  if (o.curves && !format->curves)
+  if (o.curves && !format->carries.curves)
     return fail(problem("LM-F034", "such a file carries no curves").tryThis("export STEP, or leave the curves out"));
   Exported out;
-  Contents contents{chosen(model, format->triangles, out)};
-  if (o.curves) contents.curves = shownCurves(model, out);
+  Contents contents;
+  if (format->form != Form::Points) contents.bodies = chosen(model, !format->carries.skins, out);
+  if (format->form == Form::PlaneLines && !o.view.outlines) contents.bodies.clear();
+  if (wantsCurves(*format, o)) contents.curves = shownCurves(model, out);
+  contents.nearMm = o.mesh.chordMm;
   out.bodies = int(contents.bodies.size());
   out.curves = int(contents.curves.size());
   if (contents.bodies.empty() && contents.curves.empty()) {
     std::string why;
     for (const auto& l : out.leftOut) why += (why.empty() ? ": " : "; ") + l;
-    return fail(problem("LM-F024", "there is nothing to export" + why)
-                    .tryThis(format->triangles    ? "thicken the skin, or export STEP"
-                             : anyCurve(model) ? "make a body first, or export the curves too"
-                                                  : "make a body first"));
+    return fail(problem("LM-F024", "there is nothing to export" + why).tryThis(nothingFor(format->form, model)));
   }
-  if (format->triangles) {
-    LUMSK_TRY(meshes, meshesOf(contents.bodies, o, cx));
-    if (cx.stopped()) return fail(cancelled());
-    for (const auto& m : meshes) out.triangles += int(m.mesh.triangles.size());
+  if (ofTriangles(format->form)) {
+    LUMSK_TRY(meshes, meshesOf(contents.bodies, format->form, o, cx));
+    for (const auto& m : meshes) out.triangles += int(trianglesOf(m));
     contents.meshes = std::move(meshes);
+  } else if (format->form == Form::PlaneLines) {
+    LUMSK_TRY(lines, linesOnPaper(contents.bodies, contents.curves, o.view, cx));
+    out.lines = int(lines.size());
+    contents.lines = std::move(lines);
   } else {
     cx.report(0.1, "writing");
   }
+  if (cx.stopped()) return fail(cancelled());
   LUMSK_CHECK(format->write(path, contents));
   return out;
 }
 
-Expected<int> countTriangles(const recipe::Model& model, const ExportOptions& o, const Context& cx) {
+Expected<int> countTriangles(const recipe::Model& model, const Format& format, const ExportOptions& o, const Context& cx) {
   Exported ignored;
-  LUMSK_TRY(meshes, meshesOf(chosen(model, true, ignored), o, cx));
+  LUMSK_TRY(meshes, meshesOf(chosen(model, !format.carries.skins, ignored), format.form, o, cx));
   int n = 0;
-  for (const auto& m : meshes) n += int(m.mesh.triangles.size());
+  for (const auto& m : meshes) n += int(trianglesOf(m));
   return n;
 }
 

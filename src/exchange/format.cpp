@@ -15,6 +15,12 @@ const Format* formatOf(const std::string& path) {
   return nullptr;
 }
 
+const Format* findFormat(const std::string& key) {
+  for (const Format& f : formats())
+    if (f.key == key) return &f;
+  return nullptr;
+}
+
 Expected<std::vector<recipe::BodyEntry>> readForeignBodies(const std::string& path) {
   LUMSK_TRY(bytes, readFile(path));
   const std::filesystem::path file(path);

@@ -40,7 +40,7 @@ private slots:
     QCOMPARE(chains->chains.size(), size_t(3));
     const double length = lengthOf(*chains);
     for (const bool svg : {true, false}) {
-      const auto back = svg ? fromSvg(toSvg(*chains, 0.0005)) : fromDxf(toDxf(*chains, 0.0005));
+      const auto back = svg ? fromSvg(toSvg(layered(*chains), 0.0005)) : fromDxf(toDxf(layered(*chains), 0.0005));
       VERIFY_OK(back);
       VERIFY_AT_MOST(std::abs(lengthOf(back->segments) - length), 0.01);
       const auto d = withSegments({}, back->segments, {});

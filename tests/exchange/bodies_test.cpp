@@ -118,7 +118,7 @@ private slots:
     double before = 1e9;
     int triangles = 0;
     for (double chord : {0.4, 0.1, 0.02}) {
-      const auto n = exchange::countTriangles(*b.model, {{chord, 30}}, {});
+      const auto n = exchange::countTriangles(*b.model, *exchange::findFormat("stl"), {{chord, 30}}, {});
       VERIFY_OK(n);
       QVERIFY(*n > triangles);
       triangles = *n;

@@ -238,7 +238,7 @@ private slots:
   void aFullDiskIsToldByEveryFormatAndLeavesNothing() {
     Bench b = tumbler();
     b.run();
-    for (const char* name : {"a.step", "a.iges", "a.brep", "a.stl", "a.3mf", "a.lumsk"})
+    for (const char* name : {"a.step", "a.iges", "a.brep", "a.stl", "a.3mf", "a.obj", "a.glb", "a.ply", "a.svg", "a.dxf", "a.txt", "a.lumsk"})
       for (rlim_t bytes : {0, 1000, 20000}) {
         QTemporaryDir dir;
         const std::string path = dir.filePath(name).toStdString();

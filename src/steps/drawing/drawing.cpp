@@ -77,7 +77,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   auto linked = lumsk::drawing::withLinks(stored, links, f, cx);
   if (!linked) return fail(linked.error().inField("links"));
   const auto inDrawing = [&](Problem p) { return fail(placed(std::move(p), f, *linked)); };
-  auto d = lumsk::drawing::solved(*linked);
+  auto d = lumsk::drawing::solved(*linked, cx);
   if (!d) return inDrawing(d.error());
   auto chains = lumsk::drawing::chainsOf(*d, cx);
   if (!chains) return inDrawing(chains.error());

@@ -36,7 +36,9 @@ Expected<void> writeBrep(const std::string& path, const Contents& contents) {
 } // namespace
 
 Format formats_::brep() {
-  return {"brep", "BREP: all bodies, exact", {".brep", ".brp"}, false, true, writeBrep, readForeignBodies};
+  Format f{"brep", "BREP: all bodies, exact", {".brep", ".brp"}, Form::Exact, {}, writeBrep, readForeignBodies};
+  f.carries.curves = f.carries.parts = true;
+  return f;
 }
 
 } // namespace lumsk::exchange

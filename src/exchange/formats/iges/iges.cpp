@@ -37,7 +37,7 @@ Expected<void> writeIges(const std::string& path, const Contents& contents) {
 } // namespace
 
 Format formats_::iges() {
-  return {"iges", "IGES: all bodies for older programs", {".igs", ".iges"}, false, true, writeIges, readForeignBodies};
+  return {"iges", "IGES: all bodies for older programs", {".igs", ".iges"}, Form::Exact, Carries::all(), writeIges, readForeignBodies};
 }
 
 } // namespace lumsk::exchange

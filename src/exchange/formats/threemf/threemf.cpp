@@ -50,7 +50,7 @@ struct Written {
 /// In millimetres, one named object a mesh. Fails with LM-F030 (a mesh is not closed).
 Expected<void> write3mf(const std::string& path, const Contents& contents) {
   for (const auto& m : contents.meshes)
-    if (const int open = m.mesh.openEdges(); open > 0)
+    if (const int open = m.closed.openEdges(); open > 0)
       return fail(problem("LM-F030", "the mesh of '" + m.name + "' is not closed")
                       .measure(count(open))
                       .tryThis("take a finer chord"));
@@ -62,9 +62,9 @@ Expected<void> write3mf(const std::string& path, const Contents& contents) {
       Owned<NMR::PLib3MFModelMeshObject> object;
       Owned<NMR::PLib3MFModelBuildItem> item;
       std::vector<NMR::MODELMESHVERTEX> vertices;
-      for (const Vec3& p : m.mesh.points) vertices.push_back({{float(p.x()), float(p.y()), float(p.z())}});
+      for (const Vec3& p : m.closed.points) vertices.push_back({{float(p.x()), float(p.y()), float(p.z())}});
       std::vector<NMR::MODELMESHTRIANGLE> triangles;
-      for (const auto& t : m.mesh.triangles) triangles.push_back({{DWORD(t[0]), DWORD(t[1]), DWORD(t[2])}});
+      for (const auto& t : m.closed.triangles) triangles.push_back({{DWORD(t[0]), DWORD(t[1]), DWORD(t[2])}});
       if (NMR::lib3mf_model_addmeshobject(model.p, &object.p) != 0 ||
           NMR::lib3mf_object_setnameutf8(object.p, m.name.c_str()) != 0 ||
           NMR::lib3mf_meshobject_setgeometry(object.p, vertices.data(), DWORD(vertices.size()), triangles.data(),
@@ -85,7 +85,7 @@ Expected<void> write3mf(const std::string& path, const Contents& contents) {
 } // namespace
 
 Format formats_::threemf() {
-  return {"3mf", "3MF: solids for printing", {".3mf"}, true, false, write3mf};
+  return {"3mf", "3MF: solids for printing", {".3mf"}, Form::ClosedMesh, {false, false, true, true, true, true}, write3mf};
 }
 
 } // namespace lumsk::exchange
