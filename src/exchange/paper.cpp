@@ -60,44 +60,45 @@ Expected<Eigen::Affine3d> ontoOwnPlane(const std::vector<NamedCurve>& curves, do
   return t;
 }
 
-/// A segment without its depth; nothing of a line that is seen end-on.
-void addFlat(const nurbs::Segment& s, std::vector<nurbs::Segment>& to) {
+/// A segment, turned and to scale, without its depth.
+void addFlat(const nurbs::Segment& s, const Eigen::Affine3d& t, std::vector<nurbs::Segment>& to) {
+  const auto flat = [&](const Vec3& p) { return Vec3((t * p).x(), (t * p).y(), 0); };
   if (const auto* l = std::get_if<nurbs::LineSegment>(&s)) {
-    to.push_back(nurbs::LineSegment{{l->a.x(), l->a.y(), 0}, {l->b.x(), l->b.y(), 0}});
+    to.push_back(nurbs::LineSegment{flat(l->a), flat(l->b)});
   } else if (const auto* e = std::get_if<nurbs::EllipseArc>(&s)) {
-    nurbs::EllipseArc flat = *e;
-    for (Vec3* v : {&flat.centre, &flat.u, &flat.v}) v->z() = 0;
-    const double longest = std::max(flat.u.norm(), flat.v.norm()), shortest = std::min(flat.u.norm(), flat.v.norm());
-    if (shortest > kEdgeOn * longest) return to.push_back(flat);
     const auto alone = nurbs::Path::make({s}, LengthTolerance{1e-9});
     if (!alone) return;
+    const double area = (t.linear() * e->u).head<2>().dot(Vec2((t.linear() * e->v).y(), -(t.linear() * e->v).x()));
+    if (std::abs(area) > kEdgeOn * (t.linear() * e->u).norm() * (t.linear() * e->v).norm()) {
+      // Nearly flattened, so that it finds the axes that it is seen with.
+      const nurbs::Path seen = nurbs::transformed(*alone, Eigen::Scaling(1.0, 1.0, kFlat) * t);
+      auto arc = std::get<nurbs::EllipseArc>(seen.segments().front());
+      for (Vec3* v : {&arc.centre, &arc.u, &arc.v}) v->z() = 0;
+      return to.push_back(arc);
+    }
     const Points line = nurbs::polylineWithin(*alone, kFlatFitMm);
-    for (Eigen::Index i = 1; i < line.rows(); ++i)
-      to.push_back(nurbs::LineSegment{{line(i - 1, 0), line(i - 1, 1), 0}, {line(i, 0), line(i, 1), 0}});
+    for (Eigen::Index i = 1; i < line.rows(); ++i) to.push_back(nurbs::LineSegment{flat(line.row(i - 1).transpose()), flat(line.row(i).transpose())});
   } else {
     const auto& c = std::get<nurbs::Spline>(s);
     Points p = c.points();
-    p.col(2).setZero();
+    for (Eigen::Index i = 0; i < p.rows(); ++i) p.row(i) = flat(p.row(i).transpose()).transpose();
     to.push_back(nurbs::Spline::trusted(c.degree(), c.knots(), std::move(p), c.closed()));
   }
 }
 
 void addFlat(const nurbs::Path& path, const Eigen::Affine3d& turn, double scale, const std::string& layer, LengthTolerance point, std::vector<PlaneLine>& to) {
-  // Nearly flattened, so that ellipses find the axes that they are seen with.
-  const Eigen::Affine3d flatten = Eigen::Affine3d(Eigen::Scaling(scale, scale, scale * kFlat)) * turn;
+  const Eigen::Affine3d t = Eigen::Scaling(scale) * turn;
   std::vector<nurbs::Segment> segments;
-  const nurbs::Path flat = nurbs::transformed(path, flatten);
-  for (const nurbs::Segment& s : flat.segments()) addFlat(s, segments);
-  segments.erase(std::remove_if(segments.begin(), segments.end(),
+  for (const nurbs::Segment& s : path.segments()) addFlat(s, t, segments);
+  segments.erase(std::remove_if(segments.begin(), segments.end(), // lines that are seen end-on
                                 [&](const nurbs::Segment& s) {
                                   const auto* l = std::get_if<nurbs::LineSegment>(&s);
                                   return l && (l->b - l->a).norm() < point.mm * scale;
                                 }),
                  segments.end());
-  if (segments.empty()) return;
   if (auto whole = nurbs::Path::make(segments, {2 * point.mm * std::max(1.0, scale)})) return to.push_back({std::move(*whole), layer});
-  for (nurbs::Segment& s : segments)
-    if (auto one = nurbs::Path::make({std::move(s)}, {point.mm * scale})) to.push_back({std::move(*one), layer});
+  for (const nurbs::Segment& s : segments)
+    if (auto one = nurbs::Path::make({s}, {point.mm * scale})) to.push_back({std::move(*one), layer});
 }
 
 } // namespace

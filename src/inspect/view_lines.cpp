@@ -1,9 +1,8 @@
 #include "inspect/view_lines.h"
 
 #include "brep/convert.h"
-#include "brep/curves_on.h"
 #include "brep/guard.h"
-#include "inspect/mesh_tree.h"
+#include "inspect/fields.h"
 #include "nurbs/curves/curve_parts.h"
 
 #include <BRepAdaptor_Surface.hxx>
@@ -14,6 +13,7 @@
 #include <TopExp_Explorer.hxx>
 
 #include <algorithm>
+#include <deque>
 
 namespace lumsk::inspect {
 
@@ -26,6 +26,9 @@ constexpr int kLeastPlaces = 24, kMostPlaces = 400, kHalvings = 18;
 constexpr int kStations = 65; ///< along a line
 constexpr double kEdgeOn = 1e-6;
 constexpr int kTrianglesABody = 60000;
+constexpr double kMeshAngleDeg = 4;
+constexpr double kAcross = 0.4;      ///< of the way between two places of a silhouette: so far aside lies the one between them
+constexpr int kMostDivisions = 6;    ///< of a stretch of a silhouette between two sides of triangles
 
 /// One face beside a place of a line.
 struct Beside {
@@ -115,35 +118,121 @@ void addEdges(const brep::Body& b, const Tolerances& tol, std::vector<Line>& to)
   }
 }
 
-Expected<void> addSilhouettes(const brep::Body& b, const Vec3& eye, const Context& cx, std::vector<Line>& to) {
-  LUMSK_TRY(faces, brep::BodyFaces::of(b, -1, cx));
-  LUMSK_TRY(found, faces.silhouette(eye, cx));
-  for (nurbs::Path& path : found.curves) {
-    Line line{std::move(path), {}, false};
-    for (int i = 0; i < kStations; ++i) {
-      const Vec3 p = line.path.at(line.path.last() * i / (kStations - 1));
-      if (const auto on = faces.nearest(p)) line.stations.push_back({p, {{on->normal, Vec3::Zero()}}});
-    }
-    to.push_back(std::move(line));
+/// A place where a face turns out of sight.
+struct Turn {
+  Vec2 uv;
+  Vec3 at;
+};
+
+/// Where a face turns out of sight, from face mesh to surface (Hertzmann & Zorin 2000): crossings of the triangles' sides
+/// are brought to where the surface's own normal stands square to the sight, and places between them are added until
+/// chords are within `nearMm`.
+class Silhouette {
+public:
+  Silhouette(const FaceSurface& surface, const brep::FaceMesh& mesh, const Vec3& eye, double nearMm) : surface_(surface), mesh_(mesh), eye_(eye), near_(nearMm) {
+    for (const Vec3& n : mesh.normals) looks_.push_back(side(n.dot(eye)));
   }
-  return {};
-}
+
+  std::vector<Line> lines() {
+    std::multimap<std::pair<int, int>, size_t> at; // segments by the sides that they end on
+    std::vector<std::array<std::pair<int, int>, 2>> segments;
+    for (const auto& t : mesh_.triangles) {
+      std::vector<std::pair<int, int>> crossed;
+      for (size_t k = 0; k < 3; ++k)
+        if (const int a = t[k], b = t[(k + 1) % 3]; (looks_[size_t(a)] > 0) != (looks_[size_t(b)] > 0)) crossed.emplace_back(std::minmax(a, b));
+      if (crossed.size() != 2) continue;
+      for (const auto& c : crossed) at.emplace(c, segments.size());
+      segments.push_back({crossed[0], crossed[1]});
+    }
+    std::vector<char> used(segments.size(), 0);
+    std::vector<Line> out;
+    for (size_t s = 0; s < segments.size(); ++s) {
+      if (used[s]) continue;
+      used[s] = 1;
+      std::vector<std::pair<int, int>> chain{segments[s][0], segments[s][1]};
+      for (const bool forward : {true, false}) {
+        for (bool grown = true; grown && chain.front() != chain.back();) {
+          grown = false;
+          const auto [from, to] = at.equal_range(chain.back());
+          for (auto i = from; i != to && !grown; ++i)
+            if (!used[i->second]) {
+              used[i->second] = 1;
+              chain.push_back(segments[i->second][segments[i->second][0] == chain.back() ? 1 : 0]);
+              grown = true;
+            }
+        }
+        if (forward) std::reverse(chain.begin(), chain.end());
+      }
+      addLine(chain, out);
+    }
+    return out;
+  }
+
+private:
+  static double side(double looks) { return looks > -kEdgeOn ? 1 : -1; } // what is seen edge-on all over turns nowhere
+  double looks(const Vec2& uv) const { return surface_.outward(uv).dot(eye_); }
+
+  /// Where the surface turns between two places that look to different sides.
+  Turn between(Vec2 a, Vec2 b) const {
+    const double first = side(looks(a));
+    if (first == side(looks(b))) return {a, surface_.at(a).point};
+    for (int i = 0; i < kHalvings * 2; ++i) {
+      const Vec2 m = 0.5 * (a + b);
+      (side(looks(m)) == first ? a : b) = m;
+    }
+    return {0.5 * (a + b), surface_.at(0.5 * (a + b)).point};
+  }
+
+  void addBetween(const Turn& a, const Turn& b, int depth, std::vector<Turn>& to) const {
+    const Vec2 along = b.uv - a.uv, middle = 0.5 * (a.uv + b.uv), across = kAcross * Vec2(-along.y(), along.x());
+    if (depth == 0 || !(along.norm() > 0) || side(looks(middle + across)) == side(looks(middle - across))) return;
+    const Turn m = between(middle + across, middle - across);
+    const Vec3 chord = b.at - a.at, off = m.at - a.at;
+    if (!(chord.norm() > 0) || chord.cross(off).norm() / chord.norm() < near_) return;
+    addBetween(a, m, depth - 1, to);
+    to.push_back(m);
+    addBetween(m, b, depth - 1, to);
+  }
+
+  void addLine(const std::vector<std::pair<int, int>>& chain, std::vector<Line>& out) const {
+    std::vector<Turn> turns;
+    for (const auto& [a, b] : chain) {
+      const Turn next = between(mesh_.places[size_t(a)], mesh_.places[size_t(b)]);
+      if (!turns.empty()) addBetween(turns.back(), next, kMostDivisions, turns);
+      turns.push_back(next);
+    }
+    std::vector<nurbs::Segment> segments;
+    Line line{{}, {}, false};
+    for (size_t i = 0; i < turns.size(); ++i) {
+      line.stations.push_back({turns[i].at, {{surface_.outward(turns[i].uv), Vec3::Zero()}}});
+      if (i > 0 && (turns[i].at - turns[i - 1].at).norm() > kLeastChordMm) segments.push_back(nurbs::LineSegment{turns[i - 1].at, turns[i].at});
+    }
+    auto path = nurbs::Path::make(std::move(segments), {2 * kLeastChordMm});
+    if (!path) return; // shorter than can be seen
+    line.path = std::move(*path);
+    out.push_back(std::move(line));
+  }
+
+  const FaceSurface& surface_;
+  const brep::FaceMesh& mesh_;
+  Vec3 eye_;
+  double near_;
+  std::vector<double> looks_;
+};
 
 /// What stands in the way.
 class Sight {
 public:
-  Sight(const std::vector<brep::BodyPtr>& bodies, const Vec3& eye, double chordMm) : eye_(eye), side_(eye.unitOrthogonal()), clear_(kClear * chordMm) {
-    for (const auto& b : bodies)
-      for (brep::FaceMesh& m : brep::displayMesh(*b, {chordMm, 5}, kTrianglesABody)) {
-        // Skins hide from both of their sides.
-        if (!b->solid()) {
-          meshes_.push_back(m);
-          for (auto& t : meshes_.back().triangles) std::swap(t[1], t[2]);
-        }
-        meshes_.push_back(std::move(m));
-      }
+  Sight(const std::deque<MeasuredForm>& forms, const Vec3& eye, double chordMm) : eye_(eye), side_(eye.unitOrthogonal()), clear_(kClear * chordMm) {
     std::vector<const brep::FaceMesh*> all;
-    for (const auto& m : meshes_) all.push_back(&m);
+    for (const MeasuredForm& f : forms)
+      for (const auto& m : f.meshes()) {
+        all.push_back(m.get());
+        if (f.body().solid()) continue;
+        backs_.push_back(*m); // skins hide from both of their sides
+        for (auto& t : backs_.back().triangles) std::swap(t[1], t[2]);
+      }
+    for (const auto& m : backs_) all.push_back(&m);
     tree_ = std::make_unique<MeshTree>(std::move(all));
   }
   bool hides(const Line& l, double t) const {
@@ -170,7 +259,7 @@ private:
   bool met(const Vec3& p) const { return tree_->exitAlong(p, eye_, 0.5 * clear_).has_value(); }
   Vec3 eye_, side_;
   double clear_;
-  std::vector<brep::FaceMesh> meshes_;
+  std::vector<brep::FaceMesh> backs_;
   std::unique_ptr<MeshTree> tree_;
 };
 
@@ -215,13 +304,19 @@ double sizeOf(const std::vector<brep::BodyPtr>& bodies) {
 Expected<std::vector<ViewLine>> viewLines(const std::vector<brep::BodyPtr>& bodies, const Vec3& towardsEye, const Context& cx) {
   return brep::guarded("drawing a view", [&]() -> Expected<std::vector<ViewLine>> {
     const Vec3 eye = towardsEye.normalized();
-    const double size = sizeOf(bodies);
+    const double size = sizeOf(bodies), chord = std::max(kLeastChordMm, kChord * size);
     std::vector<Line> lines;
+    std::deque<MeasuredForm> forms;
     for (const auto& b : bodies) {
+      if (cx.stopped()) return fail(cancelled());
+      std::vector<std::shared_ptr<const brep::FaceMesh>> meshes;
+      for (brep::FaceMesh& m : brep::displayMesh(*b, {chord, kMeshAngleDeg}, kTrianglesABody)) meshes.push_back(std::make_shared<const brep::FaceMesh>(std::move(m)));
+      forms.emplace_back(b, std::move(meshes));
       addEdges(*b, cx.tolerances, lines);
-      LUMSK_CHECK(addSilhouettes(*b, eye, cx, lines));
+      for (size_t m = 0; m < forms.back().meshes().size(); ++m)
+        for (Line& l : Silhouette(forms.back().surface(int(m)), *forms.back().meshes()[m], eye, chord).lines()) lines.push_back(std::move(l));
     }
-    const Sight sight(bodies, eye, std::max(kLeastChordMm, kChord * size));
+    const Sight sight(forms, eye, chord);
     std::vector<ViewLine> out;
     for (size_t i = 0; i < lines.size(); ++i) {
       if (cx.stopped()) return fail(cancelled());
