@@ -13,8 +13,7 @@ namespace lumsk::exchange {
 namespace {
 
 Quantity_Color colourOf(const std::string& hex) {
-  unsigned r = 232, g = 226, b = 214;
-  if (hex.size() == 7) std::sscanf(hex.c_str(), "#%2x%2x%2x", &r, &g, &b);
+  const auto [r, g, b] = rgbOf(hex);
   return Quantity_Color(r / 255.0, g / 255.0, b / 255.0, Quantity_TOC_sRGB);
 }
 

@@ -4,6 +4,7 @@
 #include "exchange/files.h"
 
 #include <algorithm>
+#include <cstdio>
 #include <filesystem>
 
 namespace lumsk::exchange {
@@ -19,6 +20,12 @@ const Format* findFormat(const std::string& key) {
   for (const Format& f : formats())
     if (f.key == key) return &f;
   return nullptr;
+}
+
+std::array<unsigned, 3> rgbOf(const std::string& colour) {
+  std::array<unsigned, 3> out{232, 226, 214};
+  if (colour.size() == 7) std::sscanf(colour.c_str(), "#%2x%2x%2x", &out[0], &out[1], &out[2]);
+  return out;
 }
 
 Expected<std::vector<recipe::BodyEntry>> readForeignBodies(const std::string& path) {

@@ -65,6 +65,9 @@ const Format* formatOf(const std::string& path);
 /// By its key; null for an unknown one.
 const Format* findFormat(const std::string& key);
 
+/// Red, green and blue (0 to 255) of "#rrggbb"; the plain colour of forms where there is none.
+std::array<unsigned, 3> rgbOf(const std::string& colour);
+
 /// Bodies of a file of a format that the kernel knows, in mm, read by `lumsk-worker`. Fails as `readFile` and
 /// `brep::readForeign` do.
 Expected<std::vector<recipe::BodyEntry>> readForeignBodies(const std::string& path);

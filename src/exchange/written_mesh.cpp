@@ -8,18 +8,17 @@
 #include <assimp/mesh.h>
 #include <assimp/scene.h>
 
-#include <cstdio>
+#include <cmath>
 
 namespace lumsk::exchange {
 
 namespace {
 
-constexpr double kMetresAMm = 1e-3;
+constexpr double kMetresAMm = 1e-3; // glTF 2.0, 3.4
 
 aiMaterial* materialOf(const NamedMesh& m) {
   auto* out = new aiMaterial;
-  unsigned r = 232, g = 226, b = 214;
-  if (m.colour.size() == 7) std::sscanf(m.colour.c_str(), "#%2x%2x%2x", &r, &g, &b);
+  const auto [r, g, b] = rgbOf(m.colour);
   // Colours of surfaces are linear there.
   const auto linear = [](unsigned v) {
     const double c = v / 255.0;

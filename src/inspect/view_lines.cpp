@@ -122,6 +122,7 @@ void addEdges(const brep::Body& b, const Tolerances& tol, std::vector<Line>& to)
 struct Turn {
   Vec2 uv;
   Vec3 at;
+  double reach = 0; ///< mm, so far aside nothing else is looked for: half of the triangle's side
 };
 
 /// Where a face turns out of sight, from face mesh to surface (Hertzmann & Zorin 2000): crossings of the triangles' sides
@@ -184,9 +185,16 @@ private:
   }
 
   void addBetween(const Turn& a, const Turn& b, int depth, std::vector<Turn>& to) const {
-    const Vec2 along = b.uv - a.uv, middle = 0.5 * (a.uv + b.uv), across = kAcross * Vec2(-along.y(), along.x());
-    if (depth == 0 || !(along.norm() > 0) || side(looks(middle + across)) == side(looks(middle - across))) return;
-    const Turn m = between(middle + across, middle - across);
+    const Vec2 middle = 0.5 * (a.uv + b.uv);
+    const nurbs::FirstDerivatives d = surface_.first(middle);
+    const Vec3 aside = d.du.cross(d.dv).cross(b.at - a.at);
+    if (depth == 0 || !(aside.norm() > 0)) return;
+    Eigen::Matrix<double, 3, 2> frame;
+    frame << d.du, d.dv;
+    const Vec2 across = frame.colPivHouseholderQr().solve(Vec3(std::min({kAcross * (b.at - a.at).norm(), a.reach, b.reach}) * aside.normalized()));
+    if (side(looks(middle + across)) == side(looks(middle - across))) return;
+    Turn m = between(middle + across, middle - across);
+    m.reach = std::min(a.reach, b.reach);
     const Vec3 chord = b.at - a.at, off = m.at - a.at;
     if (!(chord.norm() > 0) || chord.cross(off).norm() / chord.norm() < near_) return;
     addBetween(a, m, depth - 1, to);
@@ -197,7 +205,8 @@ private:
   void addLine(const std::vector<std::pair<int, int>>& chain, std::vector<Line>& out) const {
     std::vector<Turn> turns;
     for (const auto& [a, b] : chain) {
-      const Turn next = between(mesh_.places[size_t(a)], mesh_.places[size_t(b)]);
+      Turn next = between(mesh_.places[size_t(a)], mesh_.places[size_t(b)]);
+      next.reach = 0.5 * (mesh_.points[size_t(a)] - mesh_.points[size_t(b)]).norm();
       if (!turns.empty()) addBetween(turns.back(), next, kMostDivisions, turns);
       turns.push_back(next);
     }

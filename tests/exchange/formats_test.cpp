@@ -8,6 +8,7 @@
 #include <assimp/Importer.hpp>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
+#include <zip.h>
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -103,6 +104,22 @@ private slots:
       if (name != "a.ply") QCOMPARE(m.names, (std::vector<std::string>{b.model->bodies[0].label, b.model->bodies[1].label}));
       if (metres) QVERIFY(std::any_of(m.colours.begin(), m.colours.end(), [](const Vec3& c) { return (c - Vec3(0.0331, 0.1329, 0.3185)).norm() < 0.001; })); // linear
     }
+  }
+
+  void threeMfTellsColoursByMaterials() {
+    Bench b = drumAndSkin();
+    VERIFY_OK(exchange::exportModel(*b.model, path("c.3mf"), {}, {}));
+    zip_t* z = zip_open(path("c.3mf").c_str(), ZIP_RDONLY, nullptr);
+    QVERIFY(z);
+    zip_stat_t st;
+    QCOMPARE(zip_stat(z, "3D/3dmodel.model", 0, &st), 0);
+    std::string xml(st.size, 0);
+    zip_file_t* f = zip_fopen(z, "3D/3dmodel.model", 0);
+    QCOMPARE(zip_fread(f, xml.data(), st.size), zip_int64_t(st.size));
+    zip_fclose(f);
+    zip_discard(z);
+    QVERIFY(xml.find("displaycolor=\"#336699") != std::string::npos);
+    QVERIFY(xml.find("pid=") != std::string::npos);
   }
 
   void textStlIsTheSameMeshAsTheBinaryOne() {

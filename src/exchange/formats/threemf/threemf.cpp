@@ -47,7 +47,18 @@ struct Written {
   }
 };
 
-/// In millimetres, one named object a mesh. Fails with LM-F030 (a mesh is not closed).
+/// The colour of an object: a material of its own in the model's group of them.
+bool paint(NMR::PLib3MFModelMeshObject* object, NMR::PLib3MFModelBaseMaterial* group, const NamedMesh& m) {
+  const auto [r, g, b] = rgbOf(m.colour);
+  DWORD id = 0, index = 0;
+  Owned<NMR::PLib3MFDefaultPropertyHandler> handler;
+  return NMR::lib3mf_basematerial_getresourceid(group, &id) == 0 &&
+         NMR::lib3mf_basematerial_addmaterialutf8(group, m.name.c_str(), BYTE(r), BYTE(g), BYTE(b), &index) == 0 &&
+         NMR::lib3mf_object_createdefaultpropertyhandler(object, &handler.p) == 0 &&
+         NMR::lib3mf_defaultpropertyhandler_setbasematerial(handler.p, id, index) == 0;
+}
+
+/// In millimetres, one named and coloured object a mesh. Fails with LM-F030 (a mesh is not closed).
 Expected<void> write3mf(const std::string& path, const Contents& contents) {
   for (const auto& m : contents.meshes)
     if (const int open = m.closed.openEdges(); open > 0)
@@ -58,6 +69,9 @@ Expected<void> write3mf(const std::string& path, const Contents& contents) {
     Owned<NMR::PLib3MFModel> model;
     if (NMR::lib3mf_createmodel(&model.p) != 0 || NMR::lib3mf_model_setunit(model.p, NMR::MODELUNIT_MILLIMETER) != 0)
       return fail(cannotWrite(path, "the 3MF library refuses"));
+    Owned<NMR::PLib3MFModelBaseMaterial> materials;
+    const bool coloured = std::any_of(contents.meshes.begin(), contents.meshes.end(), [](const auto& m) { return !m.colour.empty(); });
+    if (coloured && NMR::lib3mf_model_addbasematerialgroup(model.p, &materials.p) != 0) return fail(cannotWrite(path, "the 3MF library refuses"));
     for (const auto& m : contents.meshes) {
       Owned<NMR::PLib3MFModelMeshObject> object;
       Owned<NMR::PLib3MFModelBuildItem> item;
@@ -69,6 +83,7 @@ Expected<void> write3mf(const std::string& path, const Contents& contents) {
           NMR::lib3mf_object_setnameutf8(object.p, m.name.c_str()) != 0 ||
           NMR::lib3mf_meshobject_setgeometry(object.p, vertices.data(), DWORD(vertices.size()), triangles.data(),
                                              DWORD(triangles.size())) != 0 ||
+          (coloured && !paint(object.p, materials.p, m)) ||
           NMR::lib3mf_model_addbuilditem(model.p, object.p, nullptr, &item.p) != 0)
         return fail(cannotWrite(path, "the 3MF library refuses '" + m.name + "'"));
     }
