@@ -30,6 +30,7 @@ ExportDialog::ExportDialog(Workspace& w, QWidget* parent)
       triangles_(named(new QLabel, "export-triangles")), lost_(named(new QLabel, "export-lost")),
       from_(named(new QComboBox, "export-from", tr("the side that it is seen from"))),
       curves_(named(new QCheckBox(tr("The curves that are seen, too")), "export-curves", tr("each with the name of its row, where the file has names"))),
+      each_(named(new QCheckBox(tr("Each part as a file of its own")), "export-each", tr("the part's name stands behind that of the file"))),
       outlines_(named(new QCheckBox(tr("Outlines of bodies")), "export-outlines", tr("edges, and where faces turn out of sight"))),
       hidden_(named(new QCheckBox(tr("Hidden lines, dashed")), "export-hidden", tr("those behind something"))), mesh_(meshFields()),
       paper_(paperFields()) {
@@ -42,6 +43,7 @@ ExportDialog::ExportDialog(Workspace& w, QWidget* parent)
   l->addWidget(mesh_);
   curves_->setChecked(w.model()->bodies.empty());
   l->addWidget(curves_);
+  l->addWidget(each_);
   l->addWidget(paper_);
   lost_->setWordWrap(true);
   lost_->setFixedWidth(kTextWidth);
@@ -103,11 +105,15 @@ exchange::ExportOptions ExportDialog::options() const {
   return o;
 }
 
+bool ExportDialog::each() const { return each_->isChecked() && !each_->isHidden(); }
+
 void ExportDialog::follow() {
   const exchange::Form form = format().form;
   mesh_->setVisible(exchange::ofTriangles(form));
   paper_->setVisible(form == exchange::Form::PlaneLines);
   curves_->setVisible(format().carries.curves && form != exchange::Form::Points);
+  const auto& bodies = w_.model()->bodies;
+  each_->setVisible(form != exchange::Form::Points && std::count_if(bodies.begin(), bodies.end(), [](const auto& b) { return b.visible; }) > 1);
   hidden_->setEnabled(outlines_->isChecked());
   QStringList lost;
   for (const std::string& words : exchange::notCarried(*w_.model(), format(), options())) lost << said(words);

@@ -21,6 +21,7 @@ public:
   ExportDialog(Workspace& w, QWidget* parent);
   QString ending() const; ///< ".3mf"
   exchange::ExportOptions options() const;
+  bool each() const; ///< a file a body
 
 private:
   const exchange::Format& format() const;
@@ -33,7 +34,7 @@ private:
   QLineEdit *chord_, *angle_, *scale_;
   QLabel *triangles_, *lost_;
   QComboBox* from_;
-  QCheckBox *curves_, *outlines_, *hidden_;
+  QCheckBox *curves_, *each_, *outlines_, *hidden_;
   QWidget *mesh_, *paper_;
   Background counting_;
 };

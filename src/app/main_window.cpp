@@ -57,7 +57,9 @@ void MainWindow::makePanels() {
   tabs_->setObjectName("column");
   tabs_->setAttribute(Qt::WA_StyledBackground);
   tabs_->addTab(column_, tr("Recipe"));
-  tabs_->addTab(new PartsPanel(w_), tr("Parts"));
+  auto* parts = new PartsPanel(w_);
+  connect(parts, &PartsPanel::told, strip_, &ReadoutStrip::tell);
+  tabs_->addTab(parts, tr("Parts"));
   tabs_->addTab(new NumbersPanel(w_), tr("Numbers"));
   tabs_->setMinimumWidth(290);
   split_->setObjectName("split");
@@ -350,7 +352,7 @@ void MainWindow::exportDialog() {
       QFileDialog::getSaveFileName(this, tr("Export"), desk_.beside() + dialog.ending(), "*" + dialog.ending());
   if (path.isEmpty()) return;
   if (!path.endsWith(dialog.ending())) path += dialog.ending();
-  exportPath(path, dialog.options());
+  dialog.each() ? exportEach(path, dialog.options()) : exportPath(path, dialog.options());
 }
 
 void MainWindow::pictureDialog() {
@@ -406,20 +408,38 @@ void MainWindow::sheetPath(const QString& path) {
       });
 }
 
+namespace {
+
+QString countsOf(const exchange::Exported& done) {
+  QString words = done.bodies == 1 ? MainWindow::tr("1 body") : MainWindow::tr("%1 bodies").arg(done.bodies);
+  if (done.curves) words += done.curves == 1 ? MainWindow::tr(", 1 curve") : MainWindow::tr(", %1 curves").arg(done.curves);
+  if (done.triangles) words += MainWindow::tr(", %1 triangles").arg(done.triangles);
+  if (done.lines) words += MainWindow::tr(", %1 lines").arg(done.lines);
+  for (const auto& l : done.leftOut) words += MainWindow::tr("; left out %1").arg(QString::fromStdString(l));
+  return words;
+}
+
+} // namespace
+
 void MainWindow::exportPath(const QString& path, const exchange::ExportOptions& options) {
   write<exchange::Exported>(
       path,
       [model = w_.model(), file = path.toStdString(), options](const Context& cx) {
         return exchange::exportModel(*model, file, options, cx);
       },
-      [](const QString& name, const exchange::Exported& done) {
-        QString words =
-            done.bodies == 1 ? tr("wrote %1: 1 body").arg(name) : tr("wrote %1: %2 bodies").arg(name).arg(done.bodies);
-        if (done.curves) words += done.curves == 1 ? tr(", 1 curve") : tr(", %1 curves").arg(done.curves);
-        if (done.triangles) words += tr(", %1 triangles").arg(done.triangles);
-        if (done.lines) words += tr(", %1 lines").arg(done.lines);
-        for (const auto& l : done.leftOut) words += tr("; left out %1").arg(QString::fromStdString(l));
-        return words;
+      [](const QString& name, const exchange::Exported& done) { return tr("wrote %1: %2").arg(name, countsOf(done)); });
+}
+
+void MainWindow::exportEach(const QString& path, const exchange::ExportOptions& options) {
+  write<std::vector<exchange::ExportedFile>>(
+      path,
+      [model = w_.model(), file = path.toStdString(), options](const Context& cx) {
+        return exchange::exportEach(*model, file, options, cx);
+      },
+      [](const QString&, const std::vector<exchange::ExportedFile>& files) {
+        QStringList names;
+        for (const auto& f : files) names << QFileInfo(QString::fromStdString(f.path)).fileName();
+        return tr("wrote %1").arg(names.join(", "));
       });
 }
 

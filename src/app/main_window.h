@@ -39,6 +39,7 @@ public:
   bool savePath(const QString& path) { return desk_.saveTo(path); }
   /// Writes on another thread; Esc stops it.
   void exportPath(const QString& path, const exchange::ExportOptions& options);
+  void exportEach(const QString& path, const exchange::ExportOptions& options); ///< a file a body
   /// The report sheet, seen through the lens of the view; otherwise as `exportPath`.
   void sheetPath(const QString& path);
   bool exporting() const { return background_.busy(); }

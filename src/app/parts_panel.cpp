@@ -1,5 +1,6 @@
 #include "app/parts_panel.h"
 
+#include "app/parts_tree.h"
 #include "app/picture_dialog.h"
 #include "app/preferences.h"
 
@@ -9,7 +10,6 @@
 #include <QHeaderView>
 #include <QLabel>
 #include <QPushButton>
-#include <QTreeWidget>
 #include <QVBoxLayout>
 
 namespace lumsk::app {
@@ -52,7 +52,7 @@ std::pair<QString, QString> rowOf(const recipe::Object& o) {
 } // namespace
 
 PartsPanel::PartsPanel(Workspace& w, QWidget* parent)
-    : QWidget(parent), w_(w), tree_(new QTreeWidget), kinds_(new QComboBox), finish_(new QComboBox), opacity_(new QComboBox), density_(new QDoubleSpinBox), total_(new QLabel) {
+    : QWidget(parent), w_(w), tree_(new PartsTree(w, kId)), kinds_(new QComboBox), finish_(new QComboBox), opacity_(new QComboBox), density_(new QDoubleSpinBox), total_(new QLabel) {
   auto* l = new QVBoxLayout(this);
   l->setContentsMargins(6, 6, 6, 6);
   addKinds(l);
@@ -82,6 +82,8 @@ void PartsPanel::addTree(QVBoxLayout* l) {
   tree_->setSelectionMode(QAbstractItemView::ExtendedSelection);
   tree_->setAccessibleName(tr("parts"));
   tree_->setObjectName("parts");
+  tree_->setToolTip(tr("drag a part to another program: it comes as STEP"));
+  connect(tree_, &PartsTree::told, this, &PartsPanel::told);
   l->addWidget(tree_);
   connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
     if (filling_ || column != 0) return;

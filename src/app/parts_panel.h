@@ -7,16 +7,20 @@ class QDoubleSpinBox;
 class QHBoxLayout;
 class QLabel;
 class QPushButton;
-class QTreeWidget;
 class QVBoxLayout;
 
 namespace lumsk::app {
+
+class PartsTree;
 
 /// Curves, skins and solids: what is in sight, colour, finish, transparency, size, open or closed.
 class PartsPanel : public QWidget {
   Q_OBJECT
 public:
   explicit PartsPanel(Workspace& w, QWidget* parent = nullptr);
+
+signals:
+  void told(const QString& words);
 
 private:
   void addKinds(QVBoxLayout* l);
@@ -30,7 +34,7 @@ private:
   void filter();
   std::vector<std::string> chosen() const; ///< ids of the chosen parts
   Workspace& w_;
-  QTreeWidget* tree_;
+  PartsTree* tree_;
   QComboBox *kinds_, *finish_, *opacity_;
   QDoubleSpinBox* density_;
   QLabel* total_; ///< weight of what is in sight

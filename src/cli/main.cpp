@@ -92,12 +92,17 @@ void tellFailures(const recipe::Model& m) {
   }
 }
 
+struct Writing {
+  exchange::ExportOptions options;
+  bool each = false; ///< a file a body
+};
+
 struct RunArguments {
   std::string file, report, picture, sheet, paper = "a4";
   std::string size = "1280x960", from = "corner", finish;
   std::vector<std::string> lenses, lensSet;
   std::vector<std::string> set, exports, parts;
-  exchange::ExportOptions exporting;
+  Writing writing;
 };
 
 /// What --size, --from, --lens, --lens-set and --finish ask for; nothing, with a word on stderr, when they make no
@@ -150,27 +155,39 @@ bool keepParts(recipe::Model& m, const std::vector<std::string>& names) {
     std::cerr << '\n';
     return false;
   }
-  const auto meant = [&](const recipe::BodyEntry& b) {
-    return std::any_of(names.begin(), names.end(), [&](const std::string& name) { return is(b, name); });
-  };
-  m.bodies.erase(std::remove_if(m.bodies.begin(), m.bodies.end(), [&](const auto& b) { return !meant(b); }),
-                 m.bodies.end());
-  for (auto& b : m.bodies) b.visible = true;
+  std::vector<std::string> ids;
+  for (const auto& b : m.bodies)
+    if (std::any_of(names.begin(), names.end(), [&](const std::string& name) { return is(b, name); })) ids.push_back(b.id);
+  m = exchange::withOnly(m, ids);
   return true;
 }
 
-/// Says first what such a file does not tell.
-int exportTo(const recipe::Model& model, const std::string& path, const exchange::ExportOptions& options) {
-  if (const exchange::Format* format = exchange::formatFor(path, options))
-    for (const std::string& words : exchange::notCarried(model, *format, options)) std::cerr << path << ": " << words << '\n';
-  const auto done = exchange::exportModel(model, path, options, {});
-  if (!done) return complain(done.error()), done.error().code == "LM-F024" ? kFailures : kWrongUse;
-  for (const auto& l : done->leftOut) std::cerr << "left out: " << l << '\n';
-  std::cout << path << ": " << done->bodies << (done->bodies == 1 ? " body" : " bodies");
-  if (done->curves) std::cout << ", " << done->curves << (done->curves == 1 ? " curve" : " curves");
-  if (done->triangles) std::cout << ", " << done->triangles << " triangles";
-  if (done->lines) std::cout << ", " << done->lines << " lines";
+void tellExported(const std::string& path, const exchange::Exported& done) {
+  for (const auto& l : done.leftOut) std::cerr << "left out: " << l << '\n';
+  std::cout << path << ": " << done.bodies << (done.bodies == 1 ? " body" : " bodies");
+  if (done.curves) std::cout << ", " << done.curves << (done.curves == 1 ? " curve" : " curves");
+  if (done.triangles) std::cout << ", " << done.triangles << " triangles";
+  if (done.lines) std::cout << ", " << done.lines << " lines";
   std::cout << '\n';
+}
+
+/// Says first what such a file does not tell.
+int exportTo(const recipe::Model& model, const std::string& path, const Writing& w) {
+  if (const exchange::Format* format = exchange::formatFor(path, w.options))
+    for (const std::string& words : exchange::notCarried(model, *format, w.options)) std::cerr << path << ": " << words << '\n';
+  const auto failed = [](const Problem& p) {
+    complain(p);
+    return p.code == "LM-F024" ? kFailures : kWrongUse;
+  };
+  if (w.each) {
+    const auto done = exchange::exportEach(model, path, w.options, {});
+    if (!done) return failed(done.error());
+    for (const auto& file : *done) tellExported(file.path, file.what);
+    return kDone;
+  }
+  const auto done = exchange::exportModel(model, path, w.options, {});
+  if (!done) return failed(done.error());
+  tellExported(path, *done);
   return kDone;
 }
 
@@ -198,7 +215,7 @@ int run(const RunArguments& a) {
     if (!wrote) return complain(wrote.error()), kWrongUse;
   }
   for (const std::string& path : a.exports) {
-    const int code = exportTo(*model, path, a.exporting);
+    const int code = exportTo(*model, path, a.writing);
     if (code == kWrongUse) return code;
     failed = failed || code != kDone;
   }
@@ -325,13 +342,13 @@ int check(const std::string& file, bool asJson) {
   return good ? kDone : kFailures;
 }
 
-int convert(const std::string& in, const std::vector<std::string>& to, const exchange::ExportOptions& options) {
+int convert(const std::string& in, const std::vector<std::string>& to, const Writing& writing) {
   const std::string ending = exchange::extensionOf(in);
   if (ending == ".lumsk" || ending == ".json") {
     RunArguments a;
     a.file = in;
     a.exports = to;
-    a.exporting = options;
+    a.writing = writing;
     return run(a);
   }
   const exchange::Format* format = exchange::formatOf(in);
@@ -344,7 +361,7 @@ int convert(const std::string& in, const std::vector<std::string>& to, const exc
   model.recipe = std::make_shared<const recipe::Recipe>();
   model.bodies = std::move(*bodies);
   int code = kDone;
-  for (const std::string& path : to) code = std::max(code, exportTo(model, path, options));
+  for (const std::string& path : to) code = std::max(code, exportTo(model, path, writing));
   return code;
 }
 
@@ -391,7 +408,7 @@ int runStudy(StudyWords& w) {
 }
 
 void addStudy(CLI::App& app, StudyWords& w) {
-  auto* c = app.add_subcommand("study", "variants of a project by other numbers, with a table of figures (docs/studies.md)");
+  auto* c = app.add_subcommand("study", "variants of a project by other numbers, with a table of figures (docs/handbook/studies.md)");
   c->add_option("FILE", w.study.file, "project (.lumsk or recipe.json)")->required();
   c->add_option("--vary", w.vary, "NAME=FROM:TO:STEP or NAME=VALUE,VALUE: all combinations")->required()->take_all();
   c->add_option("--out", w.study.out, "folder for the table and a folder a variant");
@@ -405,9 +422,11 @@ void addStudy(CLI::App& app, StudyWords& w) {
 }
 
 /// How files are written, for `run` and `convert`.
-void addExportOptions(CLI::App& command, exchange::ExportOptions& o) {
+void addExportOptions(CLI::App& command, Writing& w) {
+  exchange::ExportOptions& o = w.options;
   std::vector<std::string> keys;
   for (const exchange::Format& f : exchange::formats()) keys.push_back(f.key);
+  command.add_flag("--each", w.each, "every body as a file of its own: OUT-NAME.ENDING");
   command.add_flag("--curves", o.curves, "the curves that are seen, too, where the format has curves");
   command.add_option("--format", o.format, "another format than the ending says")->check(CLI::IsMember(keys));
   command.add_option("--chord", o.mesh.chordMm, "meshes and points: largest distance from the form, mm")->check(CLI::Range(0.0005, 100.0));
@@ -464,7 +483,7 @@ int main(int argc, char** argv) {
   runCommand->add_option("FILE", r.file, "project (.lumsk or recipe.json)")->required();
   runCommand->add_option("--set", r.set, "NAME=EXPR: another value for a number")->take_all();
   runCommand->add_option("--export", r.exports, "file to write: " + endings)->take_all();
-  addExportOptions(*runCommand, r.exporting);
+  addExportOptions(*runCommand, r.writing);
   runCommand->add_option("--part", r.parts, "NAME: only this body, by its name or id, in all that is written")->take_all();
   runCommand->add_option("--report", r.report, "report as JSON");
   runCommand->add_option("--picture", r.picture, "picture as PNG (needs a display)");
@@ -477,7 +496,7 @@ int main(int argc, char** argv) {
   runCommand->add_option("--finish", r.finish, "picture and sheet: matt, satin, gloss or metal for all bodies");
   std::string file;
   std::vector<std::string> to;
-  exchange::ExportOptions converting;
+  Writing converting;
   bool asJson = false;
   auto* checkCommand = app.add_subcommand("check", "states of the bodies of a file (.lumsk .step .igs .brep .stl)");
   checkCommand->add_option("FILE", file)->required();

@@ -1,8 +1,13 @@
 #include "exchange/export.h"
 
+#include "base/text.h"
 #include "brep/shaded_mesh.h"
 #include "exchange/files.h"
 #include "exchange/paper.h"
+
+#include <algorithm>
+#include <filesystem>
+#include <set>
 
 namespace lumsk::exchange {
 
@@ -146,6 +151,57 @@ Expected<Exported> exportModel(const recipe::Model& model, const std::string& pa
   if (cx.stopped()) return fail(cancelled());
   LUMSK_CHECK(format->write(path, contents));
   return out;
+}
+
+recipe::Model withOnly(const recipe::Model& model, const std::vector<std::string>& ids) {
+  recipe::Model out = model;
+  const auto meant = [&](const recipe::BodyEntry& b) { return std::find(ids.begin(), ids.end(), b.id) != ids.end(); };
+  out.bodies.erase(std::remove_if(out.bodies.begin(), out.bodies.end(), [&](const auto& b) { return !meant(b); }), out.bodies.end());
+  for (auto& b : out.bodies) b.visible = true;
+  return out;
+}
+
+std::string fileWord(const std::string& name) {
+  constexpr size_t kLongest = 80;
+  std::string out;
+  for (const char c : oneLine(name)) {
+    if (out.size() >= kLongest && (static_cast<unsigned char>(c) & 0xC0) != 0x80) break; // not within a letter
+    out += std::string("/\\:*?\"<>|").find(c) == std::string::npos ? c : '_';
+  }
+  while (!out.empty() && (out.back() == ' ' || out.back() == '.')) out.pop_back();
+  while (!out.empty() && (out.front() == ' ' || out.front() == '.' || out.front() == '-')) out.erase(0, 1);
+  return out.empty() ? "part" : out;
+}
+
+Expected<std::vector<ExportedFile>> exportEach(const recipe::Model& model, const std::string& path, const ExportOptions& o, const Context& cx) {
+  const std::filesystem::path whole(path);
+  const std::string stem = (whole.parent_path() / whole.stem()).string(), ending = whole.extension().string();
+  std::vector<ExportedFile> out;
+  std::set<std::string> taken;
+  const auto named = [&](const std::string& name) {
+    std::string file = stem + "-" + fileWord(name) + ending;
+    for (int n = 2; !taken.insert(file).second; ++n) file = stem + "-" + fileWord(name) + " " + std::to_string(n) + ending;
+    return file;
+  };
+  ExportOptions alone = o;
+  alone.curves = false;
+  const Format* format = formatFor(path, o);
+  for (const auto& b : model.bodies) {
+    if (!b.visible || (format && ((!format->carries.skins && !b.body->solid()) || format->form == Form::Points))) continue;
+    const std::string file = named(b.label);
+    auto done = exportModel(withOnly(model, {b.id}), file, alone, cx);
+    if (!done && isCancelled(done.error())) return fail(done.error());
+    if (!done) return fail(problem(done.error().code, b.label + ": " + done.error().what).tryThis(done.error().remedyText));
+    out.push_back({file, std::move(*done)});
+  }
+  if (format && wantsCurves(*format, o) && anyCurve(model)) {
+    const std::string file = named("curves");
+    LUMSK_TRY(done, exportModel(withOnly(model, {}), file, o, cx));
+    out.push_back({file, std::move(done)});
+  }
+  if (!out.empty()) return out;
+  LUMSK_TRY(together, exportModel(model, path, o, cx)); // says why there is nothing
+  return std::vector<ExportedFile>{{path, std::move(together)}};
 }
 
 Expected<int> countTriangles(const recipe::Model& model, const Format& format, const ExportOptions& o, const Context& cx) {

@@ -38,6 +38,20 @@ std::vector<std::string> notCarried(const recipe::Model& model, const Format& fo
 Expected<Exported> exportModel(const recipe::Model& model, const std::string& path, const ExportOptions& options,
                                const Context& cx);
 
+/// The model with only these bodies, in sight.
+recipe::Model withOnly(const recipe::Model& model, const std::vector<std::string>& ids);
+
+/// A word for a file out of a name that a person gave: without what file systems or shells take for something else.
+std::string fileWord(const std::string& name);
+
+/// Every visible body as a file of its own, "PATH-NAME.ENDING" beside the path; curves, where they are wanted, as one more.
+/// What could be written stays when one of them fails; which it was, the problem says. Fails as `exportModel` does.
+struct ExportedFile {
+  std::string path;
+  Exported what;
+};
+Expected<std::vector<ExportedFile>> exportEach(const recipe::Model& model, const std::string& path, const ExportOptions& options, const Context& cx);
+
 /// Triangles that an export would have, for showing before it is made.
 Expected<int> countTriangles(const recipe::Model& model, const Format& format, const ExportOptions& options, const Context& cx);
 
