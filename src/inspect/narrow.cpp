@@ -11,7 +11,7 @@ constexpr double kStartMm = 1e-4;
 constexpr double kMeshMm = 0.5;    ///< the surface lies this near to its mesh
 constexpr double kOpposite = 0.5;  ///< cosine: both sides look at each other
 constexpr double kApart = 0.05;    ///< of the size: places nearer than this are one
-constexpr double kOnFormMm = 0.02; ///< a place of a surface is one of the form
+constexpr double kOnForm = 1e-3;   ///< of the size: a place of a surface that near to the mesh is one of the form
 constexpr size_t kStarts = 12, kMostPlaces = 12;
 constexpr int kSteps = 200;
 constexpr double kSmallestStep = 1e-6; ///< of the first step
@@ -28,7 +28,7 @@ struct Start {
 };
 
 /// Goes along the surface to where it is narrowest.
-Narrow narrowest(const MeasuredForm& form, const Start& s, const Across& across, double sign) {
+Narrow narrowest(const MeasuredForm& form, const Start& s, const Across& across, double sign, double size) {
   const FaceSurface& surface = form.surface(s.mesh);
   struct Place {
     double mm = 1e300;
@@ -40,7 +40,7 @@ Narrow narrowest(const MeasuredForm& form, const Start& s, const Across& across,
     Place out{1e300, uv, p.point, p.normal};
     if (p.normal.isZero()) return out;
     const auto on = form.tree().nearest(p.point);
-    if (!on || on->distanceMm > kOnFormMm || on->mesh != s.mesh) return out; // beyond the border
+    if (!on || on->distanceMm > kOnForm * size || on->mesh != s.mesh) return out; // beyond the border
     if (const auto mm = across(p.point, p.normal, true)) out.mm = *mm;
     return out;
   };
@@ -88,7 +88,7 @@ NarrowPlaces narrow(const MeasuredForm& form, double limitMm, const Across& acro
     for (size_t i = 0; i < mesh.points.size(); ++i)
       if (mm[i] && !mesh.places.empty()) starts.push_back({*mm[i], int(m), mesh.places[i], mesh.points[i], step[i]});
   }
-  const double apart = kApart * (high - low).norm();
+  const double size = (high - low).norm(), apart = kApart * size;
   std::sort(starts.begin(), starts.end(), [](const Start& a, const Start& b) { return a.mm < b.mm; });
   std::vector<Start> chosen;
   for (const Start& s : starts) {
@@ -98,7 +98,7 @@ NarrowPlaces narrow(const MeasuredForm& form, double limitMm, const Across& acro
   std::vector<Narrow> found;
   for (const Start& s : chosen) {
     if (cx.stopped()) return out;
-    found.push_back(narrowest(form, s, across, sign));
+    found.push_back(narrowest(form, s, across, sign, size));
   }
   std::sort(found.begin(), found.end(), [](const Narrow& a, const Narrow& b) { return a.mm < b.mm; });
   if (!found.empty()) out.least = found.front();

@@ -11,10 +11,10 @@ using namespace recipe;
 namespace {
 
 constexpr double kBetter = 0.9;       ///< of the overhang as it stands: with less another way is worth a word
-constexpr double kMeshChord = 2e-4, kLeastChordMm = 0.002, kMostChordMm = 0.05; ///< of the size
+constexpr double kMeshChord = 2e-4, kLeastChordMm = 0.0005; ///< of the size
 constexpr double kMeshAngleDeg = 5;
 constexpr int kMeasuredTriangles = 40000;
-constexpr double kLeastAreaMm2 = 0.05; ///< that is worth a word
+constexpr double kLeastArea = 1e-5; ///< of the size squared, that is worth a word
 
 /// Machines that do not exist, but could: the room in which they print, mm.
 struct Machine {
@@ -97,10 +97,10 @@ void tellWalls(Outcome& out, const Inputs& in, const std::string& name, const in
     tell(out, problem("LM-Q123", "gaps are narrower than asked and may grow together").measure(millimetres(gaps.least->mm)).want(millimetres(gap)).tryThis("widen them, or ask for less"), gaps.below, from);
 }
 
-void tellOverhang(Outcome& out, const Inputs& in, const std::string& name, const inspect::PrintForm& form, const inspect::Standing& how, const Context& cx) {
+void tellOverhang(Outcome& out, const Inputs& in, const std::string& name, const inspect::PrintForm& form, const inspect::Standing& how, double size, const Context& cx) {
   const inspect::Overhang over = inspect::overhangOf(form, how);
   out.measured[name + "_overhang"] = {over.areaMm2, Dimension::Area};
-  if (over.areaMm2 < kLeastAreaMm2) return;
+  if (over.areaMm2 < kLeastArea * size * size) return;
   Problem p = problem("LM-Q124", "what hangs over wants support").measure({over.areaMm2, Dimension::Area});
   if (in.text("up") != "best") {
     inspect::Standing other = how;
@@ -140,7 +140,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   }
   const auto state = inspect::stateOf(body);
   const double size = (state.boxHigh - state.boxLow).norm();
-  const brep::MeshLimits limits{std::clamp(kMeshChord * size, kLeastChordMm, kMostChordMm), kMeshAngleDeg};
+  const brep::MeshLimits limits{std::max(kMeshChord * size, kLeastChordMm), kMeshAngleDeg};
   LUMSK_TRY(form, inspect::printForm(body, limits, cx));
   if (cx.stopped()) return fail(cancelled());
   Outcome out;
@@ -149,7 +149,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   inspect::Standing how{Vec3::UnitZ(), in.number("overhang"), in.number("layer")};
   LUMSK_TRY(up, upOf(in, form, how, cx));
   how.up = up;
-  tellOverhang(out, in, name, form, how, cx);
+  tellOverhang(out, in, name, form, how, size, cx);
   std::vector<std::shared_ptr<const brep::FaceMesh>> meshes;
   for (brep::FaceMesh& m : brep::displayMesh(body, limits, kMeasuredTriangles)) meshes.push_back(std::make_shared<const brep::FaceMesh>(std::move(m)));
   const inspect::MeasuredForm measured(std::get<brep::BodyPtr>(in.picked("body").front().object), std::move(meshes));

@@ -36,7 +36,7 @@ public:
   std::string seen() const override {
     return R"(
   float lies = degrees(acos(clamp(-dot(s.worldN, uA.xyz), -1.0, 1.0)));
-  vec3 c = s.base * s.lit;
+  vec3 c = s.base * s.light;
   if (lies < 90.0) c = mix(c, linear(vec3(0.86, 0.68, 0.30)) * s.lit, (1.0 - smoothstep(uB.x, 90.0, lies)) * 0.7);
   if (lies < uB.x) c = hatched(mix(linear(kWarning), linear(vec3(0.86, 0.68, 0.30)), clamp(lies / max(uB.x, 1.0), 0.0, 1.0) * 0.5) * s.lit);
   return backed(s, c, 0.35);)";
