@@ -1,3 +1,4 @@
+#include "inspect/edge_sides.h"
 #include "inspect/print_form.h"
 
 #include <algorithm>
@@ -21,31 +22,6 @@ std::vector<Vec3> placesOf(const PrintForm& f) {
   std::vector<Vec3> out(size_t(f.points), Vec3::Zero());
   for (size_t i = 0; i < f.pointOf.size(); ++i) out[size_t(f.pointOf[i])] = f.mesh.points[i];
   return out;
-}
-
-/// The part of a triangle where two numbers that are linear in it are above nought, as a share of its area.
-double shareWhere(const std::array<double, 3>& a, const std::array<double, 3>& b) {
-  struct Corner {
-    double x, y, a, b;
-  };
-  std::vector<Corner> poly{{0, 0, a[0], b[0]}, {1, 0, a[1], b[1]}, {0, 1, a[2], b[2]}};
-  for (double Corner::*which : {&Corner::a, &Corner::b}) { // Sutherland & Hodgman 1974
-    std::vector<Corner> next;
-    for (size_t i = 0; i < poly.size(); ++i) {
-      const Corner &p = poly[i], &q = poly[(i + 1) % poly.size()];
-      if (p.*which > 0) next.push_back(p);
-      if ((p.*which > 0) == (q.*which > 0)) continue;
-      const double t = p.*which / (p.*which - q.*which);
-      next.push_back({p.x + t * (q.x - p.x), p.y + t * (q.y - p.y), p.a + t * (q.a - p.a), p.b + t * (q.b - p.b)});
-    }
-    poly = std::move(next);
-  }
-  double twice = 0;
-  for (size_t i = 0; i < poly.size(); ++i) {
-    const Corner &p = poly[i], &q = poly[(i + 1) % poly.size()];
-    twice += p.x * q.y - p.y * q.x;
-  }
-  return std::abs(twice); // of the triangle of area 1/2
 }
 
 } // namespace

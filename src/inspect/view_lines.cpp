@@ -2,15 +2,12 @@
 
 #include "brep/convert.h"
 #include "brep/guard.h"
+#include "inspect/edge_sides.h"
 #include "inspect/fields.h"
 #include "nurbs/curves/curve_parts.h"
 
-#include <BRepAdaptor_Surface.hxx>
 #include <BRepBndLib.hxx>
-#include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
-#include <Geom2d_Curve.hxx>
-#include <TopExp_Explorer.hxx>
 
 #include <algorithm>
 #include <deque>
@@ -30,86 +27,37 @@ constexpr double kMeshAngleDeg = 4;
 constexpr double kAcross = 0.4;      ///< of the way between two places of a silhouette: so far aside lies the one between them
 constexpr int kMostDivisions = 6;    ///< of a stretch of a silhouette between two sides of triangles
 
-/// One face beside a place of a line.
-struct Beside {
-  Vec3 normal = Vec3::Zero(), into = Vec3::Zero(); ///< unit: outwards, and along the face away from its border
-};
-/// A place of a line with the faces that meet there: two at edges, one at open edges and silhouettes.
-struct Station {
-  Vec3 at;
-  std::vector<Beside> beside;
-};
-
 /// A curve of a form.
 struct Line {
   nurbs::Path path;
-  std::vector<Station> stations; ///< along it
+  std::vector<EdgePlace> stations; ///< along it; of silhouettes with one face each
   bool edge = true;
 
   /// The faces beside a place, between the stations nearest to it.
-  std::vector<Beside> besideAt(const Vec3& p) const {
+  std::vector<EdgeSide> besideAt(const Vec3& p) const {
     size_t best = 0;
     for (size_t i = 1; i < stations.size(); ++i)
       if ((stations[i].at - p).squaredNorm() < (stations[best].at - p).squaredNorm()) best = i;
     if (stations.empty()) return {};
-    std::vector<Beside> out = stations[best].beside;
+    std::vector<EdgeSide> out = stations[best].sides;
     for (const size_t next : {best - 1, best + 1}) {
-      if (next >= stations.size() || stations[next].beside.size() != out.size()) continue;
+      if (next >= stations.size() || stations[next].sides.size() != out.size()) continue;
       const Vec3 leg = stations[next].at - stations[best].at;
       const double t = (p - stations[best].at).dot(leg) / std::max(leg.squaredNorm(), 1e-300);
       if (t <= 0 || t > 1) continue;
-      for (size_t k = 0; k < out.size(); ++k) out[k].normal = ((1 - t) * out[k].normal + t * stations[next].beside[k].normal).normalized();
+      for (size_t k = 0; k < out.size(); ++k) out[k].normal = ((1 - t) * out[k].normal + t * stations[next].sides[k].normal).normalized();
       break;
     }
     return out;
   }
 };
 
-/// What one of an edge's faces is like along it.
-std::vector<Station> alongEdge(const TopoDS_Edge& e, const TopoDS_Face& f) {
-  std::vector<Station> out;
-  double a, b;
-  const Handle(Geom2d_Curve) c = BRep_Tool::CurveOnSurface(e, f, a, b);
-  if (c.IsNull()) return out;
-  const BRepAdaptor_Surface s(f, false);
-  const double flip = f.Orientation() == TopAbs_REVERSED ? -1 : 1;
-  double forward = 1; // the face lies to the left of its border
-  for (TopExp_Explorer x(f, TopAbs_EDGE); x.More(); x.Next())
-    if (x.Current().IsSame(e)) forward = x.Current().Orientation() == TopAbs_REVERSED ? -1 : 1;
-  for (int i = 0; i < kStations; ++i) {
-    gp_Pnt2d uv;
-    gp_Vec2d along;
-    c->D1(a + (b - a) * i / (kStations - 1), uv, along);
-    gp_Pnt p;
-    gp_Vec du, dv;
-    s.D1(uv.X(), uv.Y(), p, du, dv);
-    const Vec3 n = brep::toVec(du).cross(brep::toVec(dv)), t = along.X() * brep::toVec(du) + along.Y() * brep::toVec(dv);
-    Beside side;
-    if (n.norm() > 0) side.normal = flip * n.normalized();
-    if (t.norm() > 0) side.into = side.normal.cross(forward * t.normalized());
-    out.push_back({brep::toVec(p), {side}});
-  }
-  return out;
-}
-
 /// Edges that are open or sharp.
 void addEdges(const brep::Body& b, const Tolerances& tol, std::vector<Line>& to) {
   const auto edges = brep::edges(b);
-  const auto faces = brep::faces(b);
-  const double smooth = std::cos(tol.smoothEdge.rad());
   for (size_t i = 0; i < edges.size(); ++i) {
-    if (BRep_Tool::Degenerated(edges[i])) continue;
-    const auto beside = brep::facesAt(b, int(i));
-    if (beside.empty() || (beside.size() == 1 && BRep_Tool::IsClosed(edges[i], faces[size_t(beside[0])]))) continue; // a seam
-    Line line{{}, alongEdge(edges[i], faces[size_t(beside[0])])};
-    bool sharp = beside.size() != 2;
-    if (!sharp) {
-      const auto other = alongEdge(edges[i], faces[size_t(beside[1])]);
-      for (size_t k = 0; k < std::min(line.stations.size(), other.size()); ++k) {
-        sharp = sharp || line.stations[k].beside[0].normal.dot(other[k].beside[0].normal) < smooth;
-        line.stations[k].beside.push_back(other[k].beside[0]);
-      }
-    }
+    Line line{{}, placesAlong(b, int(i), kStations)};
+    const bool sharp = std::any_of(line.stations.begin(), line.stations.end(), [&](const EdgePlace& p) { return p.sides.size() < 2 || p.turnDeg() > tol.smoothEdge.deg; });
     if (!sharp) continue;
     auto path = brep::toPath(edges[i]);
     if (!path) continue;
@@ -249,7 +197,7 @@ public:
     const auto beside = l.besideAt(on);
     if (l.edge && beside.size() == 2 && turnsAway(beside[0], beside[1])) return true;
     Vec3 off = Vec3::Zero(); // of the faces the one that is seen
-    for (const Beside& b : beside)
+    for (const EdgeSide& b : beside)
       if (off.isZero() || b.normal.dot(eye_) > off.dot(eye_)) off = b.normal;
     const Vec3 p = on + clear_ * off;
     if (met(p)) return true;
@@ -260,10 +208,9 @@ public:
 private:
   /// Whether the form itself hides a sharp edge from the eye: where it bulges when both faces look away, where it is
   /// hollow when one does.
-  bool turnsAway(const Beside& a, const Beside& b) const {
+  bool turnsAway(const EdgeSide& a, const EdgeSide& b) const {
     const bool one = a.normal.dot(eye_) > kEdgeOn, other = b.normal.dot(eye_) > kEdgeOn;
-    const bool bulges = a.normal.dot(b.into) < 0;
-    return bulges ? !one && !other : !one || !other;
+    return EdgePlace{{}, {a, b}}.bulges() ? !one && !other : !one || !other;
   }
   bool met(const Vec3& p) const { return tree_->exitAlong(p, eye_, 0.5 * clear_).has_value(); }
   Vec3 eye_, side_;

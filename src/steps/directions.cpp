@@ -41,4 +41,22 @@ Expected<PickedLine> lineOf(const Inputs& in, const std::string& key, const Tole
   return picked.empty() ? Expected<PickedLine>(otherwise) : lineOf(picked.front(), key, tol);
 }
 
+std::vector<Option> axisOptions(std::string upwards) {
+  return {{"z", std::move(upwards)}, {"-z", "-z"}, {"x", "x"}, {"-x", "-x"}, {"y", "y"}, {"-y", "-y"}, {"picked", "as picked"}};
+}
+
+Expected<Vec3> axisIn(const Inputs& in, const std::string& key, const std::string& picksKey, const Tolerances& tol) {
+  const std::string axis = in.text(key);
+  if (axis != "picked") return Vec3((axis[0] == '-' ? -1 : 1) * Vec3::Unit(axis.back() - 'x'));
+  if (in.picked(picksKey).empty()) return fail(problem("LM-X010", "nothing is picked that says the direction").inField(picksKey).isMissing().tryThis("pick a plane or something straight"));
+  LUMSK_TRY(line, lineOf(in, picksKey, tol));
+  return line.direction;
+}
+
+std::string directionWords(const Vec3& d) {
+  for (int k = 0; k < 3; ++k)
+    if (std::abs(std::abs(d[k]) - 1) < 1e-9) return std::string(d[k] < 0 ? "-" : "") + "xyz"[k];
+  return formatNumber(d.x(), 3) + ", " + formatNumber(d.y(), 3) + ", " + formatNumber(d.z(), 3);
+}
+
 } // namespace lumsk::steps

@@ -12,7 +12,7 @@ using namespace recipe;
 using nurbs::AlignPair;
 using nurbs::Hold;
 
-namespace {
+namespace align_ {
 
 constexpr Kind kHold = kLine | Kind::Point;
 
@@ -125,8 +125,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace align_
 
-Step align() { return Step{"align", 1, "Align", Stage::Trim, schema, compute}.under("change"); }
+Step align() { return Step{"align", 1, "Align", Stage::Trim, align_::schema, align_::compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace arc_ {
 
 Schema schema() {
   return {onPlaneField(),
@@ -26,8 +26,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace arc_
 
-Step arc() { return Step{"arc", 1, "Arc", Stage::Curves, schema, compute}.under("draw"); }
+Step arc() { return Step{"arc", 1, "Arc", Stage::Curves, arc_::schema, arc_::compute}.under("draw"); }
 
 } // namespace lumsk::steps

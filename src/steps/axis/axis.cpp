@@ -4,7 +4,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace axis_ {
 
 Schema schema() {
   return {picks("from", "From",
@@ -67,8 +67,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return curveOutcome(std::move(path), "along " + formatNumber(d.x(), 3) + ", " + formatNumber(d.y(), 3) + ", " + formatNumber(d.z(), 3));
 }
 
-} // namespace
+} // namespace axis_
 
-Step axis() { return Step{"axis", 1, "Axis", Stage::Curves, schema, compute}.under("place"); }
+Step axis() { return Step{"axis", 1, "Axis", Stage::Curves, axis_::schema, axis_::compute}.under("place"); }
 
 } // namespace lumsk::steps

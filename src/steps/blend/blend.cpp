@@ -19,7 +19,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace blend_ {
 
 const std::array<const char*, 2> kSides{"first", "second"};
 constexpr double kTogether = 10;       ///< of `point`: picks that lie or end so near belong together
@@ -406,8 +406,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace blend_
 
-Step blend() { return {"blend", 1, "Blend", Stage::Flow, schema, compute}; }
+Step blend() { return {"blend", 1, "Blend", Stage::Flow, blend_::schema, blend_::compute}; }
 
 } // namespace lumsk::steps

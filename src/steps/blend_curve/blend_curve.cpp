@@ -8,7 +8,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace blend_curve_ {
 
 Field pull(const std::string& key, const std::string& which) {
   return ratioField(key, "Pull", "How far the " + which + " goes along its direction: 1 is the fairest.", "1")
@@ -182,8 +182,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace blend_curve_
 
-Step blend_curve() { return Step{"blend_curve", 1, "Blend curve", Stage::Curves, schema, compute}.under("from others"); }
+Step blend_curve() { return Step{"blend_curve", 1, "Blend curve", Stage::Curves, blend_curve_::schema, blend_curve_::compute}.under("from others"); }
 
 } // namespace lumsk::steps

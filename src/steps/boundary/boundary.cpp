@@ -11,7 +11,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace boundary_ {
 
 const std::vector<std::string> kFlows{"g1", "g2", "g3"};
 
@@ -249,10 +249,10 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace boundary_
 
 Step boundary() {
-  return {"boundary", 1, "Boundary", Stage::Surfaces, schema, compute, Crossed{"edges", "", "", {}, "guides", {"skins"}}};
+  return {"boundary", 1, "Boundary", Stage::Surfaces, boundary_::schema, boundary_::compute, Crossed{"edges", "", "", {}, "guides", {"skins"}}};
 }
 
 } // namespace lumsk::steps

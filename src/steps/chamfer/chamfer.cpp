@@ -4,7 +4,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace chamfer_ {
 
 Schema schema() {
   return {
@@ -37,8 +37,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return workOnEdges(in, work, cx);
 }
 
-} // namespace
+} // namespace chamfer_
 
-Step chamfer() { return {"chamfer", 1, "Chamfer", Stage::Solid, schema, compute}; }
+Step chamfer() { return {"chamfer", 1, "Chamfer", Stage::Solid, chamfer_::schema, chamfer_::compute}; }
 
 } // namespace lumsk::steps

@@ -9,7 +9,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace combine_ {
 
 constexpr double kLargestToleranceMm = 0.01;
 
@@ -85,8 +85,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace combine_
 
-Step combine() { return Step{"combine", 1, "Combine", Stage::Solid, schema, compute}; }
+Step combine() { return Step{"combine", 1, "Combine", Stage::Solid, combine_::schema, combine_::compute}; }
 
 } // namespace lumsk::steps

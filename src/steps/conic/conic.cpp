@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace conic_ {
 
 Schema schema() {
   return {
@@ -32,8 +32,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace conic_
 
-Step conic() { return Step{"conic", 1, "Conic", Stage::Curves, schema, compute}.under("draw"); }
+Step conic() { return Step{"conic", 1, "Conic", Stage::Curves, conic_::schema, conic_::compute}.under("draw"); }
 
 } // namespace lumsk::steps

@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace cover_ {
 
 Schema schema() {
   return {
@@ -35,8 +35,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace cover_
 
-Step cover() { return Step{"cover", 1, "Cover", Stage::Trim, schema, compute}.under("join"); }
+Step cover() { return Step{"cover", 1, "Cover", Stage::Trim, cover_::schema, cover_::compute}.under("join"); }
 
 } // namespace lumsk::steps

@@ -14,7 +14,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace curl_ {
 
 constexpr double kJoinsWithin = 10; ///< point tolerances: ends of edges that are one
 
@@ -144,8 +144,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace curl_
 
-Step curl() { return Step{"curl", 1, "Curl a rim", Stage::Trim, schema, compute}.under("go on"); }
+Step curl() { return Step{"curl", 1, "Curl a rim", Stage::Trim, curl_::schema, curl_::compute}.under("go on"); }
 
 } // namespace lumsk::steps

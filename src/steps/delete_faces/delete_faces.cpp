@@ -7,7 +7,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace delete_faces_ {
 
 Schema schema() {
   return {picks("faces", "Faces", "Faces that are taken out.", Kind::Face),
@@ -46,8 +46,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace delete_faces_
 
-Step delete_faces() { return Step{"delete_faces", 1, "Delete faces", Stage::Trim, schema, compute}.under("change"); }
+Step delete_faces() { return Step{"delete_faces", 1, "Delete faces", Stage::Trim, delete_faces_::schema, delete_faces_::compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -7,7 +7,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace drawing_ {
 
 Schema schema() {
   Field on = onPlaneField();
@@ -103,8 +103,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace drawing_
 
-Step drawing() { return Step{"drawing", 1, "Drawing", Stage::Curves, schema, compute}.under("draw"); }
+Step drawing() { return Step{"drawing", 1, "Drawing", Stage::Curves, drawing_::schema, drawing_::compute}.under("draw"); }
 
 } // namespace lumsk::steps

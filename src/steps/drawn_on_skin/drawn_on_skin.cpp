@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace drawn_on_skin_ {
 
 Schema schema() {
   return {onSkins("skins", "On", "The skin, solid or face to draw on.").atMost(1),
@@ -51,8 +51,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace drawn_on_skin_
 
-Step drawn_on_skin() { return Step{"drawn_on_skin", 1, "Draw on skin", Stage::Curves, schema, compute}.under("from others"); }
+Step drawn_on_skin() { return Step{"drawn_on_skin", 1, "Draw on skin", Stage::Curves, drawn_on_skin_::schema, drawn_on_skin_::compute}.under("from others"); }
 
 } // namespace lumsk::steps

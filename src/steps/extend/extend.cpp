@@ -11,7 +11,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace extend_ {
 
 constexpr double kFirstReach = 1.3; ///< of the distance to what is to be met
 constexpr double kLeastReach = 100; ///< point tolerances
@@ -153,8 +153,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace extend_
 
-Step extend() { return Step{"extend", 1, "Extend", Stage::Trim, schema, compute}.under("go on"); }
+Step extend() { return Step{"extend", 1, "Extend", Stage::Trim, extend_::schema, extend_::compute}.under("go on"); }
 
 } // namespace lumsk::steps

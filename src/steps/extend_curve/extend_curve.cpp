@@ -8,7 +8,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace extend_curve_ {
 
 constexpr double kFarthestLengths = 4; ///< up to something: at most so many lengths of the curve
 
@@ -89,8 +89,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return made;
 }
 
-} // namespace
+} // namespace extend_curve_
 
-Step extend_curve() { return Step{"extend_curve", 1, "Extend curve", Stage::Curves, schema, compute}.under("change"); }
+Step extend_curve() { return Step{"extend_curve", 1, "Extend curve", Stage::Curves, extend_curve_::schema, extend_curve_::compute}.under("change"); }
 
 } // namespace lumsk::steps

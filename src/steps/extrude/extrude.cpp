@@ -11,7 +11,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace extrude_ {
 
 Field endField(const std::string& key, const std::string& label, const std::string& help) {
   return picks(key, label, help, Kind::Plane | Kind::Face | Kind::Skin | Kind::Solid).prefer(Kind::Face | Kind::Plane).optional().atMost(1);
@@ -238,8 +238,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace extrude_
 
-Step extrude() { return {"extrude", 1, "Extrude", Stage::Surfaces, schema, compute}; }
+Step extrude() { return {"extrude", 1, "Extrude", Stage::Surfaces, extrude_::schema, extrude_::compute}; }
 
 } // namespace lumsk::steps

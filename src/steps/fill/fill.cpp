@@ -13,7 +13,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace fill_ {
 
 Field meetsField(const std::string& label, const std::string& help) {
   Field f = continuity("meets", label, help, {"g0", "g1", "g2"});
@@ -259,8 +259,8 @@ private:
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) { return Filling(in, cx).run(); }
 
-} // namespace
+} // namespace fill_
 
-Step fill() { return Step{"fill", 1, "Fill", Stage::Trim, schema, compute}.under("join"); }
+Step fill() { return Step{"fill", 1, "Fill", Stage::Trim, fill_::schema, fill_::compute}.under("join"); }
 
 } // namespace lumsk::steps

@@ -7,7 +7,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace fill_volume_ {
 
 Schema schema() {
   return {picks("body", "Vessel", "The solid or skin whose hollow is filled.", Kind::Solid | Kind::Skin).atMost(1),
@@ -52,8 +52,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace fill_volume_
 
-Step fill_volume() { return {"fill_volume", 1, "Fill volume", Stage::Check, schema, compute}; }
+Step fill_volume() { return {"fill_volume", 1, "Fill volume", Stage::Check, fill_volume_::schema, fill_volume_::compute}; }
 
 } // namespace lumsk::steps

@@ -9,7 +9,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace ghost_ {
 
 constexpr double kCreaseDeg = 30; ///< sharper edges of a mesh are drawn
 constexpr double kLineMm = 0.02;  ///< how near drawn lines are to their curves
@@ -90,8 +90,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace ghost_
 
-Step ghost() { return Step{"ghost", 1, "Backdrop body", Stage::Curves, schema, compute}.under("bring in"); }
+Step ghost() { return Step{"ghost", 1, "Backdrop body", Stage::Curves, ghost_::schema, ghost_::compute}.under("bring in"); }
 
 } // namespace lumsk::steps

@@ -18,7 +18,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace groove_ {
 
 Schema schema() {
   return {
@@ -231,8 +231,8 @@ private:
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) { return Groover(in, cx).run(); }
 
-} // namespace
+} // namespace groove_
 
-Step groove() { return {"groove", 1, "Groove", Stage::Solid, schema, compute}; }
+Step groove() { return {"groove", 1, "Groove", Stage::Solid, groove_::schema, groove_::compute}; }
 
 } // namespace lumsk::steps

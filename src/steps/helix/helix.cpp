@@ -8,7 +8,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace helix_ {
 
 Schema schema() {
   return {
@@ -87,8 +87,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace helix_
 
-Step helix() { return Step{"helix", 1, "Helix", Stage::Curves, schema, compute}.under("draw"); }
+Step helix() { return Step{"helix", 1, "Helix", Stage::Curves, helix_::schema, helix_::compute}.under("draw"); }
 
 } // namespace lumsk::steps

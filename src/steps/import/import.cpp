@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace import_ {
 
 Schema schema() {
   return {
@@ -49,8 +49,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace import_
 
-Step import() { return Step{"import", 1, "Import", Stage::Curves, schema, compute}.under("bring in"); }
+Step import() { return Step{"import", 1, "Import", Stage::Curves, import_::schema, import_::compute}.under("bring in"); }
 
 } // namespace lumsk::steps

@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace iso_curve_ {
 
 Schema schema() {
   return {picks("face", "Face", "The face whose rows the curves follow.", Kind::Face | Kind::Skin).atMost(1),
@@ -41,8 +41,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return foundOutcome(std::move(found), "face", "the face has no such curve", cx);
 }
 
-} // namespace
+} // namespace iso_curve_
 
-Step iso_curve() { return Step{"iso_curve", 1, "Isoparametric", Stage::Curves, schema, compute}.under("from others"); }
+Step iso_curve() { return Step{"iso_curve", 1, "Isoparametric", Stage::Curves, iso_curve_::schema, iso_curve_::compute}.under("from others"); }
 
 } // namespace lumsk::steps

@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace join_curves_ {
 
 Schema schema() {
   return {
@@ -53,8 +53,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace join_curves_
 
-Step join_curves() { return Step{"join_curves", 1, "Join curves", Stage::Curves, schema, compute}.under("change"); }
+Step join_curves() { return Step{"join_curves", 1, "Join curves", Stage::Curves, join_curves_::schema, join_curves_::compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -11,7 +11,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace knit_ {
 
 constexpr size_t kSizesTold = 6;
 
@@ -142,8 +142,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace knit_
 
-Step knit() { return Step{"knit", 1, "Knit", Stage::Trim, schema, compute}.under("join"); }
+Step knit() { return Step{"knit", 1, "Knit", Stage::Trim, knit_::schema, knit_::compute}.under("join"); }
 
 } // namespace lumsk::steps

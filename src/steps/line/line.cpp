@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace line_ {
 
 Schema schema() {
   return {onPlaneField(),
@@ -33,8 +33,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace line_
 
-Step line() { return Step{"line", 1, "Line", Stage::Curves, schema, compute}.under("draw"); }
+Step line() { return Step{"line", 1, "Line", Stage::Curves, line_::schema, line_::compute}.under("draw"); }
 
 } // namespace lumsk::steps

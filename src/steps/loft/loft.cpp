@@ -18,7 +18,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace loft_ {
 
 constexpr double kLargestGapMm = 10;
 constexpr int kUsualDegree = 3; ///< across
@@ -400,10 +400,10 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace loft_
 
 Step loft() {
-  return {"loft", 1, "Loft", Stage::Surfaces, schema, compute, Crossed{"sections", "guides", "", {"pairs"}, "", {"startSkin", "endSkin", "leftSkin", "rightSkin"}}};
+  return {"loft", 1, "Loft", Stage::Surfaces, loft_::schema, loft_::compute, Crossed{"sections", "guides", "", {"pairs"}, "", {"startSkin", "endSkin", "leftSkin", "rightSkin"}}};
 }
 
 } // namespace lumsk::steps

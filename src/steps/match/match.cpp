@@ -12,7 +12,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace match_ {
 
 constexpr double kLengthNoted = 1.5; ///< times: what a side and its target may differ in length without a word
 constexpr double kEndsNear = 0.1;    ///< of its length: ends go to ends that are so much farther than the nearest place
@@ -366,8 +366,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace match_
 
-Step match() { return {"match", 1, "Match", Stage::Flow, schema, compute}; }
+Step match() { return {"match", 1, "Match", Stage::Flow, match_::schema, match_::compute}; }
 
 } // namespace lumsk::steps

@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace match_end_ {
 
 Schema schema() {
   return {picks("curve", "Curve", "The open curve whose end is to meet something.", Kind::Curve | Kind::Edge).atMost(1),
@@ -125,8 +125,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace match_end_
 
-Step match_end() { return Step{"match_end", 1, "Match end", Stage::Curves, schema, compute}.under("change"); }
+Step match_end() { return Step{"match_end", 1, "Match end", Stage::Curves, match_end_::schema, match_end_::compute}.under("change"); }
 
 } // namespace lumsk::steps

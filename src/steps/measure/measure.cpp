@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace measure_ {
 
 constexpr Kind kAnything = Kind::Point | Kind::Curve | Kind::Edge | Kind::Face | Kind::Skin | Kind::Solid | Kind::Plane;
 
@@ -148,8 +148,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace measure_
 
-Step measure() { return {"measure", 1, "Measure", Stage::Check, schema, compute}; }
+Step measure() { return {"measure", 1, "Measure", Stage::Check, measure_::schema, measure_::compute}; }
 
 } // namespace lumsk::steps

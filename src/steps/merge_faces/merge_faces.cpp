@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace merge_faces_ {
 
 Schema schema() {
   return {picks("what", "What", "Faces side by side, or bodies of which all faces count.", Kind::Face | Kind::Skin | Kind::Solid).prefer(Kind::Face),
@@ -34,8 +34,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace merge_faces_
 
-Step merge_faces() { return Step{"merge_faces", 1, "Merge faces", Stage::Trim, schema, compute}.under("join"); }
+Step merge_faces() { return Step{"merge_faces", 1, "Merge faces", Stage::Trim, merge_faces_::schema, merge_faces_::compute}.under("join"); }
 
 } // namespace lumsk::steps

@@ -4,7 +4,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace mid_curve_ {
 
 Schema schema() {
   return {picks("curves", "Curves", "Two curves; directions and starts are brought together.", Kind::Curve | Kind::Edge)
@@ -20,8 +20,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return curveOutcome(*made, curveSummary(*made));
 }
 
-} // namespace
+} // namespace mid_curve_
 
-Step mid_curve() { return Step{"mid_curve", 1, "Mid curve", Stage::Curves, schema, compute}.under("from others"); }
+Step mid_curve() { return Step{"mid_curve", 1, "Mid curve", Stage::Curves, mid_curve_::schema, mid_curve_::compute}.under("from others"); }
 
 } // namespace lumsk::steps

@@ -8,7 +8,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace mirror_ {
 
 Schema schema() {
   return {
@@ -110,8 +110,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace mirror_
 
-Step mirror() { return Step{"mirror", 1, "Mirror", Stage::Trim, schema, compute}.under("change"); }
+Step mirror() { return Step{"mirror", 1, "Mirror", Stage::Trim, mirror_::schema, mirror_::compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -4,7 +4,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace move_ {
 
 Schema schema() {
   return {picks("what", "Objects", "The bodies, curves, points and planes to move.", kPlaceable | Kind::Plane),
@@ -67,8 +67,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace move_
 
-Step move() { return Step{"move", 1, "Move", Stage::Trim, schema, compute}.under("change"); }
+Step move() { return Step{"move", 1, "Move", Stage::Trim, move_::schema, move_::compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -11,7 +11,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace network_ {
 
 Schema schema() {
   return {picks("curves", "Curves",
@@ -253,11 +253,11 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace network_
 
 Step network() {
   return {
-      "network", 1, "Network", Stage::Surfaces, schema, compute, Crossed{"curves", "", "family", {}, "", {"skins"}}};
+      "network", 1, "Network", Stage::Surfaces, network_::schema, network_::compute, Crossed{"curves", "", "family", {}, "", {"skins"}}};
 }
 
 } // namespace lumsk::steps

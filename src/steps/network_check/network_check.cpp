@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace network_check_ {
 
 Schema schema() {
   return {
@@ -76,8 +76,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace network_check_
 
-Step network_check() { return {"network_check", 1, "Network check", Stage::Check, schema, compute}; }
+Step network_check() { return {"network_check", 1, "Network check", Stage::Check, network_check_::schema, network_check_::compute}; }
 
 } // namespace lumsk::steps

@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace offset_ {
 
 Schema schema() {
   return {
@@ -71,8 +71,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace offset_
 
-Step offset() { return Step{"offset", 1, "Offset", Stage::Trim, schema, compute}.under("go on"); }
+Step offset() { return Step{"offset", 1, "Offset", Stage::Trim, offset_::schema, offset_::compute}.under("go on"); }
 
 } // namespace lumsk::steps

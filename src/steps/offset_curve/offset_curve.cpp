@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace offset_curve_ {
 
 Schema schema() {
   return {picks("curve", "Curve", "A planar curve or chain.", Kind::Curve | Kind::Edge).atMost(1),
@@ -53,8 +53,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace offset_curve_
 
-Step offset_curve() { return Step{"offset_curve", 1, "Offset curve", Stage::Curves, schema, compute}.under("from others"); }
+Step offset_curve() { return Step{"offset_curve", 1, "Offset curve", Stage::Curves, offset_curve_::schema, offset_curve_::compute}.under("from others"); }
 
 } // namespace lumsk::steps

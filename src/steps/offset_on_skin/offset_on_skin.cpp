@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace offset_on_skin_ {
 
 Schema schema() {
   return {picks("curve", "Curve", "The curve or edge to keep the distance from; it lies on the skin or near it.",
@@ -33,8 +33,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return foundOutcome(std::move(found), "distance", "no place of the skin is that far from the curve", cx);
 }
 
-} // namespace
+} // namespace offset_on_skin_
 
-Step offset_on_skin() { return Step{"offset_on_skin", 1, "Offset on skin", Stage::Curves, schema, compute}.under("from others"); }
+Step offset_on_skin() { return Step{"offset_on_skin", 1, "Offset on skin", Stage::Curves, offset_on_skin_::schema, offset_on_skin_::compute}.under("from others"); }
 
 } // namespace lumsk::steps

@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace picture_ {
 
 Schema schema() {
   return {
@@ -68,8 +68,8 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
   return out;
 }
 
-} // namespace
+} // namespace picture_
 
-Step picture() { return Step{"picture", 1, "Backdrop picture", Stage::Curves, schema, compute}.under("bring in"); }
+Step picture() { return Step{"picture", 1, "Backdrop picture", Stage::Curves, picture_::schema, picture_::compute}.under("bring in"); }
 
 } // namespace lumsk::steps

@@ -16,7 +16,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace pipe_ {
 
 constexpr int kGraphLooks = 200;
 constexpr double kFitsPart = 0.97; ///< of the largest size that does not fold
@@ -278,8 +278,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace pipe_
 
-Step pipe() { return {"pipe", 1, "Pipe", Stage::Surfaces, schema, compute}; }
+Step pipe() { return {"pipe", 1, "Pipe", Stage::Surfaces, pipe_::schema, pipe_::compute}; }
 
 } // namespace lumsk::steps

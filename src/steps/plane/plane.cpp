@@ -10,7 +10,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace plane_ {
 
 Schema schema() {
   return {choice("way", "Way", "How the plane is placed.",
@@ -183,8 +183,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace plane_
 
-Step plane() { return Step{"plane", 1, "Plane", Stage::Curves, schema, compute}.under("place").madeByClick({Kind::Plane, Kind::Curve | Kind::Edge, "way", "square", "curve"}); }
+Step plane() { return Step{"plane", 1, "Plane", Stage::Curves, plane_::schema, plane_::compute}.under("place").madeByClick({Kind::Plane, Kind::Curve | Kind::Edge, "way", "square", "curve"}); }
 
 } // namespace lumsk::steps

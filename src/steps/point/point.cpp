@@ -4,7 +4,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace point_ {
 
 Schema schema() {
   return {onPlaneField(), length("x", "x", "Along the plane's first direction.", "0"),
@@ -19,8 +19,8 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
   return out;
 }
 
-} // namespace
+} // namespace point_
 
-Step point() { return Step{"point", 1, "Point", Stage::Curves, schema, compute}.under("place"); }
+Step point() { return Step{"point", 1, "Point", Stage::Curves, point_::schema, point_::compute}.under("place"); }
 
 } // namespace lumsk::steps

@@ -7,7 +7,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace points_curve_ {
 
 Schema schema() {
   return {file("table", "Table", "Text file with x y z a line; a blank line starts the next curve.",
@@ -72,8 +72,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace points_curve_
 
-Step points_curve() { return Step{"points_curve", 1, "Points curve", Stage::Curves, schema, compute}.under("bring in"); }
+Step points_curve() { return Step{"points_curve", 1, "Points curve", Stage::Curves, points_curve_::schema, points_curve_::compute}.under("bring in"); }
 
 } // namespace lumsk::steps

@@ -8,7 +8,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace print_check_ {
 
 constexpr double kBetter = 0.9;       ///< of the overhang as it stands: with less another way is worth a word
 constexpr double kMeshChord = 2e-4, kLeastChordMm = 0.0005; ///< of the size
@@ -28,6 +28,8 @@ const std::vector<Machine>& machines() {
 }
 
 Schema schema() {
+  std::vector<Option> ways = axisOptions("z, as it stands");
+  ways.insert(ways.begin() + 1, {"best", "the way with the least overhang"});
   std::vector<Option> rooms{{"none", "none"}};
   for (const Machine& m : machines()) rooms.push_back({m.key, m.label});
   rooms.push_back({"own", "a room of my own"});
@@ -35,8 +37,7 @@ Schema schema() {
   name.endings[""] = {"_volume", "_grams", "_height", "_overhang", "_cavities", "_islands", "_wall", "_gap"};
   const auto side = [](const char* key, const char* label, const char* fallback) { return length(key, label, "Of the room in which the machine prints.", fallback).within(1, 1e4).when("machine", {"own"}); };
   return {picks("body", "Part", "The solid that is to be printed.", Kind::Solid | Kind::Skin).atMost(1),
-          choice("up", "Upwards", "How it stands while it is printed.",
-                 {{"z", "z, as it stands"}, {"best", "the way with the least overhang"}, {"-z", "-z, upside down"}, {"x", "x"}, {"-x", "-x"}, {"y", "y"}, {"-y", "-y"}, {"picked", "as picked"}}),
+          choice("up", "Upwards", "How it stands while it is printed.", std::move(ways)),
           picks("along", "Along", "A plane, whose normal is upwards, or something straight.", kLine).optional().atMost(1).when("up", {"picked"}),
           angle("overhang", "Overhang", "What looks down and lies flatter than this wants support.", "45").within(0, 89),
           length("layer", "Layer", "What is lower than the first one stands on the bed.", "0.2").within(0.001, 10),
@@ -50,22 +51,9 @@ Schema schema() {
           name};
 }
 
-std::string directionWords(const Vec3& d) {
-  for (int k = 0; k < 3; ++k)
-    if (std::abs(std::abs(d[k]) - 1) < 1e-9) return std::string(d[k] < 0 ? "-" : "") + "xyz"[k];
-  return formatNumber(d.x(), 3) + ", " + formatNumber(d.y(), 3) + ", " + formatNumber(d.z(), 3);
-}
-
 Expected<Vec3> upOf(const Inputs& in, const inspect::PrintForm& form, const inspect::Standing& how, const Context& cx) {
-  const std::string up = in.text("up");
-  if (up == "best") return inspect::bestUp(form, how, cx);
-  if (up == "picked") {
-    if (in.picked("along").empty()) return fail(problem("LM-Q120", "nothing is picked that says what is upwards").inField("along").isMissing().tryThis("pick a plane or something straight"));
-    LUMSK_TRY(line, lineOf(in, "along", cx.tolerances));
-    return line.direction;
-  }
-  const double sign = up[0] == '-' ? -1 : 1;
-  return Vec3(sign * Vec3::Unit(up.back() - 'x'));
+  if (in.text("up") == "best") return inspect::bestUp(form, how, cx);
+  return axisIn(in, "up", "along", cx.tolerances);
 }
 
 std::optional<Vec3> roomOf(const Inputs& in) {
@@ -173,8 +161,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace print_check_
 
-Step print_check() { return {"print_check", 1, "Print check", Stage::Check, schema, compute}; }
+Step print_check() { return {"print_check", 1, "Print check", Stage::Check, print_check_::schema, print_check_::compute}; }
 
 } // namespace lumsk::steps

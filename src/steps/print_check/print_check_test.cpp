@@ -91,7 +91,7 @@ private slots:
     b.set(s, "up", "picked");
     std::rotate(b.recipe.steps.begin() + 2, b.recipe.steps.begin() + 3, b.recipe.steps.end());
     b.run();
-    QCOMPARE(b.result(s).problem->code, std::string("LM-Q120"));
+    QCOMPARE(b.result(s).problem->code, std::string("LM-X010"));
     b.set(s, "along", picks({pick("world", "plane", "front")}));
     b.run();
     VERIFY_STEP(b, s);

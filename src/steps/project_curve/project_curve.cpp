@@ -4,7 +4,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace project_curve_ {
 
 Schema schema() {
   return {
@@ -71,8 +71,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace project_curve_
 
-Step project_curve() { return Step{"project_curve", 1, "Project curve", Stage::Curves, schema, compute}.under("from others"); }
+Step project_curve() { return Step{"project_curve", 1, "Project curve", Stage::Curves, project_curve_::schema, project_curve_::compute}.under("from others"); }
 
 } // namespace lumsk::steps

@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace refit_curve_ {
 
 Schema schema() {
   return {picks("curve", "Curve", "The curve or edge to describe anew.", Kind::Curve | Kind::Edge).atMost(1),
@@ -68,8 +68,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace refit_curve_
 
-Step refit_curve() { return Step{"refit_curve", 1, "Refit curve", Stage::Curves, schema, compute}.under("change"); }
+Step refit_curve() { return Step{"refit_curve", 1, "Refit curve", Stage::Curves, refit_curve_::schema, refit_curve_::compute}.under("change"); }
 
 } // namespace lumsk::steps

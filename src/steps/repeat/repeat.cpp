@@ -17,7 +17,7 @@ namespace lumsk::steps {
 using namespace recipe;
 using nurbs::CopyPlaces;
 
-namespace {
+namespace repeat_ {
 
 constexpr int kMostCopies = 2000;
 constexpr size_t kMostMarks = 400; ///< of copies that can be clicked
@@ -368,11 +368,11 @@ nlohmann::json repeats(const std::string& step, const Outcome& made) {
   return bodies.empty() ? nlohmann::json() : nlohmann::json{{"what", bodies}};
 }
 
-} // namespace
+} // namespace repeat_
 
 Step repeat() {
-  Step s = Step{"repeat", 1, "Repeat", Stage::Trim, schema, compute}.under("change");
-  s.repeats = repeats;
+  Step s = Step{"repeat", 1, "Repeat", Stage::Trim, repeat_::schema, repeat_::compute}.under("change");
+  s.repeats = repeat_::repeats;
   return s;
 }
 

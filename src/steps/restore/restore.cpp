@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace restore_ {
 
 Schema schema() {
   return {picks("what", "What", "Edges along which a skin was cut, edges of openings, faces, or whole skins.",
@@ -34,8 +34,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace restore_
 
-Step restore() { return Step{"restore", 1, "Restore", Stage::Trim, schema, compute}.under("cut"); }
+Step restore() { return Step{"restore", 1, "Restore", Stage::Trim, restore_::schema, restore_::compute}.under("cut"); }
 
 } // namespace lumsk::steps

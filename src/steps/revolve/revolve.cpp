@@ -7,7 +7,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace revolve_ {
 
 constexpr double kWholeDeg = 360;
 
@@ -78,8 +78,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace revolve_
 
-Step revolve() { return {"revolve", 1, "Revolve", Stage::Surfaces, schema, compute}; }
+Step revolve() { return {"revolve", 1, "Revolve", Stage::Surfaces, revolve_::schema, revolve_::compute}; }
 
 } // namespace lumsk::steps

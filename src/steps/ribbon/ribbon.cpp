@@ -8,7 +8,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace ribbon_ {
 
 Schema schema() {
   return {
@@ -118,8 +118,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace ribbon_
 
-Step ribbon() { return {"ribbon", 1, "Ribbon", Stage::Surfaces, schema, compute}; }
+Step ribbon() { return {"ribbon", 1, "Ribbon", Stage::Surfaces, ribbon_::schema, ribbon_::compute}; }
 
 } // namespace lumsk::steps

@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace ring_ {
 
 Schema schema() {
   return {
@@ -70,8 +70,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace ring_
 
-Step ring() { return Step{"ring", 1, "Ring", Stage::Curves, schema, compute}.under("draw"); }
+Step ring() { return Step{"ring", 1, "Ring", Stage::Curves, ring_::schema, ring_::compute}.under("draw"); }
 
 } // namespace lumsk::steps

@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace round_ {
 
 Schema schema() {
   return {
@@ -35,8 +35,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return workOnEdges(in, work, cx);
 }
 
-} // namespace
+} // namespace round_
 
-Step round() { return {"round", 1, "Round", Stage::Solid, schema, compute}; }
+Step round() { return {"round", 1, "Round", Stage::Solid, round_::schema, round_::compute}; }
 
 } // namespace lumsk::steps

@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace round_corners_ {
 
 Schema schema() {
   return {picks("curve", "Curve", "A chain whose corners are rounded; around each corner it is planar.",
@@ -27,8 +27,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace round_corners_
 
-Step round_corners() { return Step{"round_corners", 1, "Round corners", Stage::Curves, schema, compute}.under("change"); }
+Step round_corners() { return Step{"round_corners", 1, "Round corners", Stage::Curves, round_corners_::schema, round_corners_::compute}.under("change"); }
 
 } // namespace lumsk::steps

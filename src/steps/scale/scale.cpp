@@ -4,7 +4,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace scale_ {
 
 Field factor(const std::string& key, const std::string& label, const std::string& help) {
   return ratioField(key, label, help, "1").within(0.001, 1000);
@@ -53,8 +53,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace scale_
 
-Step scale() { return Step{"scale", 1, "Scale", Stage::Trim, schema, compute}.under("change"); }
+Step scale() { return Step{"scale", 1, "Scale", Stage::Trim, scale_::schema, scale_::compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace section_curves_ {
 
 constexpr int kMostPlanes = 500;
 
@@ -85,8 +85,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace section_curves_
 
-Step section_curves() { return Step{"section_curves", 1, "Section curves", Stage::Curves, schema, compute}.under("from others"); }
+Step section_curves() { return Step{"section_curves", 1, "Section curves", Stage::Curves, section_curves_::schema, section_curves_::compute}.under("from others"); }
 
 } // namespace lumsk::steps

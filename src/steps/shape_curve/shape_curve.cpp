@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace shape_curve_ {
 
 constexpr int kMostPoints = 400; ///< more cannot be told apart in the view
 
@@ -116,8 +116,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace shape_curve_
 
-Step shape_curve() { return Step{"shape_curve", 1, "Shape curve", Stage::Curves, schema, compute}.under("change"); }
+Step shape_curve() { return Step{"shape_curve", 1, "Shape curve", Stage::Curves, shape_curve_::schema, shape_curve_::compute}.under("change"); }
 
 } // namespace lumsk::steps

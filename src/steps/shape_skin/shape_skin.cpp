@@ -7,7 +7,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace shape_skin_ {
 
 constexpr int kMostPoints = 500; ///< more cannot be told apart in the view
 
@@ -186,8 +186,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace shape_skin_
 
-Step shape_skin() { return {"shape_skin", 1, "Shape skin", Stage::Flow, schema, compute}; }
+Step shape_skin() { return {"shape_skin", 1, "Shape skin", Stage::Flow, shape_skin_::schema, shape_skin_::compute}; }
 
 } // namespace lumsk::steps

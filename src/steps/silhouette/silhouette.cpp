@@ -4,7 +4,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace silhouette_ {
 
 Schema schema() {
   return {onSkins("skins", "Skins", "Skins, solids or single faces to look at."),
@@ -35,8 +35,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return foundOutcome(std::move(found), "skins", "nothing turns out of sight in this direction", cx);
 }
 
-} // namespace
+} // namespace silhouette_
 
-Step silhouette() { return Step{"silhouette", 1, "Silhouette", Stage::Curves, schema, compute}.under("from others"); }
+Step silhouette() { return Step{"silhouette", 1, "Silhouette", Stage::Curves, silhouette_::schema, silhouette_::compute}.under("from others"); }
 
 } // namespace lumsk::steps

@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace spline_ {
 
 constexpr int kUsualDegree = 3;
 
@@ -148,8 +148,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace spline_
 
-Step spline() { return Step{"spline", 1, "Spline", Stage::Curves, schema, compute}.under("draw"); }
+Step spline() { return Step{"spline", 1, "Spline", Stage::Curves, spline_::schema, spline_::compute}.under("draw"); }
 
 } // namespace lumsk::steps

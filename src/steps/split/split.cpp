@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace split_ {
 
 Schema schema() {
   Schema s;
@@ -34,8 +34,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace split_
 
-Step split() { return Step{"split", 1, "Split", Stage::Trim, schema, compute}.under("cut"); }
+Step split() { return Step{"split", 1, "Split", Stage::Trim, split_::schema, split_::compute}.under("cut"); }
 
 } // namespace lumsk::steps

@@ -7,7 +7,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace split_curve_ {
 
 Schema schema() {
   return {picks("curve", "Curve", "The curve or edge to split; its pieces are curves of their own.",
@@ -50,8 +50,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace split_curve_
 
-Step split_curve() { return Step{"split_curve", 1, "Split curve", Stage::Curves, schema, compute}.under("change"); }
+Step split_curve() { return Step{"split_curve", 1, "Split curve", Stage::Curves, split_curve_::schema, split_curve_::compute}.under("change"); }
 
 } // namespace lumsk::steps

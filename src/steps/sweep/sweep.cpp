@@ -21,7 +21,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace sweep_ {
 
 constexpr double kLargestGapMm = 10;
 constexpr double kOneStation = 1e-3; ///< of a rail: profiles within it stand in one place
@@ -580,10 +580,10 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace sweep_
 
 Step sweep() {
-  return {"sweep", 1, "Sweep", Stage::Surfaces, schema, compute,
+  return {"sweep", 1, "Sweep", Stage::Surfaces, sweep_::schema, sweep_::compute,
           Crossed{"sections", "rails", "", {"pairs"}, "", {"startSkin", "endSkin", "leftSkin", "rightSkin"}}};
 }
 

@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace text_outline_ {
 
 Schema schema() {
   return {onPlaneField(),
@@ -44,8 +44,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace text_outline_
 
-Step text_outline() { return Step{"text_outline", 1, "Text", Stage::Curves, schema, compute}.under("draw"); }
+Step text_outline() { return Step{"text_outline", 1, "Text", Stage::Curves, text_outline_::schema, text_outline_::compute}.under("draw"); }
 
 } // namespace lumsk::steps

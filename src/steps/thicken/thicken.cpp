@@ -9,7 +9,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace thicken_ {
 
 Schema schema() {
   return {
@@ -103,8 +103,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace thicken_
 
-Step thicken() { return {"thicken", 1, "Thicken", Stage::Solid, schema, compute}; }
+Step thicken() { return {"thicken", 1, "Thicken", Stage::Solid, thicken_::schema, thicken_::compute}; }
 
 } // namespace lumsk::steps

@@ -9,7 +9,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace trim_ {
 
 Schema schema() {
   Schema s;
@@ -128,8 +128,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace trim_
 
-Step trim() { return Step{"trim", 1, "Trim", Stage::Trim, schema, compute}.under("cut"); }
+Step trim() { return Step{"trim", 1, "Trim", Stage::Trim, trim_::schema, trim_::compute}.under("cut"); }
 
 } // namespace lumsk::steps

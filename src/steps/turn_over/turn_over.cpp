@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace turn_over_ {
 
 Schema schema() { return {picks("skins", "Skins", "Skins whose front is to be on the other side.", Kind::Skin)}; }
 
@@ -20,8 +20,8 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
   return out;
 }
 
-} // namespace
+} // namespace turn_over_
 
-Step turn_over() { return Step{"turn_over", 1, "Turn over", Stage::Trim, schema, compute}.under("change"); }
+Step turn_over() { return Step{"turn_over", 1, "Turn over", Stage::Trim, turn_over_::schema, turn_over_::compute}.under("change"); }
 
 } // namespace lumsk::steps

@@ -6,7 +6,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace two_view_ {
 
 Schema schema() {
   return {
@@ -47,8 +47,8 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
-} // namespace
+} // namespace two_view_
 
-Step two_view() { return Step{"two_view", 1, "Two-view curve", Stage::Curves, schema, compute}.under("from others"); }
+Step two_view() { return Step{"two_view", 1, "Two-view curve", Stage::Curves, two_view_::schema, two_view_::compute}.under("from others"); }
 
 } // namespace lumsk::steps

@@ -5,7 +5,7 @@ namespace lumsk::steps {
 
 using namespace recipe;
 
-namespace {
+namespace unknit_ {
 
 Schema schema() {
   return {picks("what", "What", "Bodies, or faces that are to become bodies of their own.", Kind::Face | Kind::Skin | Kind::Solid).prefer(Kind::Face),
@@ -33,8 +33,8 @@ Expected<Outcome> compute(const Inputs& in, const Context&) {
   return out;
 }
 
-} // namespace
+} // namespace unknit_
 
-Step unknit() { return Step{"unknit", 1, "Unknit", Stage::Trim, schema, compute}.under("join"); }
+Step unknit() { return Step{"unknit", 1, "Unknit", Stage::Trim, unknit_::schema, unknit_::compute}.under("join"); }
 
 } // namespace lumsk::steps
