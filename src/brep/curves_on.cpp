@@ -17,6 +17,8 @@ namespace lumsk::brep {
 
 namespace {
 
+constexpr double kEdgeOnDeg = 0.02; ///< faces are seen edge-on all over
+constexpr int kStandsPlaces = 17;   ///< each way that are looked at
 constexpr double kSilhouetteTouch = 1e-7; ///< sine of the angle that counts as nought
 constexpr double kSquareSine = 1e-3;      ///< a direction that leans on a skin by less has no clear way in it
 constexpr double kSameBend = 0.05;        ///< relative difference of curvatures that are one in a found curve
@@ -257,7 +259,21 @@ Expected<FoundCurves> BodyFaces::cutBy(const Frame& plane, const Context& cx) co
 }
 
 Expected<FoundCurves> BodyFaces::silhouette(const Vec3& direction, const Context& cx) const {
-  return zeros([&](const Face& f) { return nurbs::silhouetteField(*f.surface, direction); }, kSilhouetteTouch, cx);
+  std::vector<nurbs::CurvesOnSurface> pieces;
+  const double edgeOn = std::sin(radFromDeg(kEdgeOnDeg));
+  for (const auto& f : faces_) {
+    const nurbs::Surface& s = *f->surface;
+    // A wall that stands along the direction turns nowhere.
+    bool stands = true;
+    for (int i = 0; i < kStandsPlaces * kStandsPlaces && stands; ++i) {
+      const auto at = [&](int k, double from, double to) { return from + (to - from) * (k + 0.5) / kStandsPlaces; };
+      stands = std::abs(s.normal(at(i % kStandsPlaces, s.firstU(), s.lastU()), at(i / kStandsPlaces, s.firstV(), s.lastV())).dot(direction.normalized())) < edgeOn;
+    }
+    if (stands) continue;
+    LUMSK_TRY(p, nurbs::zeroCurves(s, nurbs::silhouetteField(s, direction), kSilhouetteTouch, [&](const Vec2& uv) { return f->inside(uv); }, cx));
+    pieces.push_back(std::move(p));
+  }
+  return whole(std::move(pieces), cx);
 }
 
 Expected<FoundCurves> BodyFaces::apartFrom(const nurbs::Path& path, double mm, const Context& cx) const {

@@ -129,19 +129,18 @@ std::optional<double> heightOver(const MeasuredForm& form, const Vec3& p) {
   return (p - place.point).dot(place.normal) < 0 ? -d : d;
 }
 
+bool heldInMould(const MeasuredForm& form, const Vec3& at, const Vec3& outward, const Vec3& pull, bool bothHalves) {
+  const double s = outward.dot(pull), upright = std::sin(radFromDeg(kUprightDeg));
+  if (!bothHalves && s < -upright) return true;
+  if (std::abs(s) <= upright) return false;
+  return form.tree().exitAlong(at + kClearMm * outward, bothHalves && s < 0 ? Vec3(-pull) : pull, kClearMm).has_value();
+}
+
 FieldValues draftField(const MeasuredForm& form, int mesh, const Vec3& pull, bool bothHalves, const Context& cx) {
   const brep::FaceMesh& m = *form.meshes()[size_t(mesh)];
   FieldValues out(m.points.size());
-  const double upright = std::sin(radFromDeg(kUprightDeg));
-  for (size_t i = 0; i < m.points.size() && !cx.stopped(); ++i) {
-    const double s = m.normals[i].dot(pull);
-    bool hidden = !bothHalves && s < -upright;
-    if (!hidden && std::abs(s) > upright)
-      hidden = form.tree()
-                   .exitAlong(m.points[i] + kClearMm * m.normals[i], bothHalves && s < 0 ? Vec3(-pull) : pull, kClearMm)
-                   .has_value();
-    out[i] = {float(degFromRad(std::asin(std::clamp(s, -1.0, 1.0)))), hidden ? 1.0f : 0.0f};
-  }
+  for (size_t i = 0; i < m.points.size() && !cx.stopped(); ++i)
+    out[i] = {float(degFromRad(std::asin(std::clamp(m.normals[i].dot(pull), -1.0, 1.0)))), heldInMould(form, m.points[i], m.normals[i], pull, bothHalves) ? 1.0f : 0.0f};
   return out;
 }
 

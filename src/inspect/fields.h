@@ -55,6 +55,10 @@ FieldValues deviationField(const MeasuredForm& form, int mesh, const DeviationTa
 /// How far a point lies above the form's nearest place, along its outward side, mm.
 std::optional<double> heightOver(const MeasuredForm& form, const Vec3& p);
 
+/// Whether a form cannot leave its mould at a place of its outside: another part of it hides the place from its half's pull
+/// (unit), or with one half it faces against the pull.
+bool heldInMould(const MeasuredForm& form, const Vec3& at, const Vec3& outward, const Vec3& pull, bool bothHalves);
+
 /// Draft at the points of a face's mesh: a the angle to the pull (unit), degrees, negative where it faces against it;
 /// b is 1 where the form cannot leave the mould: places that another part of it hides from their half's pull, and with
 /// one half all that faces against the pull.

@@ -13,12 +13,12 @@ namespace lumsk::inspect {
 
 namespace {
 
-constexpr double kCovered = 0.5;    ///< of a draft field: what is hidden from where the mould is pulled
+constexpr double kInner = 2.0 / 3;  ///< a corner's weight at the place of a triangle that is looked at for it
 constexpr double kUprightDeg = 0.05; ///< what stands along the pull within this
 constexpr double kLeastArea = 1e-6; ///< of the size squared: smaller areas are not told
-constexpr double kApart = 0.05;     ///< of the size
+constexpr double kJumpsApart = 0.05;     ///< of the size
 constexpr int kPlaces = 65;         ///< along an edge
-constexpr size_t kMostPlaces = 12;
+constexpr size_t kMostTold = 12;
 
 double areaOf(const brep::FaceMesh& m, const std::array<int, 3>& t) {
   return 0.5 * (m.points[size_t(t[1])] - m.points[size_t(t[0])]).cross(m.points[size_t(t[2])] - m.points[size_t(t[0])]).norm();
@@ -107,29 +107,35 @@ MouldDraft mouldDraft(const MeasuredForm& form, const MouldWay& way, const Conte
   const double size = sizeOf(form);
   for (size_t m = 0; m < form.meshes().size() && !cx.stopped(); ++m) {
     const brep::FaceMesh& mesh = *form.meshes()[m];
-    const FieldValues field = draftField(form, int(m), way.pull, way.halves, cx);
     double low = 0, under = 0, lowMost = 0, underMost = 0;
     Vec3 lowAt = Vec3::Zero(), underAt = lowAt;
     for (const auto& t : mesh.triangles) {
+      if (cx.stopped()) return out;
       const double area = areaOf(mesh, t);
       std::array<double, 3> above, below;
-      int hidden = 0;
+      int held = 0;
       for (size_t k = 0; k < 3; ++k) {
-        const FieldValue& v = field[size_t(t[k])];
-        hidden += v.b > kCovered;
-        if (v.b <= kCovered) out.leastDeg = std::min(out.leastDeg, double(std::abs(v.a)));
-        above[k] = double(v.a) + way.draftDeg;
-        below[k] = way.draftDeg - double(v.a);
+        const double lean = degFromRad(std::asin(std::clamp(mesh.normals[size_t(t[k])].dot(way.pull), -1.0, 1.0)));
+        above[k] = lean + way.draftDeg;
+        below[k] = way.draftDeg - lean;
+        // Inside of the triangle: along edges a ray may graze what is beside it.
+        Vec3 at = Vec3::Zero(), normal = at;
+        for (size_t j = 0; j < 3; ++j) {
+          const double share = j == k ? kInner : 0.5 * (1 - kInner);
+          at += share * mesh.points[size_t(t[j])], normal += share * mesh.normals[size_t(t[j])];
+        }
+        held += heldInMould(form, at, normal.normalized(), way.pull, way.halves);
+        if (!held) out.leastDeg = std::min(out.leastDeg, std::abs(lean));
       }
       const Vec3 middle = (mesh.points[size_t(t[0])] + mesh.points[size_t(t[1])] + mesh.points[size_t(t[2])]) / 3;
-      const double isUnder = area * hidden / 3, isLow = hidden == 3 ? 0 : area * shareWhere(above, below);
+      const double isUnder = area * held / 3, isLow = held == 3 ? 0 : area * shareWhere(above, below);
       under += isUnder, low += isLow;
       if (isUnder > underMost) underMost = isUnder, underAt = middle;
       if (isLow > lowMost) lowMost = isLow, lowAt = middle;
     }
     out.lowMm2 += low, out.undercutMm2 += under;
-    if (low > kLeastArea * size * size && out.lowAt.size() < kMostPlaces) out.lowAt.push_back(lowAt);
-    if (under > kLeastArea * size * size && out.undercutAt.size() < kMostPlaces) out.undercutAt.push_back(underAt);
+    if (low > kLeastArea * size * size && out.lowAt.size() < kMostTold) out.lowAt.push_back(lowAt);
+    if (under > kLeastArea * size * size && out.undercutAt.size() < kMostTold) out.undercutAt.push_back(underAt);
   }
   return out;
 }
@@ -182,10 +188,10 @@ std::vector<WallJump> wallJumps(const MeasuredForm& form, double factor, const C
       }
   }
   std::sort(all.begin(), all.end(), [](const WallJump& x, const WallJump& y) { return x.toMm * y.fromMm > y.toMm * x.fromMm; });
-  const double apart = kApart * sizeOf(form);
+  const double apart = kJumpsApart * sizeOf(form);
   std::vector<WallJump> out;
   for (const WallJump& j : all)
-    if (out.size() < kMostPlaces && std::none_of(out.begin(), out.end(), [&](const WallJump& o) { return (o.at - j.at).norm() < apart; })) out.push_back(j);
+    if (out.size() < kMostTold && std::none_of(out.begin(), out.end(), [&](const WallJump& o) { return (o.at - j.at).norm() < apart; })) out.push_back(j);
   return out;
 }
 

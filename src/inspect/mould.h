@@ -17,7 +17,7 @@ struct MouldDraft {
   double lowMm2 = 0, undercutMm2 = 0;
   std::vector<Vec3> lowAt, undercutAt; ///< a place a face
 };
-/// Areas with less draft are cut at the angle within triangles; an undercut is told at their corners, and counts by thirds.
+/// Areas with less draft are cut at the angle within triangles; an undercut is told at three places of each, and counts by thirds.
 MouldDraft mouldDraft(const MeasuredForm& form, const MouldWay& way, const Context& cx);
 
 /// Where the halves of a mould meet on a form: its silhouettes along the pull, within `fit`, and the edges between what looks

@@ -20,8 +20,8 @@ using namespace lumsk::test;
 
 namespace {
 
-inspect::PrintForm printFormOf(const TopoDS_Shape& s) {
-  auto f = inspect::printForm(kernelBody(s), {0.02, 5}, {});
+inspect::PrintForm printFormOf(const TopoDS_Shape& s, const brep::MeshLimits& limits = {0.02, 5}) {
+  auto f = inspect::printForm(kernelBody(s), limits, {});
   return f ? std::move(*f) : inspect::PrintForm{};
 }
 TopoDS_Shape boxAt(double x, double y, double z, double dx, double dy, double dz) { return BRepPrimAPI_MakeBox(gp_Pnt(x, y, z), dx, dy, dz).Shape(); }
@@ -110,7 +110,7 @@ private slots:
         volumes.push_back(inspect::stateOf(kernelBody(hollow)).volumeMm3);
         s = BRepAlgoAPI_Cut(s, turned(hollow, gp_Dir(part(random), part(random), 1), 0)).Shape();
       }
-      const auto shells = inspect::shellsOf(printFormOf(s));
+      const auto shells = inspect::shellsOf(printFormOf(s, {0.05, 8}));
       std::vector<double> found;
       for (const auto& shell : shells)
         if (shell.volumeMm3 < 0) found.push_back(-shell.volumeMm3);

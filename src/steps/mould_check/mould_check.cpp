@@ -13,6 +13,7 @@ constexpr double kMeshChord = 3e-4, kLeastChordMm = 0.0005; ///< of the size
 constexpr double kMeshAngleDeg = 5;
 constexpr int kMeasuredTriangles = 30000;
 constexpr double kLeastArea = 1e-5; ///< of the size squared, that is worth a word
+constexpr std::chrono::seconds kPartingTime{10};
 
 Schema schema() {
   Field name = measurementName("mould");
@@ -35,9 +36,12 @@ template <class List, class Place> void tell(Outcome& out, Problem p, const List
 }
 
 void addParting(Outcome& out, const brep::Body& body, const Vec3& pull, const Context& cx) {
-  auto lines = inspect::partingLines(body, pull, cx);
+  Context limited = cx;
+  limited.until = std::chrono::steady_clock::now() + kPartingTime;
+  auto lines = inspect::partingLines(body, pull, limited);
   if (!lines) {
-    if (!isCancelled(lines.error())) out.notes.push_back(problem("LM-Q145", "the line where the mould parts could not be found: " + lines.error().what).tryThis("use Silhouette on single faces"));
+    if (cx.stopped()) return;
+    out.notes.push_back(problem("LM-Q145", "the line where the mould parts could not be found" + (isCancelled(lines.error()) ? std::string(" in time") : ": " + lines.error().what)).tryThis("use Silhouette on single faces"));
     return;
   }
   int n = 0;

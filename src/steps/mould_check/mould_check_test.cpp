@@ -60,7 +60,7 @@ private slots:
     VERIFY_AT_MOST(std::abs(partingOf(b, t)[0]->start().z()), 1e-6);
   }
 
-  void aTorusPartsAtBothEquatorsAndSplitTakesTheLine() {
+  void aTorusPartsAtBothEquatorsAndSplitTakesTheLineOfAnEgg() {
     Bench b;
     const auto ring = b.add("ring", {{"shape", "circle"}, {"width", 30}, {"x", 40}, {"plane", picks({pick("world", "plane", "front")})}});
     const auto torus = b.add("revolve", {{"sections", picks({pick(ring)})}, {"solid", true}});
@@ -74,9 +74,18 @@ private slots:
     for (const auto& l : lines)
       for (const double f : {0.1, 0.4, 0.8}) VERIFY_AT_MOST(std::abs(l->at(f * l->last()).z()), 0.001);
     QVERIFY(!noted(b, s, "LM-Q141"));
-    const auto split = b.add("split", {{"body", picks({pick(torus)})}, {"by", picks({pick(s)})}});
+    // An egg: widest inside of its skin, where Split takes the line.
+    const auto low = b.add("point", {{"x", 200}}), wide = b.add("ring", disc(40, 200, 0, 18)), high = b.add("point", {{"x", 200}, {"z", 44}});
+    const auto egg = b.add("loft", {{"sections", picks({pick(low), pick(wide), pick(high)})}, {"start", "perpendicular"}, {"end", "perpendicular"}, {"solid", true}});
+    const auto t = b.add("mould_check", {{"body", picks({pick(egg)})}, {"name", "egg"}});
+    b.run();
+    VERIFY_STEP(b, t);
+    QCOMPARE(partingOf(b, t).size(), size_t(1));
+    const double height = partingOf(b, t)[0]->start().z();
+    const auto split = b.add("split", {{"body", picks({pick(egg)})}, {"by", picks({pick(t)})}, {"into", "faces"}});
     b.run();
     VERIFY_STEP(b, split);
+    QVERIFY(height > 15 && height < 30);
   }
 
   void undercutsInnerEdgesAndJumpsOfWallsAreTold() {
