@@ -18,6 +18,18 @@ private slots:
       for (int i = 1; i < 12; ++i) VERIFY_AT_MOST(std::abs(faces->nearest(c.at(c.last() * i / 12))->normal.y()), 1e-3);
     }
   }
+
+  void aWallSeenAlongItselfTurnsNowhere() {
+    Bench b;
+    const auto ring = b.add("ring", {{"shape", "circle"}, {"width", 40}});
+    const auto wall = b.add("extrude", {{"sections", picks({pick(ring)})}, {"length", 30}});
+    const auto s = b.add("silhouette", {{"skins", picks({pick(wall)})}});
+    b.run(); // this took for ever
+    QVERIFY(b.result(s).problem.has_value());
+    b.set(wall, "lean", 5); // now it leans, and still turns nowhere
+    b.run();
+    QVERIFY(b.result(s).problem.has_value());
+  }
 };
 
 static test::Register<SilhouetteStepTest> registeredSilhouetteStepTest;
