@@ -13,7 +13,7 @@ void paintProblem(MarkPainter& mp, const Mark& m) {
   mp.painter.setPen(QPen(Qt::white, 1.5));
   mp.painter.setBrush(tones().attention);
   mp.painter.drawPolygon(QPolygonF{m.at + QPointF(0, -9), m.at + QPointF(9, 7), m.at + QPointF(-9, 7)});
-  mp.label(m.at, m.text, tones().attentionText, tones().attention);
+  if (m.index == 0) mp.label(m.at, m.text, tones().attentionText, tones().attention);
 }
 
 void paintNote(MarkPainter& mp, const Mark& m) {
@@ -21,7 +21,7 @@ void paintNote(MarkPainter& mp, const Mark& m) {
   mp.painter.setBrush(tones().caution);
   mp.painter.drawPolygon(
       QPolygonF{m.at + QPointF(0, -8), m.at + QPointF(8, 0), m.at + QPointF(0, 8), m.at + QPointF(-8, 0)});
-  mp.label(m.at, m.text, tones().text, tones().caution);
+  if (m.index == 0) mp.label(m.at, m.text, tones().text, tones().caution);
 }
 
 constexpr MarkKind kProblem{"problem", false, false, paintProblem}, kNote{"note", false, false, paintNote};
@@ -40,7 +40,7 @@ public:
   }
 
 private:
-  /// Once for each place.
+  /// Once for each place; the sentence stands at the first one only.
   void add(const Problem& p, const MarkKind& kind, const std::string& step, Offer& o) {
     for (const Vec3& at : p.where) {
       Mark m{&kind, pixelOf(view().camera(), at)};
@@ -48,6 +48,7 @@ private:
       m.world = at;
       m.step = step;
       m.tool = this;
+      m.index = size_t(&at - p.where.data());
       const bool known = std::any_of(o.marks.begin(), o.marks.end(), [&](const Mark& other) {
         return other.text == m.text && other.world == m.world && other.kind == m.kind;
       });
