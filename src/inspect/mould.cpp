@@ -3,6 +3,7 @@
 #include "brep/convert.h"
 #include "brep/curves_on.h"
 #include "inspect/edge_sides.h"
+#include "inspect/measure.h"
 #include "nurbs/curves/chains.h"
 #include "nurbs/curves/curve_parts.h"
 #include "nurbs/measure/closest.h"
@@ -93,13 +94,6 @@ std::vector<nurbs::Path> joined(std::vector<nurbs::Path> pieces, double nearMm) 
   return out;
 }
 
-double lengthOf(const nurbs::Path& p) {
-  const Points line = nurbs::polyline(p, 8);
-  double out = 0;
-  for (Eigen::Index i = 1; i < line.rows(); ++i) out += (line.row(i) - line.row(i - 1)).norm();
-  return out;
-}
-
 } // namespace
 
 MouldDraft mouldDraft(const MeasuredForm& form, const MouldWay& way, const Context& cx) {
@@ -124,8 +118,8 @@ MouldDraft mouldDraft(const MeasuredForm& form, const MouldWay& way, const Conte
           const double share = j == k ? kInner : 0.5 * (1 - kInner);
           at += share * mesh.points[size_t(t[j])], normal += share * mesh.normals[size_t(t[j])];
         }
-        held += heldInMould(form, at, normal.normalized(), way.pull, way.halves);
-        if (!held) out.leastDeg = std::min(out.leastDeg, std::abs(lean));
+        if (heldInMould(form, at, normal.normalized(), way.pull, way.halves)) ++held;
+        else out.leastDeg = std::min(out.leastDeg, std::abs(lean));
       }
       const Vec3 middle = (mesh.points[size_t(t[0])] + mesh.points[size_t(t[1])] + mesh.points[size_t(t[2])]) / 3;
       const double isUnder = area * held / 3, isLow = held == 3 ? 0 : area * shareWhere(above, below);

@@ -68,12 +68,8 @@ Overhang overhangOf(const PrintForm& f, const Standing& s) {
 }
 
 Vec3 bestUp(const PrintForm& f, const Standing& s, const Context& cx) {
-  struct Flat {
-    Vec3 sum;
-  };
-  std::vector<Vec3> normals;
+  std::vector<Vec3> normals, flats; // of flat faces: the sum of their areas' vectors
   std::vector<double> areas;
-  std::vector<Flat> flats;
   double all = 0;
   std::unordered_map<std::uint64_t, size_t> flatOf; // by direction, in a coarse grid
   for (const auto& t : f.mesh.triangles) {
@@ -85,13 +81,13 @@ Vec3 bestUp(const PrintForm& f, const Standing& s, const Context& cx) {
     std::uint64_t key = 0;
     for (int k = 0; k < 3; ++k) key = key * 1024 + std::uint64_t(std::lround(normals.back()[k] * 100) + 128);
     const auto [at, fresh] = flatOf.try_emplace(key, flats.size());
-    if (fresh) flats.push_back({Vec3::Zero()});
-    flats[at->second].sum += n;
+    if (fresh) flats.push_back(Vec3::Zero());
+    flats[at->second] += n;
   }
   std::vector<Vec3> candidates;
   for (int k = 0; k < 3; ++k) candidates.push_back(Vec3::Unit(k)), candidates.push_back(-Vec3::Unit(k));
-  for (const Flat& flat : flats)
-    if (flat.sum.norm() > kFlatShare * all) candidates.push_back(-flat.sum.normalized()); // it lies on the bed
+  for (const Vec3& flat : flats)
+    if (flat.norm() > kFlatShare * all) candidates.push_back(-flat.normalized()); // it lies on the bed
   const double golden = kPi * (3 - std::sqrt(5.0));
   for (int i = 0; i < kDirections; ++i) {
     const double z = 1 - (2.0 * i + 1) / kDirections, r = std::sqrt(1 - z * z);

@@ -13,6 +13,7 @@
 #include <BRepPrimAPI_MakeSphere.hxx>
 #include <gp_Ax2.hxx>
 
+#include <functional>
 #include <random>
 
 using namespace lumsk;
@@ -128,8 +129,16 @@ private slots:
     QVERIFY(walls.least.has_value());
     VERIFY_AT_MOST(std::abs(walls.least->mm - 3), 0.005);
     VERIFY_AT_MOST((walls.least->from.normalized() - Vec3(0.6, 0.8, 0)).norm(), 0.05);
-    // Outside the wall is thinner than 3.5 on a cap, whose angle the sines tell: area of the outer and the inner side.
-    QVERIFY(walls.areaMm2 > 100 && !walls.below.empty());
+    // It is thinner than 3.5 on a cap of either side, where the law of cosines says how far the other side is.
+    const auto capOf = [](double radius, const std::function<double(double)>& wall) {
+      double low = 0, high = kPi;
+      for (int i = 0; i < 60; ++i) (wall(0.5 * (low + high)) < 3.5 ? low : high) = 0.5 * (low + high);
+      return 2 * kPi * radius * radius * (1 - std::cos(low));
+    };
+    const double outer = capOf(20, [](double t) { return 20 - std::cos(t) - std::sqrt(256 - std::pow(std::sin(t), 2)); });
+    const double inner = capOf(16, [](double t) { return std::sqrt(400 - std::pow(std::sin(t), 2)) - std::cos(t) - 16; });
+    VERIFY_AT_MOST(std::abs(walls.areaMm2 / (outer + inner) - 1), 0.01);
+    QVERIFY(!walls.below.empty());
     // Two cylinders that nearly touch: 0.37 between them.
     const TopoDS_Shape base = boxAt(-30, -12, -4, 60, 24, 5);
     const TopoDS_Shape two = BRepAlgoAPI_Fuse(BRepAlgoAPI_Fuse(base, BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(-10.185, 0, 0), gp_Dir(0, 0, 1)), 10, 30).Shape()).Shape(),
