@@ -1,7 +1,6 @@
 #include "inspect/mould.h"
-#include "inspect/state.h"
-#include "steps/common.h"
 #include "steps/directions.h"
+#include "steps/findings.h"
 
 namespace lumsk::steps {
 
@@ -30,11 +29,6 @@ Schema schema() {
           name};
 }
 
-template <class List, class Place> void tell(Outcome& out, Problem p, const List& list, const Place& place) {
-  for (const auto& x : list) p.at(place(x));
-  out.notes.push_back(std::move(p));
-}
-
 void addParting(Outcome& out, const brep::Body& body, const Vec3& pull, const Context& cx) {
   Context limited = cx;
   limited.until = std::chrono::steady_clock::now() + kPartingTime;
@@ -56,12 +50,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const auto& body = std::get<brep::BodyPtr>(in.picked("body").front().object);
   const std::string name = in.text("name");
   const auto state = inspect::stateOf(*body);
-  if (!body->solid()) {
-    Problem p = problem("LM-Q144", "it is a skin: only solids come out of a mould").inField("body").tryThis("thicken it, or fill its openings and knit");
-    for (const auto& o : state.openings)
-      if (!o.outline.empty()) p.at(o.outline.front());
-    return fail(std::move(p));
-  }
+  if (!body->solid()) return fail(notClosed("LM-Q144", "it is a skin: only solids come out of a mould", state));
   LUMSK_TRY(pull, axisIn(in, "pull", "along", cx.tolerances));
   const double size = (state.boxHigh - state.boxLow).norm();
   std::vector<std::shared_ptr<const brep::FaceMesh>> meshes;
@@ -89,7 +78,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.measured[name + "_inner"] = count(double(inner.size()));
   out.measured[name + "_jumps"] = count(double(jumps.size()));
   out.measured[name + "_cavity"] = {state.volumeMm3 * std::pow(in.number("shrink"), 3), Dimension::Volume};
-  out.summary = std::string(out.notes.empty() ? "nothing found" : out.notes.size() == 1 ? "1 finding" : std::to_string(out.notes.size()) + " findings") + " - least draft " + format(degrees(draft.leastDeg), 3) + " - " + directionWords(pull) + " pulled";
+  out.summary = findingsWords(out.notes.size()) + " - least draft " + format(degrees(draft.leastDeg), 3) + " - " + directionWords(pull) + " pulled";
   return out;
 }
 

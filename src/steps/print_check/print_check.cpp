@@ -1,8 +1,7 @@
 #include "inspect/narrow.h"
 #include "inspect/print_form.h"
-#include "inspect/state.h"
-#include "steps/common.h"
 #include "steps/directions.h"
+#include "steps/findings.h"
 
 namespace lumsk::steps {
 
@@ -64,12 +63,6 @@ std::optional<Vec3> roomOf(const Inputs& in) {
   return {};
 }
 
-/// A finding with its places, the worst first.
-template <class List, class Place> void tell(Outcome& out, Problem p, const List& list, const Place& place) {
-  for (const auto& x : list) p.at(place(x));
-  out.notes.push_back(std::move(p));
-}
-
 std::string areaWords(double mm2) { return format({mm2, Dimension::Area}, 3); }
 
 void tellWalls(Outcome& out, const Inputs& in, const std::string& name, const inspect::MeasuredForm& form, const Context& cx) {
@@ -120,13 +113,8 @@ void tellHollows(Outcome& out, const std::string& name, const inspect::PrintForm
 Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   const auto& body = *std::get<brep::BodyPtr>(in.picked("body").front().object);
   const std::string name = in.text("name");
-  if (!body.solid()) {
-    Problem p = problem("LM-Q121", "it is a skin: only closed solids can be printed").inField("body").tryThis("thicken it, or fill its openings and knit");
-    for (const auto& o : inspect::stateOf(body).openings)
-      if (!o.outline.empty()) p.at(o.outline.front());
-    return fail(std::move(p));
-  }
   const auto state = inspect::stateOf(body);
+  if (!body.solid()) return fail(notClosed("LM-Q121", "it is a skin: only closed solids can be printed", state));
   const double size = (state.boxHigh - state.boxLow).norm();
   const brep::MeshLimits limits{std::max(kMeshChord * size, kLeastChordMm), kMeshAngleDeg};
   LUMSK_TRY(form, inspect::printForm(body, limits, cx));
@@ -157,7 +145,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   out.measured[name + "_height"] = millimetres(box.mm.z());
   const Vec3 middle = 0.5 * (state.boxLow + state.boxHigh);
   out.outputs.push_back({"bed", PlaneObject{Frame::fromNormal(middle + (form.lowest(up) - middle.dot(up)) * up, up), 0.6 * size}});
-  out.summary = std::string(out.notes.empty() ? "nothing found" : out.notes.size() == 1 ? "1 finding" : std::to_string(out.notes.size()) + " findings") + " - " + formatNumber(grams, 3) + " g - " + directionWords(up) + " upwards";
+  out.summary = findingsWords(out.notes.size()) + " - " + formatNumber(grams, 3) + " g - " + directionWords(up) + " upwards";
   return out;
 }
 
