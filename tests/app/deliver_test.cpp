@@ -125,6 +125,28 @@ private slots:
     QVERIFY(w().session().draft().empty());
     QCOMPARE(w().recipe().steps.back()->kind, std::string("print_check"));
   }
+
+  void aMouldIsCheckedAndItsPartingLineDrawn() {
+    add("ring", {{"shape", "circle"}, {"width", 60}});
+    add("extrude", {{"sections", json::array({{{"id", "i1"}, {"step", w().recipe().steps.back()->id}}})}, {"length", 20}, {"lean", 3}, {"solid", true}});
+    keys(Qt::Key_6);
+    click("tool-mould_check");
+    const std::string draft = w().session().draft();
+    pickAt({5, -5, 20});
+    QVERIFY(settled());
+    QVERIFY(result(draft)->outcome && result(draft)->status == recipe::Status::Ok);
+    QVERIFY(result(draft)->outcome->notes.empty());
+    VERIFY_AT_MOST(std::abs(result(draft)->outcome->measured.at("mould_draft").value - 3), 0.01);
+    type("draft", "5");
+    QVERIFY(settled());
+    QCOMPARE(result(draft)->outcome->notes.size(), size_t(1));
+    keys(Qt::Key_Return);
+    QVERIFY(settled());
+    QVERIFY(w().session().draft().empty());
+    const auto& outputs = result(w().recipe().steps.back()->id)->outcome->outputs;
+    QCOMPARE(outputs.size(), size_t(1));
+    QVERIFY(std::get<recipe::CurvePtr>(outputs[0].object)->closed());
+  }
 };
 
 static test::Register<DeliverTest> registeredDeliverTest;
