@@ -138,6 +138,8 @@ void MainWindow::makeViewMenu() {
   remembered(view, tr("Show the floor"), "floor", [this](bool on) { view_->showFloor(on); });
   auto* ways = view->addAction(tr("Try ways (T)"), this, [this] { emit w_.waysWanted(); });
   ways->setObjectName("try-ways");
+  auto* iron = view->addAction(tr("Iron out"), this, [this] { emit w_.ironWanted(); });
+  iron->setObjectName("iron-out");
 }
 
 void MainWindow::makeHelpMenu() {

@@ -33,7 +33,7 @@ namespace lumsk::app {
 MainWindow::MainWindow(const recipe::Registry& registry, const QString& unsavedFolder)
     : w_(registry), view_(new ViewWidget(w_)), before_(new CompareView(*view_)), rail_(new StageRail),
       drawer_(new Drawer(w_)), column_(new RecipeColumn(w_, *view_)), tabs_(new QTabWidget), split_(new QSplitter),
-      strip_(new ReadoutStrip(w_)), views_(new QWidget), ways_(new WaysTray(w_, *view_)), notice_(new NoticeBar(views_)), autosave_(w_, unsavedFolder),
+      strip_(new ReadoutStrip(w_)), views_(new QWidget), ways_(new WaysTray(w_, *view_)), iron_(new IronTray(w_, *view_)), notice_(new NoticeBar(views_)), autosave_(w_, unsavedFolder),
       desk_(w_, *view_, *strip_, *notice_, autosave_, this) {
   setObjectName("main");
   resize(1280, 800);
@@ -86,6 +86,7 @@ void MainWindow::makePanels() {
   layout->setSpacing(0);
   layout->addLayout(middle, 1);
   layout->addWidget(ways_);
+  layout->addWidget(iron_);
   layout->addWidget(strip_);
   setCentralWidget(whole);
 }
@@ -222,6 +223,7 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("view: Floor"), [this] { findChild<QAction*>("floor")->toggle(); });
   command_->addCommand(tr("view: Other half"), [this] { findChild<QAction*>("other-half")->toggle(); });
   command_->addCommand(tr("try ways"), [this] { emit w_.waysWanted(); });
+  command_->addCommand(tr("iron out"), [this] { emit w_.ironWanted(); });
   command_->addCommand(tr("file: Save"), [this] { desk_.save(); });
   command_->addCommand(tr("file: Bring in"), [this] { bringInDialog(); });
   command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
@@ -489,6 +491,7 @@ void MainWindow::keyPressEvent(QKeyEvent* e) {
   if (e->key() == Qt::Key_Escape) {
     if (background_.busy()) return background_.stop();
     if (ways_->isVisible()) return ways_->giveUp();
+    if (iron_->isVisible()) return iron_->giveUp();
     w_.escape();
     return;
   }

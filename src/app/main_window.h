@@ -12,6 +12,7 @@
 #include "app/recipe_column.h"
 #include "app/start_panel.h"
 #include "app/tool_panels.h"
+#include "app/iron_tray.h"
 #include "app/ways_tray.h"
 #include "exchange/export.h"
 
@@ -100,6 +101,7 @@ private:
   CommandField* command_;
   StartPanel* start_;
   WaysTray* ways_;
+  IronTray* iron_;
   QWidget* tags_;
   LensBar* lenses_;
   LensPanel* lensPanel_;

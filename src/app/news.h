@@ -14,6 +14,7 @@ signals:
   void told(const QString& sentence); ///< that needs no answer
   void wantsLookAt(const lumsk::Vec3& p);
   void waysWanted(); ///< every construction through what is picked is to be tried
+  void ironWanted(); ///< the curves of what is picked, or of the open step, are to be ironed out
 };
 
 } // namespace lumsk::app

@@ -65,6 +65,8 @@ void StepForm::addSwitches(QVBoxLayout& layout) {
   }
   connect(add(tr("Try ways"), tr("All constructions that these curves allow, side by side (T)"), "try-ways"),
           &QPushButton::clicked, &w_, &Workspace::waysWanted);
+  connect(add(tr("Iron out"), tr("The least moves of its curves with which it wrinkles least"), "iron-out"), &QPushButton::clicked, &w_,
+          &Workspace::ironWanted);
   row->addStretch();
   layout.addLayout(row);
   constexpr int kInRow = 2; // as many as the narrowest column holds

@@ -99,7 +99,7 @@ QTreeWidget:focus, QTextBrowser:focus, QListWidget:focus { border: 1.5px solid @
 QCheckBox:focus, QSlider:focus, QTabBar:focus { outline: none; border: 1.5px solid @accent; border-radius: 4px; }
 #row:focus { border-color: @accent; }
 QMenu::item:disabled { color: @disabled; }
-#ways { background: @panel; border-top: 1px solid @line; }
+#ways, #iron { background: @panel; border-top: 1px solid @line; }
 QFrame[role="card"] { background: @ground; border: 1.5px solid transparent; border-radius: 8px; }
 QFrame[role="card"][shown="true"] { border-color: @accent; background: @accentSoft; }
 #start, #lens-panel, #notice { background: @over; border: 1px solid @border; border-radius: 8px; }

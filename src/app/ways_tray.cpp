@@ -2,6 +2,7 @@
 
 #include "app/preferences.h"
 #include "app/view/view_widget.h"
+#include "app/widgets.h"
 #include "app/words.h"
 
 #include <QEvent>
@@ -18,13 +19,6 @@ namespace lumsk::app {
 namespace {
 
 constexpr QSize kPicture(184, 104);
-
-QLabel* label(const QString& text, const char* role) {
-  auto* l = new QLabel(text);
-  l->setProperty("tone", role);
-  l->setAttribute(Qt::WA_TransparentForMouseEvents);
-  return l;
-}
 
 /// Control points of its skins.
 std::vector<Vec3> boundsOf(const recipe::Way& way) {
@@ -69,7 +63,7 @@ TriedWay tried(recipe::Way way, const recipe::Model& model, const scene::Scene* 
 } // namespace
 
 WaysTray::WaysTray(Workspace& w, ViewWidget& view)
-    : w_(w), view_(view), title_(label(tr("Ways"), "head")), reason_(label({}, "soft")), unfit_(label({}, "soft")),
+    : w_(w), view_(view), title_(toned(tr("Ways"), "head")), reason_(toned({}, "soft")), unfit_(toned({}, "soft")),
       cards_(new QHBoxLayout) {
   setObjectName("ways");
   setAccessibleName(tr("ways to make a skin through the same curves"));
@@ -84,7 +78,7 @@ WaysTray::WaysTray(Workspace& w, ViewWidget& view)
     l->setFixedWidth(176);
     words->addWidget(l);
   }
-  auto* keys = label(tr("Left and Right show another one, Enter keeps it, Esc goes back"), "soft");
+  auto* keys = toned(tr("Left and Right show another one, Enter keeps it, Esc goes back"), "soft");
   keys->setWordWrap(true);
   keys->setFixedWidth(176);
   words->addStretch();
@@ -184,19 +178,19 @@ QWidget* WaysTray::card(int i) {
   column->setContentsMargins(8, 6, 8, 6);
   column->setSpacing(4);
   auto* head = new QHBoxLayout;
-  head->addWidget(label(said(t.way.name), "head"));
+  head->addWidget(toned(said(t.way.name), "head"));
   head->addStretch();
   if (t.way.best) {
-    auto* badge = label(QStringLiteral("  ") + tr("best") + QStringLiteral("  "), "badge");
+    auto* badge = toned(QStringLiteral("  ") + tr("best") + QStringLiteral("  "), "badge");
     badge->setObjectName("badge");
     head->addWidget(badge);
   }
   column->addLayout(head);
-  auto* picture = label({}, "picture");
+  auto* picture = toned({}, "picture");
   picture->setFixedSize(kPicture);
   picture->setPixmap(QPixmap::fromImage(view_.pictureOf(t.scene, t.lensResult, kPicture)));
   column->addWidget(picture);
-  column->addWidget(label(figures(t.way), "figures"));
+  column->addWidget(toned(figures(t.way), "figures"));
   frame->setMouseTracking(true); // a pointer that happens to rest there chooses nothing
   frame->installEventFilter(this);
   return frame;

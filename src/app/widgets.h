@@ -4,3 +4,15 @@
 #include <QLabel>
 #include <QPushButton>
 #include <QWidget>
+
+namespace lumsk::app {
+
+/// Words in one of the theme's tones; clicks go through it.
+inline QLabel* toned(const QString& text, const char* tone) {
+  auto* l = new QLabel(text);
+  l->setProperty("tone", tone);
+  l->setAttribute(Qt::WA_TransparentForMouseEvents);
+  return l;
+}
+
+} // namespace lumsk::app

@@ -2,6 +2,7 @@
 // 2 wrong use or unreadable input.
 #include "base/text.h"
 #include "brep/guard.h"
+#include "cli/iron.h"
 #include "cli/study.h"
 #include "exchange/export.h"
 #include "exchange/files.h"
@@ -510,6 +511,14 @@ int main(int argc, char** argv) {
   waysCommand->add_option("FILE", file)->required();
   waysCommand->add_option("STEP", step, "id of a loft, network or boundary")->required();
   waysCommand->add_flag("--json", asJson, "as JSON");
+  cli::IronArguments ironing;
+  auto* ironCommand = app.add_subcommand("iron", "the least moves of curves with which the skins made from them wrinkle least");
+  ironCommand->add_option("FILE", ironing.file, "project (.lumsk or recipe.json)")->required();
+  ironCommand->add_option("STEP", ironing.steps, "ids of curves, or of skins: all curves that these are made from")->required();
+  ironCommand->add_option("--most", ironing.mostMm, "how far control points may move, mm")->check(CLI::Range(1e-4, 1e4));
+  ironCommand->add_option("--out", ironing.out, "project to write");
+  ironCommand->add_flag("--why", ironing.why, "only tells which control points add most to the wrinkles");
+  ironCommand->add_flag("--json", ironing.asJson, "as JSON");
   StudyWords studying;
   addStudy(app, studying);
   auto* stepsCommand = app.add_subcommand("steps", "all steps with their inputs");
@@ -530,6 +539,10 @@ int main(int argc, char** argv) {
     }
     if (*convertCommand) return convert(file, to, converting);
     if (*waysCommand) return ways(file, step, asJson);
+    if (*ironCommand) {
+      const auto done = cli::iron(ironing);
+      return done ? kDone : (complain(done.error()), kWrongUse);
+    }
     if (*textsCommand) return listTexts();
     return listSteps(asJson);
   } catch (const std::exception& e) { // the last catch: nothing should come this far

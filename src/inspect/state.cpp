@@ -50,7 +50,7 @@ BodyState stateOf(const brep::Body& b) {
     }
     nurbs::Extent box;
     for (size_t i = 0; i < allFaces.size(); ++i) {
-      const FaceMeasure m = measureFace(b, allFaces[i], b.faceNames[i], box);
+      const FaceMeasure m = measureFace(b, allFaces[i], i < b.faceNames.size() ? b.faceNames[i] : std::string(), box);
       s.areaMm2 += m.areaMm2;
       if (s.solid) s.volumeMm3 += m.momentMm3;
       box.low = box.low.cwiseMin(m.box.low);

@@ -30,7 +30,13 @@ struct LensArt {
     bool inCut = false;
     std::optional<std::array<double, 3>> colour; ///< instead of the ink
   };
+  /// A few words at a place of a body.
+  struct Words {
+    Vec3 at = Vec3::Zero();
+    std::string text, body; ///< id of the body
+  };
   std::vector<Lines> lines;
+  std::vector<Words> words; ///< written in the view for the body under the pointer, or the only one
   std::vector<Teeth> teeth;
   std::vector<Dots> dots;
   std::vector<std::array<Vec3, 3>> fill; ///< of cuts

@@ -409,7 +409,8 @@ void Viewer::drawArt(const LensArt& art) {
     auto& all = teeth[{t.inCut, t.ink}];
     all.insert(all.end(), t.teeth.begin(), t.teeth.end());
   }
-  for (const auto& [look, all] : teeth) {
+  for (const auto& [look, list] : teeth) {
+    const auto& all = list; // a lambda cannot have a name of a binding
     if (all.empty()) continue;
     const auto draw = [&, ink = look.second](const Handle(Graphic3d_Structure) & s, const auto& wanted) {
       Handle(Graphic3d_ArrayOfSegments) segments = new Graphic3d_ArrayOfSegments(int(all.size()) * 2);

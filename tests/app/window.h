@@ -11,6 +11,7 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDropEvent>
+#include <QElapsedTimer>
 #include <QFileDialog>
 #include <QLineEdit>
 #include <QMessageBox>
@@ -78,8 +79,13 @@ protected:
     QTest::keyClick(e, Qt::Key_Return);
   }
 
+  std::vector<double> waits_; ///< s: how long each change took until everything was made
   bool settled(int withinMs = 20000) {
-    return QTest::qWaitFor([&] { return !w().busy() && w().model()->recipe.get() == &w().recipe(); }, withinMs);
+    QElapsedTimer clock;
+    clock.start();
+    const bool done = QTest::qWaitFor([&] { return !w().busy() && w().model()->recipe.get() == &w().recipe(); }, withinMs);
+    waits_.push_back(double(clock.elapsed()) / 1000);
+    return done;
   }
   /// A step, kept at once.
   void add(const std::string& kind, const json& values) {
@@ -219,6 +225,7 @@ protected slots:
   void init() {
     QSettings().clear(); // as on the first day
     app::usePreferences({});
+    waits_.clear();
     window_ = std::make_unique<app::MainWindow>(steps::registry());
     window_->show();
     window_->activateWindow();

@@ -3,6 +3,7 @@
 #include "brep/names.h"
 #include "brep/rings.h"
 #include "brep/skin.h"
+#include "exchange/project.h"
 #include "recipe/marks.h"
 
 namespace lumsk::test {
@@ -56,7 +57,76 @@ protected:
     view().fitAll();
     QVERIFY(settled());
   }
-  void countedIn(const char* job) { qInfo("%s: %d clicks, %d keys", job, clicks_, keysTyped_); }
+  static constexpr double kWait = 0.5; ///< s: what takes longer is a wait
+  void countedIn(const char* job) {
+    const auto waits = std::count_if(waits_.begin(), waits_.end(), [](double s) { return s > kWait; });
+    qInfo("%s: %d clicks, %d keys, %d waits, the longest %.1f s", job, clicks_, keysTyped_, int(waits), waits_.empty() ? 0.0 : *std::max_element(waits_.begin(), waits_.end()));
+  }
+  /// A job is done: it is counted, its demands are bounded, and where LUMSK_EXAMPLES names a folder its project is kept there.
+  void finished(const char* job, const char* name, int mostClicks) {
+    countedIn(job);
+    VERIFY_AT_MOST(clicks_, mostClicks);
+    for (const auto& s : w().recipe().steps) QVERIFY2(good(s->id), s->label.c_str());
+    const QString folder = qEnvironmentVariable("LUMSK_EXAMPLES");
+    if (folder.isEmpty()) return;
+    look(scene::ViewFrom::Corner);
+    view().setLens({});
+    w().focus().unfold({});
+    QVERIFY(QTest::qWaitFor([&] { return !view().lensBusy(); }, 5000));
+    exchange::Project project; // the recipe alone: results are computed where it is opened
+    project.recipe = w().recipe();
+    QVERIFY(exchange::writeProject((folder + "/" + name + ".lumsk").toStdString(), project));
+    QFile picture(folder + "/pictures/" + name + ".png");
+    QVERIFY(picture.open(QIODevice::WriteOnly));
+    picture.write(QByteArray::fromStdString(view().thumbnail()));
+    QFile table(folder + "/jobs.csv");
+    QVERIFY(table.open(QIODevice::Append));
+    const auto waits = std::count_if(waits_.begin(), waits_.end(), [](double s) { return s > kWait; });
+    table.write(QString("%1,%2,%3,%4,%5,%6\n").arg(job, name).arg(clicks_).arg(keysTyped_).arg(waits).arg(*std::max_element(waits_.begin(), waits_.end()), 0, 'f', 1).toUtf8());
+  }
+
+  // What several jobs begin with; each keeps what it made and names its step.
+  using Filled = std::vector<std::pair<QString, QString>>; ///< fields and what is typed into them
+  std::string filled(const QString& stage, const QString& kind, const Filled& fields) {
+    tool(stage, kind);
+    const std::string id = draft();
+    for (const auto& [field, text] : fields) enter(field, text);
+    keep();
+    return id;
+  }
+  /// A plane at a distance from one of the world's.
+  std::string planeBeside(const std::string& world, const QString& distance) {
+    look(scene::ViewFrom::Corner);
+    tool("curves", "plane");
+    const std::string id = draft();
+    press("pick-base");
+    at(planeSeen(world));
+    enter("distance", distance);
+    keep();
+    return id;
+  }
+  /// Opens a curve tool on a plane: one of the world's, or one that a step made.
+  std::string begunOn(const QString& kind, const std::string& plane) {
+    look(scene::ViewFrom::Corner);
+    tool("curves", kind);
+    const std::string id = draft();
+    press("pick-plane");
+    at(w().recipe().find(plane) ? planeOfStepSeen(plane) : planeSeen(plane));
+    return id;
+  }
+  std::string drawnThrough(const QString& kind, const std::string& plane, scene::ViewFrom from, const std::vector<Vec3>& places) {
+    const std::string id = begunOn(kind, plane);
+    look(from);
+    for (const Vec3& p : places) {
+      ++clicks_;
+      QTest::mouseClick(&view(), Qt::LeftButton, {}, onScreen(p));
+      [&] { QVERIFY(settled()); }();
+    }
+    keep();
+    look(scene::ViewFrom::Corner);
+    return id;
+  }
+  Vec3 along(const std::string& step, double part) { return curve(step).at(part * curve(step).last()); }
 
   std::string draft() { return w().session().draft(); }
   bool good(const std::string& step) {

@@ -412,7 +412,8 @@ private slots:
     const auto r = sweep({{*circle(levelAt(0), 20)}, {*circle(leaning, 20)}}, {rail}, o, {});
     VERIFY_OK(r);
     const Surface& s = r->faces.front().surface;
-    for (const auto& [v, lean] : {std::pair(0.0, 0.0), std::pair(0.5, 20.0), std::pair(1.0, 40.0)}) {
+    for (const auto& [at, lean] : {std::pair(0.0, 0.0), std::pair(0.5, 20.0), std::pair(1.0, 40.0)}) {
+      const double v = at; // a lambda cannot have a name of a binding
       const PlaneOfPoints plane = fitPlane([&] {
         Points p(48, 3);
         for (int i = 0; i < 48; ++i) p.row(i) = s.at(s.firstU() + (s.lastU() - s.firstU()) * i / 48, v).transpose();

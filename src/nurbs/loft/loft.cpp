@@ -178,6 +178,7 @@ private:
     for (size_t k = 0; k < strips_.size(); ++k) parts.push_back(of(k)), width += parts.back().cols();
     Rows out(parts.front().rows(), width);
     Eigen::Index at = 0;
+    if (out.size() == 0) return out;
     for (const Rows& p : parts) out.middleCols(at, p.cols()) = p, at += p.cols();
     return out;
   }

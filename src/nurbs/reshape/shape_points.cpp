@@ -11,28 +11,6 @@ namespace {
 
 constexpr double kImageShare = 0.02; ///< of the curve's size: a point that near to another's image mirrors it
 
-/// All control points of a curve in a row: the first of a piece is the last of the one before.
-struct Net {
-  std::vector<Spline> splines;
-  std::vector<Vec3> points;
-  std::vector<std::pair<int, int>> where; ///< piece and index in it
-};
-
-Expected<Net> netOf(const Path& base, const Context& cx) {
-  Net net;
-  for (const Segment& s : base.segments()) {
-    LUMSK_TRY(c, asSpline(s, cx));
-    net.splines.push_back(std::move(c));
-  }
-  for (int p = 0; p < int(net.splines.size()); ++p)
-    for (int i = p == 0 ? 0 : 1; i < net.splines[size_t(p)].size(); ++i) {
-      net.points.push_back(net.splines[size_t(p)].points().row(i).transpose());
-      net.where.push_back({p, i});
-    }
-  if (base.closed()) net.points.pop_back(), net.where.pop_back();
-  return net;
-}
-
 int imageOf(const std::vector<Vec3>& points, int k, const Frame& plane) {
   const Vec3 m = mirroredPoint(points[size_t(k)], plane);
   Vec3 low = m, high = m;
@@ -63,14 +41,31 @@ std::vector<Vec3> openedJoints(const Path& before, const Path& after, const Tole
 
 } // namespace
 
+Expected<PointNet> pointNet(const Path& base, const Context& cx) {
+  PointNet net;
+  for (const Segment& s : base.segments()) {
+    LUMSK_TRY(c, asSpline(s, cx));
+    net.splines.push_back(std::move(c));
+  }
+  for (int p = 0; p < int(net.splines.size()); ++p) {
+    net.firstOf.push_back(p == 0 ? 0 : int(net.points.size()) - 1);
+    for (int i = p == 0 ? 0 : 1; i < net.splines[size_t(p)].size(); ++i) {
+      net.points.push_back(net.splines[size_t(p)].points().row(i).transpose());
+      net.where.push_back({p, i});
+    }
+  }
+  if (base.closed()) net.points.pop_back(), net.where.pop_back();
+  return net;
+}
+
 Expected<int> shapePointCount(const Path& base, const Context& cx) {
-  LUMSK_TRY(net, netOf(base, cx));
+  LUMSK_TRY(net, pointNet(base, cx));
   return int(net.points.size());
 }
 
 Expected<ShapedCurve> shaped(const Path& base, const std::vector<PointMove>& moves, const ShapeOptions& o,
                              const Context& cx) {
-  LUMSK_TRY(net, netOf(base, cx));
+  LUMSK_TRY(net, pointNet(base, cx));
   const int n = int(net.points.size());
   std::vector<Vec3> by(size_t(n), Vec3::Zero());
   // Round a closed curve the two sides must not meet.
@@ -96,14 +91,12 @@ Expected<ShapedCurve> shaped(const Path& base, const std::vector<PointMove>& mov
     if (image >= 0 && image != m.point) add(image, m.by - 2 * m.by.dot(o.mirror->normal()) * o.mirror->normal());
   }
   std::vector<Segment> segments;
-  int at = 0;
   for (size_t p = 0; p < net.splines.size(); ++p) {
     const Spline& s = net.splines[p];
     Points P = s.points();
     std::vector<Vec3> polygon;
     for (Eigen::Index i = 0; i < P.rows(); ++i) {
-      const int k = p > 0 && i == 0 ? at - 1 : at++;
-      P.row(i) += by[size_t(k % n)].transpose();
+      P.row(i) += by[size_t(net.numberOf(int(p), int(i)))].transpose();
       polygon.push_back(P.row(i).transpose());
     }
     out.polygons.push_back(std::move(polygon));

@@ -34,6 +34,15 @@ struct ShapedCurve {
 /// A curve with moved control points; lines and arcs become splines first.
 Expected<ShapedCurve> shaped(const Path& base, const std::vector<PointMove>& moves, const ShapeOptions& o,
                              const Context& cx);
+/// All control points of a curve in a row: the first of a piece is the last of the one before.
+struct PointNet {
+  std::vector<Spline> splines; ///< the pieces; lines and arcs become splines
+  std::vector<Vec3> points;
+  std::vector<std::pair<int, int>> where; ///< piece and index in it, of each
+  std::vector<int> firstOf;               ///< number of the first one of each piece
+  int numberOf(int piece, int i) const { return (firstOf[std::size_t(piece)] + i) % int(points.size()); }
+};
+Expected<PointNet> pointNet(const Path& base, const Context& cx);
 /// How many control points `shaped` tells apart on a curve.
 Expected<int> shapePointCount(const Path& base, const Context& cx);
 

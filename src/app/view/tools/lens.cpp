@@ -13,6 +13,9 @@ namespace lumsk::app::tools {
 
 namespace {
 
+void paintWords(MarkPainter& p, const Mark& m) { p.label(m.at + QPointF(6, -6), m.text, tones().text, tones().border); }
+
+constexpr MarkKind kWords{"words", false, false, paintWords};
 constexpr MarkKind kCut{"cut", true, true, paintKnob}, kDirection{"direction", true, true, paintKnob};
 constexpr double kDirectionPixels = 90; ///< length of a direction
 constexpr double kCutPixels = 46;   ///< of a cut's
@@ -25,9 +28,27 @@ public:
     if (!work().scene()) return;
     if (scene::isOn(view().lens(), scene::CutLook::kLens)) o.marks.push_back(cutMark());
     if (const auto d = scene::directionOf(view().lens()); d && peeking_ == 0) o.marks.push_back(directionMark(*d));
+    for (const auto& w : wordsShown()) {
+      Mark m{&kWords, pixelOf(view().camera(), w.at)};
+      m.text = QString::fromStdString(w.text);
+      m.world = w.at;
+      m.tool = this;
+      o.marks.push_back(std::move(m));
+    }
   }
 
-  void hover(const Pointer& p, const Mark*, Hover&) override { view().probe(p.at); }
+  void hover(const Pointer& p, const Mark*, Hover&) override {
+    view().probe(p.at);
+    if (!hasWords()) return;
+    const auto hits = scene::pickAt(*work().scene(), view().camera(), p.at.x(), p.at.y(), recipe::Kind::Skin | recipe::Kind::Solid);
+    std::string body;
+    if (!hits.empty())
+      for (const auto& b : work().scene()->bodies)
+        if (b.step == hits.front().step) body = b.id;
+    if (body == pointed_) return;
+    pointed_ = body;
+    view().remark();
+  }
 
   bool click(const Pointer&, const Mark* mark) override { return mark && mark->tool == this; }
 
@@ -62,6 +83,18 @@ public:
 
 private:
   const scene::CutLook& cutting() const { return view().lens().look<scene::CutLook>(); }
+
+  bool hasWords() const { return view().lensResult() && !view().lensResult()->art.words.empty(); }
+  /// Of the body under the pointer; before it points at one, of the only one that has some.
+  std::vector<scene::LensArt::Words> wordsShown() const {
+    if (!hasWords()) return {};
+    const auto& all = view().lensResult()->art.words;
+    const bool one = std::all_of(all.begin(), all.end(), [&](const auto& w) { return w.body == all.front().body; });
+    std::vector<scene::LensArt::Words> out;
+    for (const auto& w : all)
+      if (w.body == pointed_ || (one && pointed_.empty())) out.push_back(w);
+    return out;
+  }
 
   /// An arrow of one length from the middle of the form, which is turned by its tip.
   Mark directionMark(const Vec3& d) {
@@ -126,6 +159,7 @@ private:
   double offsetMm_ = 0;
   scene::LensState beforePeek_;
   int peeking_ = 0;
+  std::string pointed_; ///< id of the body under the pointer, as long as words are shown
 };
 
 } // namespace

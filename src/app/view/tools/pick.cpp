@@ -99,6 +99,12 @@ public:
       });
       if (work().steps().hasOwnColour(hit)) add(ViewWidget::tr("Its body's colour again"), [this, faces] { work().steps().colourFaces(faces, {}); });
     }
+    if (hit.step != "world" && (hit.kind == Kind::Curve || hit.kind == Kind::Face))
+      add(ViewWidget::tr("Iron out"), [this, hit] {
+        const auto& picked = work().focus().selection();
+        if (std::none_of(picked.begin(), picked.end(), [&](const scene::Hit& h) { return recipe::same(h, hit); })) work().focus().pick(hit, false);
+        emit work().ironWanted();
+      });
     if (hit.step != "world") {
       add(ViewWidget::tr("Open its step"), [this, hit] { work().focus().unfold(hit.step); });
       add(ViewWidget::tr("Out of sight"), [this, hit] {
