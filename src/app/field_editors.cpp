@@ -201,6 +201,7 @@ void SwitchEditor::setValue(const json& v) { box_->setChecked(v.is_boolean() && 
 
 TextEditor::TextEditor(Field f) : FieldEditor(std::move(f)), edit_(new QLineEdit) {
   flat(this)->addWidget(edit_);
+  edit_->setObjectName("edit-" + QString::fromStdString(field_.key));
   connect(edit_, &QLineEdit::editingFinished, this, [this] {
     if (edit_->isModified()) emit changed(edit_->text().toStdString());
     edit_->setModified(false);

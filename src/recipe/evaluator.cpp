@@ -20,7 +20,7 @@ using nlohmann::json;
 namespace {
 
 /// Changed with every change of what a construction gives: results kept in project files are then computed again.
-constexpr const char* kKernelVersion = "kernel-18";
+constexpr const char* kKernelVersion = "kernel-19";
 
 std::string tolerancesKey(const Tolerances& t) {
   return fmt::format("{} {} {} {}", t.point.mm, t.fit.mm, t.angle.deg, t.curvature.relative);

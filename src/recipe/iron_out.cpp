@@ -114,7 +114,8 @@ Prepared prepared(const LedSkins& led, const Model& model, const Registry& regis
     e.id = out.recipe.newId();
     e.kind = kShapes;
     e.version = kind->version;
-    e.label = freeLabel(out.recipe, kind->label);
+    const StepEntry* of = out.recipe.find(c.step);
+    e.label = freeLabel(out.recipe, (of ? of->label : kind->label) + ", ironed");
     e.group = "Ironed out";
     json pick{{"id", "p1"}, {"step", c.step}, {"kind", "curve"}};
     if (!c.part.empty()) pick["part"] = c.part;

@@ -34,6 +34,7 @@ struct LensArt {
   struct Words {
     Vec3 at = Vec3::Zero();
     std::string text, body; ///< id of the body
+    double share = 0;       ///< of the largest of them
   };
   std::vector<Lines> lines;
   std::vector<Words> words; ///< written in the view for the body under the pointer, or the only one

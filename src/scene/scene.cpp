@@ -144,10 +144,10 @@ int Scene::triangles() const {
 
 namespace {
 
-/// As much of a plane as lies beside the form, and a little more.
+/// As much of a plane as lies beside the form, and a little more; of a flat form enough to be seen and hit.
 DrawnPlane aroundForm(DrawnPlane p, const Vec3& low, const Vec3& high) {
-  constexpr double kMargin = 0.12;
-  const double beyond = kMargin * (high - low).maxCoeff();
+  constexpr double kMargin = 0.12, kLeast = 0.4;
+  const double beyond = kMargin * (high - low).maxCoeff(), least = kLeast * (high - low).maxCoeff();
   p.low = Vec2::Constant(1e300), p.high = -p.low;
   for (int k = 0; k < 8; ++k) {
     const Vec3 corner(k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(), k & 4 ? high.z() : low.z());
@@ -155,6 +155,9 @@ DrawnPlane aroundForm(DrawnPlane p, const Vec3& low, const Vec3& high) {
     p.low = p.low.cwiseMin(on - Vec2::Constant(beyond));
     p.high = p.high.cwiseMax(on + Vec2::Constant(beyond));
   }
+  const Vec2 middle = 0.5 * (p.low + p.high);
+  p.low = p.low.cwiseMin(middle - Vec2::Constant(least));
+  p.high = p.high.cwiseMax(middle + Vec2::Constant(least));
   return p;
 }
 

@@ -211,7 +211,8 @@ Field piecesField(const std::string& key) {
       .clicked();
 }
 
-FoundPieces chosenPieces(const Inputs& in, const std::string& key, const std::vector<brep::Piece>& pieces) {
+FoundPieces chosenPieces(const Inputs& in, const std::string& key, const brep::Division& division) {
+  const std::vector<brep::Piece>& pieces = division.pieces();
   FoundPieces out;
   out.chosen.assign(pieces.size(), 0);
   out.row.resize(pieces.size());
@@ -227,7 +228,7 @@ FoundPieces chosenPieces(const Inputs& in, const std::string& key, const std::ve
       std::string w = wordsOf(pieces[i], in);
       if (words[r].find('@') == std::string::npos) w = withoutSteps(w);
       const int now = w == words[r] ? 0 : sidesOf(w) == sidesOf(words[r]) ? 1 : 2;
-      const double d = (pieces[i].at - at).norm();
+      const double d = now == 2 ? division.distanceMm(int(i), at) : (pieces[i].at - at).norm(); // its own place may be anywhere in it
       if (now > how) continue;
       second = now < how ? 1e300 : std::min(second, std::max(d, nearest));
       if (now < how || d < nearest) best = int(i), nearest = d;

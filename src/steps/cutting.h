@@ -37,7 +37,7 @@ struct FoundPieces {
   /// which there is no piece any more. With their places.
   std::vector<std::pair<std::string, Vec3>> doubtful, lost;
 };
-FoundPieces chosenPieces(const recipe::Inputs& in, const std::string& table, const std::vector<brep::Piece>& pieces);
+FoundPieces chosenPieces(const recipe::Inputs& in, const std::string& table, const brep::Division& division);
 /// The table of clicked pieces.
 recipe::Field piecesField(const std::string& key);
 

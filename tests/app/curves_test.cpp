@@ -1,6 +1,8 @@
 #include "app/window.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
+#include "nurbs/measure/wrinkles.h"
+#include "support/recipes.h"
 #include "nurbs/curves/curve_parts.h"
 #include "nurbs/measure/meet.h"
 
@@ -240,6 +242,62 @@ private slots:
     QVERIFY(w().model()->isHidden(front, "") && w().model()->isHidden(ids[0], ""));
     const Points pts = nurbs::polyline(curve(two), 6);
     for (Eigen::Index i = 0; i < pts.rows(); ++i) QVERIFY(pts(i, 2) > 5 && pts(i, 1) < -30);
+  }
+
+  /// A point that stands out is named by the lens, and ironed out from the row of its skin; what was before can be seen, and comes back.
+  void wrinklesAreFoundAndIronedOut() {
+    for (double y : {0.0, 20.0, 40.0, 60.0, 80.0})
+      add("spline", {{"points", pointList({{-60, y, 0}, {-20, y, y == 40.0 ? 22.6 : 22}, {20, y, 22}, {60, y, 0}})}});
+    json sections = json::array();
+    for (int k = 1; k <= 5; ++k) sections.push_back(pick("s" + std::to_string(k), "curve"));
+    add("loft", {{"sections", sections}});
+    const auto index = [&] { return nurbs::wrinkleIndex({*std::get<brep::BodyPtr>(result("s6")->outcome->outputs[0].object)->natural.begin()->second.surface}); };
+    const double before = index();
+    keys(Qt::Key_Home, Qt::ControlModifier);
+    QTest::mouseMove(&view(), onScreen({0, 30, 22}));
+    QTest::keyPress(&view(), Qt::Key_U);
+    QVERIFY(QTest::qWaitFor([&] { return !view().lensBusy() && view().lensResult() && !view().lensResult()->art.words.empty(); }, 10000));
+    const Mark first = mark("words", [](const Mark& m) { return m.text.startsWith("1:"); });
+    VERIFY_AT_MOST((first.world - Vec3(-20, 40, 22.6)).norm(), 16);
+    QTest::keyRelease(&view(), Qt::Key_U);
+    const auto named = [](const Mark& m) { return m.text.startsWith("1:"); };
+    QVERIFY(QTest::qWaitFor([&] { return std::none_of(view().marks().begin(), view().marks().end(), named); }, 2000));
+    w().focus().unfold("s6");
+    click("iron-out");
+    auto* tray = find<app::IronTray>("iron");
+    QVERIFY(tray);
+    const auto iron = [&](const QString& most) {
+      auto* field = find<QLineEdit>("iron-most");
+      field->selectAll();
+      QTest::keyClicks(field, most);
+      QTest::keyClick(field, Qt::Key_Return);
+      QVERIFY(QTest::qWaitFor([&] { return !tray->busy(); }, 20000));
+      QVERIFY(settled());
+    };
+    iron("0");
+    QVERIFY(!tray->last() && find<QLabel>("iron-result")->text().contains("above nought"));
+    iron("0.1");
+    QVERIFY(tray->last());
+    const double little = index();
+    QVERIFY(little < before);
+    iron("0.6"); // another distance, from where it was
+    QVERIFY(index() < little);
+    const size_t steps = w().recipe().steps.size();
+    QCOMPARE(steps, 6 + tray->last()->shaped.size());
+    QVERIFY(view().before()); // B shows it as it was
+    click("iron-drop");
+    QVERIFY(settled());
+    QCOMPARE(w().recipe().steps.size(), size_t(6));
+    VERIFY_AT_MOST(std::abs(index() - before), 1e-9);
+    // Kept, it is one entry of undo.
+    click("iron-out");
+    iron("0.6");
+    click("iron-keep");
+    QCOMPARE(w().recipe().steps.size(), steps);
+    QVERIFY(!tray->isVisible());
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(settled());
+    QCOMPARE(w().recipe().steps.size(), size_t(6));
   }
 };
 

@@ -6,6 +6,8 @@
 #include "exchange/project.h"
 #include "recipe/marks.h"
 
+#include <QTableWidget>
+
 namespace lumsk::test {
 
 /// A job done in the window from nothing, by mouse and keys alone. It counts them, and says how many there were.
@@ -37,6 +39,14 @@ protected:
   void option(const QString& field, const QString& value) {
     ++clicks_;
     choose(field, value);
+  }
+  /// A number in a table.
+  void cell(const QString& field, int row, int column, const QString& text) {
+    ++clicks_, keysTyped_ += int(text.size()) + 1;
+    auto* table = find<QTableWidget>("rows-" + field);
+    QVERIFY(table && table->item(row, column));
+    table->item(row, column)->setText(text);
+    QVERIFY(settled());
   }
   void tick(const QString& field) {
     ++clicks_;
@@ -87,10 +97,12 @@ protected:
 
   // What several jobs begin with; each keeps what it made and names its step.
   using Filled = std::vector<std::pair<QString, QString>>; ///< fields and what is typed into them
-  std::string filled(const QString& stage, const QString& kind, const Filled& fields) {
+  std::string filled(const QString& stage, const QString& kind, const Filled& fields, const std::pair<QString, QString>& chosen = {}) {
     tool(stage, kind);
     const std::string id = draft();
+    if (!chosen.first.isEmpty()) option(chosen.first, chosen.second);
     for (const auto& [field, text] : fields) enter(field, text);
+    [&] { QVERIFY(good(id)); }();
     keep();
     return id;
   }
@@ -126,12 +138,28 @@ protected:
     look(scene::ViewFrom::Corner);
     return id;
   }
+  /// A place of a curve where nothing else lies before it, from `from` on.
+  Vec3 curveSeen(const std::string& step, const std::string& part = {}, double from = 0.3) {
+    for (const auto& c : w().scene()->curves) {
+      if (c.step != step || c.part != part) continue;
+      for (int k = 0; k < 40; ++k) {
+        const Vec3 p = c.path->at(std::fmod(from + 0.025 * k, 1.0) * c.path->last());
+        const QPoint q = onScreen(p);
+        if (!view().rect().adjusted(20, 60, -60, -20).contains(q)) continue;
+        const auto hits = scene::pickAt(*w().scene(), view().camera(), q.x(), q.y(), w().focus().wanted());
+        if (!hits.empty() && hits.front().step == step && hits.front().part == part) return p;
+      }
+    }
+    qWarning("nothing of %s %s is seen", step.c_str(), part.c_str());
+    return Vec3::Zero();
+  }
   Vec3 along(const std::string& step, double part) { return curve(step).at(part * curve(step).last()); }
 
   std::string draft() { return w().session().draft(); }
   bool good(const std::string& step) {
     const auto* r = result(step);
     if (r && r->problem) qWarning("%s: %s", step.c_str(), sentence(*r->problem).c_str());
+    if (!r || r->status != recipe::Status::Ok) qWarning("%s is %s: %s", step.c_str(), r ? recipe::statusName(r->status) : "not there", inputs(step).dump().c_str());
     return r && r->status == recipe::Status::Ok;
   }
   const nurbs::Path& curve(const std::string& step) {
@@ -160,8 +188,24 @@ protected:
     return Vec3::Zero();
   }
 
+protected slots:
+  void init() {
+    WindowTestBase::init();
+    clicks_ = keysTyped_ = 0;
+  }
+
 private:
   template <class Is, class IsHit> Vec3 planeSeen(const std::string& name, const Is& is, const IsHit& isHit) {
+    for (int out = 0; out < 5; ++out) { // its border may lie outside what is seen: a turn of the wheel back
+      if (const auto p = planeSeenNow(is, isHit)) return *p;
+      ++clicks_;
+      view().scale(1 / 1.5);
+      QTest::qWait(50);
+    }
+    qWarning("the %s plane is not seen", name.c_str());
+    return Vec3::Zero();
+  }
+  template <class Is, class IsHit> std::optional<Vec3> planeSeenNow(const Is& is, const IsHit& isHit) {
     for (const auto& plane : w().scene()->planes) {
       if (!is(plane)) continue;
       const auto line = scene::outlineOf(plane);
@@ -174,8 +218,7 @@ private:
           if (!hits.empty() && isHit(hits.front())) return p;
         }
     }
-    qWarning("the %s plane is not seen", name.c_str());
-    return Vec3::Zero();
+    return {};
   }
   std::optional<Vec3> seenFromHere(const std::string& step, const std::function<bool(const scene::Hit&)>& is) {
     for (const auto& b : w().scene()->bodies) {

@@ -51,11 +51,24 @@ class SweepJobsTest : public Job {
 private slots:
   /// A hood between two rails and two closed sections of other shapes, picked in any order; then a rim that is both rails.
   void aScoopHoodBetweenTwoRails() {
-    const std::string left = planeBeside("side", "-30"), right = planeBeside("side", "30"), back = planeBeside("front", "-90");
-    const std::string one = drawnThrough("spline", left, scene::ViewFrom::Left, {{-30, 0, 0}, {-30, 40, 12}, {-30, 90, 30}});
-    const std::string other = drawnThrough("spline", right, scene::ViewFrom::Right, {{30, 0, 0}, {30, 45, 8}, {30, 90, 30}});
     const std::string mouth = ringOn("front", "ellipse", {{"width", "60"}, {"depth", "30"}});
+    const std::string left = planeBeside("side", "-30"), right = planeBeside("side", "30"), back = planeBeside("front", "-90");
     const std::string end = ringOn(back, "superellipse", {{"width", "60"}, {"depth", "36"}, {"y", "30"}});
+    // Clicked, and then brought to round numbers, on which the sections begin and end.
+    const auto rail = [&](const std::string& plane, scene::ViewFrom from, double x, const std::vector<Vec2>& at) {
+      const std::string id = begunOn("spline", plane);
+      look(from);
+      for (const Vec2& p : at) this->at(Vec3(x, p.x(), p.y()));
+      for (int k = 0; k < int(at.size()); ++k)
+        for (const int c : {0, 1}) cell("points", k, c, QString::number(at[size_t(k)][c]));
+      keep();
+      look(scene::ViewFrom::Corner);
+      return id;
+    };
+    const std::string one = rail(left, scene::ViewFrom::Left, -30, {{0, 0}, {40, 12}, {90, 30}});
+    const std::string other = rail(right, scene::ViewFrom::Right, 30, {{0, 0}, {45, 8}, {90, 30}});
+    for (const Vec3& p : {Vec3(-30, 0, 0), Vec3(-30, 90, 30)}) VERIFY_AT_MOST(nurbs::closestPoint(curve(one), p).distanceMm, 1e-9);
+    for (const Vec3& p : {Vec3(30, 0, 0), Vec3(30, 90, 30)}) VERIFY_AT_MOST(nurbs::closestPoint(curve(other), p).distanceMm, 1e-9);
     look(scene::ViewFrom::Corner);
     tool("surfaces", "sweep");
     const std::string hood = draft();
@@ -93,6 +106,7 @@ private slots:
     option("what", "radius");
     press("pick-of");
     at(along(gauge, 0.6));
+    more();
     enter("name", "ring_r");
     QVERIFY(good(measured));
     keep();
@@ -110,10 +124,10 @@ private slots:
     look(scene::ViewFrom::Corner);
     tool("surfaces", "pipe");
     const std::string basket = draft();
-    at(along(wire, 0.31));
-    for (const auto& o : result(wires)->outcome->outputs) at(std::get<recipe::CurvePtr>(o.object)->at(0.31));
-    for (size_t k = 0; k < rings.size(); ++k) at(along(rings[k], 0.07 + 0.02 * double(k)));
-    QCOMPARE(inputs(basket)["paths"].size(), size_t(12));
+    at(curveSeen(wire));
+    for (const auto& o : result(wires)->outcome->outputs) at(curveSeen(wires, recipe::pickPart(*result(wires)->outcome, o)));
+    for (size_t k = 0; k < rings.size(); ++k) at(curveSeen(rings[k], {}, 0.07));
+    QVERIFY2(inputs(basket)["paths"].size() == 12, inputs(basket)["paths"].dump().c_str());
     enter("size", "ring_r");
     tick("merge");
     QVERIFY(settled(60000));
@@ -133,12 +147,7 @@ private slots:
 
   /// A square bar with seven and a half turns; four round wires that twist together by a named number and taper; a coil on an edge of the bar.
   void aTwistedWhiskShaft() {
-    const std::string square = filled("curves", "ring", {});
-    w().focus().unfold(square);
-    option("shape", "rectangle");
-    enter("width", "14");
-    enter("depth", "14");
-    keys(Qt::Key_Escape);
+    const std::string square = filled("curves", "ring", {{"width", "14"}, {"depth", "14"}, {"radius", "0"}}, {"shape", "rectangle"});
     const std::string axis = drawnThrough("line", "front", scene::ViewFrom::Front, {{0, 0, 0}, {0, 0, 100}});
     tool("surfaces", "sweep");
     const std::string bar = draft();
@@ -232,7 +241,7 @@ private slots:
     option("frame", "parallel");
     QVERIFY(good(tray));
     keys(Qt::Key_Escape);
-    finished("J20", "cable_tray", 80);
+    finished("J20", "cable_tray", 90);
   }
 };
 

@@ -169,6 +169,35 @@ private slots:
     }
   }
 
+  /// Rails touch closed profiles at places that do not lie alike on both.
+  void bothRailsAreMetWhereverTheyTouchClosedProfiles() {
+    const auto mouth = [](double t) { return Vec3(30 * std::cos(t), 0, 15 * std::sin(t)); };
+    const auto end = [](double t) {
+      const double x = 24 * std::cos(t), y = 18 * std::sin(t);
+      return Vec3(0.94 * x - 0.34 * y, 90, 30 + 0.34 * x + 0.94 * y);
+    };
+    const auto ring = [](const auto& f) {
+      Points p(48, 3);
+      for (int i = 0; i < 48; ++i) p.row(i) = f(2 * kPi * i / 48).transpose();
+      InterpolationOptions o;
+      o.closed = true;
+      return *Path::make({*interpolate(p, o)}, {0.001});
+    };
+    const Path a = ring(mouth), b = ring(end);
+    for (const auto& [first, second] : {std::pair(Vec2(4, 8), Vec2(27, 31)), std::pair(Vec2(1, 0), Vec2(20, 30)), std::pair(Vec2(11, 5), Vec2(36, 33))}) {
+      std::vector<Path> rails;
+      for (const Vec2& at : {first, second}) {
+        const Vec3 p = mouth(2 * kPi * at.x() / 48), q = end(2 * kPi * at.y() / 48);
+        rails.push_back(curveThrough({p, 0.5 * (p + q) + 0.15 * Vec3(p.x(), 0, p.z()), q}));
+      }
+      const auto r = sweep({{a}, {b}}, rails, {}, {});
+      VERIFY_OK(r);
+      for (const Path& rail : rails) VERIFY_AT_MOST(offSkin(rail, *r), 0.0005);
+      for (const Path& profile : {a, b}) VERIFY_AT_MOST(offSkin(profile, *r), 0.0005);
+      VERIFY_AT_MOST(r->deviationMm, 0.0006);
+    }
+  }
+
   void threeRailsAreMet() {
     const Path a = curveThrough({{0, 0, 0}, {6, 40, 3}, {0, 90, 5}}), b = curveThrough({{50, 0, 0}, {56, 45, 0}, {40, 92, 5}});
     const Path c = curveThrough({{25, 0, 20}, {30, 42, 30}, {20, 91, 16}});

@@ -72,6 +72,8 @@ public:
   /// LM-K002.
   Expected<std::vector<Divided>> bodies(const std::vector<char>& kept, bool keepCuts, bool apart,
                                         const Context& cx) const;
+  /// How far a place lies from a piece.
+  double distanceMm(int piece, const Vec3& from) const;
   /// The faces around one piece, for show.
   Expected<BodyPtr> skinOf(int piece) const;
 

@@ -4,7 +4,9 @@
 #include "brep/skin.h"
 #include "brep/split/division_state.h"
 
+#include <BRepBuilderAPI_MakeVertex.hxx>
 #include <BRepClass3d_SolidClassifier.hxx>
+#include <BRepExtrema_DistShapeShape.hxx>
 #include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
 #include <NCollection_DataMap.hxx>
@@ -236,6 +238,17 @@ Expected<std::vector<Divided>> Division::bodies(const std::vector<char>& kept, b
     for (Made& m : made) out.push_back(std::move(m.body));
     return out;
   });
+}
+
+double Division::distanceMm(int piece, const Vec3& from) const {
+  double out = (pieces()[size_t(piece)].at - from).norm();
+  const auto skin = skinOf(piece);
+  if (!skin) return out;
+  const auto near = guarded("measuring a piece", [&]() -> Expected<double> {
+    BRepExtrema_DistShapeShape apart(BRepBuilderAPI_MakeVertex(gp_Pnt(from.x(), from.y(), from.z())).Vertex(), (*skin)->shape);
+    return apart.IsDone() ? apart.Value() : out;
+  });
+  return near.value_or(out);
 }
 
 Expected<BodyPtr> Division::skinOf(int piece) const {

@@ -7,7 +7,7 @@ namespace lumsk::nurbs {
 
 int knotSpan(const Knots& U, int p, double u) {
   const int n = int(U.size()) - p - 1;
-  if (u >= U[n]) {
+  if (!(u < U[n])) { // what is not a number, too: the last span is one that there is
     int i = n - 1;
     while (i > p && U[i] >= U[n]) --i;
     return i;

@@ -2,6 +2,7 @@
 
 #include "nurbs/curves/curve_parts.h"
 #include "nurbs/curves/curve_refit.h"
+#include "nurbs/measure/closest.h"
 #include "nurbs/sweep/sweep_faces.h"
 #include "nurbs/sweep/sweep_places.h"
 
@@ -12,6 +13,7 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr int kCrosses = 16, kChecksAlong = 96, kChecksAcross = 13;
+constexpr int kOnRail = 24; ///< places of a rail that are held against the skin
 constexpr int kAround = 4; ///< places at which one profile stands on a closed rail, for the loft that runs around it
 
 Eigen::Affine3d affineOf(const Carried& c) {
@@ -390,6 +392,7 @@ private:
       }
     } else {
       addPairs(o);
+      sections = out_.sections; // with the starts that a rail says
       const auto& at = carrier->parameters();
       for (const size_t e : {size_t(0), size_t(1)}) {
         if (!beyond[e]) continue;
@@ -407,7 +410,28 @@ private:
     }
     LUMSK_CHECK(make(sections, std::move(o), carrier, 0, rails_[0]));
     forget(extra);
+    if (!out_.joins) measureRails();
     return {};
+  }
+
+  /// Rails that all profiles touch lie on the skin: how far off they are counts, too.
+  void measureRails() {
+    for (size_t k = 0; k < rails_.size(); ++k) {
+      double from = 1, to = 0, gap = 0;
+      for (const auto& stations : out_.stations) {
+        from = std::min(from, stations[k].fraction), to = std::max(to, stations[k].fraction);
+        gap = std::max(gap, stations[k].gapMm);
+      }
+      if (out_.stations.size() == 1) from = 0, to = 1;
+      if (gap > point().mm) continue;
+      const ArcLength length(rails_[k]);
+      for (int i = 0; i <= kOnRail; ++i) {
+        const Vec3 p = rails_[k].at(length.parameterAtFraction(from + (to - from) * i / kOnRail));
+        double nearest = 1e300;
+        for (const SweepResult::Face& f : out_.faces) nearest = std::min(nearest, closestPoint(f.surface, p).distanceMm);
+        out_.deviationMm = std::max(out_.deviationMm, nearest);
+      }
+    }
   }
 
   // All
@@ -428,6 +452,7 @@ private:
       o.pairs.push_back(std::move(line));
     }
     if (!out_.closedProfile) return;
+    std::vector<PairLine> touched;
     for (size_t k = 0; k < rails_.size(); ++k) {
       PairLine line;
       bool all = true;
@@ -437,13 +462,13 @@ private:
         line.push_back(s.ownFraction);
       }
       if (!all) continue;
-      if (k == 0) {
+      if (k == 0)
         for (size_t i = 0; i < out_.sections.size(); ++i)
           if (!out_.sections[i].start) out_.sections[i].start = *line[i];
-      } else {
-        o.pairs.push_back(std::move(line));
-      }
+      touched.push_back(std::move(line));
     }
+    // A start alone would be shifted by the pairs of the other rails.
+    if (rails_.size() > 1) o.pairs.insert(o.pairs.end(), touched.begin(), touched.end());
   }
 
   Expected<void> make(const std::vector<Section>& sections, LoftOptions o, const std::shared_ptr<Carrier>& carrier,

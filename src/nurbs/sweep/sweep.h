@@ -49,7 +49,7 @@ struct SweepResult {
   std::vector<Section> sections;              ///< in order, as they were used: pulled and aligned
   Alignment alignment;
   std::vector<Frame> crosses; ///< along the rail, for people to see
-  double deviationMm = 0.0;   ///< of the skin from where the profile is carried, and from the profiles
+  double deviationMm = 0.0;   ///< of the skin from where the profile is carried, from the profiles, and from several rails that these touch
   double railGapMm = 0.0;     ///< by how much profiles were pulled onto rails at most
   double twistDeg = 0.0;      ///< how far the profile has turned about the rail, beyond least twist
   SkinJoin join;

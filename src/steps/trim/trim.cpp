@@ -87,7 +87,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   FoundPieces found;
   std::vector<char> kept;
   if (keep == "these" || keep == "others") {
-    found = chosenPieces(in, "pieces", pieces);
+    found = chosenPieces(in, "pieces", *cut.division);
     for (char c : found.chosen) kept.push_back(c == (keep == "these"));
   } else {
     found.row.resize(pieces.size());

@@ -13,7 +13,16 @@ namespace lumsk::app::tools {
 
 namespace {
 
-void paintWords(MarkPainter& p, const Mark& m) { p.label(m.at + QPointF(6, -6), m.text, tones().text, tones().border); }
+/// A dot in front of the form, as large and as red as its share, and words beside it.
+void paintWords(MarkPainter& p, const Mark& m) {
+  const double share = m.group / 100.0, r = 3.5 + 3 * share;
+  const auto c = scene::fieldColour(0.5 + 0.5 * share);
+  p.painter.setPen(QPen(tones().ink, 1));
+  p.painter.setBrush(QColor::fromRgbF(float(c[0]), float(c[1]), float(c[2])));
+  p.painter.drawEllipse(m.at, r, r);
+  p.keepFree(QRectF(m.at - QPointF(r, r), m.at + QPointF(r, r)));
+  p.label(m.at, m.text, tones().text, tones().border);
+}
 
 constexpr MarkKind kWords{"words", false, false, paintWords};
 constexpr MarkKind kCut{"cut", true, true, paintKnob}, kDirection{"direction", true, true, paintKnob};
@@ -31,6 +40,7 @@ public:
     for (const auto& w : wordsShown()) {
       Mark m{&kWords, pixelOf(view().camera(), w.at)};
       m.text = QString::fromStdString(w.text);
+      m.group = int(100 * w.share);
       m.world = w.at;
       m.tool = this;
       o.marks.push_back(std::move(m));
@@ -84,7 +94,11 @@ public:
 private:
   const scene::CutLook& cutting() const { return view().lens().look<scene::CutLook>(); }
 
-  bool hasWords() const { return view().lensResult() && !view().lensResult()->art.words.empty(); }
+  /// As long as what the lenses found is what is asked for now.
+  bool hasWords() const {
+    const auto& found = view().lensResult();
+    return found && !found->art.words.empty() && found->lens.over == view().lens().over;
+  }
   /// Of the body under the pointer; before it points at one, of the only one that has some.
   std::vector<scene::LensArt::Words> wordsShown() const {
     if (!hasWords()) return {};

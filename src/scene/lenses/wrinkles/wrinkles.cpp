@@ -71,9 +71,9 @@ private:
     const double most = std::max(shares->front().share, 1e-12);
     for (size_t k = 0; k < shares->size(); ++k) {
       const nurbs::WrinkleShare& s = (*shares)[k];
-      run.out.art.dots.push_back({{s.at}, Ink::Dark, 2.0 + 4.0 * s.share / most, false, fieldColour(s.share / most)});
+      run.out.art.dots.push_back({{s.at}, Ink::Dark, 2.0 + 4.0 * s.share / most, false, fieldColour(0.5 + 0.5 * s.share / most)});
       if (int(k) < kNumbered && s.share >= kTold)
-        run.out.art.words.push_back({s.at, std::to_string(k + 1) + ": " + formatNumber(100 * s.share, 2) + " %", b.id});
+        run.out.art.words.push_back({s.at, std::to_string(k + 1) + ": " + formatNumber(100 * s.share, 2) + " %", b.id, s.share / most});
     }
   }
 };
