@@ -6,13 +6,23 @@
 
 namespace lumsk::app {
 
-QString demoFolder() {
+namespace {
+
+QString shipped(const QString& name) {
   // Installed; in a build beside its sources; the tests of such a build.
-  for (const char* from : {"/../share/lumsk/demos", "/../../data/demos", "/../../../data/demos"})
-    if (const QDir f(QCoreApplication::applicationDirPath() + from); f.exists()) return f.canonicalPath();
+  for (const char* from : {"/../share/lumsk/", "/../../data/", "/../../../data/"})
+    if (const QDir f(QCoreApplication::applicationDirPath() + from + name); f.exists()) return f.canonicalPath();
   return {};
 }
 
-bool isDemo(const QString& path) { return !path.isEmpty() && QFileInfo(path).canonicalPath() == demoFolder(); }
+} // namespace
+
+QString demoFolder() { return shipped("demos"); }
+QString exampleFolder() { return shipped("examples"); }
+
+bool isDemo(const QString& path) {
+  const QString folder = QFileInfo(path).canonicalPath();
+  return !path.isEmpty() && (folder == demoFolder() || folder == exampleFolder());
+}
 
 } // namespace lumsk::app

@@ -9,6 +9,8 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -57,40 +59,70 @@ StartPanel::StartPanel(QWidget* parent) : QWidget(parent), recent_(new QVBoxLayo
   files->addStretch();
   l->addLayout(files);
   addDemos(l);
+  addExamples(l);
   l->addLayout(recent_);
+}
+
+QToolButton* StartPanel::opener(const QString& path, const QString& name, const QString& words, const QString& tip, QSize size) {
+  const QFileInfo info(path);
+  auto* b = new QToolButton;
+  b->setObjectName(name);
+  b->setText(words);
+  b->setToolTip(tip);
+  b->setAccessibleName(words);
+  b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
+  b->setIconSize(size);
+  const QString picture = info.path() + "/pictures/" + info.completeBaseName() + ".png";
+  if (QFileInfo::exists(picture)) b->setIcon(QIcon(picture));
+  connect(b, &QToolButton::clicked, this, [this, path] { emit fileWanted(path); });
+  return b;
 }
 
 /// Small pictures in rows, so that the panel is no wider than a small window's view.
 void StartPanel::addDemos(QVBoxLayout* l) {
-  const QSize size(150, 94);
   auto* demos = new QGridLayout;
   demos->setSpacing(8);
-  int n = 0;
   for (const auto& info : QDir(demoFolder()).entryInfoList({"*.lumsk"}, QDir::Files)) {
-    auto* b = new QToolButton;
-    b->setObjectName("start-demo-" + info.completeBaseName());
-    b->setText(tr("Demo: %1").arg(info.completeBaseName().replace('_', ' ')));
-    b->setToolTip(tr("open this demo"));
-    b->setAccessibleName(b->text());
-    b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
-    b->setIconSize(size);
-    const QString picture = info.path() + "/pictures/" + info.completeBaseName() + ".png";
-    if (QFileInfo::exists(picture)) b->setIcon(QIcon(picture));
-    demos->addWidget(b, n / kAcross, n % kAcross);
-    ++n;
-    connect(b, &QToolButton::clicked, this, [this, p = info.filePath()] { emit fileWanted(p); });
+    const QString name = info.completeBaseName();
+    auto* b = opener(info.filePath(), "start-demo-" + name, tr("Demo: %1").arg(QString(name).replace('_', ' ')), tr("open this demo"), {150, 94});
+    demos_.push_back(b);
+    demos->addWidget(b, int(demos_.size() - 1) / kAcross, int(demos_.size() - 1) % kAcross);
   }
   demos->setColumnStretch(kAcross, 1);
   l->addLayout(demos);
+}
+
+/// Smaller still, in one row that is scrolled: single jobs, done from nothing.
+void StartPanel::addExamples(QVBoxLayout* l) {
+  const auto files = QDir(exampleFolder()).entryInfoList({"*.lumsk"}, QDir::Files);
+  if (files.isEmpty()) return;
+  auto* strip = new QWidget;
+  auto* row = new QHBoxLayout(strip);
+  row->setContentsMargins(0, 0, 0, 0);
+  row->setSpacing(6);
+  for (const auto& info : files) {
+    const QString name = info.completeBaseName();
+    auto* b = opener(info.filePath(), "start-example-" + name, QString(name).replace('_', ' '), tr("open this example: one job, done from nothing"), {84, 66});
+    b->setFixedHeight(66 + b->fontMetrics().height() + 14);
+    row->addWidget(b);
+  }
+  auto* area = new QScrollArea;
+  area->setObjectName("start-examples");
+  area->setAccessibleName(tr("examples"));
+  area->setWidget(strip);
+  area->setFrameShape(QFrame::NoFrame);
+  area->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  area->setFixedHeight(strip->sizeHint().height() + area->horizontalScrollBar()->sizeHint().height());
+  l->addWidget(area);
 }
 
 void StartPanel::setRoom(QSize view) {
   constexpr int kWidest = 660, kBorders = 48 + 3 * 12, kRows = 2;
   setFixedWidth(std::min(kWidest, view.width() - 16));
   // Pictures as large as there is room for, across and down.
-  const int across = (width() - kBorders) / kAcross - 8, down = int((view.height() - 360) / kRows * 1.6);
+  const int across = (width() - kBorders) / kAcross - 8, down = int((view.height() - 490) / kRows * 1.6);
   const int w = std::clamp(std::min(across, down), 72, 150);
-  for (auto* b : findChildren<QToolButton*>()) {
+  for (QToolButton* b : demos_) {
     b->setIconSize({w, w * 5 / 8});
     b->setFixedHeight(w * 5 / 8 + b->fontMetrics().height() + 14); // its own hint leaves the words no room
   }

@@ -2,6 +2,7 @@
 #include <QStringList>
 #include <QWidget>
 
+class QToolButton;
 class QVBoxLayout;
 
 namespace lumsk::app {
@@ -20,8 +21,11 @@ signals:
   void fileWanted(const QString& path);
 
 private:
+  QToolButton* opener(const QString& path, const QString& name, const QString& words, const QString& tip, QSize size);
   void addDemos(QVBoxLayout* l);
+  void addExamples(QVBoxLayout* l);
   QVBoxLayout* recent_;
+  std::vector<QToolButton*> demos_;
 };
 
 } // namespace lumsk::app

@@ -110,7 +110,7 @@ private slots:
     QVERIFY(good(trim));
     QVERIFY(good(wire));
     QVERIFY(inspect::stateOf(*body(wire)).boxLow.z() < 1); // the coil reaches the lowest turns now
-    countedIn("coil in the shape of a ball");
+    finished("J14", "coil_of_a_ball", 90);
   }
 
   /// Three tubes, and three between them that are cut by copies of their round faces; the others stay as they are.
@@ -212,7 +212,7 @@ private slots:
     QVERIFY(mitres >= 6);
     for (const auto& b : w().model()->bodies)
       if (b.step == frame) QCOMPARE(brep::edges(*b.body).size(), brep::edges(*body(frame)).size()); // not cut
-    countedIn("frame of tubes");
+    finished("J17", "trivet_frame", 100);
   }
 
 private:

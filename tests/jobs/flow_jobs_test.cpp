@@ -82,8 +82,7 @@ private slots:
         VERIFY_AT_MOST(j.gapMm, 0.001);
         VERIFY_AT_MOST(j.angleDeg, 0.01);
       }
-    countedIn("J07");
-    VERIFY_AT_MOST(clicks_, 40);
+    finished("J07", "salvaged_lid", 40);
   }
 
   /// A bowl and a wider ring above it, both cut back, and a blend between that keeps clear of the cup outside.
@@ -194,8 +193,7 @@ private slots:
     VERIFY_AT_MOST(worst.angleDeg, 0.01);
     VERIFY_AT_MOST(worst.curvatureRel, 0.01);
     QVERIFY(before < 60);
-    countedIn("J13");
-    VERIFY_AT_MOST(clicks_, 100);
+    finished("J13", "strainer_bowl", 100);
   }
 };
 

@@ -196,11 +196,15 @@ protected slots:
 
 private:
   template <class Is, class IsHit> Vec3 planeSeen(const std::string& name, const Is& is, const IsHit& isHit) {
-    for (int out = 0; out < 5; ++out) { // its border may lie outside what is seen: a turn of the wheel back
-      if (const auto p = planeSeenNow(is, isHit)) return *p;
-      ++clicks_;
-      view().scale(1 / 1.5);
-      QTest::qWait(50);
+    // Its border may lie outside what is seen, a turn of the wheel away, or behind another plane as seen from here.
+    for (const auto from : {scene::ViewFrom::Corner, scene::ViewFrom::Front, scene::ViewFrom::Left, scene::ViewFrom::Top}) {
+      for (int out = 0; out < 3; ++out) {
+        if (const auto p = planeSeenNow(is, isHit)) return *p;
+        ++clicks_;
+        view().scale(1 / 1.5);
+        QTest::qWait(50);
+      }
+      look(from);
     }
     qWarning("the %s plane is not seen", name.c_str());
     return Vec3::Zero();

@@ -171,7 +171,7 @@ private slots:
     QVERIFY(!chip.get<std::string>().empty());
     QVERIFY(good(skin));
     keep();
-    finished("J18", "hair_clip", 90);
+    finished("J18", "hair_clip", 110);
   }
 };
 

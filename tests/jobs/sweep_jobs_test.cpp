@@ -95,7 +95,7 @@ private slots:
     QVERIFY(result(housing)->outcome->summary.find("2 rails") != std::string::npos);
     for (int k = 0; k <= 20; ++k) VERIFY_AT_MOST(offSkin(housing, along(rim, k / 20.0)), 0.001);
     keep();
-    finished("J08", "scoop_hood", 90);
+    finished("J08", "scoop_hood", 110);
   }
 
   /// Eight wires that are copies of one, four rings, all one body as thick as half of a measured ring.
@@ -126,10 +126,9 @@ private slots:
     const std::string basket = draft();
     at(curveSeen(wire));
     for (const auto& o : result(wires)->outcome->outputs) at(curveSeen(wires, recipe::pickPart(*result(wires)->outcome, o)));
-    for (size_t k = 0; k < rings.size(); ++k) at(curveSeen(rings[k], {}, 0.07));
+    for (size_t k = 0; k < rings.size(); ++k) at(curveSeen(rings[k], {}, 0.62));
     QVERIFY2(inputs(basket)["paths"].size() == 12, inputs(basket)["paths"].dump().c_str());
     enter("size", "ring_r");
-    tick("merge");
     QVERIFY(settled(60000));
     QVERIFY(good(basket));
     keep();

@@ -166,7 +166,7 @@ private slots:
         VERIFY_AT_MOST(std::abs(d.Value() - 0.8), 0.005);
       }
     QVERIFY(looked > 40);
-    countedIn("exterior of a timer");
+    finished("J11", "timer_exterior", 140);
   }
 };
 

@@ -107,7 +107,7 @@ private slots:
     rowNumber("value", "2.8");
     QVERIFY(good(wall));
     walls();
-    countedIn("J01");
+    finished("J01", "salad_server", 70);
   }
 
   /// A knob: a drum with a notch that is repeated round it, one place left out by a click.

@@ -16,6 +16,8 @@
 #include <QTemporaryDir>
 #include <random>
 
+#include <filesystem>
+
 using namespace lumsk;
 using namespace lumsk::test;
 
@@ -400,6 +402,24 @@ private slots:
     off->on = true;
     b.recipe = b.recipe.withStep(off);
     good("switched off and on");
+  }
+
+  /// What came of the jobs in the window is made without one, too.
+  void everyExampleIsMade() {
+    int made = 0;
+    for (const auto& file : std::filesystem::directory_iterator(LUMSK_DATA_DIR "/examples")) {
+      if (file.path().extension() != ".lumsk") continue;
+      const auto project = exchange::readProject(file.path().string());
+      QVERIFY2(project, file.path().c_str());
+      const auto model = recipe::Evaluator(steps::registry()).evaluate(std::make_shared<const recipe::Recipe>(project->recipe), {});
+      for (const auto& s : project->recipe.steps) {
+        const auto* r = model->result(s->id);
+        QVERIFY2(r->status == recipe::Status::Ok, qPrintable(QString("%1 %2 %3").arg(file.path().c_str(), s->label.c_str(), r->problem ? sentence(*r->problem).c_str() : "")));
+      }
+      for (const auto& b : model->bodies) QVERIFY2(inspect::stateOf(*b.body).valid, file.path().c_str());
+      ++made;
+    }
+    QVERIFY(made >= 12);
   }
 };
 
