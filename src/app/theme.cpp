@@ -62,7 +62,9 @@ QScrollArea { border: none; background: transparent; }
 QScrollArea > QWidget > QWidget { background: transparent; }
 QScrollBar:vertical { width: 10px; background: transparent; }
 QScrollBar::handle:vertical { background: @border; border-radius: 4px; min-height: 24px; }
-QScrollBar::add-line, QScrollBar::sub-line { height: 0; }
+QScrollBar:horizontal { height: 10px; background: transparent; }
+QScrollBar::handle:horizontal { background: @border; border-radius: 4px; min-width: 24px; }
+QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
 QHeaderView::section { background: @ground; border: none; border-bottom: 1px solid @line; padding: 3px; color: @soft; }
 #row { border-radius: 8px; border: 1.5px solid transparent; }
 #row:hover { background: @ground; }

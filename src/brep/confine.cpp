@@ -10,6 +10,14 @@
 #include <sys/syscall.h>
 #include <unistd.h>
 
+#if defined(__SANITIZE_ADDRESS__) // gcc's word
+#define LUMSK_ADDRESS_SANITIZER 1
+#elif defined(__has_feature) // clang's
+#define LUMSK_ADDRESS_SANITIZER __has_feature(address_sanitizer)
+#else
+#define LUMSK_ADDRESS_SANITIZER 0
+#endif
+
 namespace lumsk::brep {
 
 namespace {
@@ -79,7 +87,7 @@ int landlockVersion() {
 bool confine(const Confinement& c) {
   if (::syscall(kCloseRange, c.handles, ~0u, 0) != 0) // before Linux 5.9
     for (int h = c.handles; h < 4096; ++h) ::close(h);
-#if !defined(__SANITIZE_ADDRESS__) // which takes the address space for itself
+#if !LUMSK_ADDRESS_SANITIZER // which takes the address space for itself
   limit(RLIMIT_AS, c.memoryBytes);
 #endif
   limit(RLIMIT_CPU, c.seconds, 5); // first told, then killed
