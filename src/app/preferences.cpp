@@ -25,6 +25,7 @@ Preferences load() {
   p.inches = s.value("preferences/inches", false).toBool();
   p.decimals = std::clamp(s.value("preferences/decimals", 2).toInt(), 0, 6);
   p.navigationSpeed = std::clamp(s.value("preferences/navigationSpeed", 1.0).toDouble(), 0.1, 5.0);
+  p.smoothEdges = s.value("preferences/smoothEdges", true).toBool();
   return p;
 }
 
@@ -46,6 +47,7 @@ void usePreferences(const Preferences& p) {
   s.setValue("preferences/inches", p.inches);
   s.setValue("preferences/decimals", p.decimals);
   s.setValue("preferences/navigationSpeed", p.navigationSpeed);
+  s.setValue("preferences/smoothEdges", p.smoothEdges);
   if (looks) applyTheme(*qApp, p.theme, p.textScale);
 }
 
@@ -118,6 +120,8 @@ PreferencesDialog::PreferencesDialog(QWidget* parent) : QDialog(parent) {
          [](Preferences& q, const QVariant& v) { q.decimals = v.toInt(); });
   choice(tr("Turning and zooming"), "preferences-speed", {{tr("slow"), 0.5}, {tr("usual"), 1.0}, {tr("fast"), 1.7}},
          p.navigationSpeed, [](Preferences& q, const QVariant& v) { q.navigationSpeed = v.toDouble(); });
+  choice(tr("Edges of what stands still"), "preferences-edges", {{tr("smooth"), true}, {tr("plain, faster without a graphics card"), false}}, p.smoothEdges,
+         [](Preferences& q, const QVariant& v) { q.smoothEdges = v.toBool(); });
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);
   l->addWidget(buttons);
   connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::close);

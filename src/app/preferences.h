@@ -13,6 +13,7 @@ struct Preferences {
   bool inches = false;          ///< lengths are shown so; a plain number that is typed stays millimetres
   int decimals = 2;             ///< of figures; those below one have three digits at least
   double navigationSpeed = 1.0; ///< of turning and zooming
+  bool smoothEdges = true;      ///< of what stands still; without a graphics card a picture takes a third of the time when they are not
 };
 const Preferences& preferences();          ///< those in use
 void usePreferences(const Preferences& p); ///< from now on, and the next time

@@ -224,7 +224,9 @@ protected:
 protected slots:
   void init() {
     QSettings().clear(); // as on the first day
-    app::usePreferences({});
+    app::Preferences plain;
+    plain.smoothEdges = false; // there is no graphics card
+    app::usePreferences(plain);
     waits_.clear();
     window_ = std::make_unique<app::MainWindow>(steps::registry());
     window_->show();

@@ -116,7 +116,7 @@ void GlView::paintGL() {
   smooth_ = resting() && !settle_.isActive();
   const bool moving = !smooth_ && (held() || settle_.isActive());
   auto& p = view->ChangeRenderingParams();
-  p.NbMsaaSamples = smooth_ ? 4 : 0;
+  p.NbMsaaSamples = smooth_ && preferences().smoothEdges ? 4 : 0;
   p.RenderResolutionScale = moving && slow_ ? kCoarse : 1.0f;
   viewer_->showDetail(smooth_);
   viewer_->syncFloor();
