@@ -4,6 +4,7 @@
 #include "brep/rings.h"
 #include "brep/skin.h"
 #include "exchange/project.h"
+#include "nurbs/measure/closest.h"
 #include "recipe/marks.h"
 
 #include <QTableWidget>
@@ -152,6 +153,11 @@ protected:
     }
     qWarning("nothing of %s %s is seen", step.c_str(), part.c_str());
     return Vec3::Zero();
+  }
+  double offSkin(const std::string& skin, const Vec3& p) {
+    double nearest = 1e300;
+    for (const auto& [name, face] : body(skin)->natural) nearest = std::min(nearest, nurbs::closestPoint(*face.surface, p).distanceMm);
+    return nearest;
   }
   Vec3 along(const std::string& step, double part) { return curve(step).at(part * curve(step).last()); }
 

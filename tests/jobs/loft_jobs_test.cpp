@@ -11,11 +11,6 @@ using namespace lumsk::test;
 class LoftJobsTest : public Job {
   Q_OBJECT
 
-  double offSkin(const std::string& skin, const Vec3& p) {
-    double nearest = 1e300;
-    for (const auto& [name, face] : body(skin)->natural) nearest = std::min(nearest, nurbs::closestPoint(*face.surface, p).distanceMm);
-    return nearest;
-  }
   Vec3 at_(const std::string& step, double fraction) {
     const nurbs::ArcLength length(curve(step));
     return curve(step).at(length.parameterAtFraction(fraction));

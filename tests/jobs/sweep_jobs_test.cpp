@@ -12,11 +12,6 @@ using namespace lumsk::test;
 class SweepJobsTest : public Job {
   Q_OBJECT
 
-  double offSkin(const std::string& skin, const Vec3& p) {
-    double nearest = 1e300;
-    for (const auto& [name, face] : body(skin)->natural) nearest = std::min(nearest, nurbs::closestPoint(*face.surface, p).distanceMm);
-    return nearest;
-  }
   std::string ringOn(const std::string& plane, const QString& shape, const Filled& fields) {
     const std::string id = begunOn("ring", plane);
     option("shape", shape);
