@@ -102,7 +102,7 @@ void StartPanel::addExamples(QVBoxLayout* l) {
   row->setSpacing(6);
   for (const auto& info : files) {
     const QString name = info.completeBaseName();
-    auto* b = opener(info.filePath(), "start-example-" + name, QString(name).replace('_', ' '), tr("open this example: one job, done from nothing"), {84, 66});
+    auto* b = opener(info.filePath(), "start-example-" + name, tr("Job: %1").arg(QString(name).replace('_', ' ')), tr("open this example: one job, done from nothing"), {84, 66});
     b->setFixedHeight(66 + b->fontMetrics().height() + 14);
     row->addWidget(b);
   }

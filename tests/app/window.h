@@ -80,7 +80,7 @@ protected:
   }
 
   std::vector<double> waits_; ///< s: how long each change took until everything was made
-  bool settled(int withinMs = 20000) {
+  bool settled(int withinMs = 60000) {
     QElapsedTimer clock;
     clock.start();
     const bool done = QTest::qWaitFor([&] { return !w().busy() && w().model()->recipe.get() == &w().recipe(); }, withinMs);
