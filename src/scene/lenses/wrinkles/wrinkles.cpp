@@ -7,6 +7,7 @@
 #include "scene/lens_work.h"
 
 #include <algorithm>
+#include <set>
 
 namespace lumsk::scene::lenses_ {
 
@@ -35,8 +36,9 @@ public:
       run.out.coarse = true;
       return;
     }
+    std::set<std::string> shown; // as of an earlier row a body is there once more, as it will be
     for (const DrawnBody& b : run.bodies())
-      if (!run.cx.stopped()) show(b, run);
+      if (!run.cx.stopped() && shown.insert(b.id).second) show(b, run);
   }
 
 private:
