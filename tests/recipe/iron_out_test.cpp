@@ -240,6 +240,12 @@ private slots:
     Context stopped;
     stopped.cancel.cancel();
     QVERIFY(!recipe::ironedOut({n.whole()}, {0.2}, *n.bench.model, steps::registry(), stopped));
+    const auto led = recipe::skinsLedBy({n.whole()}, *n.bench.model, steps::registry());
+    QVERIFY(led);
+    std::vector<nurbs::IronCurve> curves;
+    for (const auto& c : led->curves) curves.push_back({*c.path, c.held, {}});
+    const auto made = nurbs::ironed(led->skins, curves, {}, stopped);
+    QVERIFY(!made && made.error().code == cancelled().code);
   }
 };
 

@@ -342,6 +342,7 @@ Expected<Ironed> ironed(const std::vector<Surface>& skins, const std::vector<Iro
   for (const Led& c : m.curves) out.moves.push_back(c.moved);
   out.leads = std::any_of(m.places.begin(), m.places.end(), [&](const LedPlace& p) { return !m.curves[size_t(p.curve)].held(); });
   if (!out.leads) return out;
+  if (cx.stopped()) return fail(cancelled());
   const Reduced r = reduced(m);
   Eigen::VectorXd before(r.pull.size());
   for (const Led& c : m.curves)
@@ -349,7 +350,8 @@ Expected<Ironed> ironed(const std::vector<Surface>& skins, const std::vector<Iro
   // The springs of points at the limit are the multipliers of an optimum that is bound by it.
   const double soft = softSpring(m, o);
   Eigen::VectorXd springs = Eigen::VectorXd::Constant(r.points(), soft), total;
-  for (int round = 0; round < kHeldBack && !cx.stopped(); ++round) {
+  for (int round = 0; round < kHeldBack; ++round) {
+    if (cx.stopped()) return fail(cancelled());
     total = before + sprung(r, before, springs);
     bool held = true;
     for (int k = 0; k < r.points(); ++k) {

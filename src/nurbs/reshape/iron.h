@@ -31,7 +31,7 @@ struct Ironed {
 /// fundamental form in orthonormal frames by Hess d + d II^2 (do Carmo 1992), and the integral of |grad II|^2, weighted by
 /// each skin's share in its wrinkle index (`wrinkleIndex`), is least over d and the control points together, d tied to the curves' own moves
 /// along them. Curves that cross go on crossing, smooth joints stay smooth, flat curves in their planes, and those that are their own image in one of `planes`. Where a point would move too far it is held
-/// back by a spring, until all are within `most`. Deterministic. Fails as `asSpline` does.
+/// back by a spring, until all are within `most`. Deterministic. Fails as `asSpline` does, and when it is stopped.
 Expected<Ironed> ironed(const std::vector<Surface>& skins, const std::vector<IronCurve>& curves,
                         const IronOptions& options, const Context& cx);
 
