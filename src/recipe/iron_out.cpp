@@ -20,7 +20,6 @@ constexpr int kRounds = 3, kMostPoints = 400;
 constexpr double kBetter = 0.98;     ///< of the wrinkle index, that another round must at least come to
 constexpr double kStored = 1e-8;     ///< mm: moves are rounded to this; coarser, and third derivatives at mirror planes would not be kept
 constexpr double kCounted = 1e-4;    ///< mm: control points that move less are not counted
-const char* const kShapes = "shape_curve"; ///< the step that holds moves of control points
 
 using CurveName = std::pair<std::string, std::string>; ///< step and part
 
@@ -95,31 +94,39 @@ void reroute(json& value, const CurveName& from, const std::string& to, const Mo
 
 /// The steps that hold moves, put in for curves that have none yet.
 struct Prepared {
+  const Step* kind;
   Recipe recipe;
   std::vector<std::string> shapes; ///< of every curve; empty: it is held
 };
 
+/// The kind that holds them.
+const Step* movingPoints(const Registry& registry) {
+  for (const Step& s : registry.all())
+    if (s.movesPoints) return &s;
+  return nullptr;
+}
+
 Prepared prepared(const LedSkins& led, const Model& model, const Registry& registry) {
-  Prepared out{*model.recipe, {}};
+  Prepared out{movingPoints(registry), *model.recipe, {}};
+  const Step* kind = out.kind;
   int place = out.recipe.indexOf(led.steps.front());
-  const Step* kind = registry.find(kShapes);
   for (const LeadingCurve& c : led.curves) {
     out.shapes.emplace_back();
     if (c.held) continue;
-    if (const StepEntry* own = out.recipe.find(c.step); own && own->kind == kShapes && own->inputs->value("points", "own") == "own" && !own->inputs->contains("mirror") && own->inputs->value("falloff", json(0)) == json(0)) {
+    if (const StepEntry* own = out.recipe.find(c.step); own && own->kind == kind->kind && kind->movesPoints->alone(*own->inputs)) {
       out.shapes.back() = c.step;
       continue;
     }
     StepEntry e;
     e.id = out.recipe.newId();
-    e.kind = kShapes;
+    e.kind = kind->kind;
     e.version = kind->version;
     const StepEntry* of = out.recipe.find(c.step);
     e.label = freeLabel(out.recipe, (of ? of->label : kind->label) + ", ironed");
     e.group = "Ironed out";
     json pick{{"id", "p1"}, {"step", c.step}, {"kind", "curve"}};
     if (!c.part.empty()) pick["part"] = c.part;
-    e.inputs = std::make_shared<const json>(json{{"curve", json::array({pick})}});
+    e.inputs = std::make_shared<const json>(json{{kind->movesPoints->curve, json::array({pick})}});
     out.shapes.back() = e.id;
     out.recipe.steps.insert(out.recipe.steps.begin() + place++, std::make_shared<const StepEntry>(e));
     for (size_t i = size_t(place); i < out.recipe.steps.size(); ++i) {
@@ -140,7 +147,7 @@ Recipe withMoves(const Prepared& p, const std::vector<std::vector<Vec3>>& moves,
   for (size_t i = 0; i < moves.size(); ++i) {
     if (p.shapes[i].empty()) continue;
     for (size_t k = 0; k < moves[i].size(); ++k)
-      if (moves[i][k].norm() >= kStored) r = withMove(r, {p.shapes[i], "moves", "c" + std::to_string(k)}, moves[i][k], 1 / kStored, names);
+      if (moves[i][k].norm() >= kStored) r = withMove(r, {p.shapes[i], p.kind->movesPoints->moves, p.kind->movesPoints->row + std::to_string(k)}, moves[i][k], 1 / kStored, names);
   }
   return r;
 }

@@ -23,7 +23,6 @@ struct Crossed {
   bool ring() const { return !inside.empty(); }
 };
 
-/// A kind of modelling step: a schema and a pure function.
 /// What a step is begun with where something is asked for that it makes, and a thing is clicked that it is made from: the
 /// value of a choice, and the picks field that takes the thing.
 struct MadeByClick {
@@ -31,6 +30,14 @@ struct MadeByClick {
   std::string key, value, picks;
 };
 
+/// Of a kind that moves control points of one curve: keys of its pick and of the rows of its moves (columns x, y, z; a row is called by `row`
+/// and the number of the point), and whether a step with these inputs does nothing else.
+struct MovesPoints {
+  std::string curve, moves, row;
+  bool (*alone)(const nlohmann::json& inputs) = nullptr;
+};
+
+/// A kind of modelling step: a schema and a pure function.
 struct Step {
   std::string kind;
   int version = 1;
@@ -43,10 +50,15 @@ struct Step {
   /// Of the kind that repeats others: its inputs for what another step made; null where that is nothing to be repeated.
   nlohmann::json (*repeats)(const std::string& step, const Outcome& made) = nullptr;
   std::optional<MadeByClick> byClick = {};
+  std::optional<MovesPoints> movesPoints = {};
   std::string heading = {}; ///< under which its tool stands among many of one stage, a verb or two; empty: none
 
   Step under(std::string words) && {
     heading = std::move(words);
+    return std::move(*this);
+  }
+  Step movingPoints(MovesPoints m) && {
+    movesPoints = std::move(m);
     return std::move(*this);
   }
   Step madeByClick(MadeByClick m) && {

@@ -2,6 +2,8 @@
 #include "nurbs/reshape/shape_points.h"
 #include "steps/curves.h"
 
+#include <nlohmann/json.hpp>
+
 namespace lumsk::steps {
 
 using namespace recipe;
@@ -116,8 +118,14 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
+/// Whether the rows are all that is moved, from where the curve has its points.
+bool onlyMoves(const nlohmann::json& in) {
+  const auto falloff = in.find("falloff");
+  return in.value("points", "own") == "own" && !in.contains("mirror") && (falloff == in.end() || *falloff == 0 || *falloff == "0");
+}
+
 } // namespace shape_curve_
 
-Step shape_curve() { return Step{"shape_curve", 1, "Shape curve", Stage::Curves, shape_curve_::schema, shape_curve_::compute}.under("change"); }
+Step shape_curve() { return Step{"shape_curve", 1, "Shape curve", Stage::Curves, shape_curve_::schema, shape_curve_::compute}.movingPoints({"curve", "moves", "c", shape_curve_::onlyMoves}).under("change"); }
 
 } // namespace lumsk::steps
