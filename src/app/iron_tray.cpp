@@ -7,7 +7,6 @@
 #include "recipe/edit.h"
 
 #include <QLineEdit>
-#include <QStyle>
 #include <chrono>
 #include <nlohmann/json.hpp>
 
@@ -59,7 +58,7 @@ IronTray::IronTray(Workspace& w, ViewWidget& view)
   connect(&w_.file(), &ProjectFile::projectReplaced, this, &IronTray::end);
   connect(&work_, &Background::broken, this, [this](const QString& why) {
     busy_ = false;
-    say(brokenInside(why), "bad");
+    say(*result_, brokenInside(why), "bad");
   });
 }
 
@@ -91,11 +90,11 @@ void IronTray::open() {
 
 void IronTray::run() {
   const auto most = recipe::numberOf(json(most_->text().toStdString()), Dimension::Length, w_.focus().names());
-  if (!most) return say(said(most.error()), "bad");
-  if (!(*most > 0)) return say(tr("a distance above nought is wanted"), "bad");
+  if (!most) return say(*result_, said(most.error()), "bad");
+  if (!(*most > 0)) return say(*result_, tr("a distance above nought is wanted"), "bad");
   takeBack();
   busy_ = true;
-  say(tr("ironing out"), "soft");
+  say(*result_, tr("ironing out"), "soft");
   const recipe::ModelPtr model = w_.model();
   auto recipe = w_.session().recipePtr();
   const recipe::Registry& registry = w_.registry();
@@ -125,13 +124,13 @@ void IronTray::run() {
 }
 
 void IronTray::finished(Expected<recipe::IronedOut> made, double seconds) {
-  if (!made) return say(said(made.error()), "bad");
+  if (!made) return say(*result_, said(made.error()), "bad");
   const auto number = [](double v) { return QString::fromStdString(formatNumber(v, 3)); };
   view_.keepBefore();
   done_ = std::move(*made);
   w_.session().edit(done_->recipe, tr("iron out"));
   after_ = w_.session().recipePtr();
-  say(tr("wrinkle index %1 instead of %2 - %3 control points moved by at most %4 - %5 s - hold B to see it as it was")
+  say(*result_, tr("wrinkle index %1 instead of %2 - %3 control points moved by at most %4 - %5 s - hold B to see it as it was")
           .arg(number(done_->after), number(done_->before))
           .arg(done_->points)
           .arg(shownLength(done_->mostMm, 3))
@@ -160,13 +159,6 @@ void IronTray::end() {
   after_.reset();
   picks_.clear();
   hide();
-}
-
-void IronTray::say(const QString& words, const char* tone) {
-  result_->setText(words);
-  result_->setProperty("tone", tone);
-  result_->style()->unpolish(result_);
-  result_->style()->polish(result_);
 }
 
 } // namespace lumsk::app

@@ -29,7 +29,6 @@ private:
   void finished(Expected<recipe::IronedOut> made, double seconds);
   void takeBack(); ///< what it did last, where nothing else was done since
   void end();
-  void say(const QString& words, const char* tone);
 
   Workspace& w_;
   ViewWidget& view_;

@@ -69,8 +69,10 @@ void MainWindow::makeFileMenu() {
   auto* sheet = action(file, tr("Report sheet"), QKeySequence("Ctrl+Shift+R"), [this] { sheetDialog(); });
   exporting->setObjectName("export");
   picture->setObjectName("picture");
+  auto* bureau = action(file, tr("Print bureau"), QKeySequence("Ctrl+Shift+B"), [this] { this->bureau(); });
   sheet->setObjectName("sheet");
-  drawer_->setDeliveries({{exporting, "icons/deliver"}, {picture, "icons/picture"}, {sheet, "icons/sheet"}});
+  bureau->setObjectName("bureau");
+  drawer_->setDeliveries({{exporting, "icons/deliver"}, {picture, "icons/picture"}, {sheet, "icons/sheet"}, {bureau, "icons/bureau"}});
   file->addSeparator();
   action(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
 }

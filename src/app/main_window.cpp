@@ -1,4 +1,5 @@
 #include "app/main_window.h"
+#include "app/bureau_window.h"
 
 #include "app/drawing_panels.h"
 
@@ -229,6 +230,7 @@ void MainWindow::makeCommands() {
   command_->addCommand(tr("file: Export"), [this] { exportDialog(); });
   command_->addCommand(tr("file: Picture"), [this] { pictureDialog(); });
   command_->addCommand(tr("file: Report sheet"), [this] { sheetDialog(); });
+  command_->addCommand(tr("file: Print bureau"), [this] { bureau(); });
   for (const auto& k : scene::lenses())
     command_->addCommand(tr("lens: %1").arg(said(k->label())), [this, key = k->key()] {
       auto state = view_->lens();
@@ -372,6 +374,11 @@ void MainWindow::pictureDialog() {
   });
   if (!done) return report(done.error());
   strip_->tell(tr("wrote %1: %2 × %3 pixels").arg(QFileInfo(path).fileName()).arg(image.width()).arg(image.height()));
+}
+
+void MainWindow::bureau() {
+  if (!bureau_) bureau_ = new BureauWindow(w_, this);
+  bureau_->open();
 }
 
 void MainWindow::sheetDialog() {

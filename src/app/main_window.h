@@ -24,6 +24,8 @@ class QTabWidget;
 
 namespace lumsk::app {
 
+class BureauWindow;
+
 /// Wires the panels; holds nothing of the project itself.
 class MainWindow : public QMainWindow {
   Q_OBJECT
@@ -80,6 +82,7 @@ private:
   void exportDialog();
   void pictureDialog();
   void sheetDialog();
+  void bureau();
   /// Writes a file on another thread and says what came of it; a stop or a failure leaves the file as it was.
   template <class T>
   void write(const QString& path, std::function<Expected<T>(const Context&)> work,
@@ -109,6 +112,7 @@ private:
   QAction *undo_, *redo_, *sideBySide_;
   NoticeBar* notice_;
   QPointer<HelpWindow> help_; ///< made when it is first wanted
+  QPointer<BureauWindow> bureau_;
   Autosave autosave_;
   ProjectDesk desk_;
   Background background_;

@@ -3,6 +3,7 @@
 #include <QBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QStyle>
 #include <QWidget>
 
 namespace lumsk::app {
@@ -13,6 +14,14 @@ inline QLabel* toned(const QString& text, const char* tone) {
   l->setProperty("tone", tone);
   l->setAttribute(Qt::WA_TransparentForMouseEvents);
   return l;
+}
+
+/// Other words in a label, in another tone.
+inline void say(QLabel& label, const QString& words, const char* tone) {
+  label.setText(words);
+  label.setProperty("tone", tone);
+  label.style()->unpolish(&label);
+  label.style()->polish(&label);
 }
 
 } // namespace lumsk::app

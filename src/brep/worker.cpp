@@ -1,5 +1,6 @@
 #include "brep/worker.h"
 
+#include "base/wire.h"
 #include "brep/memory_file.h"
 #include "brep/pack.h"
 
@@ -8,7 +9,6 @@
 #include <csignal>
 #include <cstdio>
 #include <fcntl.h>
-#include <filesystem>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 #include <poll.h>
@@ -20,19 +20,8 @@
 namespace lumsk::brep {
 
 using nlohmann::json;
-namespace fs = std::filesystem;
 
 namespace {
-
-/// Beside this program, or in the folder above it, where the tests of a build stand, or where it is installed.
-fs::path workerProgram() {
-  std::error_code e;
-  const fs::path here = fs::read_symlink("/proc/self/exe", e).parent_path();
-  for (const fs::path& p : {here / "lumsk-worker", here.parent_path() / "lumsk-worker",
-                            here.parent_path() / "libexec/lumsk/lumsk-worker"})
-    if (::access(p.c_str(), X_OK) == 0) return p;
-  return {};
-}
 
 Problem missing(const std::string& doing) {
   return problem("LM-W001", doing + ": the program 'lumsk-worker' cannot be started").tryThis("install Lumsk again");
@@ -45,7 +34,7 @@ Problem noMemory(const std::string& doing) {
 /// A running child: stopped and waited for on leaving.
 class Child {
 public:
-  Child(const fs::path& program, std::vector<std::string> arguments, int in, int out) {
+  Child(const std::string& program, std::vector<std::string> arguments, int in, int out) {
     int ends[2];
     if (::pipe2(ends, O_CLOEXEC) != 0) return;
     posix_spawn_file_actions_t actions;
@@ -132,7 +121,7 @@ json jobFrom(const std::string& bytes) { return json::from_cbor(bytes, true, fal
 
 Expected<json> runInWorker(const std::string& job, const json& arguments, const std::string& doing,
                            const WorkerLimits& limits, const Context& cx) {
-  const fs::path program = workerProgram();
+  const std::string program = programBeside("lumsk-worker");
   if (program.empty()) return fail(missing(doing));
   MemoryFile in("lumsk-job"), out("lumsk-answer");
   {

@@ -3,6 +3,7 @@
 #include "base/text.h"
 #include "brep/guard.h"
 #include "cli/iron.h"
+#include "cli/send.h"
 #include "cli/study.h"
 #include "exchange/export.h"
 #include "exchange/files.h"
@@ -519,6 +520,21 @@ int main(int argc, char** argv) {
   ironCommand->add_option("--out", ironing.out, "project to write");
   ironCommand->add_flag("--why", ironing.why, "only tells which control points add most to the wrinkles");
   ironCommand->add_flag("--json", ironing.asJson, "as JSON");
+
+  cli::SendArguments sending;
+  std::vector<std::string> manners;
+  for (const auto& m : exchange::bureauManners()) manners.push_back(m.first);
+  auto* sendCommand = app.add_subcommand("send", "send the visible solids to a print bureau and tell its answer");
+  sendCommand->add_option("FILE", sending.file, "project (.lumsk or recipe.json)")->required();
+  sendCommand->add_option("--bureau", sending.bureau, "socket at which a bureau listens; without it the simulated one is started");
+  sendCommand->add_option("--simulate", sending.manner, "how the simulated bureau behaves")->check(CLI::IsMember(manners));
+  sendCommand->add_option("--material", sending.wish.material, "key of a material, as 'pla'");
+  sendCommand->add_option("--layer", sending.wish.layerMm, "height of the layers, mm");
+  sendCommand->add_option("--copies", sending.wish.copies, "how many are wanted");
+  sendCommand->add_option("--most", sending.options.mostSeconds, "seconds that the answer may take")->check(CLI::Range(1.0, 86400.0));
+  sendCommand->add_option("--picture", sending.layers, "SVG of one layer, to write");
+  sendCommand->add_option("--which", sending.layer, "which layer, from 0; the middle one without it")->check(CLI::NonNegativeNumber);
+  sendCommand->add_flag("--json", sending.asJson, "as JSON");
   StudyWords studying;
   addStudy(app, studying);
   auto* stepsCommand = app.add_subcommand("steps", "all steps with their inputs");
@@ -542,6 +558,10 @@ int main(int argc, char** argv) {
     if (*ironCommand) {
       const auto done = cli::iron(ironing);
       return done ? kDone : (complain(done.error()), kWrongUse);
+    }
+    if (*sendCommand) {
+      const auto accepted = cli::send(sending);
+      return !accepted ? (complain(accepted.error()), kWrongUse) : *accepted ? kDone : kFailures;
     }
     if (*textsCommand) return listTexts();
     return listSteps(asJson);

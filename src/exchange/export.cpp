@@ -132,6 +132,7 @@ Expected<Exported> exportModel(const recipe::Model& model, const std::string& pa
   contents.nearMm = o.mesh.chordMm;
   out.bodies = int(contents.bodies.size());
   out.curves = int(contents.curves.size());
+  for (const auto& b : contents.bodies) out.written.push_back(b.label);
   if (contents.bodies.empty() && contents.curves.empty()) {
     std::string why;
     for (const auto& l : out.leftOut) why += (why.empty() ? ": " : "; ") + l;

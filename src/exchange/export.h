@@ -23,6 +23,7 @@ struct ExportOptions {
 struct Exported {
   int bodies = 0, triangles = 0, curves = 0, lines = 0;
   std::vector<std::string> leftOut; ///< "Name: why"
+  std::vector<std::string> written; ///< names of the bodies, as they come in the file
 };
 
 /// The format that options and path mean; null for an unknown ending or key.

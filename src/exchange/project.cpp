@@ -1,5 +1,6 @@
 #include "exchange/project.h"
 
+#include "exchange/archive.h"
 #include "exchange/files.h"
 #include "exchange/processes.h"
 #include "exchange/seal.h"
@@ -10,7 +11,6 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 #include <unistd.h>
-#include <zip.h>
 
 namespace lumsk::exchange {
 
@@ -24,14 +24,6 @@ constexpr zip_int64_t kMostEntries = 100'000;
 Problem damaged(const std::string& why) {
   return problem("LM-F001", "this is not a whole Lumsk project: " + why).tryThis("open an earlier copy");
 }
-
-/// Closes an archive on leaving, dropping changes unless it was closed before.
-struct Archive {
-  zip_t* zip = nullptr;
-  ~Archive() {
-    if (zip) zip_discard(zip);
-  }
-};
 
 Expected<std::string> entry(zip_t* z, const char* name, zip_uint64_t most = kMostUnpacked) {
   zip_stat_t s;
@@ -66,21 +58,6 @@ Expected<void> checkSizes(zip_t* z) {
 
 /// The name under which a kept result is sealed: results of other programs' versions do not hold.
 std::string sealedName(const std::string& key) { return std::string(LUMSK_VERSION) + " " + key; }
-
-Expected<void> add(zip_t* z, const std::string& name, const std::string& bytes, bool packed = true) {
-  zip_source_t* source = zip_source_buffer(z, bytes.data(), bytes.size(), 0);
-  const auto at = source ? zip_file_add(z, name.c_str(), source, ZIP_FL_OVERWRITE | ZIP_FL_ENC_UTF_8) : -1;
-  if (at < 0) {
-    if (source) zip_source_free(source);
-    return fail(problem("LM-F022", "the project cannot be packed"));
-  }
-  if (!packed) zip_set_file_compression(z, zip_uint64_t(at), ZIP_CM_STORE, 0);
-  return {};
-}
-
-} // namespace
-
-namespace {
 
 /// Whether a name leads to a file in its folder and nowhere else.
 bool plainName(const std::string& name) {
@@ -183,18 +160,18 @@ Expected<void> writeProject(const std::string& path, const Project& p, const Rep
       zip_error_fini(&e);
       return cannot(why);
     }
-    LUMSK_CHECK(add(a.zip, "recipe.json", text));
-    if (!p.recovery.empty()) LUMSK_CHECK(add(a.zip, "recovery.json", p.recovery));
-    if (!p.thumbnailPng.empty()) LUMSK_CHECK(add(a.zip, "thumbnail.png", p.thumbnailPng));
+    LUMSK_CHECK(addEntry(a, "recipe.json", text));
+    if (!p.recovery.empty()) LUMSK_CHECK(addEntry(a, "recovery.json", p.recovery));
+    if (!p.thumbnailPng.empty()) LUMSK_CHECK(addEntry(a, "thumbnail.png", p.thumbnailPng));
     for (const std::string& hash : usedImports(p.recipe))
       // Kept work is written again and again: packing what was imported would take longest.
-      LUMSK_CHECK(add(a.zip, "imports/" + hash.substr(hash.find(':') + 1), *p.recipe.imports.at(hash), p.recovery.empty()));
+      LUMSK_CHECK(addEntry(a, "imports/" + hash.substr(hash.find(':') + 1), *p.recipe.imports.at(hash), p.recovery.empty()));
     std::vector<std::string> packed; // the archive reads them when it is closed
     packed.reserve(p.kept.size());
     for (const auto& [key, outcome] : p.kept)
       if (auto bytes = packOutcome(*outcome)) {
         packed.push_back(Seal::own().of(sealedName(key), *bytes) + *bytes);
-        LUMSK_CHECK(add(a.zip, "cache/" + key.substr(key.find(':') + 1), packed.back()));
+        LUMSK_CHECK(addEntry(a, "cache/" + key.substr(key.find(':') + 1), packed.back()));
       }
     if (zip_close(a.zip) != 0) return cannot(zip_strerror(a.zip));
     a.zip = nullptr;

@@ -1,4 +1,5 @@
 #include "brep/guard.h"
+#include "exchange/archive.h"
 #include "exchange/files.h"
 #include "exchange/format.h"
 
@@ -93,7 +94,9 @@ Expected<void> write3mf(const std::string& path, const Contents& contents) {
         NMR::lib3mf_writer_writetocallback(writer.p, reinterpret_cast<void*>(&Written::write),
                                            reinterpret_cast<void*>(&Written::seek), &written) != 0)
       return fail(cannotWrite(path, "the 3MF library refuses"));
-    return replaceFile(path, written.bytes);
+    const auto packed = packedAnew(written.bytes);
+    if (!packed) return fail(cannotWrite(path, "the 3MF library refuses"));
+    return replaceFile(path, *packed);
   });
 }
 
