@@ -59,7 +59,7 @@ private slots:
   }
 
   void aRefusalTurnsTheViewToItsPlace() {
-    solid({{"shape", "rectangle"}, {"width", 30}, {"depth", 0.6}, {"x", 50}, {"y", 40}}, 12);
+    solid({{"shape", "rectangle"}, {"width", 30}, {"depth", 0.6}, {"radius", 0}, {"x", 50}, {"y", 40}}, 12);
     auto* bureau = opened();
     click("bureau-ask");
     QVERIFY(idle(*bureau));
