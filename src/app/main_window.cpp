@@ -9,10 +9,10 @@
 #include "app/parts_panel.h"
 #include "app/picture_dialog.h"
 #include "app/preferences.h"
+#include "app/sheet_dialog.h"
 #include "app/theme.h"
 #include "app/words.h"
 #include "exchange/files.h"
-#include "sheet/sheet.h"
 
 #include <QAbstractItemView>
 #include <QApplication>
@@ -360,20 +360,18 @@ void MainWindow::exportDialog() {
 }
 
 void MainWindow::pictureDialog() {
-  PictureDialog dialog(view_->size(), this);
+  PictureDialog dialog(view_->size(), view_->seen(), this);
   if (dialog.exec() != QDialog::Accepted) return;
-  QString path =
-      QFileDialog::getSaveFileName(this, tr("Picture"), desk_.beside() + ".png", tr("Pictures (*.png *.jpg)"));
+  QString path = QFileDialog::getSaveFileName(this, tr("Picture"), desk_.beside() + ".png", dialog.job().views.empty() ? tr("Pictures (*.png *.jpg)") : tr("Pictures (*.png *.jpg *.pdf)"));
   if (path.isEmpty()) return;
   if (QFileInfo(path).suffix().isEmpty()) path += ".png";
-  const QImage image = view_->picture(dialog.size(), dialog.finish());
-  if (image.isNull()) return report(problem("LM-D002", "the picture could not be drawn").tryThis("try a smaller size"));
-  const auto done = exchange::replaceFile(path.toStdString(), [&](const std::string& temporary) -> Expected<void> {
-    if (image.save(QString::fromStdString(temporary))) return {};
-    return fail(problem("LM-F022", "the picture cannot be written").tryThis("use .png and a folder you may write to"));
-  });
-  if (!done) return report(done.error());
-  strip_->tell(tr("wrote %1: %2 × %3 pixels").arg(QFileInfo(path).fileName()).arg(image.width()).arg(image.height()));
+  write<sheet::PicturesDone>(
+      path, [model = w_.model(), file = path.toStdString(), job = dialog.job()](const Context& cx) { return sheet::writePictures(*model, file, job, cx); },
+      [](const QString& name, const sheet::PicturesDone& done) {
+        const QString first = QFileInfo(QString::fromStdString(done.files.front())).fileName();
+        return done.files.size() == 1 ? tr("wrote %1: %2 × %3 pixels").arg(name).arg(done.width).arg(done.height)
+                                      : tr("wrote %1 pictures, %2 and on: %3 × %4 pixels").arg(done.files.size()).arg(first).arg(done.width).arg(done.height);
+      });
 }
 
 void MainWindow::bureau() {
@@ -382,10 +380,14 @@ void MainWindow::bureau() {
 }
 
 void MainWindow::sheetDialog() {
+  SheetDialog dialog(w_, view_->lens(), this);
+  if (dialog.exec() != QDialog::Accepted) return;
   QString path = QFileDialog::getSaveFileName(this, tr("Report sheet"), desk_.beside() + ".pdf", tr("PDF (*.pdf)"));
   if (path.isEmpty()) return;
   if (!path.endsWith(".pdf", Qt::CaseInsensitive)) path += ".pdf";
-  sheetPath(path);
+  sheet::SheetOptions o;
+  dialog.fill(o);
+  sheetPath(path, std::move(o));
 }
 
 template <class T>
@@ -400,11 +402,9 @@ void MainWindow::write(const QString& path, std::function<Expected<T>(const Cont
   });
 }
 
-void MainWindow::sheetPath(const QString& path) {
-  sheet::SheetOptions o;
+void MainWindow::sheetPath(const QString& path, sheet::SheetOptions o) {
   o.title = QFileInfo(desk_.beside()).fileName().toStdString();
   o.when = QLocale().toString(QDate::currentDate(), QLocale::ShortFormat).toStdString();
-  o.letter = QLocale().measurementSystem() == QLocale::ImperialUSSystem;
   o.lens = view_->lens();
   o.shown = [](const Quantity& q) { return shown(q).toStdString(); };
   write<sheet::SheetDone>(

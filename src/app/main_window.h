@@ -15,6 +15,7 @@
 #include "app/iron_tray.h"
 #include "app/ways_tray.h"
 #include "exchange/export.h"
+#include "sheet/sheet.h"
 
 #include <QMainWindow>
 #include <QPointer>
@@ -44,7 +45,7 @@ public:
   void exportPath(const QString& path, const exchange::ExportOptions& options);
   void exportEach(const QString& path, const exchange::ExportOptions& options); ///< a file a body
   /// The report sheet, seen through the lens of the view; otherwise as `exportPath`.
-  void sheetPath(const QString& path);
+  void sheetPath(const QString& path, sheet::SheetOptions options = {});
   bool exporting() const { return background_.busy(); }
 
 protected:

@@ -80,8 +80,8 @@ QLabel[tone="head"] { font-weight: 600; }
 QPushButton[role="heading"] { color: @soft; border: none; background: transparent; padding: 6px 2px 2px 2px; text-align: left; font-weight: 600; }
 QLabel[tone="section"] { font-weight: 600; padding-top: 10px; }
 QLabel[tone="title"] { font-size: 15pt; font-weight: 600; }
-QCheckBox::indicator { width: 15px; height: 15px; border: 1px solid @border; border-radius: 3px; background: @base; }
-QCheckBox::indicator:checked { background: @accent; border-color: @accent; image: url(:/icons/tick.svg); }
+QCheckBox::indicator, QListWidget::indicator { width: 15px; height: 15px; border: 1px solid @border; border-radius: 3px; background: @base; }
+QCheckBox::indicator:checked, QListWidget::indicator:checked { background: @accent; border-color: @accent; image: url(:/icons/tick.svg); }
 #summary { color: @soft; }
 #remove-pick { border: none; background: transparent; padding: 0; }
 #pick-choice, #pick-part, #pick-meets { padding: 0 6px; border: 1px solid @border; border-radius: 4px; background: @base; }

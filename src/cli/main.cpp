@@ -13,6 +13,7 @@
 #include "inspect/state.h"
 #include "recipe/ways.h"
 #include "scene/picture.h"
+#include "sheet/pictures.h"
 #include "sheet/sheet.h"
 #include "steps/registry.h"
 
@@ -101,6 +102,9 @@ struct Writing {
 
 struct RunArguments {
   std::string file, report, picture, sheet, paper = "a4";
+  bool transparent = false;
+  int turntable = 0;
+  std::vector<std::string> views, sections, measured;
   std::string size = "1280x960", from = "corner", finish;
   std::vector<std::string> lenses, lensSet;
   std::vector<std::string> set, exports, parts;
@@ -225,8 +229,11 @@ int run(const RunArguments& a) {
     auto options = pictureOptions(a, model->namesBefore(""));
     if (!options) return kWrongUse;
     options->bodiesOnly = !a.parts.empty();
-    if (const auto done = scene::writePicture(*model, a.picture, *options); !done)
-      return complain(done.error()), kWrongUse;
+    options->clear = a.transparent;
+    sheet::PictureJob job{*options, a.turntable, {}};
+    for (const std::string& name : a.views) job.views.push_back(*scene::viewFrom(name));
+    const auto done = sheet::writePictures(*model, a.picture, job, {});
+    if (!done) return complain(done.error()), kWrongUse;
   }
   if (!a.sheet.empty()) {
     const auto options = pictureOptions(a, model->namesBefore(""));
@@ -237,6 +244,12 @@ int run(const RunArguments& a) {
     o.letter = a.paper == "letter";
     o.lens = options->lens;
     o.finish = options->finish;
+    for (const std::string& words : a.sections) {
+      const auto section = sheet::sectionFor(words, *model);
+      if (!section) return complain(section.error()), kWrongUse;
+      o.sections.push_back(*section);
+    }
+    if (!a.measured.empty()) o.measured = std::set<std::string>(a.measured.begin(), a.measured.end());
     const auto done = sheet::writeSheet(*model, a.sheet, o, {});
     if (!done) return complain(done.error()), kWrongUse;
     std::cout << fmt::format("{}: pages: {}, views at {}\n", a.sheet, done->pages, done->scale);
@@ -489,7 +502,14 @@ int main(int argc, char** argv) {
   runCommand->add_option("--part", r.parts, "NAME: only this body, by its name or id, in all that is written")->take_all();
   runCommand->add_option("--report", r.report, "report as JSON");
   runCommand->add_option("--picture", r.picture, "picture as PNG (needs a display)");
+  runCommand->add_flag("--transparent", r.transparent, "picture: without a ground");
+  runCommand->add_option("--turntable", r.turntable, "picture: so many all round, as NAME-001.png and on");
+  runCommand->add_option("--views", r.views, "picture: several on one page, by their names with commas between")
+      ->delimiter(',')
+      ->check(CLI::IsMember({"front", "back", "left", "right", "top", "bottom", "corner"}));
   runCommand->add_option("--sheet", r.sheet, "report sheet as PDF (needs a display)");
+  runCommand->add_option("--section", r.sections, "sheet: a section, by the name or id of a plane, or as x=12.5")->take_all();
+  runCommand->add_option("--measured", r.measured, "sheet: only these measurements, by their names with commas between")->delimiter(',');
   runCommand->add_option("--paper", r.paper, "sheet: a4 or letter")->check(CLI::IsMember({"a4", "letter"}));
   runCommand->add_option("--size", r.size, "picture: WIDTHxHEIGHT in pixels");
   runCommand->add_option("--from", r.from, "picture: front, back, left, right, top, bottom or corner");

@@ -10,7 +10,8 @@ namespace {
 constexpr double kStartMm = 1e-4; ///< a ray does not meet the place where it starts
 constexpr double kSameMm = 1e-7;
 constexpr double kCornerRad = 0.35;
-constexpr double kInwards = 0.2; ///< cosine: walls are measured where the far side is met fairly squarely
+constexpr double kInwards = 0.7; ///< cosine: walls are measured where the far side is met fairly squarely, not across a corner
+constexpr double kOnPlaneMm = 1e-5; ///< what is so near to the plane lies in it
 
 struct CutPoint {
   Vec3 at, bend;
@@ -26,7 +27,8 @@ public:
     std::vector<double> height(mesh_.points.size());
     for (size_t i = 0; i < height.size(); ++i) {
       height[i] = (mesh_.points[i] - plane_.origin).dot(normal_);
-      if (height[i] == 0) height[i] = 1e-12; // a point in the plane counts as above it
+      // A point in the plane counts as above it, on all faces that meet there: else lines that run along an edge have gaps.
+      if (std::abs(height[i]) < kOnPlaneMm) height[i] = 1e-12;
     }
     std::map<Side, std::vector<Side>> next;
     for (const auto& t : mesh_.triangles) {

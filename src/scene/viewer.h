@@ -54,6 +54,10 @@ public:
   void fitScene();
   void fitToScale(const Vec3& middle, double mmAlongShorterSide); ///< parallel
   void turn(double dxPixels, double dyPixels, const Vec3& about);
+  Pose pose() const;
+  void setPose(const Pose& p);
+  /// About the upright axis through the middle of what is drawn; fitted as it would be from all round, whatever the angle.
+  void turnRound(double deg);
   void pan(double dxPixels, double dyPixels);
   void zoom(double factor, double x, double y);
   void lookAt(const Vec3& p); ///< brings a place to the middle

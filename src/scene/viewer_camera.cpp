@@ -140,6 +140,39 @@ void Viewer::fitToScale(const Vec3& middle, double mmAlongShorterSide) {
   keepDepth();
 }
 
+Pose Viewer::pose() const {
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  const gp_Dir u = c->Up();
+  return {brep::toVec(c->Eye()), brep::toVec(c->Center()), {u.X(), u.Y(), u.Z()}, c->Scale(), perspective()};
+}
+
+void Viewer::setPose(const Pose& p) {
+  setPerspective(p.perspective);
+  const Handle(Graphic3d_Camera)& c = view_->Camera();
+  c->SetUp(gp_Dir(p.up.x(), p.up.y(), p.up.z()));
+  c->SetEyeAndCenter(toPnt(p.eye), toPnt(p.middle));
+  c->SetUp(gp_Dir(p.up.x(), p.up.y(), p.up.z()));
+  if (!p.perspective) c->SetScale(p.scale);
+  keepDepth();
+}
+
+void Viewer::turnRound(double deg) {
+  if (!scene_) return;
+  constexpr size_t kPlaces = 300, kRound = 24;
+  const Vec3 axis = 0.5 * (scene_->low + scene_->high);
+  const std::vector<Vec3> all = outermost(*scene_, otherHalf_);
+  std::vector<Vec3> round; // where places come to be
+  for (size_t i = 0; i < all.size(); i += std::max<size_t>(1, all.size() / kPlaces)) {
+    const Vec3 from = all[i] - axis;
+    for (size_t k = 0; k < kRound; ++k) round.push_back(axis + Eigen::AngleAxisd(2 * kPi * double(k) / kRound, Vec3::UnitZ()) * from);
+  }
+  fit(round);
+  gp_Trsf by;
+  by.SetRotation(gp_Ax1(toPnt(axis), gp_Dir(0, 0, 1)), radFromDeg(deg));
+  view_->Camera()->Transform(by);
+  keepDepth();
+}
+
 void Viewer::turn(double dx, double dy, const Vec3& about) {
   const Handle(Graphic3d_Camera)& c = view_->Camera();
   gp_Trsf round, tilt;

@@ -1,6 +1,7 @@
 #include "sheet/fonts.h"
 
 #include <QFontDatabase>
+#include <QGuiApplication>
 
 static void initFonts() { Q_INIT_RESOURCE(fonts); } // outside of any namespace, as Qt wants it
 
@@ -14,6 +15,15 @@ void useOwnFonts() {
     return true;
   }();
   Q_UNUSED(known);
+}
+
+void haveGui() {
+  if (QCoreApplication::instance()) return;
+  static int argc = 1;
+  static char name[] = "lumsk";
+  static char* argv[] = {name, nullptr};
+  qputenv("QT_QPA_PLATFORM", "offscreen");
+  new QGuiApplication(argc, argv); // to the end of the program: fonts and others outlive what would end it
 }
 
 } // namespace lumsk::sheet

@@ -2,6 +2,7 @@
 
 #include <QFontMetricsF>
 #include <QPageLayout>
+#include <QPainterPath>
 
 #include <cmath>
 
@@ -76,6 +77,23 @@ void Paper::paragraph(const QString& words, Tone tone) {
 void Paper::line(QPointF a, QPointF b, double points) {
   painter_.setPen(QPen(colourOf(Tone::Soft), points * kMmPerInch / 72 * k_, Qt::SolidLine, Qt::FlatCap));
   painter_.drawLine(px(a), px(b));
+}
+
+void Paper::outline(const QPainterPath& path, std::optional<double> hatchDeg) {
+  constexpr double kApart = 1.4; ///< mm between lines of a hatching
+  const QPainterPath drawn = QTransform::fromScale(k_, k_).map(path);
+  if (hatchDeg) {
+    painter_.save();
+    painter_.setClipPath(drawn);
+    const QRectF box = path.boundingRect();
+    const double reach = 0.5 * std::hypot(box.width(), box.height()), a = *hatchDeg * M_PI / 180;
+    const QPointF along(std::cos(a), -std::sin(a)), side(-along.y(), along.x());
+    for (double at = -reach; at <= reach; at += kApart) line(box.center() + side * at - along * reach, box.center() + side * at + along * reach, 0.25);
+    painter_.restore();
+  }
+  painter_.setPen(QPen(colourOf(Tone::Plain), 0.8 * kMmPerInch / 72 * k_, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+  painter_.setBrush(Qt::NoBrush);
+  painter_.drawPath(drawn);
 }
 
 void Paper::image(const QRectF& box, const QImage& image) { painter_.drawImage(px(box), image); }

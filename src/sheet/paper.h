@@ -3,6 +3,7 @@
 #include <QPainter>
 
 #include <functional>
+#include <optional>
 
 namespace lumsk::sheet {
 
@@ -31,6 +32,8 @@ public:
   void heading(const QString& words);
   void paragraph(const QString& words, Tone tone = Tone::Plain);
   void line(QPointF a, QPointF b, double points = 0.4);
+  /// A line, in mm; what it encloses by the even-odd rule is hatched at an angle, if one is given (ISO 128-50, 2001).
+  void outline(const QPainterPath& path, std::optional<double> hatchDeg);
   void image(const QRectF& box, const QImage& image);
   /// A dimension between two points, with its ends drawn; the words stand above it, or at its left when it is upright.
   void dimension(QPointF a, QPointF b, const QString& words);

@@ -6,7 +6,7 @@
 #include "sheet/fonts.h"
 #include "sheet/paper.h"
 
-#include <QGuiApplication>
+#include <QCoreApplication>
 #include <QImage>
 #include <QPdfWriter>
 
@@ -75,9 +75,11 @@ public:
       {
         Paper paper(pdf, [this](Paper& p) { footer(p); });
         firstPage(paper, *pictures);
+        drawSections(paper, model_, o_.sections, {[this](double mm) { return length(mm); }, [this](double mm2) { return shown({mm2, Dimension::Area}); }}, cx);
         tables(paper);
         done.pages = paper.pages();
       }
+      if (cx.stopped()) return fail(cancelled());
       return {};
     });
     if (!written) return fail(written.error());
@@ -129,7 +131,7 @@ private:
     const QRectF cornerAt = cornerBox(scale_.paperPerMm);
     std::vector<scene::PictureOptions> wanted;
     scene::PictureOptions plain;
-    plain.ground = kWhite;
+    plain.ground = scene::Ground{kWhite, kWhite};
     plain.finish = o_.finish;
     plain.bodiesOnly = !bodies_.empty();
     for (const Side& side : {kFront, kLeftSide, kTop}) {
@@ -243,7 +245,7 @@ private:
                {tr("Angle"), 1.6, true},
                {tr("Curvature"), 1.6, true}},
               rows);
-    joins(p);
+    if (o_.joins) joins(p);
     measurements(p);
     failures(p);
   }
@@ -290,7 +292,8 @@ private:
     for (const auto& s : model_.recipe->steps) {
       const recipe::StepResult* r = model_.result(s->id);
       if (!r->outcome || r->status != recipe::Status::Ok) continue;
-      for (const auto& [name, q] : r->outcome->measured) rows.push_back({words(name), shown(q), words(s->label)});
+      for (const auto& [name, q] : r->outcome->measured)
+        if (!o_.measured || o_.measured->count(name)) rows.push_back({words(name), shown(q), words(s->label)});
     }
     if (rows.empty()) return;
     p.heading(tr("Measured"));
@@ -334,13 +337,7 @@ Scale largestScale(const std::function<bool(double)>& fits) {
 
 Expected<SheetDone> writeSheet(const recipe::Model& model, const std::string& path, const SheetOptions& options,
                                const Context& cx) {
-  if (!QCoreApplication::instance()) {
-    static int argc = 1;
-    static char name[] = "lumsk";
-    static char* argv[] = {name, nullptr};
-    qputenv("QT_QPA_PLATFORM", "offscreen");
-    new QGuiApplication(argc, argv); // to the end of the program: fonts and others outlive what would end it
-  }
+  haveGui();
   return Sheet(model, options).write(path, cx);
 }
 

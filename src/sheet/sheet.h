@@ -1,6 +1,7 @@
 #pragma once
 #include "recipe/model.h"
 #include "scene/picture.h"
+#include "sheet/sections.h"
 
 #include <functional>
 
@@ -12,6 +13,9 @@ struct SheetOptions {
   bool letter = false;                  ///< the paper: US Letter instead of ISO A4, both lying
   scene::LensState lens;                ///< of the view from the corner
   std::optional<recipe::Finish> finish; ///< of all bodies, instead of their own
+  std::vector<SheetSection> sections;   ///< planes that the form is drawn cut by
+  std::optional<std::set<std::string>> measured; ///< names of the measurements that are told; nothing: all
+  bool joins = true;                    ///< the table of joins
   /// Figures with their unit, as the person reads them.
   std::function<std::string(const Quantity&)> shown = [](const Quantity& q) { return format(q, 4); };
 };
@@ -30,7 +34,7 @@ struct Scale {
 Scale largestScale(const std::function<bool(double)>& fits);
 
 /// The report sheet as PDF: three parallel views to scale with the dimensions of the box, a view from the corner
-/// through a lens, the state of every visible body, its joins worst first, what was measured, and which steps failed.
+/// through a lens, the state of every visible body, its joins worst first, sections, what was measured, and which steps failed.
 /// Needs a display. Runs on any thread when the program has a QGuiApplication; else one is made, for this thread.
 /// Fails with LM-D001, LM-D002, LM-D004 (there is nothing to be seen), LM-F022.
 Expected<SheetDone> writeSheet(const recipe::Model& model, const std::string& path, const SheetOptions& options,

@@ -3,6 +3,7 @@
 
 #include "app/help.h"
 #include "app/preferences.h"
+#include "inspect/cut.h"
 #include "sheet/sheet.h"
 
 #include <QComboBox>
@@ -211,6 +212,7 @@ private slots:
       d->accept();
     });
     keys(Qt::Key_P, Qt::ControlModifier | Qt::ShiftModifier);
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 20000));
     const QImage image(path);
     QCOMPARE(image.size(), QSize(900, 300));
     // The form stands in it, undistorted: about as wide as it is in the view.
@@ -218,6 +220,52 @@ private slots:
     const QRgb ground = image.pixel(5, 150);
     for (int x = 0; x < 900; ++x) inside += std::abs(qGray(image.pixel(x, 150)) - qGray(ground)) > 8;
     QVERIFY2(inside > 60 && inside < 300, qPrintable(QString::number(inside)));
+  }
+
+  void aTurntableAndAPageOfViewsAreWrittenThroughTheMenu() {
+    add("ring", {{"shape", "rectangle"}, {"width", 80}, {"depth", 10}, {"radius", 0}});
+    add("extrude", {{"sections", json::array({{{"id", "i1"}, {"step", w().recipe().steps.back()->id}}})}, {"length", 20}, {"solid", true}});
+    view().lookFrom(scene::ViewFrom::Front);
+    QTest::qWait(300);
+    const auto made = [&](const QString& file, int kind) {
+      whenAsked<QDialog>([this, file, kind](QDialog* d) {
+        d->findChild<QComboBox*>("picture-kind")->setCurrentIndex(kind);
+        d->findChild<QSpinBox*>("picture-width")->setValue(400);
+        d->findChild<QSpinBox*>("picture-height")->setValue(300);
+        d->findChild<QSpinBox*>("picture-frames")->setValue(4);
+        d->findChild<QCheckBox*>("picture-clear")->setChecked(kind == 1);
+        whenAskedForAFile(dir_.filePath(file));
+        d->accept();
+      });
+      keys(Qt::Key_P, Qt::ControlModifier | Qt::ShiftModifier);
+      QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 20000));
+    };
+    made("turn.png", 1);
+    std::vector<double> wide;
+    for (int k = 1; k <= 4; ++k) {
+      const QImage frame(dir_.filePath(QString("turn-00%1.png").arg(k)));
+      QCOMPARE(frame.size(), QSize(400, 300));
+      QCOMPARE(qAlpha(frame.pixel(3, 3)), 0);       // nothing
+      QCOMPARE(qAlpha(frame.pixel(200, 150)), 255); // the form
+      int across = 0;
+      for (int x = 0; x < 400; ++x) across += qAlpha(frame.pixel(x, 150)) > 127;
+      wide.push_back(across);
+    }
+    QVERIFY(!QFile::exists(dir_.filePath("turn-005.png")));
+    VERIFY_AT_MOST(std::abs(wide[0] - wide[2]), 3.0); // from the front and from the back
+    VERIFY_AT_MOST(std::abs(wide[1] - wide[3]), 3.0);
+    QVERIFY(wide[0] > 4 * wide[1] && wide[0] < 400); // 80 mm and 10
+    made("page.png", 2);
+    const QImage page(dir_.filePath("page.png"));
+    QVERIFY(page.width() == 800 && page.height() > 600 && page.height() < 700);
+    // Front and left are to one scale: as wide as the form is.
+    const QRgb ground = page.pixel(3, 150);
+    const auto across = [&](int from) {
+      int n = 0;
+      for (int x = from; x < from + 400; ++x) n += std::abs(qGray(page.pixel(x, 150)) - qGray(ground)) > 12;
+      return n;
+    };
+    VERIFY_AT_MOST(std::abs(across(0) / double(across(400)) - 8), 0.7);
   }
 
   void aNewcomerFindsTheWorstJoinChangesTheWallAndExports() {
@@ -306,11 +354,22 @@ private slots:
     }
   }
 
+  /// The body of the model cut level, by its own meshes.
+  inspect::Cut sectionOf(double z) {
+    const auto& b = w().scene()->bodies.front();
+    return inspect::cutOf(inspect::MeasuredForm(b.body, b.faces), {{0, 0, z}, Vec3::UnitX(), Vec3::UnitY()});
+  }
   void theReportSheetIsToScaleAndSaysWhatIsMeasured() {
     QVERIFY(open("tumbler.lumsk"));
     const QString path = dir_.filePath("cup.pdf");
     click("stage-deliver");
-    whenAskedForAFile(path);
+    whenAsked<QDialog>([this, path](QDialog* d) {
+      auto* sections = d->findChild<QListWidget*>("sheet-sections");
+      sections->item(sections->count() - 1)->setCheckState(Qt::Checked); // through the middle, across z
+      QTest::keyClicks(d->findChild<QLineEdit*>("sheet-at"), "x = 300");
+      whenAskedForAFile(path);
+      QTest::keyClick(d, Qt::Key_Return);
+    });
     click("tool-sheet");
     QVERIFY(QTest::qWaitFor([&] { return !window_->exporting() && QFileInfo(path).size() > 10000; }, 20000));
     const auto made = [](const QString& program, const QStringList& arguments) {
@@ -328,6 +387,11 @@ private slots:
           QString("Edges where faces meet: %1.")
               .arg(inspect::joins(*w().model()->bodies.front().body, w().recipe().tolerances).size())})
       QVERIFY2(text.contains(figure), qPrintable(figure + " is not in: " + text));
+    // Half way up it is a ring; beside it there is nothing.
+    QVERIFY2(text.contains("through the middle, across z") && text.contains("x = 300 mm") && text.contains("meets nothing"), qPrintable(text));
+    const auto middle = sectionOf(0.5 * (state.boxLow.z() + state.boxHigh.z()));
+    QVERIFY2(text.contains("material " + app::shown({middle.areaMm2, Dimension::Area})), qPrintable(text));
+    QVERIFY2(text.contains("thinnest " + app::shownLength(middle.thinnest->mm)), qPrintable(text));
     // At ten pixels a millimetre the form from the front is half as wide and tall as it is.
     made("pdftoppm", {"-r", "254", "-png", "-f", "1", "-l", "1", "-singlefile", path, dir_.filePath("cup")});
     const QImage page(dir_.filePath("cup.png"));

@@ -2,7 +2,9 @@
 
 #include "app/export_dialog.h"
 #include "app/help.h"
+#include "app/bureau_window.h"
 #include "app/picture_dialog.h"
+#include "app/sheet_dialog.h"
 #include "app/words.h"
 
 #include <QComboBox>
@@ -129,10 +131,12 @@ private slots:
       everythingIsTranslated(window_.get(), "a tab");
     }
     app::PreferencesDialog preferences(nullptr);
-    app::PictureDialog picture({100, 100}, nullptr);
+    app::PictureDialog picture({100, 100}, {}, nullptr);
+    app::BureauWindow bureau(w(), nullptr);
+    app::SheetDialog sheet(w(), view().lens(), nullptr);
     app::ExportDialog exporting(w(), nullptr);
     for (QDialog* d :
-         {static_cast<QDialog*>(&preferences), static_cast<QDialog*>(&picture), static_cast<QDialog*>(&exporting)}) {
+         {static_cast<QDialog*>(&preferences), static_cast<QDialog*>(&picture), static_cast<QDialog*>(&exporting), static_cast<QDialog*>(&bureau), static_cast<QDialog*>(&sheet)}) {
       d->show();
       everythingIsTranslated(d, "a dialog");
       d->hide();

@@ -4,8 +4,12 @@
 #include "support/registry.h"
 
 #include <BRepAlgoAPI_Cut.hxx>
+#include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBuilderAPI_MakePolygon.hxx>
+#include <BRepBuilderAPI_Transform.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRepPrimAPI_MakePrism.hxx>
 #include <BRepPrimAPI_MakeSphere.hxx>
 #include <BRepPrimAPI_MakeTorus.hxx>
 
@@ -188,6 +192,34 @@ private slots:
     VERIFY_AT_MOST(std::abs(ring.areaMm2 - kPi * (400 - 256)), 1.0);
     QVERIFY(ring.thinnest);
     VERIFY_AT_MOST(std::abs(ring.thinnest->mm - 3), 0.005);
+  }
+
+  void aCutAlongEdgesHasNoGaps() {
+    // A block on its corner, cut through two upright edges, of which each face has its own rounding.
+    gp_Trsf turn;
+    turn.SetRotation(gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1)), kPi / 4);
+    const auto body = std::make_shared<const brep::Body>(kernelBody(BRepBuilderAPI_Transform(BRepPrimAPI_MakeBox(gp_Pnt(-10, -10, 0), 20, 20, 30).Shape(), turn).Shape()));
+    std::vector<std::shared_ptr<const brep::FaceMesh>> meshes;
+    for (brep::FaceMesh m : brep::displayMesh(*body, {0.03, 5}, 20000)) {
+      double side = 0;
+      for (const Vec3& p : m.points) side += p.x();
+      for (Vec3& p : m.points)
+        if (std::abs(p.x()) < 1e-6) p.x() = side > 0 ? 1e-9 : -1e-9;
+      meshes.push_back(std::make_shared<brep::FaceMesh>(std::move(m)));
+    }
+    const auto cut = inspect::cutOf({body, meshes}, {Vec3::Zero(), Vec3::UnitY(), Vec3::UnitZ()});
+    QCOMPARE(cut.lines.size(), size_t(1));
+    QVERIFY(cut.lines[0].closed);
+    VERIFY_AT_MOST(std::abs(cut.areaMm2 - 20 * std::sqrt(2.0) * 30), 1e-5);
+  }
+
+  void aSharpCornerIsNoThinWall() {
+    // A wedge of 60 degrees: across it near the corner there is next to nothing, but it is no wall there.
+    BRepBuilderAPI_MakePolygon outline(gp_Pnt(0, 0, 0), gp_Pnt(30, 0, 0), gp_Pnt(15, 15 * std::sqrt(3.0), 0), true);
+    const auto wedge = formOf(BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(outline.Wire()).Shape(), gp_Vec(0, 0, 10)).Shape());
+    const auto cut = inspect::cutOf(wedge, levelAt(5));
+    VERIFY_AT_MOST(std::abs(cut.areaMm2 - 225 * std::sqrt(3.0)), 1e-5);
+    QVERIFY(!cut.thinnest || cut.thinnest->mm > 20); // from side to side at most
   }
 
   void aCutOfAnOpenSkinIsNeitherFilledNorClosed() {

@@ -93,7 +93,7 @@ private slots:
   void picturesToScaleMeasureWhatTheyShow() {
     scene::PictureOptions o;
     o.from = scene::ViewFrom::Top;
-    o.ground = 0xFFFFFF;
+    o.ground = scene::Ground{0xFFFFFF, 0xFFFFFF};
     for (const double mmPerPixel : {0.2, 0.05}) {
       o.toScale = {Vec3(4, 0, 10), mmPerPixel}; // the axis of the cylinder lies 4 mm left of the middle
       const auto p = picture(BRepPrimAPI_MakeCylinder(3, 20).Shape(), o);

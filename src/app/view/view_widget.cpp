@@ -1,3 +1,4 @@
+#include "app/theme.h"
 #include "app/view/view_widget.h"
 
 #include "app/preferences.h"
@@ -290,17 +291,13 @@ void ViewWidget::setLens(const scene::LensState& lens) {
   emit lensChanged();
 }
 
-QImage ViewWidget::picture(QSize size, std::optional<recipe::Finish> finish) {
-  if (!viewer() || !shown_) return {};
-  auto scene = std::make_shared<scene::Scene>(*shown_);
-  for (auto* list : {&scene->bodies, &scene->later})
-    for (auto& b : *list) b.finish = finish.value_or(b.finish);
-  makeCurrent();
-  viewer()->show(scene, lensResult_);
-  const QImage out = drawn(size);
-  viewer()->show(shown_, lensResult_);
-  changed();
-  return out;
+scene::PictureOptions ViewWidget::seen() const {
+  scene::PictureOptions o;
+  o.lens = lens_;
+  const Tones& t = tones();
+  o.ground = scene::Ground{t.viewTop.rgb() & 0xFFFFFFu, t.viewBottom.rgb() & 0xFFFFFFu, t.ink.rgb() & 0xFFFFFFu};
+  if (viewer()) o.pose = viewer()->pose();
+  return o;
 }
 
 QImage ViewWidget::pictureOf(const scene::ScenePtr& scene, const scene::LensResultPtr& result, QSize size) {

@@ -35,8 +35,7 @@ public:
   void setLensMarks(std::vector<LensMark> marks) { overlay_->setLens(std::move(marks)); }
   /// Highlights the object of a chip while the pointer is on it.
   void pointTo(const std::optional<scene::Highlight>& h);
-  /// What is seen, at any size, without marks; with a finish, all bodies have it. Null when it cannot be drawn.
-  QImage picture(QSize size, std::optional<recipe::Finish> finish);
+  scene::PictureOptions seen() const; ///< how it shows the form: lens, ground, where the eye is
   /// Another drawing from the same side under the same lens, with what the lens shows on it, as large as it can be.
   QImage pictureOf(const scene::ScenePtr& scene, const scene::LensResultPtr& result, QSize size);
   std::string thumbnail(); ///< PNG of the view, 320 px wide
