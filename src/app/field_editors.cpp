@@ -48,6 +48,17 @@ FieldEditor::FieldEditor(Field f, QWidget* parent) : QWidget(parent), field_(std
   setToolTip(said(field_.help));
 }
 
+bool FieldEditor::entered(const QEvent& e, const QLineEdit& line, const std::function<void()>& take) {
+  if (e.type() != QEvent::KeyPress) return false;
+  const int key = static_cast<const QKeyEvent&>(e).key();
+  if (key != Qt::Key_Return && key != Qt::Key_Enter) return false;
+  if (line.isModified())
+    take();
+  else
+    emit enterAgain();
+  return true;
+}
+
 void FieldEditor::markProblem(const QString&) {}
 
 // Quantity
@@ -118,15 +129,8 @@ bool QuantityEditor::eventFilter(QObject* o, QEvent* e) {
       step((k->key() == Qt::Key_Up ? 1 : -1) * (k->modifiers() & Qt::ShiftModifier ? 10 : 1));
       return true;
     }
-    if (k->key() == Qt::Key_Return || k->key() == Qt::Key_Enter) {
-      // Once takes the value, again keeps the draft.
-      if (edit_->isModified())
-        take();
-      else
-        emit enterAgain();
-      return true;
-    }
   }
+  if (entered(*e, *edit_, [this] { take(); })) return true;
   if (e->type() == QEvent::Wheel && edit_->hasFocus()) {
     step(static_cast<QWheelEvent*>(e)->angleDelta().y() > 0 ? 1 : -1);
     return true;
@@ -202,11 +206,17 @@ void SwitchEditor::setValue(const json& v) { box_->setChecked(v.is_boolean() && 
 TextEditor::TextEditor(Field f) : FieldEditor(std::move(f)), edit_(new QLineEdit) {
   flat(this)->addWidget(edit_);
   edit_->setObjectName("edit-" + QString::fromStdString(field_.key));
-  connect(edit_, &QLineEdit::editingFinished, this, [this] {
-    if (edit_->isModified()) emit changed(edit_->text().toStdString());
-    edit_->setModified(false);
-  });
+  edit_->installEventFilter(this);
+  connect(edit_, &QLineEdit::editingFinished, this, &TextEditor::take);
 }
+
+void TextEditor::take() {
+  if (!edit_->isModified()) return;
+  edit_->setModified(false);
+  emit changed(edit_->text().toStdString());
+}
+
+bool TextEditor::eventFilter(QObject* o, QEvent* e) { return entered(*e, *edit_, [this] { take(); }) || FieldEditor::eventFilter(o, e); }
 
 void TextEditor::setValue(const json& v) { edit_->setText(textOf(v)); }
 

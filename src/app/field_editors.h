@@ -28,6 +28,8 @@ signals:
   void enterAgain(); ///< Enter on a value that is taken already
 
 protected:
+  /// Enter in a line: once takes what was typed, again keeps the draft. Whether that was it.
+  bool entered(const QEvent& e, const QLineEdit& line, const std::function<void()>& take);
   recipe::Field field_;
 };
 
@@ -82,7 +84,11 @@ public:
   explicit TextEditor(recipe::Field f);
   void setValue(const json& v) override;
 
+protected:
+  bool eventFilter(QObject* o, QEvent* e) override;
+
 private:
+  void take();
   QLineEdit* edit_;
 };
 

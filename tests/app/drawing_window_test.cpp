@@ -1,7 +1,7 @@
 #include "brep/convert.h"
 #include "drawing/measure.h"
 #include "drawing/relate.h"
-#include "jobs/job.h"
+#include "jobs/drawing_job.h"
 #include "nurbs/measure/arc_length.h"
 #include "nurbs/measure/closest.h"
 #include "support/recipes.h"
@@ -15,47 +15,9 @@ using drawing::Id;
 using drawing::Law;
 
 /// Drawing by mouse and keys, from an empty window.
-class DrawingWindowTest : public Job {
+class DrawingWindowTest : public DrawingJob {
   Q_OBJECT
 
-  app::DrawingBoard& board() { return w().board(); }
-  const Drawing& now() { return board().drawing(); }
-  Vec3 on(double x, double y) { return board().toWorld({x, y}); }
-
-  void begin(const std::string& plane) {
-    tool("curves", "drawing");
-    at(planeSeen(plane));
-    QVERIFY(QTest::qWaitFor([&] { return board().open(); }, 3000));
-    QVERIFY(settled());
-    board().take(""); // no tool: tests say which
-  }
-  void with(const QString& tool) { press("draw-" + tool); }
-  void put(double x, double y, Qt::KeyboardModifiers keys = {}) {
-    ++clicks_;
-    pickAt(on(x, y), keys);
-  }
-  /// Ends the tool.
-  void rest() {
-    QTest::keyClick(&view(), Qt::Key_Escape);
-    if (board().tool()) QTest::keyClick(&view(), Qt::Key_Escape);
-    QVERIFY(!board().tool());
-  }
-  void typed(const QString& name, const QString& text) {
-    keysTyped_ += int(text.size()) + 1;
-    auto* line = find<QLineEdit>(name);
-    QVERIFY(line);
-    line->selectAll();
-    QTest::keyClicks(line, text);
-    QTest::keyClick(line, Qt::Key_Return);
-    QVERIFY(settled());
-  }
-  /// A number typed while something is drawn towards a place.
-  void typedTowards(double x, double y, const QString& text) {
-    QTest::mouseMove(&view(), onScreen(on(x, y)));
-    QTest::qWait(30);
-    QTest::keyClick(&view(), text[0].isDigit() ? text[0].toLatin1() : '=');
-    typed("sketch-number", text);
-  }
   Id lineAt(const Vec2& a, const Vec2& b) {
     for (const auto& e : now().entities)
       if (e.shape == drawing::Shape::Line && ((now().at(e.points[0]) - a).norm() + (now().at(e.points[1]) - b).norm() < 0.5 || (now().at(e.points[1]) - a).norm() + (now().at(e.points[0]) - b).norm() < 0.5)) return e.id;
@@ -279,64 +241,6 @@ private slots:
     const auto state = inspect::stateOf(*body(trim));
     QCOMPARE(state.openings.size(), size_t(2));
     keep();
-    // J09: the hole is undone again.
-    look(scene::ViewFrom::Top);
-    clicks_ = keysTyped_ = 0;
-    tool("trim", "restore");
-    const std::string whole = draft();
-    at({7, 0, placeSeen(trim, [](const scene::Hit& h) { return h.at.head<2>().norm() < 20; }).z()});
-    QVERIFY(good(whole));
-    QCOMPARE(inspect::stateOf(*body(whole)).openings.size(), size_t(1));
-    keep();
-    countedIn("J09: a hole drawn on a face restored");
-  }
-
-  /// J19: one line, of which two skins use a part each.
-  void aLineIsSharedByTwoSkinsAndBothFollowIt() {
-    begin("front");
-    const auto line = w().recipe().steps.back()->id;
-    with("spline");
-    put(-60, 0), put(-20, 14), put(20, 30), put(60, -20);
-    QTest::keyClick(&view(), Qt::Key_Return);
-    rest();
-    keep();
-    look(scene::ViewFrom::Corner);
-    std::vector<std::string> skins;
-    for (const auto& [end, length] : {std::pair("to", "30"), {"from", "-24"}}) {
-      tool("surfaces", "extrude");
-      skins.push_back(draft());
-      at(curve(line).at(curve(line).last() * (skins.size() == 1 ? 0.2 : 0.8)));
-      press("pick-part");
-      enter(end, "0.45");
-      enter("length", length);
-      QVERIFY(good(skins.back()));
-      keep();
-    }
-    const auto meets = [&] {
-      for (const std::string& skin : skins) {
-        QVERIFY(good(skin));
-        int met = 0;
-        for (const TopoDS_Edge& e : brep::edges(*body(skin))) {
-          const auto path = brep::toPath(e);
-          QVERIFY(path.has_value());
-          if (std::abs(path->start().y()) > 1e-6 || std::abs(path->end().y()) > 1e-6) continue;
-          ++met;
-          for (int i = 0; i <= 50; ++i) VERIFY_AT_MOST(nurbs::closestPoint(curve(line), path->at(path->last() * i / 50)).distanceMm, 0.0005);
-        }
-        QCOMPARE(met, 1);
-      }
-    };
-    meets();
-    const auto before = body(skins[1]);
-    w().focus().unfold(line);
-    QVERIFY(settled());
-    drag(onScreen(on(20, 30)), onScreen(on(26, 40)));
-    QVERIFY(settled());
-    QVERIFY(body(skins[1]) != before);
-    VERIFY_AT_MOST(nurbs::closestPoint(curve(line), {26, 0, 40}).distanceMm, 0.5);
-    meets();
-    keep();
-    countedIn("J19: a line shared by two skins");
   }
 
   /// A spline of degree 5 that leaves its start flat and meets an edge of a skin with equal curvature; its angle there only tells.
@@ -635,48 +539,6 @@ private slots:
     QVERIFY(settled());
     QCOMPARE(now().entities.size(), size_t(1));
     QVERIFY(inputs(d).value("links", json::array()).empty());
-  }
-
-  void twoDrawingsMakeACurveInSpace() {
-    clicks_ = keysTyped_ = 0;
-    begin("top");
-    const auto top = w().recipe().steps.back()->id;
-    with("spline");
-    put(-30, 0), put(0, 12), put(30, 4);
-    QTest::keyClick(&view(), Qt::Key_Return);
-    rest();
-    keep();
-    look(scene::ViewFrom::Corner);
-    begin("front");
-    const auto side = w().recipe().steps.back()->id;
-    with("spline_control");
-    put(-30, 0), put(-10, 25), put(12, 25), put(30, 5);
-    QTest::keyClick(&view(), Qt::Key_Return);
-    rest();
-    keep();
-    look(scene::ViewFrom::Corner);
-    tool("curves", "two_view");
-    at(curve(top).at(0.4));
-    at(curve(side).at(0.6));
-    const auto both = draft();
-    QVERIFY(settled());
-    QVERIFY(good(both));
-    const nurbs::Path in3 = curve(both);
-    for (int i = 0; i <= 20; ++i) {
-      const Vec3 p = in3.at(in3.last() * i / 20);
-      VERIFY_AT_MOST(nurbs::closestPoint(curve(top), {p.x(), p.y(), 0}).distanceMm, 0.001);
-      VERIFY_AT_MOST(nurbs::closestPoint(curve(side), {p.x(), 0, p.z()}).distanceMm, 0.001);
-    }
-    keep();
-    // A control point of the side drawing is pulled: the curve follows.
-    w().focus().unfold(side);
-    QVERIFY(settled());
-    const Vec2 before = now().at(now().entities[0].points[2]);
-    drag(onScreen(on(before.x(), before.y())), onScreen(on(before.x(), before.y() + 8)));
-    QVERIFY(good(both));
-    const Vec3 p = curve(both).at(0.5 * curve(both).last());
-    VERIFY_AT_MOST(nurbs::closestPoint(curve(side), {p.x(), 0, p.z()}).distanceMm, 0.001);
-    countedIn("two drawings and their curve");
   }
 };
 

@@ -13,7 +13,8 @@ Schema schema() {
       picks("drawings", "Drawings",
             "Planar curves of two views, in any order: what is seen from one side, and what from the other.",
             Kind::Curve | Kind::Edge)
-          .atLeast(2),
+          .atLeast(2)
+          .drawnHere({{"drawing"}, {"spline"}}),
       picks("planes", "Planes", "Planes of the drawings; only straight ones do not tell their own.", Kind::Plane)
           .optional()
           .atMost(2),
