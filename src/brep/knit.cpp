@@ -3,6 +3,7 @@
 #include "brep/convert.h"
 #include "brep/guard.h"
 #include "brep/rings.h"
+#include "brep/sewn_edges.h"
 #include "brep/skin.h"
 #include "nurbs/measure/closest.h"
 
@@ -58,6 +59,7 @@ public:
     Handle(KernelProgress) progress = new KernelProgress(cx_);
     sewing.Perform(progress->Start());
     if (cx_.stopped()) return fail(cancelled());
+    mendImages(sewing.SewedShape(), gap_);
     FaceHistory history;
     std::vector<TopoDS_Face> sewn;
     for (const NamedFace& f : faces_) sewn.push_back(history.take(sewing, f));
