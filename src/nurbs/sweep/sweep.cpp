@@ -377,7 +377,7 @@ private:
         return fail(problem("LM-Y001", "the profile stands where the rails meet")
                         .at(there.origin)
                         .inField("sections")
-                        .tryThis("move it to where they lie apart"));
+                        .tryThis("move it to where they lie apart; of rails that go on in one another let the later ones count as 'goes on'"));
       const Eigen::Affine3d back = affineOf(there).inverse();
       sections.clear();
       for (double v : carrier->parameters()) {

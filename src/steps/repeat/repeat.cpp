@@ -73,7 +73,7 @@ Schema placeFields() {
 }
 
 Schema schema() {
-  Schema s{picks("what", "Objects", "The bodies, faces, curves and points to repeat.", kPlaceable | Kind::Face)};
+  Schema s{picks("what", "Objects", "The bodies, faces, curves and points to repeat.", kPlaceable | Kind::Face).prefer(kPlaceable)};
   for (Field& f : placeFields()) s.push_back(std::move(f));
   s.push_back(choice("as", "Result", "Copies, each a body of its own; all together one body; or all of them added to other solids or cut out of these.",
                      {{"copies", "copies"}, {"one", "one body"}, {"add", "added to"}, {"cut", "cut out of"}}));
