@@ -32,18 +32,44 @@ constexpr double kOnFaceMm = 0.003;
 constexpr double kBeyond = 3; ///< open ends: so far a band goes on, by its contacts' distance from the edge, to be cut by the faces there
 
 /// A surface made larger beyond those sides where it can be.
+/// Whether what a surface got on one side goes on from it without folding over, as it would beyond a pole near by.
+bool goesOn(const nurbs::Surface& more, const nurbs::Surface& from, int side) {
+  constexpr int kAlong = 16, kOut = 6;
+  const bool alongV = side < 2; // the side runs along v, and more of it lies across, in u
+  const double border = side == 0 ? from.firstU() : side == 1 ? from.lastU() : side == 2 ? from.firstV() : from.lastV();
+  const double outer = side == 0 ? more.firstU() : side == 1 ? more.lastU() : side == 2 ? more.firstV() : more.lastV();
+  const double a = alongV ? from.firstV() : from.firstU(), b = alongV ? from.lastV() : from.lastU();
+  for (int i = 0; i <= kAlong; ++i) {
+    const double t = a + (b - a) * i / kAlong;
+    Vec3 before;
+    for (int k = 0; k <= kOut; ++k) {
+      const double s = border + (outer - border) * k / kOut;
+      nurbs::SurfaceDerivatives d;
+      more.derivatives(alongV ? s : t, alongV ? t : s, 1, d);
+      const Vec3 square = d(1, 0).cross(d(0, 1));
+      if (k > 0 && square.dot(before) <= 0) return false;
+      before = square;
+    }
+  }
+  return true;
+}
+
 nurbs::Surface largerBy(nurbs::Surface s, double mm, const Tolerances& tol, const Context& cx) {
+  constexpr int kTries = 5; ///< each half as far as the one before
   for (int side = 0; side < 4; ++side) {
     if (side < 2 && s.closedU()) continue;
     if ((side == 2 && s.poleAtFirstV(tol.point)) || (side == 3 && s.poleAtLastV(tol.point))) continue;
-    for (const nurbs::GoOn how : {nurbs::GoOn::Natural, nurbs::GoOn::Straight}) {
-      std::array<double, 4> by{};
-      by[size_t(side)] = mm;
-      if (auto more = nurbs::extended(s, by, how, cx)) {
+    bool done = false;
+    for (int k = 0; k < kTries && !done; ++k)
+      for (const nurbs::GoOn how : {nurbs::GoOn::Natural, nurbs::GoOn::Straight}) {
+        std::array<double, 4> by{};
+        by[size_t(side)] = std::ldexp(mm, -k);
+        auto more = nurbs::extended(s, by, how, cx);
+        done = more && goesOn(*more, s, side);
+        if (!done) continue;
         s = std::move(*more);
         break;
       }
-    }
   }
   return s;
 }

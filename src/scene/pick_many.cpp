@@ -1,6 +1,8 @@
 #include "scene/pick_many.h"
 
 #include <algorithm>
+#include <map>
+#include <set>
 
 namespace lumsk::scene {
 
@@ -92,15 +94,15 @@ std::vector<Hit> pickInside(const Scene& d, const Camera& camera, const Vec2& a,
   return out;
 }
 
-std::vector<Hit> tangentChain(const Scene& d, const Hit& edge, AngleTolerance corner) {
-  const auto [body, first] = find(d, edge);
-  if (!body) return {edge};
-  std::vector<const DrawnEdge*> chain{first};
+namespace {
+
+std::vector<const DrawnEdge*> chainOf(const DrawnBody& body, const DrawnEdge& first, AngleTolerance corner) {
+  std::vector<const DrawnEdge*> chain{&first};
   for (const bool last : {true, false}) {
-    End end = endOf(*first, last);
+    End end = endOf(first, last);
     for (bool grown = true; grown;) {
       grown = false;
-      for (const DrawnEdge& e : *body->edges) {
+      for (const DrawnEdge& e : *body.edges) {
         if (e.seam || e.points.size() < 2 || std::find(chain.begin(), chain.end(), &e) != chain.end()) continue;
         for (const bool other : {true, false}) {
           const End meets = endOf(e, other);
@@ -116,23 +118,46 @@ std::vector<Hit> tangentChain(const Scene& d, const Hit& edge, AngleTolerance co
       }
     }
   }
+  return chain;
+}
+
+} // namespace
+
+std::vector<Hit> tangentChain(const Scene& d, const Hit& edge, AngleTolerance corner) {
+  const auto [body, first] = find(d, edge);
+  if (!body) return {edge};
   std::vector<Hit> out;
-  for (const DrawnEdge* e : chain) out.push_back(edgeHit(*body, *e));
+  for (const DrawnEdge* e : chainOf(*body, *first, corner)) out.push_back(edgeHit(*body, *e));
   return out;
 }
 
 std::vector<Hit> similarEdges(const Scene& d, const Hit& edge, const std::vector<inspect::Join>& joins) {
   const auto [body, first] = find(d, edge);
   if (!body) return {edge};
-  const auto angleOf = [&](const DrawnEdge& e) {
-    const auto j = std::find_if(joins.begin(), joins.end(), [&](const auto& x) { return x.edge == e.name; });
-    return j == joins.end() ? -1.0 : j->angleDeg;
+  std::map<std::string, double> angles;
+  for (const inspect::Join& j : joins) angles[j.edge] = j.angleDeg;
+  struct Looks {
+    bool open, straight;
+    double angleDeg = -1.0; ///< the largest of its pieces
   };
+  const auto looksOf = [&](const std::vector<const DrawnEdge*>& chain) {
+    Looks l{chain.front()->open, chain.size() == 1 && straight(*chain.front())};
+    for (const DrawnEdge* e : chain)
+      if (const auto at = angles.find(e->name); at != angles.end()) l.angleDeg = std::max(l.angleDeg, at->second);
+    return l;
+  };
+  // Pieces of one line look as the whole of it does, wherever it is divided.
+  const AngleTolerance corner = Tolerances().corner;
+  const Looks wanted = looksOf(chainOf(*body, *first, corner));
+  std::set<const DrawnEdge*> seen;
   std::vector<Hit> out;
   for (const DrawnEdge& e : *body->edges) {
-    if (e.seam || e.points.size() < 2 || e.open != first->open || straight(e) != straight(*first)) continue;
-    if (!e.open && std::abs(angleOf(e) - angleOf(*first)) > kLikeDeg) continue;
-    out.push_back(edgeHit(*body, e));
+    if (e.seam || e.points.size() < 2 || seen.count(&e)) continue;
+    const auto chain = chainOf(*body, e, corner);
+    seen.insert(chain.begin(), chain.end());
+    const Looks l = looksOf(chain);
+    if (l.open != wanted.open || l.straight != wanted.straight || (!l.open && std::abs(l.angleDeg - wanted.angleDeg) > kLikeDeg)) continue;
+    for (const DrawnEdge* piece : chain) out.push_back(edgeHit(*body, *piece));
   }
   return out;
 }

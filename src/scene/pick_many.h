@@ -13,8 +13,8 @@ std::vector<Hit> pickInside(const Scene& d, const Camera& camera, const Vec2& co
 /// `corner` count as smooth.
 std::vector<Hit> tangentChain(const Scene& d, const Hit& edge, AngleTolerance corner);
 
-/// The edges of the same body that are like an edge: open as well, or with faces that meet at about the same angle
-/// (5 degrees), and as straight or bent. Itself included.
+/// The edges of the same body that are like an edge with what goes on from it: open as well, or with faces that meet at about the same largest
+/// angle (5 degrees), and as straight or bent; whole lines, however they are divided. Itself included.
 std::vector<Hit> similarEdges(const Scene& d, const Hit& edge, const std::vector<inspect::Join>& joins);
 
 } // namespace lumsk::scene

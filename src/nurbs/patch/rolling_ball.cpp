@@ -14,6 +14,8 @@ namespace lumsk::nurbs {
 namespace {
 
 constexpr double kSolvedMm = 1e-10;
+constexpr double kStalledMm = 1e-7; ///< steps no shorter than this come of how exactly feet are found, after so many:
+constexpr int kStalled = 8;
 constexpr double kMarchSteps = 160, kMarchTurn = 0.2; ///< around the edge; rad a step
 constexpr double kPointedMm = 0.02; ///< where a band that fades is narrower it has no direction to speak of
 
@@ -51,7 +53,7 @@ bool ballIn(const RoundEdge& edge, const Vec3& in, const Vec3& square, Vec3 c, d
     if (!step.allFinite()) return false;
     if (const double most = std::abs(r); step.norm() > most) step *= most / step.norm();
     c += step;
-    if (step.norm() < kSolvedMm) {
+    if (step.norm() < kSolvedMm || (i >= kStalled && step.norm() < kStalledMm)) {
       x.centre = c;
       return feetOn(edge, {c, c}, on);
     }

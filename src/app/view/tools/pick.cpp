@@ -147,10 +147,10 @@ private:
 
   void pickSimilar(const scene::Hit& edge) {
     for (const auto& b : work().scene()->bodies)
-      if (b.step == edge.step)
-        if (const auto figures = work().results().figuresOf(b.body))
-          return work().focus().pickAll(scene::similarEdges(*work().scene(), edge, figures->joins));
-    work().focus().pickAll(scene::similarEdges(*work().scene(), edge, {}));
+      if (b.step == edge.step) {
+        const auto figures = work().results().figuresOf(b.body); // of a fresh body they may not be there yet
+        return work().focus().pickAll(scene::similarEdges(*work().scene(), edge, figures ? figures->joins : inspect::joins(*b.body, work().recipe().tolerances)));
+      }
   }
 
   std::vector<scene::Hit> under_;
