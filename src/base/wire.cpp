@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
-#include <filesystem>
 #include <optional>
 #include <poll.h>
 #include <sys/socket.h>
@@ -121,15 +120,6 @@ Wire Listening::next(int milliseconds) const {
   pollfd fd{handle_, POLLIN, 0};
   if (::poll(&fd, 1, milliseconds) <= 0) return {};
   return Wire(::accept4(handle_, nullptr, nullptr, SOCK_CLOEXEC | SOCK_NONBLOCK));
-}
-
-std::string programBeside(const std::string& name) {
-  namespace fs = std::filesystem;
-  std::error_code e;
-  const fs::path here = fs::read_symlink("/proc/self/exe", e).parent_path();
-  for (const fs::path& p : {here / name, here.parent_path() / name, here.parent_path() / "libexec/lumsk" / name})
-    if (::access(p.c_str(), X_OK) == 0) return p;
-  return {};
 }
 
 } // namespace lumsk

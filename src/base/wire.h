@@ -58,8 +58,4 @@ private:
   int handle_ = -1;
 };
 
-/// A program that belongs to this one: beside it, in the folder above, where the tests of a build stand, or where it is installed. Empty:
-/// there is none.
-std::string programBeside(const std::string& name);
-
 } // namespace lumsk

@@ -92,6 +92,7 @@ private:
       out_.middles.push_back(p.at(0.5 * p.last()));
       edges_[k].meets = asked_[k].meets;
       edges_[k].neighbour = asked_[k].neighbour;
+      edges_[k].out = asked_[k].out;
     }
     return {};
   }

@@ -9,6 +9,7 @@ namespace lumsk::brep {
 struct FillAsked {
   Meets meets = Meets::G0;
   nurbs::Neighbour neighbour; ///< of `G1` and `G2`
+  std::optional<nurbs::WayOut> out = {}; ///< of the face that the neighbour is
 };
 
 struct Filled {

@@ -1,6 +1,6 @@
 #include "brep/worker.h"
 
-#include "base/wire.h"
+#include "base/program.h"
 #include "brep/memory_file.h"
 #include "brep/pack.h"
 

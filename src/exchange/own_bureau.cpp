@@ -1,19 +1,14 @@
-#include "base/wire.h"
+#include "base/program.h"
 #include "exchange/bureau.h"
-#include "exchange/temporary.h"
 
 #include <csignal>
-#include <cstdlib>
 #include <fcntl.h>
-#include <filesystem>
 #include <poll.h>
 #include <spawn.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 namespace lumsk::exchange {
-
-namespace fs = std::filesystem;
 
 namespace {
 
@@ -37,17 +32,6 @@ bool listens(int output) {
 }
 
 } // namespace
-
-TemporaryFolder::TemporaryFolder() {
-  std::error_code e;
-  std::string name = (fs::temp_directory_path(e) / "lumsk-XXXXXX").string();
-  if (::mkdtemp(name.data())) path_ = name;
-}
-
-TemporaryFolder::~TemporaryFolder() {
-  std::error_code e;
-  if (!path_.empty()) fs::remove_all(path_, e);
-}
 
 const std::vector<std::pair<std::string, BureauManner>>& bureauManners() {
   static const std::vector<std::pair<std::string, BureauManner>> list{{"usual", BureauManner::Usual},     {"slow", BureauManner::Slow}, {"down", BureauManner::Down},

@@ -109,10 +109,10 @@ private slots:
             if (p.y() < -13 && std::abs(p.x()) < 1.3 && p.z() > 29 && p.z() < 33 && p.z() < best.z()) best = p;
       return best;
     };
+    enter("size", "0.15");
     fromMenu(onDent(), "Pick similar edges");
     const size_t rims = inputs(soft)["edges"].size(); // some dents lie across a seam, which divides their rims
     QVERIFY2(rims >= 40 && rims < 90, qPrintable(QString::number(rims)));
-    enter("size", "0.15");
     QVERIFY(good(soft));
     keep();
     QVERIFY(volume(soft) > 0);
@@ -129,6 +129,8 @@ private slots:
     const std::string lid = draft();
     look(scene::ViewFrom::Corner);
     at(Vec3(32 * std::cos(3.9), 32 * std::sin(3.9), 20));
+    QVERIFY(good(lid) && inspect::stateOf(*body(lid)).boxHigh.z() > 25); // a dome that goes on from the wall
+    option("meets", "g0"); // a flat one is wanted
     QVERIFY(good(lid));
     keep();
     QCOMPARE(inspect::stateOf(*body(lid)).openings.size(), size_t(1));

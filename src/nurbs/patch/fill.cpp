@@ -332,6 +332,20 @@ Expected<std::vector<double>> leftInside(const FillRing& ring, const FillOptions
   return out;
 }
 
+/// Where it is known which way leads out of what lies beside an edge, the fill goes that way.
+Expected<void> checkWayOut(const FillRing& ring, const Surface& s) {
+  for (int k = 0; k < ring.count(); ++k) {
+    const auto at = ring.wayOut(k);
+    if (!at) continue;
+    const Vec2 x = ring.domain(ring.flat().at(k, at->share)), c = ring.flat().inward(k, at->share).cwiseQuotient(ring.size());
+    SurfaceDerivatives d;
+    s.derivatives(x.x(), x.y(), 1, d);
+    if ((c.x() * d(1, 0) + c.y() * d(0, 1)).dot(at->away) <= 0)
+      return fail(problem("LM-V012", "the fill folds back on what lies beside edge " + std::to_string(k + 1)).at(d(0, 0)).tryThis("ask for G0 there, or put a curve inside"));
+  }
+  return {};
+}
+
 /// Within the ring it has one front everywhere, and it does not run far away from its edges and what lies inside.
 Expected<void> checkShape(const FillRing& ring, const FillOptions& o, const Surface& s) {
   Vec3 low = ring.box()[0], high = ring.box()[1];
@@ -372,6 +386,7 @@ Expected<FillResult> fill(const std::vector<FillEdge>& edges, const FillOptions&
   LUMSK_TRY(ring, FillRing::of(edges, options.zoneShare, cx.tolerances, cx));
   LUMSK_TRY(best, Filler(*ring, options, cx).run());
   LUMSK_TRY(inside, leftInside(*ring, options, best.surface));
+  LUMSK_CHECK(checkWayOut(*ring, best.surface));
   LUMSK_CHECK(checkShape(*ring, options, best.surface));
   FillResult out;
   out.surface = std::move(best.surface);

@@ -2,6 +2,7 @@
 #include "base/meets.h"
 #include "nurbs/patch/flat_ring.h"
 #include "nurbs/patch/patch_fit.h"
+#include "nurbs/patch/way_out.h"
 
 namespace lumsk::nurbs {
 
@@ -10,6 +11,7 @@ struct FillEdge {
   Path path;
   Meets meets = Meets::G1; ///< `G0` to `G2`
   Neighbour neighbour;     ///< of `G1` and `G2`
+  std::optional<WayOut> out = {}; ///< of the neighbour: which way the fill goes on, where the ring alone does not tell
 };
 
 struct FillOptions {

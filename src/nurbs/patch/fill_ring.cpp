@@ -36,7 +36,7 @@ Expected<void> FillRing::layOut(const Context& cx) {
   std::vector<RingEdge> edges;
   for (const FillEdge& e : edges_) lengths_.emplace_back(e.path);
   for (int k = 0; k < count(); ++k)
-    edges.push_back({&edges_[size_t(k)].path, &lengths_[size_t(k)], order(k) > 0 ? edges_[size_t(k)].neighbour : Neighbour()});
+    edges.push_back({&edges_[size_t(k)].path, &lengths_[size_t(k)], order(k) > 0 ? edges_[size_t(k)].neighbour : Neighbour(), order(k) > 0 ? edges_[size_t(k)].out : std::nullopt});
   LUMSK_TRY(flat, FlatRing::of(edges, cx));
   flat_ = std::move(flat);
   const Vec2 span = flat_.high() - flat_.low();
@@ -64,6 +64,12 @@ CurveDerivatives FillRing::onEdge(int k, double share) const {
   d[2] = (d[2] - d[2].dot(tangent) * tangent) / speed;
   d[1] = tangent;
   return d;
+}
+
+std::optional<FillRing::Out> FillRing::wayOut(int k) const {
+  const FillEdge& e = edges_[size_t(k)];
+  if (!e.out || order(k) == 0) return {};
+  return Out{RingEdge{&e.path, &lengths_[size_t(k)], {}, e.out}.shareOut(), e.out->away};
 }
 
 Expected<NeighbourPlace> FillRing::beside(int k, const Vec3& at) const {

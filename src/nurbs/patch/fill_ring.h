@@ -19,6 +19,11 @@ public:
   int highest() const;
   double length(int edge) const { return lengths_[size_t(edge)].total(); } ///< mm
   double perimeter() const { return flat_.lengthMm(); }
+  struct Out {
+    double share;
+    Vec3 away;
+  };
+  std::optional<Out> wayOut(int edge) const; ///< where it is known
   const Path& path(int edge) const { return edges_[size_t(edge)].path; }
 
   const FlatRing& flat() const { return flat_; }

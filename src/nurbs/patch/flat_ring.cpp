@@ -1,5 +1,7 @@
 #include "nurbs/patch/flat_ring.h"
 
+#include "nurbs/measure/closest.h"
+
 #include "nurbs/fit/interpolate.h"
 
 #include <Eigen/Geometry>
@@ -66,6 +68,11 @@ Expected<FlatRing> FlatRing::of(const std::vector<RingEdge>& edges, const Contex
       out.developed_ = beside && std::abs(beside->normal.dot(normal)) < std::cos(radFromDeg(kMostLeanDeg));
     }
   if (out.developed_) out.develop(edges, cx.tolerances);
+  if (out.developed_ && out.leadsBack()) { // along a rim that hardly turns within its skin, as a drum's, either side may be in front
+    out.images_.clear(), out.fronts_.clear();
+    out.frame_.y = -out.frame_.y;
+    out.develop(edges, cx.tolerances);
+  }
   out.low_ = Vec2::Constant(1e300), out.high_ = -out.low_;
   for (int k = 0; k < int(edges.size()); ++k)
     for (int i = 0; i < kOutline; ++i) {
@@ -170,6 +177,18 @@ Vec2 FlatRing::inward(int edge, double share) const {
   }
   along.normalize();
   return {-along.y(), along.x()};
+}
+
+double RingEdge::shareOut() const { return length->lengthAt(closestPoint(*path, out->at).t) / length->total(); }
+
+bool FlatRing::leadsBack() const {
+  double ahead = 0;
+  for (size_t k = 0; k < edges_.size(); ++k) {
+    if (!edges_[k].out) continue;
+    const double share = edges_[k].shareOut();
+    ahead += front(int(k), share).cross(walkedTo(edges_[k], share).along).dot(edges_[k].out->away) * edges_[k].length->total();
+  }
+  return ahead < 0;
 }
 
 Vec3 FlatRing::front(int edge, double share) const {

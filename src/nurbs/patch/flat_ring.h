@@ -2,7 +2,9 @@
 #include "base/context.h"
 #include "nurbs/joins/neighbour.h"
 #include "nurbs/measure/arc_length.h"
+#include "nurbs/patch/way_out.h"
 
+#include <optional>
 #include <vector>
 
 namespace lumsk::nurbs {
@@ -12,11 +14,13 @@ struct RingEdge {
   const Path* path = nullptr;
   const ArcLength* length = nullptr; ///< of the path
   Neighbour neighbour;
+  std::optional<WayOut> out = {};
+  double shareOut() const; ///< of the length, of the place where the way out is known
 };
 
 /// A closed ring of edges laid out flat, counter-clockwise, with its lengths kept as far as can be: seen along the normal
 /// of its area where its neighbours do not lean by more than 50 degrees from it, else walked in the plane keeping arc
-/// lengths, geodesic turning and the angles of its corners; what is missing of a whole turn, and of its end meeting its
+/// lengths, geodesic turning and the angles of its corners, with the ways out of what lies beside it at its inner side; what is missing of a whole turn, and of its end meeting its
 /// start, is spread by length. Edges are counted as the ring has them, places on them as shares of their lengths.
 class FlatRing {
 public:
@@ -39,6 +43,7 @@ public:
 
 private:
   void develop(const std::vector<RingEdge>& edges, const Tolerances& tol);
+  bool leadsBack() const; ///< laid out so that its inside is where its neighbours are
 
   std::vector<RingEdge> edges_;
   std::vector<Spline> images_; ///< of a developed ring, over shares; z is nought

@@ -1,6 +1,7 @@
 #include "brep/fill.h"
 
 #include "brep/curves_on.h"
+#include "inspect/edge_sides.h"
 #include "steps/neighbours.h"
 #include "steps/openings.h"
 #include "steps/skins.h"
@@ -110,12 +111,20 @@ private:
       if (edge.asked != Meets::G0) {
         LUMSK_TRY(beside, besideOf(e, body, index));
         asked.neighbour = beside;
+        if (beside && body && in_.picked("skins").empty()) asked.out = wayOutOf(*body, index);
         if (beside) edge.meets = asked.meets = edge.asked;
       }
       out.push_back(std::move(edge));
       asked_.push_back(std::move(asked));
     }
     return out;
+  }
+
+  /// At the middle of an open edge, out of its face.
+  static std::optional<nurbs::WayOut> wayOutOf(const brep::Body& body, int edge) {
+    const auto places = inspect::placesAlong(body, edge, 3);
+    if (places.size() != 3 || places[1].sides.size() != 1) return {};
+    return nurbs::WayOut{places[1].at, -places[1].sides[0].into};
   }
 
   Expected<nurbs::Neighbour> besideOf(const TopoDS_Edge& e, const brep::BodyPtr& body, int index) {

@@ -2,7 +2,8 @@
 #include "brep/curves_on.h"
 #include "inspect/joins.h"
 #include "recipe/edit.h"
-#include "support/recipes.h"
+#include "inspect/state.h"
+#include "support/solids.h"
 
 using namespace lumsk;
 using namespace lumsk::test;
@@ -101,6 +102,25 @@ private slots:
   }
 
   /// The middle goes up by what is asked for; the edges stay met.
+  void aDrumIsClosedByADomeThatGoesOnFromItsWall() {
+    // Along the rim of a drum the wall does not turn: which way the dome goes, only the wall's own side tells.
+    for (const double length : {20.0, -20.0}) {
+      Bench b;
+      const auto ring = b.add("ring", {{"shape", "circle"}, {"width", 64}});
+      const auto wall = b.add("extrude", {{"sections", picks({pick(ring)})}, {"length", length}});
+      const auto dome = b.add("fill", {{"edges", picks({pick(wall, "edge", wall + ".skin|end")})}, {"meets", "g1"}});
+      const auto shell = b.add("thicken", {{"skin", picks({pick(dome)})}, {"thickness", 1.8}});
+      b.run();
+      VERIFY_STEP(b, dome);
+      const auto skin = std::get<brep::BodyPtr>(b.result(dome).outcome->outputs[0].object);
+      const auto s = inspect::stateOf(*skin);
+      VERIFY_AT_MOST(inspect::summarise(inspect::joins(*skin, {})).angleDeg, 0.01);
+      QVERIFY(length > 0 ? s.boxHigh.z() > 25 && s.boxLow.z() > -0.01 : s.boxLow.z() < -25 && s.boxHigh.z() < 0.01);
+      VERIFY_STEP(b, shell);
+      QVERIFY(solidVolume(b, shell) > 0);
+    }
+  }
+
   void fullnessRaisesTheMiddle() {
     Bench b = dome([](Bench& x) { x.add("ring", {{"width", 50}, {"depth", 40}}); });
     b.add("fill", {{"edges", picks({cutEdge(b.body("s6"), "s6")})}, {"knit", false}});

@@ -1,4 +1,6 @@
 #include "brep/curves_on.h"
+#include "brep/rings.h"
+#include "brep/skin.h"
 #include "brep/thicken_parts.h"
 #include "inspect/joins.h"
 #include "support/edges.h"
@@ -240,6 +242,44 @@ private slots:
     }
     QVERIFY(looked > 10);
     QVERIFY(inspect::stateOf(*b.body(made)).boxHigh.x() < 29.5);
+  }
+
+  void smallBallsRunAroundTheTipsOfALens() {
+    for (const double up : {2.0, 4.0, 6.0}) {
+      Bench b;
+      const auto line = [&](const Vec3& middle) { return spline(b, {{{-40, 0, 0}}, {{middle.x(), middle.y(), middle.z()}}, {{40, 0, 0}}}); };
+      const auto right = line({0, 13, 0}), left = line({0, -13, 0});
+      json skins = json::array();
+      for (const double z : {up, -8.0}) skins.push_back(pick(b.add("loft", {{"sections", picks({pick(right), pick(line({0, 0, z})), pick(left)})}})));
+      const auto lens = b.add("knit", {{"skins", skins}});
+      const auto made = edgesStep(b, "round", lens, {Vec3(0, 13, 0), Vec3(0, -13, 0)}, 0.3);
+      b.run();
+      VERIFY_STEP(b, made);
+      VERIFY_AT_MOST(worstContact(b, made), 0.01);
+      VERIFY_AT_MOST(brep::largestTolerance(b.body(made)->shape), 0.05);
+      QVERIFY(solidVolume(b, made) > 0.99 * solidVolume(b, lens) && solidVolume(b, made) < solidVolume(b, lens));
+    }
+  }
+
+  /// The rim that a ball cuts into a cone: its pole lies beside the rim, beyond which a skin cannot be carried on.
+  void aRimBesideThePoleOfABallIsRounded() {
+    for (const double size : {0.05, 0.15, 0.3}) {
+      Bench b;
+      const auto cone = b.add("loft", {{"sections", picks({pick(b.add("ring", disc(32, 0, 0, 24))), pick(b.add("ring", disc(28, 0, 0, 40)))})}, {"solid", true}});
+      const auto arc = b.add("arc", {{"plane", picks({pick("world", "plane", "front")})}, {"x", 15.4}, {"y", 31}, {"radius", 1}, {"from", -90}, {"to", 90}});
+      const auto axis = b.add("line", {{"points", pointList({{15.4, 0, 27}, {15.4, 0, 35}})}});
+      const auto dent = b.add("revolve", {{"sections", picks({pick(arc)})}, {"axis", picks({pick(axis)})}, {"solid", true}, {"target", picks({pick(cone, "solid")})}, {"combine", "cut"}});
+      b.run();
+      VERIFY_STEP(b, dent);
+      Vec3 rim = Vec3::Zero();
+      for (const TopoDS_Edge& e : brep::edges(*b.body(dent)))
+        if (const Vec3 p = brep::middleOf(e); std::abs((p - Vec3(15.4, 0, 31)).norm() - 1) < 0.01 && p.z() < 31) rim = p;
+      const auto made = edgesStep(b, "round", dent, {rim}, size);
+      b.run();
+      VERIFY_STEP(b, made);
+      VERIFY_AT_MOST(worstContact(b, made), 0.01);
+      QVERIFY(solidVolume(b, made) > 0 && solidVolume(b, made) < solidVolume(b, dent));
+    }
   }
 
   void whatDoesNotFitIsToldWithWhatDoes() {
