@@ -483,17 +483,7 @@ int listTexts() {
   return kDone;
 }
 
-} // namespace
-
-int main(int argc, char** argv) {
-  const PlainLines output(std::cout), errors(std::cerr);
-  brep::quietKernel();
-  CLI::App app{"Lumsk without a window"};
-  app.require_subcommand(1);
-  RunArguments r;
-  std::string endings;
-  for (const exchange::Format& f : exchange::formats())
-    if (endings.find(f.endings.front()) == std::string::npos) endings += (endings.empty() ? "" : " ") + f.endings.front();
+void addRun(CLI::App& app, RunArguments& r, const std::string& endings) {
   auto* runCommand = app.add_subcommand("run", "evaluate a project and export");
   runCommand->add_option("FILE", r.file, "project (.lumsk or recipe.json)")->required();
   runCommand->add_option("--set", r.set, "NAME=EXPR: another value for a number")->take_all();
@@ -516,6 +506,46 @@ int main(int argc, char** argv) {
   runCommand->add_option("--lens", r.lenses, "picture and sheet: a lens, as the window calls it")->take_all();
   runCommand->add_option("--lens-set", r.lensSet, "picture and sheet: LENS.KEY=VALUE, a setting of a lens")->take_all();
   runCommand->add_option("--finish", r.finish, "picture and sheet: matt, satin, gloss or metal for all bodies");
+}
+
+void addIron(CLI::App& app, cli::IronArguments& ironing) {
+  auto* ironCommand = app.add_subcommand("iron", "the least moves of curves with which the skins made from them wrinkle least");
+  ironCommand->add_option("FILE", ironing.file, "project (.lumsk or recipe.json)")->required();
+  ironCommand->add_option("STEP", ironing.steps, "ids of curves, or of skins: all curves that these are made from")->required();
+  ironCommand->add_option("--most", ironing.mostMm, "how far control points may move, mm")->check(CLI::Range(1e-4, 1e4));
+  ironCommand->add_option("--out", ironing.out, "project to write");
+  ironCommand->add_flag("--why", ironing.why, "only tells which control points add most to the wrinkles");
+  ironCommand->add_flag("--json", ironing.asJson, "as JSON");
+}
+
+void addSend(CLI::App& app, cli::SendArguments& sending) {
+  std::vector<std::string> manners;
+  for (const auto& m : exchange::bureauManners()) manners.push_back(m.first);
+  auto* sendCommand = app.add_subcommand("send", "send the visible solids to a print bureau and tell its answer");
+  sendCommand->add_option("FILE", sending.file, "project (.lumsk or recipe.json)")->required();
+  sendCommand->add_option("--bureau", sending.bureau, "socket at which a bureau listens; without it the simulated one is started");
+  sendCommand->add_option("--simulate", sending.manner, "how the simulated bureau behaves")->check(CLI::IsMember(manners));
+  sendCommand->add_option("--material", sending.wish.material, "key of a material, as 'pla'");
+  sendCommand->add_option("--layer", sending.wish.layerMm, "height of the layers, mm");
+  sendCommand->add_option("--copies", sending.wish.copies, "how many are wanted");
+  sendCommand->add_option("--most", sending.options.mostSeconds, "seconds that the answer may take")->check(CLI::Range(1.0, 86400.0));
+  sendCommand->add_option("--picture", sending.layers, "SVG of one layer, to write");
+  sendCommand->add_option("--which", sending.layer, "which layer, from 0; the middle one without it")->check(CLI::NonNegativeNumber);
+  sendCommand->add_flag("--json", sending.asJson, "as JSON");
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  const PlainLines output(std::cout), errors(std::cerr);
+  brep::quietKernel();
+  CLI::App app{"Lumsk without a window"};
+  app.require_subcommand(1);
+  RunArguments r;
+  std::string endings;
+  for (const exchange::Format& f : exchange::formats())
+    if (endings.find(f.endings.front()) == std::string::npos) endings += (endings.empty() ? "" : " ") + f.endings.front();
+  addRun(app, r, endings);
   std::string file;
   std::vector<std::string> to;
   Writing converting;
@@ -533,28 +563,9 @@ int main(int argc, char** argv) {
   waysCommand->add_option("STEP", step, "id of a loft, network or boundary")->required();
   waysCommand->add_flag("--json", asJson, "as JSON");
   cli::IronArguments ironing;
-  auto* ironCommand = app.add_subcommand("iron", "the least moves of curves with which the skins made from them wrinkle least");
-  ironCommand->add_option("FILE", ironing.file, "project (.lumsk or recipe.json)")->required();
-  ironCommand->add_option("STEP", ironing.steps, "ids of curves, or of skins: all curves that these are made from")->required();
-  ironCommand->add_option("--most", ironing.mostMm, "how far control points may move, mm")->check(CLI::Range(1e-4, 1e4));
-  ironCommand->add_option("--out", ironing.out, "project to write");
-  ironCommand->add_flag("--why", ironing.why, "only tells which control points add most to the wrinkles");
-  ironCommand->add_flag("--json", ironing.asJson, "as JSON");
-
+  addIron(app, ironing);
   cli::SendArguments sending;
-  std::vector<std::string> manners;
-  for (const auto& m : exchange::bureauManners()) manners.push_back(m.first);
-  auto* sendCommand = app.add_subcommand("send", "send the visible solids to a print bureau and tell its answer");
-  sendCommand->add_option("FILE", sending.file, "project (.lumsk or recipe.json)")->required();
-  sendCommand->add_option("--bureau", sending.bureau, "socket at which a bureau listens; without it the simulated one is started");
-  sendCommand->add_option("--simulate", sending.manner, "how the simulated bureau behaves")->check(CLI::IsMember(manners));
-  sendCommand->add_option("--material", sending.wish.material, "key of a material, as 'pla'");
-  sendCommand->add_option("--layer", sending.wish.layerMm, "height of the layers, mm");
-  sendCommand->add_option("--copies", sending.wish.copies, "how many are wanted");
-  sendCommand->add_option("--most", sending.options.mostSeconds, "seconds that the answer may take")->check(CLI::Range(1.0, 86400.0));
-  sendCommand->add_option("--picture", sending.layers, "SVG of one layer, to write");
-  sendCommand->add_option("--which", sending.layer, "which layer, from 0; the middle one without it")->check(CLI::NonNegativeNumber);
-  sendCommand->add_flag("--json", sending.asJson, "as JSON");
+  addSend(app, sending);
   StudyWords studying;
   addStudy(app, studying);
   auto* stepsCommand = app.add_subcommand("steps", "all steps with their inputs");
@@ -567,7 +578,7 @@ int main(int argc, char** argv) {
     return code == 0 ? kDone : kWrongUse;
   }
   try {
-    if (*runCommand) return run(r);
+    if (app.got_subcommand("run")) return run(r);
     if (*checkCommand) return check(file, asJson);
     if (app.got_subcommand("study")) {
       if (studying.study.out.empty() && !studying.countOnly) return std::cerr << "--out is wanted: the folder for the table\n", kWrongUse;
@@ -575,11 +586,11 @@ int main(int argc, char** argv) {
     }
     if (*convertCommand) return convert(file, to, converting);
     if (*waysCommand) return ways(file, step, asJson);
-    if (*ironCommand) {
+    if (app.got_subcommand("iron")) {
       const auto done = cli::iron(ironing);
       return done ? kDone : (complain(done.error()), kWrongUse);
     }
-    if (*sendCommand) {
+    if (app.got_subcommand("send")) {
       const auto accepted = cli::send(sending);
       return !accepted ? (complain(accepted.error()), kWrongUse) : *accepted ? kDone : kFailures;
     }
