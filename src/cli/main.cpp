@@ -197,6 +197,35 @@ int exportTo(const recipe::Model& model, const std::string& path, const Writing&
   return kDone;
 }
 
+/// The report sheet that is asked for.
+int writeSheet(const recipe::Model& model, const RunArguments& a) {
+  const auto options = pictureOptions(a, model.namesBefore(""));
+  if (!options) return kWrongUse;
+  sheet::SheetOptions o;
+  o.title = std::filesystem::path(a.file).stem().string();
+  o.when = fmt::format("{:%Y-%m-%d}", fmt::localtime(std::time(nullptr)));
+  o.letter = a.paper == "letter";
+  o.lens = options->lens;
+  o.finish = options->finish;
+  for (const std::string& words : a.sections) {
+    const auto section = sheet::sectionFor(words, model);
+    if (!section) return complain(section.error()), kWrongUse;
+    o.sections.push_back(*section);
+  }
+  for (const std::string& name : a.measured) {
+    const auto known = [&](const auto& s) {
+      const recipe::StepResult* r = model.result(s->id);
+      return r && r->outcome && r->outcome->measured.count(name) > 0;
+    };
+    if (std::none_of(model.recipe->steps.begin(), model.recipe->steps.end(), known)) return std::cerr << "nothing that is measured is called '" << name << "'\n", kWrongUse;
+  }
+  if (!a.measured.empty()) o.measured = std::set<std::string>(a.measured.begin(), a.measured.end());
+  const auto done = sheet::writeSheet(model, a.sheet, o, {});
+  if (!done) return complain(done.error()), kWrongUse;
+  std::cout << fmt::format("{}: pages: {}, views at {}\n", a.sheet, done->pages, done->scale);
+  return kDone;
+}
+
 int run(const RunArguments& a) {
   auto project = exchange::readProject(a.file, exchange::Kept::Leave);
   if (!project) return complain(project.error()), kWrongUse;
@@ -235,25 +264,8 @@ int run(const RunArguments& a) {
     const auto done = sheet::writePictures(*model, a.picture, job, {});
     if (!done) return complain(done.error()), kWrongUse;
   }
-  if (!a.sheet.empty()) {
-    const auto options = pictureOptions(a, model->namesBefore(""));
-    if (!options) return kWrongUse;
-    sheet::SheetOptions o;
-    o.title = std::filesystem::path(a.file).stem().string();
-    o.when = fmt::format("{:%Y-%m-%d}", fmt::localtime(std::time(nullptr)));
-    o.letter = a.paper == "letter";
-    o.lens = options->lens;
-    o.finish = options->finish;
-    for (const std::string& words : a.sections) {
-      const auto section = sheet::sectionFor(words, *model);
-      if (!section) return complain(section.error()), kWrongUse;
-      o.sections.push_back(*section);
-    }
-    if (!a.measured.empty()) o.measured = std::set<std::string>(a.measured.begin(), a.measured.end());
-    const auto done = sheet::writeSheet(*model, a.sheet, o, {});
-    if (!done) return complain(done.error()), kWrongUse;
-    std::cout << fmt::format("{}: pages: {}, views at {}\n", a.sheet, done->pages, done->scale);
-  }
+  if (!a.sheet.empty())
+    if (const int code = writeSheet(*model, a); code != kDone) return code;
   return failed ? kFailures : kDone;
 }
 
