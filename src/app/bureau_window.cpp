@@ -15,12 +15,6 @@ namespace {
 
 constexpr int kWishWide = 280, kMostShown = 12; ///< pixels; reasons
 
-template <class W> W* named(W* widget, const char* name, const QString& accessible) {
-  widget->setObjectName(name);
-  widget->setAccessibleName(accessible);
-  return widget;
-}
-
 /// Words of others: never taken for more than text.
 QLabel* plain(const char* name, const char* tone) {
   auto* l = new QLabel;

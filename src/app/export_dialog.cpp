@@ -14,12 +14,6 @@ namespace {
 
 constexpr int kTextWidth = 320;
 
-template <class T> T* named(T* widget, const char* name, const QString& tip = {}) {
-  widget->setObjectName(name);
-  widget->setToolTip(tip);
-  return widget;
-}
-
 } // namespace
 
 ExportDialog::ExportDialog(Workspace& w, QWidget* parent)

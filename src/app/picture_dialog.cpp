@@ -1,4 +1,5 @@
 #include "app/picture_dialog.h"
+#include "app/widgets.h"
 #include "app/words.h"
 
 #include <QCheckBox>
@@ -16,11 +17,6 @@ namespace lumsk::app {
 namespace {
 
 enum Kind { kOne, kTurntable, kPage }; ///< as they are offered
-
-template <class W> W* named(W* widget, const char* name) {
-  widget->setObjectName(name);
-  return widget;
-}
 
 } // namespace
 

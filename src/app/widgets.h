@@ -16,6 +16,14 @@ inline QLabel* toned(const QString& text, const char* tone) {
   return l;
 }
 
+/// A widget with the name that tests find it by, and words for those who point at it or cannot see it.
+template <class W> W* named(W* widget, const char* name, const QString& words = {}) {
+  widget->setObjectName(name);
+  widget->setToolTip(words);
+  widget->setAccessibleName(words);
+  return widget;
+}
+
 /// Other words in a label, in another tone.
 inline void say(QLabel& label, const QString& words, const char* tone) {
   label.setText(words);
