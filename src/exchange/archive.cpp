@@ -4,6 +4,8 @@ namespace lumsk::exchange {
 
 namespace {
 
+/// The packing library's own choice is 9: a mesh takes six times as long then, and is 6 % smaller.
+constexpr zip_uint32_t kLevel = 5;
 constexpr zip_uint16_t kFirstDay = (1 << 5) | 1; ///< the first of January 1980, so that the same form makes the same file
 
 std::optional<std::string> bytesOf(zip_t* z, zip_uint64_t index) {
@@ -37,7 +39,7 @@ Expected<zip_uint64_t> addEntry(const Archive& to, const std::string& name, cons
     if (source) zip_source_free(source);
     return fail(problem("LM-F022", "the file cannot be packed"));
   }
-  if (!packed) zip_set_file_compression(to.zip, zip_uint64_t(at), ZIP_CM_STORE, 0);
+  zip_set_file_compression(to.zip, zip_uint64_t(at), packed ? ZIP_CM_DEFLATE : ZIP_CM_STORE, packed ? kLevel : 0);
   return zip_uint64_t(at);
 }
 

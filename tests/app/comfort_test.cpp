@@ -212,7 +212,7 @@ private slots:
       d->accept();
     });
     keys(Qt::Key_P, Qt::ControlModifier | Qt::ShiftModifier);
-    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 20000));
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 60000));
     const QImage image(path);
     QCOMPARE(image.size(), QSize(900, 300));
     // The form stands in it, undistorted: about as wide as it is in the view.
@@ -238,7 +238,7 @@ private slots:
         d->accept();
       });
       keys(Qt::Key_P, Qt::ControlModifier | Qt::ShiftModifier);
-      QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 20000));
+      QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 60000));
     };
     made("turn.png", 1);
     std::vector<double> wide;
@@ -329,7 +329,7 @@ private slots:
       QTest::keyClick(d, Qt::Key_Return);
     });
     keys(Qt::Key_E, Qt::ControlModifier);
-    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting() && QFileInfo(mesh).size() > 10000; }, 10000));
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting() && QFileInfo(mesh).size() > 10000; }, 60000));
     whenAsked<QFileDialog>([](QFileDialog* f) {
       QCOMPARE(f->windowTitle(), QString("Save as"));
       f->reject();
@@ -371,7 +371,7 @@ private slots:
       QTest::keyClick(d, Qt::Key_Return);
     });
     click("tool-sheet");
-    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting() && QFileInfo(path).size() > 10000; }, 20000));
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting() && QFileInfo(path).size() > 10000; }, 60000));
     const auto made = [](const QString& program, const QStringList& arguments) {
       QProcess p;
       p.start(program, arguments);

@@ -54,7 +54,7 @@ private slots:
       QTest::keyClick(d, Qt::Key_Return);
     });
     keys(Qt::Key_E, Qt::ControlModifier);
-    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 10000));
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 60000));
     const auto drawn = drawing::fromDxf(*exchange::readFile(path.toStdString()));
     VERIFY_OK(drawn);
     Eigen::AlignedBox2d box;
@@ -76,7 +76,7 @@ private slots:
       QTest::keyClick(d, Qt::Key_Return);
     });
     keys(Qt::Key_E, Qt::ControlModifier);
-    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 10000));
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 60000));
     const QStringList files = QDir(dir_.path()).entryList({"drum*"});
     QCOMPARE(files.size(), 2);
     QVERIFY(files.contains("drum-Front_left.3mf"));

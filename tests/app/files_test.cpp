@@ -86,7 +86,7 @@ private slots:
     QVERIFY(!window_->savePath("/proc/lumsk/x.lumsk"));
     QVERIFY(problemShown().contains("LM-F022"));
     window_->exportPath("/proc/lumsk/x.stl", {});
-    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 10000));
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 60000));
     QVERIFY(problemShown().contains("LM-F022"));
     QVERIFY(w().session().modified());
   }
@@ -140,7 +140,7 @@ private slots:
     for (const char* ending : {".step", ".brep", ".stl", ".3mf"}) {
       const QString file = dir_.filePath(QString("k") + ending);
       window_->exportPath(file, {});
-      QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 20000));
+      QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 60000));
       QVERIFY2(QFileInfo(file).size() > 5000, ending);
       QVERIFY2(find<QLabel>("instruction")->text().startsWith("wrote k"),
                qPrintable(find<QLabel>("instruction")->text()));
@@ -150,7 +150,7 @@ private slots:
     window_->exportPath(file, {{0.001, 1}});
     QVERIFY(window_->exporting());
     keys(Qt::Key_Escape);
-    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 20000));
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 60000));
     QCOMPARE(QFileInfo(file).size(), size);
     QCOMPARE(w().recipe().steps.size(), steps);
   }

@@ -107,7 +107,7 @@ private slots:
       QTest::keyClick(d, Qt::Key_Return);
     });
     keys(Qt::Key_E, Qt::ControlModifier);
-    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 10000));
+    QVERIFY(QTest::qWaitFor([&] { return !window_->exporting(); }, 60000));
     QVERIFY(QFileInfo(mesh).size() > 10000);
     whenAskedForAFile(file);
     keys(Qt::Key_S, Qt::ControlModifier);

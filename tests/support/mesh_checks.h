@@ -13,14 +13,21 @@ inline int selfCrossings(const brep::SolidMesh& m) {
     edge += (m.points[size_t(t[0])] - m.points[size_t(t[1])]).norm() / double(m.triangles.size());
   const double cell = 2 * edge;
   std::map<std::array<int, 3>, std::vector<int>> grid;
-  const auto box = [&](int k) {
-    const auto& t = m.triangles[size_t(k)];
+  std::vector<std::pair<Vec3, Vec3>> boxes;
+  for (const auto& t : m.triangles) {
     Vec3 low = m.points[size_t(t[0])], high = low;
     for (int i : t) low = low.cwiseMin(m.points[size_t(i)]), high = high.cwiseMax(m.points[size_t(i)]);
-    return std::pair{low, high};
+    boxes.emplace_back(low, high);
+  }
+  const auto apart = [&](int k, int l) {
+    const auto& [lowK, highK] = boxes[size_t(k)];
+    const auto& [lowL, highL] = boxes[size_t(l)];
+    for (int c = 0; c < 3; ++c)
+      if (lowK[c] > highL[c] || lowL[c] > highK[c]) return true;
+    return false;
   };
   for (int k = 0; k < int(m.triangles.size()); ++k) {
-    const auto [low, high] = box(k);
+    const auto& [low, high] = boxes[size_t(k)];
     for (int x = int(std::floor(low.x() / cell)); x <= int(std::floor(high.x() / cell)); ++x)
       for (int y = int(std::floor(low.y() / cell)); y <= int(std::floor(high.y() / cell)); ++y)
         for (int z = int(std::floor(low.z() / cell)); z <= int(std::floor(high.z() / cell)); ++z)
@@ -45,6 +52,7 @@ inline int selfCrossings(const brep::SolidMesh& m) {
   for (const auto& [where, list] : grid)
     for (size_t i = 0; i < list.size(); ++i)
       for (size_t j = i + 1; j < list.size(); ++j) {
+        if (apart(list[i], list[j])) continue;
         const auto &a = m.triangles[size_t(list[i])], &b = m.triangles[size_t(list[j])];
         bool shared = false;
         for (int x : a)
