@@ -1,5 +1,6 @@
 #include "app/field_editors.h"
 
+#include "app/kept_editor.h"
 #include "app/list_box.h"
 #include "app/picks_editor.h"
 #include "app/theme.h"
@@ -26,13 +27,6 @@ namespace {
 constexpr int kFewestRowsShown = 2, kMostRowsShown = 6; ///< of a table, without scrolling
 constexpr size_t kMostSegments = 3;                     ///< options that may stand side by side
 constexpr int kSegmentMargin = 10;                      ///< px, beside the words of each
-
-QHBoxLayout* flat(QWidget* w) {
-  auto* l = new QHBoxLayout(w);
-  l->setContentsMargins(0, 0, 0, 0);
-  l->setSpacing(0);
-  return l;
-}
 
 QString textOf(const json& v) {
   if (v.is_string()) return QString::fromStdString(v.get<std::string>());
@@ -417,6 +411,8 @@ FieldEditor* makeEditor(const Field& f, Workspace& w, ViewWidget& view) {
   switch (f.kind) {
   case FieldKind::Quantity: return new QuantityEditor(f, w);
   case FieldKind::Choice:
+    if (!f.kept.empty()) return new KeptEditor(f, w);
+    return new ChoiceEditor(f);
   case FieldKind::Continuity: return new ChoiceEditor(f);
   case FieldKind::Switch: return new SwitchEditor(f);
   case FieldKind::Text: return new TextEditor(f);

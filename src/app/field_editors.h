@@ -21,9 +21,11 @@ public:
   explicit FieldEditor(recipe::Field f, QWidget* parent = nullptr);
   const recipe::Field& field() const { return field_; }
   virtual void setValue(const json& v) = 0;
+  virtual void setOthers(const json&) {} ///< the values of all fields of the form, for editors that look at others too
   virtual void markProblem(const QString& reason); ///< empty: none
 signals:
   void changed(const nlohmann::json& value);
+  void changedTogether(const nlohmann::json& values); ///< of several fields, by their keys
   void focused();
   void enterAgain(); ///< Enter on a value that is taken already
 
@@ -153,6 +155,14 @@ public:
 private:
   QLineEdit* edit_;
 };
+
+/// A row of widgets without a margin around them or a gap between them.
+inline QHBoxLayout* flat(QWidget* w) {
+  auto* l = new QHBoxLayout(w);
+  l->setContentsMargins(0, 0, 0, 0);
+  l->setSpacing(0);
+  return l;
+}
 
 FieldEditor* makeEditor(const recipe::Field& f, Workspace& w, ViewWidget& view);
 

@@ -36,6 +36,7 @@ FieldForm::FieldForm(recipe::Schema schema, Workspace& w, ViewWidget& view, QWid
     ++row;
     lines_.push_back(line);
     connect(line.editor, &FieldEditor::changed, this, [this, key = f.key](const json& v) { emit changed(key, v); });
+    connect(line.editor, &FieldEditor::changedTogether, this, &FieldForm::changedTogether);
     connect(line.editor, &FieldEditor::focused, this, [this, key = f.key] { emit focused(key); });
     connect(line.editor, &FieldEditor::enterAgain, this, &FieldForm::enterAgain);
   }
@@ -72,6 +73,7 @@ void FieldForm::setValues(const json& values) {
   for (Line& l : lines_) {
     const recipe::Field& f = l.editor->field();
     l.editor->setValue(values.contains(f.key) ? values[f.key] : recipe::defaultValue(f));
+    l.editor->setOthers(values);
   }
   showLines();
 }

@@ -16,6 +16,7 @@ public:
   }
 signals:
   void changed(const std::string& key, const nlohmann::json& value);
+  void changedTogether(const nlohmann::json& values); ///< by their keys
   void focused(const std::string& key);
   void enterAgain();
 

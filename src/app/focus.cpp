@@ -158,8 +158,7 @@ void Focus::start(const std::string& kind, const json* given) {
   entry.version = step->version;
   entry.label = recipe::freeLabel(session_.recipe(), said(step->label).toStdString());
   json inputs = given ? *given : recipe::inputsWith({selection_.begin(), selection_.end()}, registry.schemaOf(kind));
-  for (const Field& f : registry.schemaOf(kind))
-    if (f.namesMeasurement) inputs[f.key] = recipe::freeMeasurementName(session_.recipe(), f.fallback, registry);
+  recipe::freeMeasurementName(inputs, session_.recipe(), registry.schemaOf(kind), registry);
   entry.inputs = std::make_shared<const json>(std::move(inputs));
   session_.begin(std::move(entry));
 }

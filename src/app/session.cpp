@@ -29,11 +29,24 @@ void Session::record(const recipe::RecipePtr& value, const QString& words) {
 }
 
 void Session::setInput(const std::string& step, const std::string& key, const json& value, const QString& words) {
+  setInputs(step, json{{key, value}}, words);
+}
+
+void Session::setInputs(const std::string& step, const json& values, const QString& words) {
   const auto* entry = now_->find(step);
-  if (!entry || (entry->inputs->contains(key) && (*entry->inputs)[key] == value)) return;
-  const recipe::Field* f = recipe::fieldOf({step, key}, *now_, registry_);
-  edit(recipe::withValue(*now_, {step, key}, value), words);
-  if (f && (f->kind == FieldKind::Choice || f->kind == FieldKind::Switch)) emit choiceChanged(step);
+  if (!entry) return;
+  Recipe next = *now_;
+  bool changed = false, chosen = false;
+  for (const auto& [key, value] : values.items()) {
+    if (entry->inputs->contains(key) && (*entry->inputs)[key] == value) continue;
+    const recipe::Field* f = recipe::fieldOf({step, key}, *now_, registry_);
+    changed = true;
+    chosen = chosen || (f && (f->kind == FieldKind::Choice || f->kind == FieldKind::Switch));
+    next = recipe::withValue(next, {step, key}, value);
+  }
+  if (!changed) return;
+  edit(std::move(next), words);
+  if (chosen) emit choiceChanged(step);
 }
 
 void Session::dragTo(Recipe next) {

@@ -27,6 +27,7 @@ public:
   // Changes
   void edit(recipe::Recipe next, const QString& words); ///< one undo entry, or part of the draft
   void setInput(const std::string& step, const std::string& key, const json& value, const QString& words);
+  void setInputs(const std::string& step, const json& values, const QString& words); ///< an object: value by key, in one edit
   void dragTo(recipe::Recipe next); ///< live, no undo entry yet
   void endDrag(const QString& words);
   void cancelDrag();

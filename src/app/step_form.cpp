@@ -22,6 +22,7 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
   connect(form_, &FieldForm::changed, this, [this](const std::string& key, const json& v) {
     w_.session().setInput(step_, key, v, tr("change %1").arg(QString::fromStdString(key)));
   });
+  connect(form_, &FieldForm::changedTogether, this, [this](const json& values) { w_.session().setInputs(step_, values, tr("choose what is kept")); });
   connect(form_, &FieldForm::focused, this, [this](const std::string& key) { w_.focus().unfold(step_, key); });
   connect(form_, &FieldForm::enterAgain, this, [this] {
     if (w_.session().draft() == step_ || drawnInPlace()) w_.focus().done();

@@ -5,6 +5,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <nlohmann/json.hpp>
+#include <set>
 
 namespace lumsk::recipe {
 
@@ -280,21 +282,38 @@ Recipe withSwitched(const Recipe& r, const std::vector<std::string>& steps, bool
   return next;
 }
 
-std::string freeLabel(const Recipe& r, const std::string& base) {
-  std::string label = base;
-  const auto taken = [&](const StepPtr& s) { return s->label == label; };
-  for (int n = 2; std::any_of(r.steps.begin(), r.steps.end(), taken); ++n) label = base + " " + std::to_string(n);
-  return label;
+std::string freeLabel(const Recipe& r, const std::string& label) {
+  const auto taken = [&](const std::string& l) {
+    return std::any_of(r.steps.begin(), r.steps.end(), [&](const StepPtr& s) { return s->label == l; });
+  };
+  if (!taken(label)) return label;
+  // "Ring 2" goes on to "Ring 3", not to "Ring 2 2".
+  std::string base = label;
+  if (const auto space = base.rfind(' '); space != std::string::npos && space + 1 < base.size() &&
+                                          base.find_first_not_of("0123456789", space + 1) == std::string::npos)
+    base.resize(space);
+  for (int n = 2;; ++n)
+    if (const std::string next = base + " " + std::to_string(n); !taken(next)) return next;
 }
 
-std::string freeMeasurementName(const Recipe& r, const std::string& base, const Registry& registry) {
-  std::vector<std::string> taken;
-  for (const auto& p : r.parameters) taken.push_back(p.name);
-  for (const auto& s : r.steps)
-    for (const std::string& n : measuredNames(*s->inputs, registry.schemaOf(s->kind))) taken.push_back(n);
-  std::string name = base;
-  for (int n = 2; std::find(taken.begin(), taken.end(), name) != taken.end(); ++n) name = base + std::to_string(n);
-  return name;
+void freeMeasurementName(json& inputs, const Recipe& r, const Schema& schema, const Registry& registry) {
+  for (const Field& f : schema) {
+    if (!f.namesMeasurement) continue;
+    std::set<std::string> taken;
+    for (const Parameter& p : r.parameters) taken.insert(p.name);
+    for (const StepPtr& s : r.steps)
+      for (const std::string& n : measuredNames(*s->inputs, registry.schemaOf(s->kind))) taken.insert(n);
+    const std::string base = inputs.value(f.key, f.fallback);
+    std::string name = base;
+    const auto clashes = [&] {
+      json tried = inputs;
+      tried[f.key] = name;
+      const auto names = measuredNames(tried, schema);
+      return std::any_of(names.begin(), names.end(), [&](const std::string& n) { return taken.count(n) > 0; });
+    };
+    for (int n = 2; clashes(); ++n) name = base + std::to_string(n);
+    inputs[f.key] = name;
+  }
 }
 
 } // namespace lumsk::recipe

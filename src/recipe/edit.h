@@ -55,7 +55,8 @@ std::pair<Recipe, const Field*> withItemTurned(const Recipe& r, const ItemRef& r
 // Steps
 Recipe withLabel(const Recipe& r, const std::string& step, const std::string& label);
 Recipe withSwitched(const Recipe& r, const std::vector<std::string>& steps, bool on);
-std::string freeLabel(const Recipe& r, const std::string& base);
-std::string freeMeasurementName(const Recipe& r, const std::string& base, const Registry& registry);
+std::string freeLabel(const Recipe& r, const std::string& label);
+/// Where a step measures: the name in its inputs becomes one under which nothing stands yet, with all its endings.
+void freeMeasurementName(nlohmann::json& inputs, const Recipe& r, const Schema& schema, const Registry& registry);
 
 } // namespace lumsk::recipe

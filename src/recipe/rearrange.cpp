@@ -1,5 +1,7 @@
 #include "recipe/rearrange.h"
 
+#include "recipe/edit.h"
+
 #include <algorithm>
 #include <nlohmann/json.hpp>
 #include <set>
@@ -53,40 +55,6 @@ json renamed(const json& j, const std::map<std::string, std::string>& ids,
       out[key] = next;
     }
   return out;
-}
-
-std::string freeLabel(const Recipe& r, const std::string& label) {
-  const auto taken = [&](const std::string& l) {
-    return std::any_of(r.steps.begin(), r.steps.end(), [&](const StepPtr& s) { return s->label == l; });
-  };
-  if (!taken(label)) return label;
-  // "Ring 2" goes on to "Ring 3", not to "Ring 2 2".
-  std::string base = label;
-  if (const auto space = base.rfind(' '); space != std::string::npos && space + 1 < base.size() &&
-                                          base.find_first_not_of("0123456789", space + 1) == std::string::npos)
-    base.resize(space);
-  for (int n = 2;; ++n)
-    if (const std::string next = base + " " + std::to_string(n); !taken(next)) return next;
-}
-
-void freeMeasurementName(json& inputs, const Recipe& r, const Schema& schema, const Registry& registry) {
-  for (const Field& f : schema) {
-    if (!f.namesMeasurement) continue;
-    std::set<std::string> taken;
-    for (const Parameter& p : r.parameters) taken.insert(p.name);
-    for (const StepPtr& s : r.steps)
-      for (const std::string& n : measuredNames(*s->inputs, registry.schemaOf(s->kind))) taken.insert(n);
-    const std::string base = inputs.value(f.key, f.fallback);
-    std::string name = base;
-    const auto clashes = [&] {
-      json tried = inputs;
-      tried[f.key] = name;
-      const auto names = measuredNames(tried, schema);
-      return std::any_of(names.begin(), names.end(), [&](const std::string& n) { return taken.count(n) > 0; });
-    };
-    for (int n = 2; clashes(); ++n) name = base + std::to_string(n);
-    inputs[f.key] = name;
-  }
 }
 
 /// Adds steps one after another behind a place; returns their new ids.

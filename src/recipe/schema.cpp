@@ -101,6 +101,12 @@ Field& Field::ofPlaceSize(double share) {
   ofPlace = share;
   return *this;
 }
+Field& Field::keeping(std::string option, std::vector<Field> fields) {
+  keptOption = std::move(option);
+  kept = std::move(fields);
+  return *this;
+}
+
 Field& Field::linkedTo(std::string picksKey) {
   linksField = std::move(picksKey);
   return *this;

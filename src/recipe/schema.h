@@ -66,6 +66,9 @@ struct Field {
 
   // Choice and continuity
   std::vector<Option> options;
+  /// Values of other fields that people keep under names of their own, to choose them like options: this one of them is chosen then.
+  std::string keptOption;
+  std::vector<Field> kept;
 
   // Picks
   Kind accepts = Kind::None;
@@ -109,6 +112,7 @@ struct Field {
   Field& placeTo(std::string ratioKey, std::string acrossKey = {});
   Field& onPlane(std::string picksKey);
   Field& linkedTo(std::string picksKey);
+  Field& keeping(std::string option, std::vector<Field> fields);
   Field& endsAt(std::string startKey, std::string endKey, std::string mirrorPicksKey);
 };
 

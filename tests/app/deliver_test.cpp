@@ -6,7 +6,9 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDialog>
+#include <QInputDialog>
 #include <QLineEdit>
+#include <QMenu>
 #include <QMimeData>
 #include <QTreeWidget>
 #include <QUrl>
@@ -26,6 +28,21 @@ class DeliverTest : public WindowTestBase {
     }
     QVERIFY(settled());
     QCOMPARE(w().model()->bodies.size(), size_t(2));
+  }
+
+  /// Takes the entry that begins so from the menu that a button opens.
+  void fromMenu(const QString& button, const QString& begin) {
+    auto* timer = new QTimer(this);
+    connect(timer, &QTimer::timeout, this, [timer, begin] {
+      auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+      if (!menu) return;
+      timer->deleteLater();
+      timer->stop();
+      for (QAction* a : menu->actions())
+        if (a->text().startsWith(begin)) QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(a).center());
+    });
+    timer->start(30);
+    click(button);
   }
 
 private slots:
@@ -124,6 +141,56 @@ private slots:
     QVERIFY(settled());
     QVERIFY(w().session().draft().empty());
     QCOMPARE(w().recipe().steps.back()->kind, std::string("print_check"));
+  }
+
+  void aMachineOfOnesOwnIsKeptAndChosen() {
+    add("ring", {{"shape", "circle"}, {"width", 30}});
+    add("extrude", {{"sections", json::array({{{"id", "i1"}, {"step", w().recipe().steps.back()->id}}})}, {"length", 40}, {"solid", true}});
+    keys(Qt::Key_6);
+    const auto checked = [&] {
+      click("tool-print_check");
+      pickAt({5, -5, 40});
+      QVERIFY(settled());
+    };
+    checked();
+    const auto notes = [&] { return result(w().session().draft())->outcome->notes.size(); };
+    const auto value = [&](const char* key) { return w().recipe().find(w().session().draft())->inputs->at(key); };
+    auto* list = [&] { return find<QComboBox>("choose-machine"); }();
+    QVERIFY(list);
+    const int shipped = list->count();
+    choose("machine", "own");
+    type("roomX", "100");
+    type("roomZ", "20 + 5");
+    QVERIFY(settled());
+    QCOMPARE(notes(), size_t(1)); // it is 40 high
+    whenAsked<QInputDialog>([](QInputDialog* d) {
+      QTest::keyClicks(d->findChild<QLineEdit*>(), "Hazel");
+      QTest::keyClick(d, Qt::Key_Return);
+    });
+    fromMenu("kept-machine", "Keep");
+    QCOMPARE(list->count(), shipped + 2); // and a line before it
+    QCOMPARE(list->currentText(), QString("Hazel"));
+    choose("machine", "birch");
+    QCOMPARE(notes(), size_t(0));
+    // In another check, chosen like the others: three sizes and the choice in one edit.
+    keys(Qt::Key_Return);
+    QVERIFY(settled());
+    checked();
+    list = find<QComboBox>("choose-machine");
+    QVERIFY(list && list->findText("Hazel") > 0);
+    list->setFocus();
+    QTest::keyClick(list, Qt::Key_End);
+    QVERIFY(settled());
+    QCOMPARE(value("machine"), json("own"));
+    QCOMPARE(value("roomX"), json("100"));
+    QCOMPARE(value("roomZ"), json("25"));
+    QCOMPARE(notes(), size_t(1));
+    keys(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(settled());
+    QCOMPARE(notes(), size_t(0));
+    QVERIFY(!w().recipe().find(w().session().draft())->inputs->contains("roomX"));
+    fromMenu("kept-machine", "Forget Hazel");
+    QCOMPARE(find<QComboBox>("choose-machine")->count(), shipped);
   }
 
   void aMouldIsCheckedAndItsPartingLineDrawn() {

@@ -35,6 +35,7 @@ Schema schema() {
   Field name = measurementName("print");
   name.endings[""] = {"_volume", "_grams", "_height", "_overhang", "_cavities", "_islands", "_wall", "_gap"};
   const auto side = [](const char* key, const char* label, const char* fallback) { return length(key, label, "Of the room in which the machine prints.", fallback).within(1, 1e4).when("machine", {"own"}); };
+  const std::vector<Field> room{side("roomX", "Width", "200"), side("roomY", "Depth", "200"), side("roomZ", "Height", "200")};
   return {picks("body", "Part", "The solid that is to be printed.", Kind::Solid | Kind::Skin).atMost(1),
           choice("up", "Upwards", "How it stands while it is printed.", std::move(ways)),
           picks("along", "Along", "A plane, whose normal is upwards, or something straight.", kLine).optional().atMost(1).when("up", {"picked"}),
@@ -43,10 +44,10 @@ Schema schema() {
           length("wall", "Walls from", "Thinner walls are told.", "1").within(0, 100),
           length("gap", "Gaps from", "Narrower gaps may grow together.", "0.3").within(0, 100),
           ratioField("density", "Density", "Of what it is printed from, in g/cm3.", "1.24").within(0.001, 30),
-          choice("machine", "Machine", "The room that it must fit into.", rooms),
-          side("roomX", "Width", "200"),
-          side("roomY", "Depth", "200"),
-          side("roomZ", "Height", "200"),
+          choice("machine", "Machine", "The room that it must fit into.", rooms).keeping("own", room),
+          room[0],
+          room[1],
+          room[2],
           name};
 }
 
