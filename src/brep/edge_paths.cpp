@@ -199,24 +199,44 @@ int facesAround(const Body& b, const Vec3& at, double nearMm) {
   return count;
 }
 
-double turnAtEdge(const Body& b, int edge) {
-  const auto beside = facesAt(b, edge);
-  const auto path = toPath(edges(b)[size_t(edge)]);
+namespace {
+
+std::optional<Frame> touchingPlane(const BodyFaces& on, const Vec3& near) {
+  const auto at = on.beside(near); // also for places on its border
+  if (!at) return {};
+  return Frame::fromNormal(at->d(0, 0), at->normal);
+}
+
+} // namespace
+
+EdgeTurns::EdgeTurns(const Body& b) : body_(b) {}
+EdgeTurns::~EdgeTurns() = default;
+
+const BodyFaces* EdgeTurns::on(int face) {
+  const auto [known, isNew] = faces_.try_emplace(face);
+  if (isNew)
+    if (auto on = BodyFaces::of(body_, face, {})) known->second = std::make_unique<const BodyFaces>(std::move(*on));
+  return known->second.get();
+}
+
+double EdgeTurns::at(int edge) {
+  const auto beside = facesAt(body_, edge);
+  const auto path = toPath(edges(body_)[size_t(edge)]);
   if (beside.size() != 2 || !path) return 0;
+  const BodyFaces *first = on(beside[0]), *second = on(beside[1]);
+  if (!first || !second) return 0;
   double most = 0;
   for (const double f : {0.03, 0.25, 0.5, 0.75, 0.97}) {
     const Vec3 p = path->at(f * path->last());
-    const auto one = touchingPlane(b, beside[0], p), other = touchingPlane(b, beside[1], p);
+    const auto one = touchingPlane(*first, p), other = touchingPlane(*second, p);
     if (one && other) most = std::max(most, degFromRad(angleBetweenRad(one->normal(), other->normal())));
   }
   return most;
 }
 
 std::optional<Frame> touchingPlane(const Body& b, int face, const Vec3& near) {
-  auto on = BodyFaces::of(b, face, {});
-  const auto at = on ? on->beside(near) : std::nullopt; // also for places on its border
-  if (!at) return {};
-  return Frame::fromNormal(at->d(0, 0), at->normal);
+  const auto on = BodyFaces::of(b, face, {});
+  return on ? touchingPlane(*on, near) : std::nullopt;
 }
 
 } // namespace lumsk::brep

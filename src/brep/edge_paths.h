@@ -4,6 +4,8 @@
 #include "nurbs/core/path.h"
 
 #include <functional>
+#include <map>
+#include <memory>
 
 namespace lumsk::brep {
 
@@ -29,8 +31,20 @@ std::optional<Frame> planeOf(const Body& b, int face, LengthTolerance point);
 
 /// How many faces reach a place.
 int facesAround(const Body& b, const Vec3& at, double nearMm);
-/// The largest angle between the two faces at an edge, degrees; nought where there are not two.
-double turnAtEdge(const Body& b, int edge);
+class BodyFaces;
+/// The largest angles between the two faces at edges of one body, degrees; nought where there are not two. What is found out
+/// about a face is kept for its other edges.
+class EdgeTurns {
+public:
+  explicit EdgeTurns(const Body& b);
+  ~EdgeTurns();
+  double at(int edge);
+
+private:
+  const BodyFaces* on(int face); ///< null: it cannot be looked at
+  const Body& body_;
+  std::map<int, std::unique_ptr<const BodyFaces>> faces_;
+};
 
 /// The plane that touches a face at its place nearest to a point, its normal outwards; nothing where it has none.
 std::optional<Frame> touchingPlane(const Body& b, int face, const Vec3& near);

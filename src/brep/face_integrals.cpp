@@ -24,6 +24,7 @@ namespace {
 
 constexpr int kNodesOnBorder = 4;   ///< between neighbouring places where border or surface change their polynomials
 constexpr int kPiecesOfBorder = 12; ///< at least, of every edge
+constexpr double kOutside = 1e-6;   ///< of the domain: borders on its sides may leave it by that
 
 /// Parameters where a coordinate of the border passes a knot of the surface, between two places that bracket it.
 void addCrossings(const Geom2dAdaptor_Curve& c, double a, double b, bool inU, const std::vector<double>& knots,
@@ -40,12 +41,14 @@ void addCrossings(const Geom2dAdaptor_Curve& c, double a, double b, bool inU, co
   }
 }
 
-/// Nodes around a face's border, with respect to its surface's own normal; nothing where an edge has no parameter curve.
+/// Nodes around a face's border, with respect to its surface's own normal; nothing where an edge has no parameter curve, or
+/// one that leaves the surface's domain. (The kernel's bounds of a border are no measure: they are wider than it.)
 std::optional<std::vector<nurbs::BorderNode>> borderOf(const TopoDS_Face& face, const nurbs::Surface& s) {
   const TopoDS_Face f = TopoDS::Face(face.Oriented(TopAbs_FORWARD));
   const std::vector<double> us = nurbs::breakpoints(s.knotsU(), s.degreeU()),
                             vs = nurbs::breakpoints(s.knotsV(), s.degreeV());
   const nurbs::GaussRule rule = nurbs::gaussLegendre(kNodesOnBorder);
+  const double nearU = kOutside * (us.back() - us.front()), nearV = kOutside * (vs.back() - vs.front());
   std::vector<nurbs::BorderNode> out;
   for (TopExp_Explorer x(f, TopAbs_EDGE); x.More(); x.Next()) {
     const TopoDS_Edge e = TopoDS::Edge(x.Current());
@@ -78,6 +81,7 @@ std::optional<std::vector<nurbs::BorderNode>> borderOf(const TopoDS_Face& face, 
         gp_Pnt2d p;
         gp_Vec2d d;
         c.D1(places[k] + width * rule.at[i], p, d);
+        if (p.X() < us.front() - nearU || p.X() > us.back() + nearU || p.Y() < vs.front() - nearV || p.Y() > vs.back() + nearV) return {};
         out.push_back({std::clamp(p.X(), us.front(), us.back()), std::clamp(p.Y(), vs.front(), vs.back()),
                        sign * d.X() * width * rule.weight[i]});
       }
@@ -85,7 +89,7 @@ std::optional<std::vector<nurbs::BorderNode>> borderOf(const TopoDS_Face& face, 
   return out;
 }
 
-/// The surface of a face as a spline whose domain holds the face, moved so that `from` is its origin.
+/// The surface of a face as a spline, moved so that `from` is its origin.
 std::optional<nurbs::Surface> splineOf(const TopoDS_Face& f, const Vec3& from) {
   double u0, u1, v0, v1;
   BRepTools::UVBounds(f, u0, u1, v0, v1);
@@ -98,9 +102,7 @@ std::optional<nurbs::Surface> splineOf(const TopoDS_Face& f, const Vec3& from) {
   } else {
     s = toSurface(BRep_Tool::Surface(f), false);
   }
-  const double nearU = 1e-6 * (u1 - u0), nearV = 1e-6 * (v1 - v0);
-  if (!s || u0 < s->firstU() - nearU || u1 > s->lastU() + nearU || v0 < s->firstV() - nearV || v1 > s->lastV() + nearV)
-    return {};
+  if (!s) return {};
   Eigen::Isometry3d t = Eigen::Isometry3d::Identity();
   t.translation() = -from;
   return nurbs::transformed(*s, t);

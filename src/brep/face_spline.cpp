@@ -40,10 +40,14 @@ nurbs::Surface flat(const Geom_Plane& g, const Vec2& low, const Vec2& high) {
 Expected<nurbs::Surface> over(const Handle(Geom_Surface) & g, Vec2& low, Vec2& high, double& deviationMm,
                               const Context& cx) {
   if (const auto* plane = dynamic_cast<const Geom_Plane*>(g.get())) return flat(*plane, low, high);
+  if (!g->IsUPeriodic()) { // the kernel's bounds of a border are wider than it: beyond a seam beside which there is a hole
+    double u0, u1, v0, v1;
+    g->Bounds(u0, u1, v0, v1);
+    low = low.cwiseMax(Vec2(u0, v0));
+    high = high.cwiseMin(Vec2(u1, v1));
+  }
   const bool closed = closedAcrossU(g, low, high);
   if (auto s = toSurface(g, closed); s && !g->IsUPeriodic()) {
-    low = low.cwiseMax(Vec2(s->firstU(), s->firstV()));
-    high = high.cwiseMin(Vec2(s->lastU(), s->lastV()));
     nurbs::Surface part = nurbs::portion(*s, low.x(), high.x(), low.y(), high.y());
     if (!closed) return part;
     return nurbs::Surface::trusted(part.degreeU(), part.degreeV(), part.knotsU(), part.knotsV(), part.grid(), true);

@@ -85,42 +85,43 @@ public:
 
 private:
   /// The edges that a pick means: itself, those around a face, or all of a face. Smooth ones are no edges of a face.
-  std::vector<int> edgesMeant(const PickedParts& p, size_t k) const {
+  std::vector<int> edgesMeant(const PickedParts& p, size_t k, brep::EdgeTurns& turns) const {
     const Picked& pick = in_.picked("edges")[k];
     if (pick.kind == Kind::Edge && in_.itemText("edges", k, "extent") != "loop") return {pick.index};
     std::vector<int> out;
     if (pick.kind == Kind::Face) {
       for (int e = 0; e < int(p.body->edgeNames.size()); ++e) {
         const auto beside = brep::facesAt(*p.body, e);
-        if (std::find(beside.begin(), beside.end(), pick.index) != beside.end() && sharp(*p.body, e)) out.push_back(e);
+        if (std::find(beside.begin(), beside.end(), pick.index) != beside.end() && sharp(turns, e)) out.push_back(e);
       }
       return out;
     }
     const auto loop = brep::loopThrough(*p.body, pick.index, cx_.tolerances.point);
     const auto all = brep::edges(*p.body);
     for (int e = 0; loop && e < int(all.size()); ++e)
-      if (const auto path = brep::toPath(all[size_t(e)]); path && brep::runsAlong(*loop, *path, 10 * cx_.tolerances.point.mm) && sharp(*p.body, e)) out.push_back(e);
+      if (const auto path = brep::toPath(all[size_t(e)]); path && brep::runsAlong(*loop, *path, 10 * cx_.tolerances.point.mm) && sharp(turns, e)) out.push_back(e);
     return out;
   }
 
   /// Whether two faces meet there with a kink.
-  bool sharp(const brep::Body& body, int edge) const { return brep::turnAtEdge(body, edge) > cx_.tolerances.corner.deg; }
+  bool sharp(brep::EdgeTurns& turns, int edge) const { return turns.at(edge) > cx_.tolerances.corner.deg; }
   /// An edge with those that go on from it without a corner, as long as their faces meet with a kink.
-  Expected<nurbs::Path> runAlong(const brep::Body& body, int edge) const {
-    return brep::tangentChain(body, edge, cx_.tolerances.corner, cx_.tolerances.point, [&](int k) { return brep::facesAt(body, k).size() != 2 || sharp(body, k); });
+  Expected<nurbs::Path> runAlong(const brep::Body& body, int edge, brep::EdgeTurns& turns) const {
+    return brep::tangentChain(body, edge, cx_.tolerances.corner, cx_.tolerances.point, [&](int k) { return brep::facesAt(body, k).size() != 2 || sharp(turns, k); });
   }
 
   /// The runs of the picked edges, each once.
   Expected<std::vector<Run>> runsOf(const PickedParts& p) {
     std::vector<Run> out;
+    brep::EdgeTurns turns(*p.body);
     const auto& picked = in_.picked("edges");
     for (size_t k = 0; k < picked.size(); ++k) {
       if (picked[k].objectId() != p.object || picked[k].index < 0) continue;
       const bool own = in_.itemText("edges", k, "sized") == "own";
       const double size = own ? in_.itemNumber("edges", k, "own").value_or(0) : in_.number("size");
-      const auto meant = edgesMeant(p, k);
+      const auto meant = edgesMeant(p, k, turns);
       for (int e : meant) {
-        LUMSK_TRY(path, runAlong(*p.body, e));
+        LUMSK_TRY(path, runAlong(*p.body, e, turns));
         const auto edge = brep::toPath(brep::edges(*p.body)[size_t(e)]);
         const Vec3 middle = edge ? edge->at(0.5 * edge->last()) : path.at(0.5 * path.last());
         if (std::any_of(out.begin(), out.end(), [&](const Run& r) { return nurbs::closestPoint(r.path, middle).distanceMm < cx_.tolerances.point.mm; })) continue;
@@ -144,7 +145,8 @@ private:
   Expected<std::optional<nurbs::Path>> now(const brep::Body& body, const Run& r) const {
     const auto found = std::find(body.edgeNames.begin(), body.edgeNames.end(), r.name);
     if (found == body.edgeNames.end()) return std::optional<nurbs::Path>();
-    LUMSK_TRY(path, runAlong(body, int(found - body.edgeNames.begin())));
+    brep::EdgeTurns turns(body);
+    LUMSK_TRY(path, runAlong(body, int(found - body.edgeNames.begin()), turns));
     return std::optional(std::move(path));
   }
 

@@ -282,6 +282,28 @@ private slots:
     }
   }
 
+  /// Two dents with the seam of the cone between them, so near that the kernel's bounds of their rims reach beyond it: what lies on the
+  /// seam's other side is still beside them.
+  void rimsBesideASeamAreRounded() {
+    for (const double turn : {4.5, 5.0}) {
+      Bench b;
+      json below = disc(32, 0, 0, 24), above = disc(28, 0, 0, 40);
+      below["turn"] = above["turn"] = turn;
+      const auto cone = b.add("loft", {{"sections", picks({pick(b.add("ring", below)), pick(b.add("ring", above))})}, {"solid", true}});
+      const auto arc = b.add("arc", {{"plane", picks({pick("world", "plane", "front")})}, {"x", 15.4}, {"y", 31}, {"radius", 1}, {"from", -90}, {"to", 90}});
+      const auto axis = b.add("line", {{"points", pointList({{15.4, 0, 27}, {15.4, 0, 35}})}});
+      const auto dent = b.add("revolve", {{"sections", picks({pick(arc)})}, {"axis", picks({pick(axis)})}, {"solid", true}, {"target", picks({pick(cone, "solid")})}, {"combine", "cut"}});
+      const auto dents = b.add("repeat", {{"what", picks({pick(dent, "solid", "alone")})}, {"way", "round"}, {"count", 2}, {"turn", "each"}, {"angle", 9}, {"as", "cut"}, {"bodies", picks({pick(dent, "solid")})}});
+      b.run();
+      VERIFY_STEP(b, dents);
+      const auto made = b.add("round", {{"edges", picks({pick(dents, "face", cone + ".skin")})}, {"size", 0.15}});
+      b.run();
+      VERIFY_STEP(b, made);
+      VERIFY_AT_MOST(worstContact(b, made), 0.01);
+      QVERIFY(solidVolume(b, made) > 0 && solidVolume(b, made) < solidVolume(b, dents));
+    }
+  }
+
   void whatDoesNotFitIsToldWithWhatDoes() {
     Bench b;
     const auto drum = prism(b, disc(60), 20);
