@@ -93,7 +93,7 @@ private slots:
     w().steps().repeat(dent);
     QVERIFY(settled());
     const std::string dents = draft();
-    enter("count", "12"); // forty are rounded together in a minute, which is too long
+    enter("count", "12"); // forty are rounded together in 40 s, which is too long
     QVERIFY(good(dents));
     keep();
     VERIFY_AT_MOST(std::abs(volume(crown) - 12 * one - volume(dents)), 0.02 * 12 * one);
