@@ -18,6 +18,7 @@ KeptEditor::KeptEditor(recipe::Field f, Workspace& w) : FieldEditor(std::move(f)
   box_->setAccessibleName(label);
   box_->setObjectName("choose-" + key);
   edit_->setText("+");
+  edit_->setMinimumSize(28, 28);
   edit_->setObjectName("kept-" + key);
   edit_->setToolTip(tr("Keep these values under a name, or forget one"));
   edit_->setAccessibleName(edit_->toolTip());
@@ -98,7 +99,10 @@ void KeptEditor::offer() {
   name->setEnabled(option_ == field_.keptOption);
   const Kept all = kept();
   if (!all.empty()) menu.addSeparator();
-  for (const auto& [kept, values] : all) menu.addAction(tr("Forget %1").arg(QString::fromStdString(kept)))->setData(QString::fromStdString(kept));
+  for (const auto& [own, values] : all) {
+    const QString shown = QString::fromStdString(own);
+    menu.addAction(tr("Forget %1").arg(QString(shown).replace("&", "&&")))->setData(shown); // menus take a lone one for a key
+  }
   const QAction* wanted = menu.exec(edit_->mapToGlobal(QPoint(0, edit_->height())));
   if (!wanted) return;
   if (wanted == name) return askForName();
