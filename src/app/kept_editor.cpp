@@ -18,7 +18,7 @@ KeptEditor::KeptEditor(recipe::Field f, Workspace& w) : FieldEditor(std::move(f)
   box_->setAccessibleName(label);
   box_->setObjectName("choose-" + key);
   edit_->setText("+");
-  edit_->setMinimumSize(28, 28);
+  edit_->setFixedSize(20, 28);
   edit_->setObjectName("kept-" + key);
   edit_->setToolTip(tr("Keep these values under a name, or forget one"));
   edit_->setAccessibleName(edit_->toolTip());
