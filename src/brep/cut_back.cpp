@@ -79,7 +79,7 @@ private:
     Divider d;
     d.id = number_ == 0 ? "left" : "right";
     d.path = std::make_shared<const nurbs::Path>(contact);
-    auto division = Division::of({faces_}, {d}, {-1, "", true}, limited(cx_));
+    auto division = Division::of({faces_}, {d}, {}, limited(cx_));
     if (!division) return fail(division.error().code == "LM-C001" ? tooWide() : division.error());
     std::vector<char> kept;
     for (const Piece& p : (*division)->pieces()) kept.push_back(given ? beyond(p.at) : distanceFrom(edge_, p.at) > width_);
@@ -238,7 +238,7 @@ Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& bet
       Divider d;
       d.id = "end";
       d.path = std::make_shared<const nurbs::Path>(borders[end]);
-      LUMSK_TRY(division, Division::of({face}, {d}, {-1, "", true}, limited(cx)));
+      LUMSK_TRY(division, Division::of({face}, {d}, {}, limited(cx)));
       // The piece with the edge's end goes.
       const auto& pieces = division->pieces();
       const auto goes = std::min_element(pieces.begin(), pieces.end(), [&](const Piece& a, const Piece& b) { return (a.at - corner).norm() < (b.at - corner).norm(); });

@@ -196,7 +196,7 @@ Expected<BodyPtr> endedBand(const BodyPtr& band, const CutBack& cut, const nurbs
     Divider d;
     d.id = "end";
     d.body = skinOf({cut.others[size_t(cut.ends[e])]});
-    auto division = Division::of({left}, {d}, {-1, "", true}, limited(cx));
+    auto division = Division::of({left}, {d}, {}, limited(cx));
     if (!division) return fail(division.error().code == "LM-C001" || division.error().code == "LM-C003" ? unmet() : division.error());
     const auto& pieces = (*division)->pieces();
     const auto stays = std::min_element(pieces.begin(), pieces.end(), [&](const Piece& a, const Piece& b) { return (a.at - middle).norm() < (b.at - middle).norm(); });

@@ -377,7 +377,6 @@ Expected<std::unique_ptr<Division>> Division::of(const std::vector<BodyPtr>& tar
     out->s_->targets = targets;
     out->s_->dividers = dividers;
     out->s_->step = options.step;
-    out->s_->partly = options.partly;
     Context cx = given;
     const auto until =
         std::chrono::steady_clock::now() + std::chrono::milliseconds(int(1000 * kSecondsAtMost));

@@ -41,7 +41,6 @@ struct CarriedOn {
 struct DivisionOptions {
   double reachMm = -1;   ///< so far dividers may be carried on, straight; negative: an eighth of their size
   std::string step = {}; ///< that faces which close solids are named by: "STEP.cut(divider)"
-  bool partly = false;   ///< skins become parts of something that is checked as a whole: alone they are not
 };
 
 /// A body that is left of one.

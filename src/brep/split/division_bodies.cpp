@@ -172,7 +172,7 @@ Expected<BodyPtr> Division::State::assembled(const Chosen& c) const {
     BRep_Builder builder;
     builder.MakeShell(shell);
     for (const TopoDS_Face& f : all) builder.Add(shell, f);
-    if (!partly) LUMSK_CHECK(checkValid(shell));
+    LUMSK_CHECK(checkValid(shell));
     body->shape = shell;
   }
   history.finish(*body);

@@ -9,7 +9,6 @@ struct Division::State {
   std::vector<BodyPtr> targets;
   std::vector<Divider> dividers;
   std::string step;
-  bool partly = false; ///< see `DivisionOptions`
   split::Net net;
   std::vector<char> solid;                ///< by target
   std::vector<std::vector<int>> sheetsOf; ///< by target
