@@ -95,15 +95,7 @@ private:
   TopoDS_Wire wire() const { return wireOf(ring_); }
   static TopoDS_Wire wireOf(const Ring& ring) {
     BRepBuilderAPI_MakeWire w;
-    for (const TopoDS_Edge& e : ring.edges) {
-      double a, b;
-      const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
-      TopoDS_Edge copy = BRepBuilderAPI_MakeEdge(c, a, b).Edge();
-      BRep_Builder().UpdateEdge(copy, BRep_Tool::Tolerance(e));
-      for (const TopoDS_Vertex& v : {TopExp::FirstVertex(copy), TopExp::LastVertex(copy)})
-        BRep_Builder().UpdateVertex(v, 2 * BRep_Tool::Tolerance(e) + 1e-7);
-      w.Add(TopoDS::Edge(copy.Oriented(e.Orientation())));
-    }
+    for (const TopoDS_Edge& e : copiesOf(ring)) w.Add(e);
     return w.Wire();
   }
 

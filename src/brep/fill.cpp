@@ -123,19 +123,13 @@ private:
   /// Copies of the ring's edges, those that were moved anew.
   std::vector<std::pair<TopoDS_Edge, int>> copies() const {
     std::vector<std::pair<TopoDS_Edge, int>> out;
+    const auto unmoved = copiesOf(ring_);
     for (size_t k = 0; k < edges_.size(); ++k) {
       if (moved_[k]) {
         for (const TopoDS_Edge& e : edgesAlong(edges_[k].path)) out.push_back({e, int(k)});
         continue;
       }
-      double a, b;
-      const TopoDS_Edge& e = ring_.edges[k];
-      const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
-      TopoDS_Edge copy = BRepBuilderAPI_MakeEdge(c, a, b).Edge();
-      BRep_Builder().UpdateEdge(copy, BRep_Tool::Tolerance(e));
-      for (const TopoDS_Vertex& v : {TopExp::FirstVertex(copy), TopExp::LastVertex(copy)})
-        BRep_Builder().UpdateVertex(v, 2 * BRep_Tool::Tolerance(e) + 1e-7);
-      out.push_back({TopoDS::Edge(copy.Oriented(e.Orientation())), int(k)});
+      out.push_back({unmoved[k], int(k)});
     }
     return out;
   }

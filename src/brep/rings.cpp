@@ -92,6 +92,24 @@ std::vector<TopoDS_Edge> edgesAlong(const nurbs::Path& p) {
   return out;
 }
 
+std::vector<TopoDS_Edge> copiesOf(const Ring& r) {
+  std::vector<TopoDS_Edge> out;
+  const size_t n = r.edges.size();
+  for (size_t k = 0; k < n; ++k) {
+    const TopoDS_Edge& e = r.edges[k];
+    double reach = BRep_Tool::Tolerance(e);
+    if (n > 1 && (k > 0 || r.closed)) reach = std::max(reach, (endOf(r.edges[(k + n - 1) % n], true) - endOf(e, false)).norm());
+    if (n > 1 && (k + 1 < n || r.closed)) reach = std::max(reach, (endOf(e, true) - endOf(r.edges[(k + 1) % n], false)).norm());
+    double a, b;
+    const Handle(Geom_Curve) c = BRep_Tool::Curve(e, a, b);
+    TopoDS_Edge copy = BRepBuilderAPI_MakeEdge(c, a, b).Edge();
+    BRep_Builder().UpdateEdge(copy, BRep_Tool::Tolerance(e));
+    for (const TopoDS_Vertex& v : {TopExp::FirstVertex(copy), TopExp::LastVertex(copy)}) BRep_Builder().UpdateVertex(v, 2 * reach + 1e-7);
+    out.push_back(TopoDS::Edge(copy.Oriented(e.Orientation())));
+  }
+  return out;
+}
+
 Points pointsAlong(const Ring& r, int perEdge) {
   Points out(Eigen::Index(r.edges.size()) * perEdge, 3);
   Eigen::Index row = 0;

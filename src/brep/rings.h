@@ -24,6 +24,9 @@ std::vector<Ring> chained(const std::vector<TopoDS_Edge>& edges, double nearMm);
 
 /// A path as edges, one a segment.
 std::vector<TopoDS_Edge> edgesAlong(const nurbs::Path& p);
+/// Copies of a ring's edges, in its directions, whose vertices reach the ends of the edges before and after: those of a
+/// body's edges are as far apart as its vertices are wide.
+std::vector<TopoDS_Edge> copiesOf(const Ring& r);
 
 /// Points along a ring in order, n x 3, `perEdge` on each; the first is not repeated.
 Points pointsAlong(const Ring& r, int perEdge);

@@ -135,11 +135,10 @@ Mass massOf(const TopoDS_Shape& s) {
 }
 
 Mass massOf(const TopoDS_Shape& s, const Vec3& from) {
-  constexpr int kNodes = 4;
-  constexpr double kRelative = 1e-4;
+  constexpr double kRelative = 1e-6; // where the kernel has to
   Mass out;
   for (TopExp_Explorer e(s, TopAbs_FACE); e.More(); e.Next()) {
-    const nurbs::SurfaceIntegrals i = integralsOf(TopoDS::Face(e.Current()), from, kNodes, kRelative);
+    const nurbs::SurfaceIntegrals i = integralsOf(TopoDS::Face(e.Current()), from, 0, kRelative);
     out.areaMm2 += i.areaMm2;
     out.volumeMm3 += i.momentMm3;
   }

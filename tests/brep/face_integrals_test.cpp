@@ -63,6 +63,20 @@ private slots:
     QVERIFY(faces >= 2);
   }
 
+  /// One span of degree five, pulled far about: as blends and sweeps have them.
+  void volumesOfFacesOfFewSpansAreExact() {
+    Points p(36, 3);
+    for (int i = 0; i < 6; ++i)
+      for (int j = 0; j < 6; ++j)
+        p.row(6 * i + j) << 14.0 * i + 25 * std::sin(2.0 * j), 9.0 * j + 12 * std::cos(1.7 * i), 30 * std::sin(1.3 * i) * std::cos(2.1 * j);
+    const auto knots = std::vector<double>{0, 0, 0, 0, 0, 0, 1, 1, 1, 1, 1, 1};
+    const TopoDS_Face f = naturalFace(nurbs::Surface::trusted(5, 5, knots, knots, p, false), false, {0.001});
+    const Vec3 from(3, -2, 7);
+    const double exact = integralsOf(f, from, 20, 1e-7).momentMm3;
+    QVERIFY(std::abs(exact) > 1000);
+    VERIFY_AT_MOST(std::abs(massOf(f, from).volumeMm3 / exact - 1), 1e-9);
+  }
+
   /// A box with a round hole: exactly known, wherever it stands.
   void solidsWithHolesHaveTheirExactVolume() {
     for (const Vec3& at : {Vec3(0, 0, 0), Vec3(800, -400, 30)}) {
