@@ -13,7 +13,7 @@ using namespace lumsk;
 
 namespace {
 
-recipe::Recipe kettle() { return exchange::readProject(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk")->recipe; }
+recipe::Recipe kettle() { return exchange::readProject(LUMSK_DATA_DIR "/../tests/files/kettle_of_three.lumsk")->recipe; }
 
 void setWaist(recipe::Recipe& r, double mm) {
   for (auto& p : r.parameters)

@@ -35,7 +35,7 @@ int main(int argc, char** argv) {
   const auto rests = [&] {
     return QTest::qWaitFor([&] { return !w.busy() && !view.lensBusy() && view.atRest(); }, 30000);
   };
-  if (!window.openPath(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk") || !rests()) return 1;
+  if (!window.openPath(LUMSK_DATA_DIR "/../tests/files/kettle_of_three.lumsk") || !rests()) return 1;
   std::printf("view %dx%d\n", view.width(), view.height());
   for (const auto& k : scene::lenses()) {
     scene::LensState s;

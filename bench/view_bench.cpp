@@ -125,7 +125,7 @@ int main(int argc, char** argv) {
   Workspace& w = window.workspace();
   ViewWidget& view = window.view();
   const auto settled = [&] { return QTest::qWaitFor([&] { return !w.busy(); }, 30000); };
-  if (!window.openPath(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk") || !settled()) return 1;
+  if (!window.openPath(LUMSK_DATA_DIR "/../tests/files/kettle_of_three.lumsk") || !settled()) return 1;
   QTest::qWait(800);
   if (!dragging("waist of the kettle, a number of its drawings", w, view, numberPull(w, "waist", 62))) return 1;
   recipe::Recipe half = w.recipe();

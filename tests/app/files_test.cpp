@@ -135,7 +135,7 @@ private slots:
   }
 
   void everyFormatIsExportedAndEscLeavesTheOldFile() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     const size_t steps = w().recipe().steps.size();
     for (const char* ending : {".step", ".brep", ".stl", ".3mf"}) {
       const QString file = dir_.filePath(QString("k") + ending);
@@ -172,7 +172,7 @@ private slots:
   }
 
   void whatWasComputedComesBackWithTheProject() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     const double seconds = result("s17")->seconds;
     QVERIFY(seconds > 0.005);
     const QString file = dir_.filePath("kept.lumsk");

@@ -67,7 +67,7 @@ private slots:
   }
 
   void stripeCountsMakeNothingAnew() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     click("tag-stripes");
     QVERIFY(seen());
     const auto before = w().scene();
@@ -79,7 +79,7 @@ private slots:
   }
 
   void wallsAreFoundOnTheSolidAndLeadToTheThinnestPlace() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     w().steps().setOn({"s34", "s43"}, false); // the body alone
     QVERIFY(settled());
     click("tag-wall");

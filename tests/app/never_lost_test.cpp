@@ -179,7 +179,7 @@ private slots:
 
   void keepingUnsavedWorkDoesNotHoldUpTheWindow() {
     another();
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     window_->autosave().setPatience(0);
     double longest = 0;
     for (int i = 0; i < 40; ++i) {

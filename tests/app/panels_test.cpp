@@ -290,7 +290,7 @@ private slots:
   }
 
   void figuresInTheStripAreLinksToTheirPlace() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     auto* gap = find<QPushButton>("figure-gap");
     QVERIFY(gap);
     const Vec3 centre = view().camera().ray(view().width() / 2.0, view().height() / 2.0).second;

@@ -138,7 +138,7 @@ private slots:
   }
 
   void anOpenRowShowsTheModelAsOfItAndWhatFollowsFaintly() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     const size_t bodies = w().scene()->bodies.size();
     clickRow("s3");
     QVERIFY(QTest::qWaitFor([&] { return !w().scene()->later.empty(); }, 5000));

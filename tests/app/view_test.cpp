@@ -88,7 +88,7 @@ private slots:
   }
 
   void lensesChangeThePictureAndPeeksGiveItBack() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     const QImage shade = picture();
     QTest::keyPress(&view(), Qt::Key_S);
     const QImage stripes = picture();
@@ -107,7 +107,7 @@ private slots:
   }
 
   void joinsAreLetteredListedWorstFirstAndLedTo() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     w().steps().setOn({"s34", "s43"}, false); // the body alone
     QVERIFY(settled());
     QVERIFY(QTest::qWaitFor([&] { return w().results().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
@@ -169,7 +169,7 @@ private slots:
   }
 
   void openingsAreListedWhileTheirKeyIsHeld() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     w().steps().setOn({"s17"}, false);
     QVERIFY(settled());
     QVERIFY(QTest::qWaitFor([&] { return w().results().figuresOf(w().model()->bodies[0].body) != nullptr; }, 10000));
@@ -196,7 +196,7 @@ private slots:
   }
 
   void theOtherHalfIsShownFaintlyWhileOneIsModelled() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     QVERIFY(w().scene()->otherHalves.empty()); // the kettle is whole
     for (const char* id : {"s17", "s16", "s15"}) w().steps().setOn({id}, false);
     add("spline", {{"points", pointList({{0, -70, 20}, {40, -40, 20}, {60, 0, 20}})}}); // from the plane to one side
@@ -220,7 +220,7 @@ private slots:
   }
 
   void aLostReferenceIsShownOnItsChipAndPickedAgainInPlace() {
-    QVERIFY(open("pell_kettle.lumsk"));
+    QVERIFY(openKettle());
     json edges = inputs("s16")["edges"];
     edges[0]["part"] = "s11.skin|gone";
     w().session().setInput("s16", "edges", edges, "lose it");

@@ -143,7 +143,7 @@ private slots:
   }
 
   void undoOverFiveHundredMixedEditsGivesTheSameBytes() {
-    const auto kettle = exchange::readProject(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk");
+    const auto kettle = exchange::readProject(LUMSK_SOURCE_DIR "/tests/files/kettle_of_three.lumsk");
     VERIFY_OK(kettle);
     Bench b;
     b.recipe = kettle->recipe;

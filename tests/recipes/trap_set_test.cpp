@@ -105,7 +105,7 @@ private slots:
   void editsOfTheKettleLoseNothing() {
     QFETCH(int, edit);
     Bench b;
-    b.recipe = exchange::readProject(LUMSK_DATA_DIR "/demos/pell_kettle.lumsk")->recipe;
+    b.recipe = exchange::readProject(LUMSK_SOURCE_DIR "/tests/files/kettle_of_three.lumsk")->recipe;
     // Further on: the top rim's edge carries a collar, and the floor is left open in a second wall.
     b.run();
     VERIFY_STEP(b, "s17");

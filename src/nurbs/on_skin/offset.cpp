@@ -333,7 +333,7 @@ namespace {
 
 /// Of several fits the one with fewest points: from the surface's own knots, once each, by its degrees and by five; from none;
 /// and from its knots as rough as the offset is there, which counts where it saves a third.
-std::optional<SurfaceFit> leanFit(const Surface& s, const std::function<Vec3(double, double)>& f, const Context& cx) {
+std::optional<SurfaceFit> leanFit(const Surface& s, const std::function<Vec3(double, double)>& f, LengthTolerance fit, const Context& cx) {
   constexpr double kRoughSaves = 1.5;
   std::optional<SurfaceFit> best;
   double least = 1e300;
@@ -341,7 +341,7 @@ std::optional<SurfaceFit> leanFit(const Surface& s, const std::function<Vec3(dou
     SurfaceFitOptions o;
     o.degreeU = degreeU, o.degreeV = degreeV;
     o.closedU = s.closedU();
-    o.fit = cx.tolerances.fit;
+    o.fit = fit;
     o.leaves = true;
     o.firstBreaksU = std::move(breaksU), o.firstBreaksV = std::move(breaksV);
     auto made = fitSurface(f, o, cx);
@@ -367,6 +367,21 @@ std::optional<SurfaceFit> leanFit(const Surface& s, const std::function<Vec3(dou
   attempt(5, 5, once(s.knotsU(), s.degreeU()), once(s.knotsV(), s.degreeV()), 1);
   if (!best || best->surface.controlPoints() > s.controlPoints()) attempt(5, 5, {}, {}, 1);
   return best;
+}
+
+/// The largest angle along the open sides between a fitted offset and the surface that it comes of, degrees: what lies
+/// beside it there is an offset of its own, and they are to meet as smoothly as their surfaces do.
+double turnAtSides(const Surface& made, const std::function<Vec3(double, double)>& normal) {
+  constexpr int kLooks = 64;
+  double worst = 0;
+  for (int side = 0; side < 4; ++side)
+    for (int i = 0; i < kLooks; ++i) {
+      const double f = (i + 0.5) / kLooks, x = side == FirstU ? 0 : side == LastU ? 1 : f, y = side == FirstV ? 0 : side == LastV ? 1 : f;
+      const Vec3 n = normal(x, y), m = made.normal(x, y);
+      if (n.squaredNorm() < 0.5 || m.squaredNorm() < 0.5) continue; // poles
+      worst = std::max(worst, degFromRad(std::min(angleBetweenRad(n, m), angleBetweenRad(n, Vec3(-m)))));
+    }
+  return worst;
 }
 
 } // namespace
@@ -421,11 +436,27 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
     const Vec2 p = domain.map(x, y);
     return domain.offset(p.x(), p.y());
   };
-  auto fitted = o.lean ? leanFit(s, f, cx) : std::nullopt;
-  if (!fitted) {
-    auto made = fitSurface(f, fit, cx);
-    if (!made) return fail(domain.reached() ? made.error() : missed());
-    fitted = std::move(*made);
+  const auto normal = [&](double x, double y) {
+    const Vec2 p = domain.map(x, y);
+    return s.normal(p.x(), p.y());
+  };
+  // Of what is as small as its places are exact the sides turn too much: it is fitted more closely.
+  constexpr int kCloser = 3;
+  constexpr double kTurnPart = 0.4, kLeastPart = 0.05;
+  std::optional<SurfaceFit> fitted;
+  double least = 1e300;
+  for (int k = 0; k < kCloser; ++k) {
+    auto made = o.lean ? leanFit(s, f, fit.fit, cx) : std::nullopt;
+    if (!made) {
+      auto plain = fitSurface(f, fit, cx);
+      if (!plain && fitted) break;
+      if (!plain) return fail(domain.reached() ? plain.error() : missed());
+      made = std::move(*plain);
+    }
+    const double turn = turnAtSides(made->surface, normal), wanted = kTurnPart * cx.tolerances.angle.deg;
+    if (turn < least) least = turn, fitted = std::move(made);
+    if (least <= wanted) break;
+    fit.fit.mm = std::max(kLeastPart * cx.tolerances.fit.mm, fit.fit.mm * std::min(0.5, wanted / turn));
   }
   if (!domain.reached()) return fail(missed());
   return OffsetResult{fitted->surface, fitted->deviationMm, tight.radiusMm};
