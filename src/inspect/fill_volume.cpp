@@ -44,14 +44,10 @@ public:
     down.translate(Vec3(0, 0, -cutAt));
     LUMSK_TRY(lowered, brep::moved(body_, down));
     return brep::guarded("measuring a filling", [&]() -> Expected<FillVolume> {
-      if (const auto quick = components(*lowered)) return sum({{lowered, *quick}}, top, cutAt);
+      if (const auto quick = components(*lowered, false)) return sum({{lowered, *quick}}, top, cutAt);
       std::vector<std::pair<brep::BodyPtr, std::vector<Component>>> pieces;
       LUMSK_TRY(cut, brep::trimByPlane(*lowered, Frame{}, false, "level", cx_));
-      for (const auto& piece : cut.pieces) {
-        const auto parts = components(*piece);
-        if (!parts) return fail(holdsNothing(top, cut.keptAt));
-        pieces.emplace_back(piece, *parts);
-      }
+      for (const auto& piece : cut.pieces) pieces.emplace_back(piece, *components(*piece, true));
       return sum(pieces, top, cutAt);
     });
   }
@@ -112,18 +108,19 @@ private:
     std::optional<Vec3> onLevel;
   };
 
-  /// Nothing where the level cuts the face in another way than straight across.
-  std::optional<Below> below(const brep::Body& piece, const TopoDS_Face& f, const std::string& name) const {
+  /// Nothing where the level cuts the face in another way than straight across. `cut`: all of the piece lies below; what the
+  /// kernel takes for the box of a trimmed face may still reach higher.
+  std::optional<Below> below(const brep::Body& piece, const TopoDS_Face& f, const std::string& name, bool cut) const {
     const FaceMeasure m = measureFace(piece, f, name, nurbs::Extent());
     Below out{true, m.momentMm3, m.box.low.z(), {}};
     if (m.box.low.z() >= -near()) return Below{};
-    if (m.box.high.z() <= near()) return out;
+    if (cut || m.box.high.z() <= near()) return out;
     const auto natural = piece.natural.find(name);
     if (natural == piece.natural.end()) return {};
     nurbs::Side side{};
-    const auto cut = nurbs::cutAtPlane(*natural->second.surface, Frame{}, false, cx_, side);
-    if (!cut) return {};
-    const nurbs::Surface& s = cut->surface;
+    const auto lower = nurbs::cutAtPlane(*natural->second.surface, Frame{}, false, cx_, side);
+    if (!lower) return {};
+    const nurbs::Surface& s = lower->surface;
     out.momentMm3 = nurbs::integralsOf(s).momentMm3 * (natural->second.reversed ? -1.0 : 1.0);
     const bool alongV = side == nurbs::FirstU || side == nurbs::LastU;
     const double u = alongV ? (side == nurbs::FirstU ? s.firstU() : s.lastU()) : 0.5 * (s.firstU() + s.lastU()),
@@ -138,11 +135,11 @@ private:
   double near() const { return 10 * cx_.tolerances.point.mm; }
 
   /// Groups of faces that are joined below the level; nothing where it has to be cut for that.
-  std::optional<std::vector<Component>> components(const brep::Body& piece) const {
+  std::optional<std::vector<Component>> components(const brep::Body& piece, bool cut) const {
     const auto faces = brep::faces(piece);
     std::vector<Below> parts;
     for (size_t i = 0; i < faces.size(); ++i) {
-      auto part = below(piece, faces[i], piece.faceNames[i]);
+      auto part = below(piece, faces[i], piece.faceNames[i], cut);
       if (!part) return {};
       parts.push_back(std::move(*part));
     }

@@ -232,8 +232,8 @@ Camera Viewer::camera() const {
   Camera out;
   Standard_Integer w = 1, h = 1;
   if (!view_->Window().IsNull()) view_->Window()->Size(w, h);
-  out.width = std::max(1, w);
   out.height = std::max(1, h);
+  out.width = std::max(1, int(std::lround(out.height * c->Aspect()))); // of a picture, whose window has another format, too
   const Graphic3d_Mat4d m = c->ProjectionMatrix() * c->OrientationMatrix();
   for (int i = 0; i < 4; ++i)
     for (int j = 0; j < 4; ++j) out.worldToClip(i, j) = m.GetValue(i, j);

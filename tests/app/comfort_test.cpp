@@ -284,12 +284,15 @@ private slots:
     press("start-demo-pell_kettle");
     QVERIFY(settled());
     press("tag-joins");
-    auto* table = find<QTableWidget>("lens-table");
     std::vector<inspect::Join> joins;
     for (const auto& b : w().model()->bodies)
       for (const auto& j : inspect::joins(*b.body, w().recipe().tolerances)) joins.push_back(j);
     QVERIFY(joins.size() > 30);
-    QVERIFY(table && QTest::qWaitFor([&] { return table->rowCount() == int(joins.size()); }, 10000));
+    QTableWidget* table = nullptr;
+    QVERIFY(QTest::qWaitFor([&] {
+      table = window_->findChild<QTableWidget*>("lens-table");
+      return table && table->isVisible() && table->rowCount() == int(joins.size());
+    }, 60000));
     clickOn(table->viewport(), table->visualItemRect(table->item(0, 2)).center());
     const auto worst = std::max_element(joins.begin(), joins.end(), [&](const auto& a, const auto& b) {
       return a.badness(w().recipe().tolerances) < b.badness(w().recipe().tolerances);

@@ -139,7 +139,7 @@ private slots:
   }
 
   void joinsFollowADrag() {
-    QVERIFY(open("oru_peeler.lumsk"));
+    QVERIFY(openFile("open_grip.lumsk"));
     w().steps().setVisible({"s6"}, true);
     w().focus().unfold("s6", "points");
     QVERIFY(settled());

@@ -98,12 +98,14 @@ protected:
     w().session().keepDraft();
     QVERIFY(settled());
   }
-  /// A kettle's wall with spout and handle as bodies of their own, made of measured drawings: a file of one's own.
-  bool openKettle() {
-    const QString file = dir_.filePath("kettle.lumsk");
+  /// A file of `tests/files`, as one of one's own.
+  bool openFile(const QString& name) {
+    const QString file = dir_.filePath(name);
     QFile::remove(file);
-    return QFile::copy(LUMSK_SOURCE_DIR "/tests/files/kettle_of_three.lumsk", file) && window_->openPath(file) && settled();
+    return QFile::copy(LUMSK_SOURCE_DIR "/tests/files/" + name, file) && window_->openPath(file) && settled();
   }
+  /// A kettle's wall with spout and handle as bodies of their own, made of measured drawings.
+  bool openKettle() { return openFile("kettle_of_three.lumsk"); }
   bool open(const QString& demo) { return window_->openPath(LUMSK_DATA_DIR "/demos/" + demo) && settled(); }
 
   /// A file is dropped on the window.
