@@ -4,6 +4,7 @@
 #include "exchange/project.h"
 #include "exchange/format.h"
 #include "inspect/fields.h"
+#include "inspect/fill_volume.h"
 #include "inspect/joins.h"
 #include "inspect/mirror_plane.h"
 #include "inspect/wall.h"
@@ -199,6 +200,14 @@ private slots:
         }
       }
       QVERIFY2(walls > 200, qPrintable(QString::number(walls)));
+      // Levels through the roots of spout and handle, and above both.
+      double held = 0;
+      for (double level : {40.25, 77.0, 110.0}) {
+        const auto filled = inspect::fillVolume(kettle, level, {});
+        VERIFY_OK(filled);
+        QVERIFY(filled->volumeMm3 > held + 1e5);
+        held = filled->volumeMm3;
+      }
       BRepExtrema_DistShapeShape apart(kettle.shape, b.model->bodies[1].body->shape);
       QVERIFY2(apart.Value() > 0.01 && apart.Value() < 0.5, qPrintable(QString::number(apart.Value())));
     }
