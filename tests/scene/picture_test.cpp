@@ -17,18 +17,21 @@ namespace {
 
 constexpr int kSize = 400;
 
-scene::Pixels picture(const TopoDS_Shape& shape, scene::PictureOptions o) {
+scene::Pixels drawn(const TopoDS_Shape& shape, const scene::PictureOptions& o) {
   recipe::Model model;
   model.recipe = std::make_shared<const recipe::Recipe>();
   recipe::BodyEntry body;
   body.id = "b1", body.step = "s1", body.label = "body";
   body.body = std::make_shared<const brep::Body>(kernelBody(shape));
   model.bodies.push_back(std::move(body));
-  o.width = o.height = kSize;
-  o.perspective = false;
   auto made = scene::drawPicture(model, o);
   if (!made) qWarning("%s", qPrintable(QString::fromStdString(sentence(made.error()))));
   return made ? *made : scene::Pixels{};
+}
+scene::Pixels picture(const TopoDS_Shape& shape, scene::PictureOptions o) {
+  o.width = o.height = kSize;
+  o.perspective = false;
+  return drawn(shape, o);
 }
 
 /// Compares the bright and dark pixels of bands with a formula: `at` gives the brightness at a pixel of the form, or
@@ -87,6 +90,26 @@ private slots:
           const Vec3 world(r.z(), r.x(), r.y());
           return scene::stripeAt(look, part ? Vec3(world.x(), world.z(), -world.y()) : r);
         }, QString("room %1, %2").arg(int(room)).arg(part ? "fixed to the part" : "fixed to the eye"));
+      }
+  }
+
+  void picturesOfAnyFormatShowTheWholeForm() {
+    scene::PictureOptions o;
+    o.ground = scene::Ground{0xFFFFFF, 0xFFFFFF};
+    for (const auto& [width, height] : {std::pair(400, 250), {400, 120}, {120, 400}, {300, 300}})
+      for (bool perspective : {true, false}) {
+        o.width = width, o.height = height;
+        o.perspective = perspective;
+        const auto p = drawn(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(300, -80, 20), gp_Dir(0, 0, 1)), 60, 40).Shape(), o);
+        QCOMPARE(p.rgb.size(), size_t(3 * width * height));
+        int left = width, right = -1, top = height, bottom = -1;
+        for (int y = 0; y < height; ++y)
+          for (int x = 0; x < width; ++x)
+            if (p.rgb[size_t(3 * (y * width + x))] < 240) left = std::min(left, x), right = std::max(right, x), top = std::min(top, y), bottom = std::max(bottom, y);
+        const double across = double(right - left + 1) / width, up = double(bottom - top + 1) / height;
+        QVERIFY2(std::max(across, up) > 0.7 && std::max(across, up) < 0.9, qPrintable(QString("%1 x %2: %3 %4").arg(width).arg(height).arg(across).arg(up)));
+        VERIFY_AT_MOST(std::abs(0.5 * (left + right + 1) / width - 0.5), 0.03);
+        VERIFY_AT_MOST(std::abs(0.5 * (top + bottom + 1) / height - 0.5), 0.03);
       }
   }
 
