@@ -442,7 +442,7 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
   };
   // Of what is as small as its places are exact the sides turn too much: it is fitted more closely.
   constexpr int kCloser = 3;
-  constexpr double kTurnPart = 0.4, kLeastPart = 0.05;
+  constexpr double kTurnPart = 0.8, kLeastPart = 0.05;
   std::optional<SurfaceFit> fitted;
   double least = 1e300;
   for (int k = 0; k < kCloser; ++k) {
