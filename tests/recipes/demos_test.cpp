@@ -147,16 +147,7 @@ private slots:
       for (const auto& s : b.recipe.steps) VERIFY_STEP(b, s->id);
       const auto bodies = readBack(*b.model);
       QVERIFY(bodies && bodies->size() == 2);
-      for (const auto& body : *bodies) {
-        const auto s = inspect::stateOf(*body.body);
-        QVERIFY(s.valid && s.solid && s.openEdges == 0);
-        VERIFY_AT_MOST(s.largestToleranceMm, 0.01);
-        for (const inspect::Join& j : inspect::joins(*body.body, {})) {
-          if (!j.meantSmooth) continue;
-          VERIFY_AT_MOST(j.gapMm, 0.001);
-          VERIFY_AT_MOST(j.angleDeg, 0.05); // what its project counts as smooth
-        }
-      }
+      for (const auto& body : *bodies) closedAndSmooth(*body.body, 0.05); // what its project counts as smooth
       // The axle turns in holes that are wider.
       BRepExtrema_DistShapeShape apart((*bodies)[0].body->shape, (*bodies)[1].body->shape);
       VERIFY_AT_MOST(std::abs(apart.Value() - 0.2), 0.002);
@@ -172,15 +163,7 @@ private slots:
       for (const auto& s : b.recipe.steps) VERIFY_STEP(b, s->id);
       const auto bodies = readBack(*b.model);
       QVERIFY(bodies && bodies->size() == 2);
-      for (const auto& body : *bodies) {
-        const auto s = inspect::stateOf(*body.body);
-        QVERIFY(s.valid && s.solid && s.openEdges == 0);
-        VERIFY_AT_MOST(s.largestToleranceMm, 0.01);
-        for (const inspect::Join& j : inspect::joins(*body.body, {})) {
-          VERIFY_AT_MOST(j.gapMm, 0.001);
-          if (j.meantSmooth) VERIFY_AT_MOST(j.angleDeg, 0.01);
-        }
-      }
+      for (const auto& body : *bodies) closedAndSmooth(*body.body, 0.01);
       int blends = 0, walls = 0;
       const brep::Body& kettle = *b.model->bodies[0].body;
       for (const inspect::Join& j : inspect::joins(kettle, {}))
@@ -499,6 +482,17 @@ private slots:
       ++made;
     }
     QVERIFY(made >= 12);
+  }
+
+private:
+  static void closedAndSmooth(const brep::Body& body, double angleDeg) {
+    const auto s = inspect::stateOf(body);
+    QVERIFY(s.valid && s.solid && s.openEdges == 0);
+    VERIFY_AT_MOST(s.largestToleranceMm, 0.01);
+    for (const inspect::Join& j : inspect::joins(body, {})) {
+      VERIFY_AT_MOST(j.gapMm, 0.001);
+      if (j.meantSmooth) VERIFY_AT_MOST(j.angleDeg, angleDeg);
+    }
   }
 };
 
