@@ -292,7 +292,7 @@ private slots:
     QVERIFY(QTest::qWaitFor([&] {
       table = window_->findChild<QTableWidget*>("lens-table");
       return table && table->isVisible() && table->rowCount() == int(joins.size());
-    }, 60000));
+    }, 10000));
     clickOn(table->viewport(), table->visualItemRect(table->item(0, 2)).center());
     const auto worst = std::max_element(joins.begin(), joins.end(), [&](const auto& a, const auto& b) {
       return a.badness(w().recipe().tolerances) < b.badness(w().recipe().tolerances);

@@ -369,7 +369,7 @@ std::optional<SurfaceFit> leanFit(const Surface& s, const std::function<Vec3(dou
   return best;
 }
 
-/// The largest angle along the open sides between a fitted offset and the surface that it comes of, degrees: what lies
+/// The largest angle along the sides between a fitted offset and the surface that it comes of, degrees: what lies
 /// beside it there is an offset of its own, and they are to meet as smoothly as their surfaces do.
 double turnAtSides(const Surface& made, const std::function<Vec3(double, double)>& normal) {
   constexpr int kLooks = 64;
@@ -454,7 +454,7 @@ Expected<OffsetResult> offsetSurface(const Surface& s, const OffsetOptions& o, c
       made = std::move(*plain);
     }
     const double turn = turnAtSides(made->surface, normal), wanted = kTurnPart * cx.tolerances.angle.deg;
-    if (turn < least) least = turn, fitted = std::move(made);
+    if (!fitted || turn < least) least = turn, fitted = std::move(made);
     if (least <= wanted) break;
     fit.fit.mm = std::max(kLeastPart * cx.tolerances.fit.mm, fit.fit.mm * std::min(0.5, wanted / turn));
   }
