@@ -10,11 +10,9 @@
 
 #include <BOPAlgo_PaveFiller.hxx>
 #include <BRepAlgoAPI_BooleanOperation.hxx>
-#include <BRepAdaptor_Curve.hxx>
 #include <BRepBndLib.hxx>
 #include <BRepClass3d_SolidClassifier.hxx>
 #include <Bnd_Box.hxx>
-#include <GCPnts_AbscissaPoint.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopTools_ListOfShape.hxx>
 
@@ -107,9 +105,9 @@ public:
     op->Build();
     return op->IsDone() && !op->Shape().IsNull() ? std::move(op) : nullptr;
   }
-  std::optional<double> volumeOf(BOPAlgo_Operation what) {
+  std::optional<double> volumeOf(BOPAlgo_Operation what, const Vec3& from) {
     const Operation op = made(what);
-    return op ? std::optional(massOf(op->Shape()).volumeMm3) : std::nullopt;
+    return op ? std::optional(massOf(op->Shape(), from).volumeMm3) : std::nullopt;
   }
 
 private:
@@ -151,26 +149,18 @@ const Body& lonely(const std::vector<BodyPtr>& found, const std::vector<BodyPtr>
   return *tools.front();
 }
 
-/// By how much the volume of solids is uncertain for what their edges lie beside their faces, mm^3.
-double uncertain(const std::vector<BodyPtr>& bodies) {
-  double out = 0;
-  for (const BodyPtr& b : bodies) {
-    const auto corners = boxCorners(b->shape);
-    const double reach = 0.5 * (corners.back() - corners.front()).norm();
-    for (const TopoDS_Edge& e : edges(*b))
-      if (!BRep_Tool::Degenerated(e)) out += GCPnts_AbscissaPoint::Length(BRepAdaptor_Curve(e), 1e-3) * BRep_Tool::Tolerance(e) * reach / 3;
-  }
-  return out;
-}
-
-/// What was made and what it left out are the whole: volumes of pieces of solids that are crossed once.
-Expected<void> addsUp(Crossed& crossed, const Body& target, const std::vector<BodyPtr>& found, double volume, Combine how) {
+/// What was made and what it left out are the whole: volumes of pieces of solids that are crossed once, all seen from one place,
+/// so that what edges lie beside their faces counts alike in each.
+Expected<void> addsUp(Crossed& crossed, const Body& target, const std::vector<BodyPtr>& found, Combine how) {
   constexpr double kPart = 1e-6;
-  const double whole = massOf(target.shape).volumeMm3;
-  const auto other = crossed.volumeOf(how == Combine::Add ? BOPAlgo_CUT21 : how == Combine::Cut ? BOPAlgo_COMMON : BOPAlgo_CUT);
+  const Vec3 from = middleOf(target);
+  const double whole = massOf(target.shape, from).volumeMm3;
+  double volume = 0;
+  for (const BodyPtr& b : found) volume += massOf(b->shape, from).volumeMm3;
+  const auto other = crossed.volumeOf(how == Combine::Add ? BOPAlgo_CUT21 : how == Combine::Cut ? BOPAlgo_COMMON : BOPAlgo_CUT, from);
   if (!other) return fail(nearlyTouching(target, target, {}));
   const double off = how == Combine::Add ? volume - whole - *other : volume + *other - whole;
-  if (std::abs(off) <= kPart * std::max(volume, whole) || std::abs(off) <= uncertain(found)) return {};
+  if (std::abs(off) <= kPart * std::max(volume, whole)) return {};
   return fail(problem("LM-B013", "the bodies cannot be combined: what came of it and what was left out are not the whole")
                   .measure({std::abs(off), Dimension::Volume})
                   .at(middleOf(target))
@@ -220,7 +210,7 @@ Expected<std::vector<BodyPtr>> crossing(const BodyPtr& target, const std::vector
         if (overlap(*target, *tool)) return fail(nearlyTouching(*target, *tool, {}));
         return refused(*tool, "the bodies do not touch");
       }
-  LUMSK_CHECK(addsUp(crossed, *target, found, volume, how));
+  LUMSK_CHECK(addsUp(crossed, *target, found, how));
   // What is in common with several that overlap comes in their pieces: these are put together again.
   if (how == Combine::Common && found.size() > 1 && tools.size() > 1) {
     const std::vector<BodyPtr> rest(found.begin() + 1, found.end());
