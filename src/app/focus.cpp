@@ -1,7 +1,6 @@
 #include "app/focus.h"
 
 #include "app/words.h"
-#include "recipe/crossed.h"
 #include "recipe/ways.h"
 
 #include <algorithm>
@@ -243,8 +242,10 @@ std::vector<std::string> Focus::selectedObjects() const {
 }
 
 json Focus::picksForWays() const {
-  if (const auto* entry = session_.recipe().find(open_)) return recipe::crossedPicks(*entry, session_.registry());
-  return recipe::curvesAmong({selection_.begin(), selection_.end()});
+  const recipe::Model& model = *results_.model();
+  if (const auto* entry = session_.recipe().find(open_)) return recipe::picksForWays(*entry, session_.registry(), recipe::modelBefore(model, open_));
+  json picks = recipe::curvesAmong({selection_.begin(), selection_.end()});
+  return picks.size() == 1 ? recipe::openingOf(picks[0], model) : picks; // one edge alone stands for its opening
 }
 
 int Focus::curvesOf(const std::string& step) const {

@@ -127,6 +127,10 @@ std::vector<LensItem> openingItems(const Workspace& w) {
       i.middle = i.at = o.outline[o.outline.size() / 3];
       i.body = QString::fromStdString(b.label);
       i.grade = inspect::Join::Grade::Bad;
+      if (o.edge >= 0) {
+        i.edge = scene::hitOf(recipe::Kind::Edge, b.step, b.partName(b.body->edgeNames[size_t(o.edge)]), b.label + ", edge", i.at);
+        i.edge->near = brep::signatureOf(*b.body, brep::PartKind::Edge, o.edge);
+      }
       i.figures = {{}, i.body, QString::number(o.edges), QString::fromStdString(formatNumber(o.lengthMm, 4))};
       out.push_back(std::move(i));
     }
@@ -407,6 +411,9 @@ void LensPanel::look(int row) {
   chosen_ = items_[size_t(row)].at;
   showMarks(items_);
   w_.lookAt(*chosen_);
+  // An opening that is asked for, or could be next, is picked with it.
+  const auto edge = items_[size_t(row)].edge;
+  if (edge && recipe::has(w_.focus().wanted(), recipe::Kind::Edge)) w_.focus().pick(*edge, false);
 }
 
 void LensPanel::fill(const QString& title, const QStringList& columns, const std::vector<LensItem>& items) {

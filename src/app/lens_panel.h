@@ -17,6 +17,7 @@ struct LensItem {
   Vec3 middle = Vec3::Zero(); ///< where the letter stands
   std::vector<Vec3> line;     ///< the edge
   QString letter, body;
+  std::optional<scene::Hit> edge; ///< what a pick of it stores
   QStringList figures; ///< in the order of the table's columns
   inspect::Join::Grade grade = inspect::Join::Grade::Good;
   bool less = false; ///< than its step was asked for

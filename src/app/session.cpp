@@ -109,7 +109,8 @@ void Session::endDraft() {
 void Session::keepDraft() {
   if (draft_.empty()) return;
   const auto* entry = now_->find(draft_);
-  history_.push(now_, entry ? tr("add %1").arg(QString::fromStdString(entry->label)).toStdString() : "");
+  const QString words = draftIsNew() ? tr("add %1") : tr("another way for %1");
+  history_.push(now_, entry ? words.arg(QString::fromStdString(entry->label)).toStdString() : "");
   endDraft();
   emit recipeChanged();
   emit draftEnded();
@@ -123,7 +124,7 @@ void Session::dropDraft() {
   emit draftEnded();
 }
 
-void Session::showWay(const recipe::StepEntry* way) {
+void Session::showWay(const recipe::StepEntry* way, const std::string& inPlaceOf) {
   if (!way) {
     if (!beforeWay_) return;
     const recipe::StepPtr before = *beforeWay_;
@@ -133,7 +134,18 @@ void Session::showWay(const recipe::StepEntry* way) {
     return void(emit draftBegan());
   }
   recipe::StepEntry entry = *way;
-  entry.label = recipe::freeLabel(*now_, said(registry_.find(way->kind)->label).toStdString());
+  const recipe::StepEntry* was = draft_.empty() ? now_->find(inPlaceOf) : nullptr;
+  if (was) {
+    draft_ = inPlaceOf;
+    beforeDraft_ = now_;
+    beforeWay_ = recipe::StepPtr();
+    emit draftBegins();
+    draftHistory_ = recipe::History(now_);
+  }
+  const recipe::StepEntry* old = draftIsNew() ? nullptr : beforeDraft_ ? beforeDraft_->find(draft_) : nullptr;
+  // A name that somebody gave stays.
+  const std::string kind = old ? said(registry_.find(old->kind)->label).toStdString() : "";
+  entry.label = old && old->label.compare(0, kind.size(), kind) != 0 ? old->label : recipe::freeLabel(*now_, said(registry_.find(way->kind)->label).toStdString());
   if (draft_.empty()) {
     begin(std::move(entry));
     beforeWay_ = recipe::StepPtr();

@@ -38,8 +38,10 @@ public:
   void begin(recipe::StepEntry step); ///< at the here mark, with a new id
   void keepDraft();
   void dropDraft();
-  /// The draft becomes one of the ways to make something; null: what it was before.
-  void showWay(const recipe::StepEntry* way);
+  /// The draft becomes one of the ways to make something; null: what it was before. Without a draft the step `inPlaceOf` becomes one, or
+  /// else there is a new one.
+  void showWay(const recipe::StepEntry* way, const std::string& inPlaceOf = {});
+  bool draftIsNew() const { return beforeDraft_ && !beforeDraft_->find(draft_); }
 
   // Whole projects
   void replaceBy(recipe::RecipePtr recipe, bool saved);

@@ -165,6 +165,29 @@ void StepEdits::colourFaces(const std::vector<scene::Hit>& faces, const std::str
   session_.edit(std::move(next), tr("colour of a face"));
 }
 
+namespace {
+
+bool isMadeBy(const std::string& face, const std::string& step) { return face.rfind(step + ".", 0) == 0; }
+
+} // namespace
+
+void StepEdits::colourFacesOf(const std::string& step, const std::string& colour) {
+  Recipe next = recipe();
+  for (const auto& b : results_.model()->bodies)
+    for (const std::string& name : b.body->faceNames)
+      if (isMadeBy(name, step)) next.looks[b.id].faces[name] = colour;
+  session_.edit(std::move(next), tr("colour of faces"));
+}
+
+bool StepEdits::addsFaces(const std::string& step) const {
+  const auto& bodies = results_.model()->bodies;
+  return std::any_of(bodies.begin(), bodies.end(), [&](const auto& b) {
+    const auto& names = b.body->faceNames;
+    const auto own = std::count_if(names.begin(), names.end(), [&](const std::string& n) { return isMadeBy(n, step); });
+    return own > 0 && own < std::ptrdiff_t(names.size());
+  });
+}
+
 bool StepEdits::hasOwnColour(const scene::Hit& face) const {
   const auto [body, name] = faceOf(face);
   const auto look = recipe().looks.find(body);

@@ -36,6 +36,9 @@ public:
   void showAll();
   /// Faces of bodies get a colour of their own; an empty one: that of their body again.
   void colourFaces(const std::vector<scene::Hit>& faces, const std::string& colour);
+  /// All faces that a step has added to bodies; whether it did, and these have others too.
+  void colourFacesOf(const std::string& step, const std::string& colour);
+  bool addsFaces(const std::string& step) const;
   bool hasOwnColour(const scene::Hit& face) const;
   void setLook(const std::vector<std::string>& ids, const std::function<void(recipe::Look&)>& change,
                const QString& words);

@@ -5,6 +5,7 @@
 #include "app/words.h"
 #include "recipe/crossed.h"
 
+#include <QColorDialog>
 #include <nlohmann/json.hpp>
 
 namespace lumsk::app {
@@ -50,7 +51,7 @@ StepForm::StepForm(Workspace& w, ViewWidget& view, std::string step, QWidget* pa
 void StepForm::addSwitches(QVBoxLayout& layout) {
   const recipe::Step* step = w_.registry().find(kind_);
   const auto others = recipe::otherKinds(kind_, w_.registry());
-  if (!step || !step->crossed) return;
+  if (!step || (!step->crossed && !step->madeThrough)) return;
   auto* row = new QHBoxLayout;
   const auto add = [&](const QString& text, const QString& tip, const QString& name) {
     auto* b = new QPushButton(text);
@@ -60,14 +61,21 @@ void StepForm::addSwitches(QVBoxLayout& layout) {
     row->addWidget(b);
     return b;
   };
-  if (!step->crossed->across.empty()) {
+  if (step->crossed && !step->crossed->across.empty()) {
     swap_ = add(tr("Swap directions"), tr("The guides become the sections, and the sections the guides"), "swap");
     connect(swap_, &QPushButton::clicked, this, [this] { w_.steps().swapDirections(step_); });
   }
   connect(add(tr("Try ways"), tr("All constructions that these curves allow, side by side (T)"), "try-ways"),
           &QPushButton::clicked, &w_, &Workspace::waysWanted);
-  connect(add(tr("Iron out"), tr("The least moves of its curves with which it wrinkles least"), "iron-out"), &QPushButton::clicked, &w_,
-          &Workspace::ironWanted);
+  if (step->crossed)
+    connect(add(tr("Iron out"), tr("The least moves of its curves with which it wrinkles least"), "iron-out"), &QPushButton::clicked, &w_,
+            &Workspace::ironWanted);
+  if (!step->crossed) colour_ = add(tr("Colour of its faces"), tr("Another colour for the faces that it adds to the body"), "colour-faces");
+  if (colour_)
+    connect(colour_, &QPushButton::clicked, this, [this] {
+      const QColor c = QColorDialog::getColor(QColor("#F3EEE4"), this, tr("Colour of its faces"));
+      if (c.isValid()) w_.steps().colourFacesOf(step_, c.name().toStdString());
+    });
   row->addStretch();
   layout.addLayout(row);
   constexpr int kInRow = 2; // as many as the narrowest column holds
@@ -100,6 +108,7 @@ void StepForm::sync() {
     const auto across = w_.registry().find(kind_)->crossed->across;
     swap_->setEnabled(entry->inputs->value(across, json::array()).size() > 1);
   }
+  if (colour_) colour_->setVisible(w_.steps().addsFaces(step_));
   const bool draft = w_.session().draft() == step_;
   const auto* user = w_.recipe().find(w_.focus().drawnFor());
   keep_->setText(drawnInPlace() && user ? tr("Back to %1").arg(QString::fromStdString(user->label)) : tr("Keep"));

@@ -23,7 +23,7 @@ private:
   std::string step_, kind_;
   FieldForm* form_;
   QVBoxLayout* messages_;
-  QPushButton *keep_, *drop_, *swap_ = nullptr;
+  QPushButton *keep_, *drop_, *swap_ = nullptr, *colour_ = nullptr;
 };
 
 } // namespace lumsk::app

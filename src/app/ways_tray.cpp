@@ -9,7 +9,9 @@
 #include <QKeyEvent>
 #include <QLabel>
 #include <QMouseEvent>
+#include <QScrollArea>
 #include <QStyle>
+#include <QTimer>
 #include <QVBoxLayout>
 #include <chrono>
 #include <nlohmann/json.hpp>
@@ -20,14 +22,12 @@ namespace {
 
 constexpr QSize kPicture(184, 104);
 
-/// Control points of its skins.
-std::vector<Vec3> boundsOf(const recipe::Way& way) {
+/// Points of the faces that a way has made: not of the body that it was joined to.
+std::vector<Vec3> pointsOf(const recipe::Way& way, const scene::Scene& scene) {
   std::vector<Vec3> out;
-  for (const auto& o : way.result.outcome->outputs)
-    if (const auto* body = std::get_if<brep::BodyPtr>(&o.object))
-      for (const auto& [name, face] : (*body)->natural)
-        for (Eigen::Index i = 0; i < face.surface->grid().rows(); ++i)
-          out.push_back(face.surface->grid().row(i).transpose());
+  for (const auto& b : scene.bodies)
+    for (const auto& f : b.faces)
+      if (f->face.rfind(way.step->id + ".", 0) == 0) out.insert(out.end(), f->points.begin(), f->points.end());
   return out;
 }
 
@@ -52,7 +52,7 @@ TriedWay tried(recipe::Way way, const recipe::Model& model, const scene::Scene* 
   alone->ghosts.clear();
   alone->pictures.clear();
   alone->low = Vec3::Constant(1e300), alone->high = -alone->low;
-  for (const Vec3& p : boundsOf(way)) alone->low = alone->low.cwiseMin(p), alone->high = alone->high.cwiseMax(p);
+  for (const Vec3& p : pointsOf(way, *alone)) alone->low = alone->low.cwiseMin(p), alone->high = alone->high.cwiseMax(p);
   out.scene = alone;
   if (lens.needsWork())
     out.lensResult = std::make_shared<const scene::LensResult>(scene::LensWork().make(out.scene, lens, true, cx));
@@ -64,7 +64,7 @@ TriedWay tried(recipe::Way way, const recipe::Model& model, const scene::Scene* 
 
 WaysTray::WaysTray(Workspace& w, ViewWidget& view)
     : w_(w), view_(view), title_(toned(tr("Ways"), "head")), reason_(toned({}, "soft")), unfit_(toned({}, "soft")),
-      cards_(new QHBoxLayout) {
+      scroll_(new QScrollArea), cards_(new QHBoxLayout) {
   setObjectName("ways");
   setAccessibleName(tr("ways to make a skin through the same curves"));
   setAttribute(Qt::WA_StyledBackground);
@@ -85,8 +85,17 @@ WaysTray::WaysTray(Workspace& w, ViewWidget& view)
   words->addWidget(keys);
   row->addLayout(words);
   cards_->setSpacing(8);
-  row->addLayout(cards_);
-  row->addStretch();
+  auto* inside = new QWidget;
+  auto* all = new QHBoxLayout(inside);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->addLayout(cards_);
+  all->addStretch();
+  scroll_->setWidget(inside);
+  scroll_->setWidgetResizable(true);
+  scroll_->setFrameShape(QFrame::NoFrame);
+  scroll_->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  scroll_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
+  row->addWidget(scroll_, 1);
   hide();
   view_.installEventFilter(this);
   connect(&w_, &Workspace::waysWanted, this, &WaysTray::open);
@@ -98,8 +107,10 @@ WaysTray::WaysTray(Workspace& w, ViewWidget& view)
 
 void WaysTray::open() {
   const json picks = w_.focus().picksForWays();
-  if (picks.size() < 2) return void(emit w_.told(tr("pick curves or edges first, then try ways")));
+  const std::string of = w_.focus().open();
+  if (picks.empty()) return void(emit w_.told(tr("pick curves or edges first, or one edge of an opening; then try ways")));
   if (isVisible()) giveUp();
+  inPlaceOf_ = of;
   start(picks);
 }
 
@@ -110,7 +121,7 @@ void WaysTray::start(const json& picks) {
   QFrame::show();
   const recipe::ModelPtr now = w_.model();
   const auto model = std::make_shared<const recipe::Model>(
-      w_.session().draft().empty() ? *now : recipe::modelBefore(*now, w_.session().draft()));
+      inPlaceOf_.empty() ? *now : recipe::modelBefore(*now, inPlaceOf_));
   const recipe::Registry& registry = w_.registry();
   using Tried = std::pair<std::vector<TriedWay>, double>;
   work_.run<Tried>(
@@ -152,6 +163,8 @@ void WaysTray::finished(std::vector<TriedWay> all, double seconds) {
     frames_.push_back(card(i));
     cards_->addWidget(frames_.back());
   }
+  // As high as the cards, once they are laid out, and their bar.
+  QTimer::singleShot(0, scroll_, [this] { scroll_->setFixedHeight(scroll_->widget()->minimumSizeHint().height() + scroll_->style()->pixelMetric(QStyle::PM_ScrollBarExtent)); });
   if (!ways_.empty()) show(0);
 }
 
@@ -204,7 +217,8 @@ void WaysTray::show(int i) {
     frames_[size_t(k)]->style()->unpolish(frames_[size_t(k)]);
     frames_[size_t(k)]->style()->polish(frames_[size_t(k)]);
   }
-  w_.session().showWay(ways_[size_t(i)].way.step.get());
+  scroll_->ensureWidgetVisible(frames_[size_t(i)]);
+  w_.session().showWay(ways_[size_t(i)].way.step.get(), inPlaceOf_);
 }
 
 bool WaysTray::eventFilter(QObject* o, QEvent* e) {

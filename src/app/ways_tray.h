@@ -8,6 +8,7 @@
 
 class QHBoxLayout;
 class QLabel;
+class QScrollArea;
 
 namespace lumsk::app {
 
@@ -48,11 +49,13 @@ private:
   Workspace& w_;
   ViewWidget& view_;
   QLabel *title_, *reason_, *unfit_;
+  QScrollArea* scroll_; ///< of the cards
   QHBoxLayout* cards_;
   std::vector<TriedWay> ways_;
   std::vector<QWidget*> frames_;
   int shown_ = -1;
   bool busy_ = false;
+  std::string inPlaceOf_; ///< the open step, which they are ways to make; empty: a new one
   Background work_;
 };
 

@@ -14,7 +14,7 @@ Workspace::Workspace(const recipe::Registry& registry)
   connect(&board_, &DrawingBoard::told, this, &Workspace::told);
   connect(&focus_, &Focus::untilChanged, this, [compute] { compute(false); });
   // A step that was put in before others: what these had of the bodies that it changed is what it made of them.
-  connect(&session_, &Session::draftBegan, this, [this] { putIn_ = session_.draft(), kept_ = false; });
+  connect(&session_, &Session::draftBegan, this, [this] { putIn_ = session_.draftIsNew() ? session_.draft() : std::string(), kept_ = false; });
   connect(&session_, &Session::draftEnded, this, [this] {
     kept_ = session_.recipe().find(putIn_) && session_.recipe().steps.back()->id != putIn_;
     passOn();

@@ -8,6 +8,7 @@
 #include "nurbs/curves/curve_ends.h"
 #include "nurbs/fit/interpolate.h"
 #include "nurbs/measure/closest.h"
+#include "nurbs/patch/fill_patches.h"
 
 #include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
@@ -35,23 +36,33 @@ constexpr double kImagePart = 0.25;    ///< of `point`: from the edge
 
 class RingFiller {
 public:
-  RingFiller(const Ring& ring, const std::vector<FillAsked>& asked, const nurbs::FillOptions& o, const std::string& name, const Context& cx)
-      : ring_(ring), asked_(asked), o_(o), name_(name), cx_(cx) {}
+  RingFiller(const Ring& ring, const std::vector<FillAsked>& asked, const nurbs::FillOptions& o, FillForm form, const std::function<std::string(int)>& nameOf, const Context& cx)
+      : ring_(ring), asked_(asked), o_(o), form_(form), nameOf_(nameOf), cx_(cx) {}
 
   Expected<Filled> run() {
     LUMSK_CHECK(readEdges());
-    if (goesFlat()) {
-      LUMSK_TRY(plane, cover(ring_, name_, cx_));
+    if (form_ == FillForm::Trimmed && goesFlat()) {
+      LUMSK_TRY(plane, cover(ring_, nameOf_(0), cx_));
       if (plane.planar) {
-        out_.face = plane.face, out_.flat = true;
+        out_.faces = {plane.face}, out_.flat = true;
         out_.fill.edges.resize(edges_.size());
         return std::move(out_);
       }
     }
     LUMSK_TRY(made, nurbs::fill(edges_, o_, cx_));
     out_.fill = std::move(made);
+    if (form_ == FillForm::Patches) {
+      LUMSK_TRY(star, nurbs::patchesOf(out_.fill, edges_, cx_));
+      for (nurbs::Surface& s : star.patches) {
+        out_.controlPoints += s.controlPoints();
+        const auto own = std::make_shared<const nurbs::Surface>(std::move(s));
+        out_.faces.push_back({naturalFace(*own, false, cx_.tolerances.point), nameOf_(int(out_.faces.size()) + 1), NaturalFace{own}});
+      }
+      return std::move(out_);
+    }
     LUMSK_TRY(face, trimmed());
-    out_.face = {face, name_, {}};
+    out_.faces = {{face, nameOf_(0), {}}};
+    out_.controlPoints = out_.fill.surface.controlPoints();
     return std::move(out_);
   }
 
@@ -222,7 +233,8 @@ private:
   const Ring& ring_;
   const std::vector<FillAsked>& asked_;
   const nurbs::FillOptions& o_;
-  const std::string& name_;
+  const FillForm form_;
+  const std::function<std::string(int)>& nameOf_;
   const Context& cx_;
   std::vector<nurbs::FillEdge> edges_;
   std::vector<char> moved_;
@@ -232,8 +244,8 @@ private:
 } // namespace
 
 Expected<Filled> filled(const Ring& ring, const std::vector<FillAsked>& asked, const nurbs::FillOptions& options,
-                        const std::string& name, const Context& cx) {
-  return guarded("filling", [&] { return RingFiller(ring, asked, options, name, cx).run(); });
+                        FillForm form, const std::function<std::string(int)>& nameOf, const Context& cx) {
+  return guarded("filling", [&] { return RingFiller(ring, asked, options, form, nameOf, cx).run(); });
 }
 
 } // namespace lumsk::brep

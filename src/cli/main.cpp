@@ -290,17 +290,19 @@ int ways(const std::string& file, const std::string& step, bool asJson) {
   const auto project = exchange::readProject(file, exchange::Kept::Leave);
   if (!project) return complain(project.error()), kWrongUse;
   const recipe::StepEntry* entry = project->recipe.find(step);
-  const json picks = entry ? recipe::crossedPicks(*entry, steps::registry()) : json::array();
-  if (picks.empty()) {
-    std::cerr << "no step '" << step << "' that goes through curves in several ways\n";
-    return kWrongUse;
-  }
+  if (!entry) return std::cerr << "no step '" << step << "'\n", kWrongUse;
   recipe::Evaluator evaluator(steps::registry());
   const auto model = evaluator.evaluate(std::make_shared<const recipe::Recipe>(project->recipe), {});
+  const recipe::Model before = recipe::modelBefore(*model, step);
+  const json picks = recipe::picksForWays(*entry, steps::registry(), before);
+  if (picks.empty()) {
+    std::cerr << "'" << step << "' is no step that goes through curves in several ways\n";
+    return kWrongUse;
+  }
   Context cx;
   cx.tolerances = project->recipe.tolerances;
   json out = json::array();
-  for (const recipe::Way& w : recipe::tryWays(picks, recipe::modelBefore(*model, step), steps::registry(), cx)) {
+  for (const recipe::Way& w : recipe::tryWays(picks, before, steps::registry(), cx)) {
     const recipe::WayFigures& f = w.figures;
     json one{{"name", w.name}, {"kind", w.step->kind}, {"fits", w.fits()}, {"holds", w.holds}, {"best", w.best}};
     if (w.fits())

@@ -16,12 +16,14 @@ namespace lumsk::inspect {
 
 namespace {
 
-std::vector<Opening> openingsOf(const TopoDS_Shape& shape) {
+std::vector<Opening> openingsOf(const brep::Body& b) {
   constexpr int kPerEdge = 64;
   std::vector<Opening> out;
-  for (const brep::Ring& r : brep::openRings(shape)) {
+  const auto all = brep::edges(b);
+  for (const brep::Ring& r : brep::openRings(b.shape)) {
     Opening o;
     o.edges = int(r.edges.size());
+    o.edge = int(std::find_if(all.begin(), all.end(), [&](const TopoDS_Edge& e) { return e.IsSame(r.edges.front()); }) - all.begin());
     const Points pts = brep::pointsAlong(r, kPerEdge);
     for (Eigen::Index i = 0; i < pts.rows(); ++i) {
       o.outline.push_back(pts.row(i).transpose());
@@ -43,7 +45,7 @@ BodyState stateOf(const brep::Body& b) {
     const auto allFaces = brep::faces(b);
     s.faces = int(allFaces.size());
     s.openEdges = int(brep::openEdges(b.shape).size());
-    s.openings = openingsOf(b.shape);
+    s.openings = openingsOf(b);
     for (const TopoDS_Face& f : allFaces) {
       const Handle(Geom_BSplineSurface) g = Handle(Geom_BSplineSurface)::DownCast(BRep_Tool::Surface(f));
       if (!g.IsNull()) s.controlPoints += g->NbUPoles() * g->NbVPoles();

@@ -7,7 +7,7 @@ namespace lumsk::inspect {
 /// A ring of open edges.
 struct Opening {
   double lengthMm = 0.0;
-  int edges = 0;
+  int edges = 0, edge = -1; ///< how many; one of them, in the body's order
   std::vector<Vec3> outline; ///< points along it
 };
 

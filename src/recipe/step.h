@@ -23,6 +23,17 @@ struct Crossed {
   bool ring() const { return !inside.empty(); }
 };
 
+/// Of a kind that makes skins of curves and edges without sorting them into families: how it would take what others are made through,
+/// and what it is made through itself, bare.
+struct MadeThrough {
+  struct Way {
+    std::string name; ///< after the step's own, "" for the only one
+    std::shared_ptr<const nlohmann::json> inputs;
+  };
+  std::vector<Way> (*ways)(const nlohmann::json& picks, const Model& model) = nullptr; ///< none: not with these picks
+  nlohmann::json (*picks)(const nlohmann::json& inputs, const Model& model) = nullptr; ///< without ids
+};
+
 /// What a step is begun with where something is asked for that it makes, and a thing is clicked that it is made from: the
 /// value of a choice, and the picks field that takes the thing.
 struct MadeByClick {
@@ -51,10 +62,15 @@ struct Step {
   nlohmann::json (*repeats)(const std::string& step, const Outcome& made) = nullptr;
   std::optional<MadeByClick> byClick = {};
   std::optional<MovesPoints> movesPoints = {};
+  std::optional<MadeThrough> madeThrough = {};
   std::string heading = {}; ///< under which its tool stands among many of one stage, a verb or two; empty: none
 
   Step under(std::string words) && {
     heading = std::move(words);
+    return std::move(*this);
+  }
+  Step through(MadeThrough m) && {
+    madeThrough = std::move(m);
     return std::move(*this);
   }
   Step movingPoints(MovesPoints m) && {

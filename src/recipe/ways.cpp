@@ -1,9 +1,12 @@
 #include "recipe/ways.h"
 
 #include "brep/curves_on.h"
+#include "brep/face_spline.h"
+#include "brep/rings.h"
 #include "nurbs/measure/closest.h"
 #include "nurbs/measure/wrinkles.h"
 #include "recipe/crossed.h"
+#include "recipe/edit_picks.h"
 
 #include <nlohmann/json.hpp>
 #include <tbb/parallel_for.h>
@@ -29,6 +32,37 @@ const Step* sorter(const Registry& registry) {
   return nullptr;
 }
 
+/// The skins that a way has made, whole, and what of the trimmed ones counts.
+struct TriedSkins {
+  std::vector<nurbs::Surface> whole;
+  std::vector<std::shared_ptr<const brep::FaceSpline>> trimmed; ///< null for whole ones
+  bool counts(size_t skin, double u, double v) const { return !trimmed[skin] || trimmed[skin]->inside({u, v}); }
+
+  static TriedSkins of(const Way& w, const Context& cx) {
+    TriedSkins out;
+    const std::string own = w.step->id + ".";
+    for (const Output& o : w.result.outcome->outputs) {
+      const auto* body = std::get_if<brep::BodyPtr>(&o.object);
+      if (!body) continue;
+      const auto all = brep::faces(**body);
+      for (size_t i = 0; i < all.size(); ++i) {
+        const std::string& name = (*body)->faceNames[i];
+        if (name.rfind(own, 0) != 0) continue; // of the body that it was joined to
+        const auto natural = (*body)->natural.find(name);
+        if (natural != (*body)->natural.end()) {
+          out.whole.push_back(*natural->second.surface), out.trimmed.push_back(nullptr);
+          continue;
+        }
+        auto face = brep::FaceSpline::of(all[i], nullptr, cx);
+        if (!face) continue;
+        out.whole.push_back(*face->surface());
+        out.trimmed.push_back(std::make_shared<const brep::FaceSpline>(std::move(*face)));
+      }
+    }
+    return out;
+  }
+};
+
 class Trial {
 public:
   Trial(const Model& model, const Registry& registry, const Context& cx)
@@ -40,12 +74,7 @@ public:
   std::vector<Way> run(const json& picks) {
     const Step* first = sorter(registry_);
     if (!first || picks.empty()) return {};
-    StepEntry sorted;
-    sorted.id = "way0";
-    sorted.kind = first->kind;
-    sorted.version = first->version;
-    sorted.label = first->label;
-    sorted.inputs = std::make_shared<const json>(json{{first->crossed->along, picks}});
+    const StepEntry sorted = *madeOf(*first, {{first->crossed->along, picks}});
     recipe_.steps.push_back(std::make_shared<const StepEntry>(sorted));
     evaluate();
     const OutcomePtr outcome = now_->result(sorted.id)->outcome;
@@ -67,17 +96,31 @@ public:
       if (s.crossed->across.empty() || !crossing) continue;
       if (const StepPtr turned = swapped(*made, registry_)) add(turned, s.label + " the other way");
     }
+    const size_t paired = ways.size();
+    for (const Step& s : registry_.all())
+      if (s.madeThrough)
+        for (const MadeThrough::Way& w : s.madeThrough->ways(picks, model_)) addStep(ways, madeOf(s, *w.inputs), s.label + w.name);
     evaluate();
     for (Way& w : ways) w.result = *now_->result(w.step->id);
     // What flows on needs no second card.
     if (edges)
-      for (size_t i = ways.size(); i-- > 1; --i) ways.erase(ways.begin() + long(ways[i - 1].fits() ? i : i - 1));
+      for (size_t i = paired; i-- > 1; --i) ways.erase(ways.begin() + long(ways[i - 1].fits() ? i : i - 1));
     measure(ways, picks);
     rank(ways);
     return ways;
   }
 
 private:
+  static StepPtr madeOf(const Step& kind, json inputs) {
+    StepEntry made;
+    made.id = "way0";
+    made.kind = kind.kind;
+    made.version = kind.version;
+    made.label = kind.label;
+    made.inputs = std::make_shared<const json>(std::move(inputs));
+    return std::make_shared<const StepEntry>(std::move(made));
+  }
+
   void addStep(std::vector<Way>& ways, const StepPtr& step, const std::string& name) {
     auto own = std::make_shared<StepEntry>(*step);
     own->id = "way" + std::to_string(++last_);
@@ -129,24 +172,24 @@ private:
   }
 
   void figuresOf(Way& w, const std::vector<Picked>& curves) const {
-    std::vector<nurbs::Surface> skins;
-    for (const Output& o : w.result.outcome->outputs)
-      if (const auto* body = std::get_if<brep::BodyPtr>(&o.object))
-        for (const auto& [name, face] : (*body)->natural) skins.push_back(*face.surface);
+    const TriedSkins tried = TriedSkins::of(w, cx_);
+    const std::vector<nurbs::Surface>& skins = tried.whole;
     if (skins.empty()) return;
     WayFigures& f = w.figures;
-    f.wrinkles = nurbs::wrinkleIndex(skins);
+    f.wrinkles = nurbs::wrinkleIndex(skins, [&](size_t k, double u, double v) { return tried.counts(k, u, v); });
     double most = 1e-12;
     Vec3 low = Vec3::Constant(1e300), high = -low;
-    for (const nurbs::Surface& s : skins) {
+    for (size_t k = 0; k < skins.size(); ++k) {
+      const nurbs::Surface& s = skins[k];
       f.controlPoints += s.controlPoints();
       low = low.cwiseMin(s.grid().colwise().minCoeff().transpose());
       high = high.cwiseMax(s.grid().colwise().maxCoeff().transpose());
       for (int i = 0; i < kBendLooks; ++i)
         for (int j = 0; j < kBendLooks; ++j) {
-          const auto k = s.curvatures(s.firstU() + (s.lastU() - s.firstU()) * (i + 0.5) / kBendLooks,
-                                      s.firstV() + (s.lastV() - s.firstV()) * (j + 0.5) / kBendLooks);
-          most = std::max({most, std::abs(k.k1), std::abs(k.k2)});
+          const double u = s.firstU() + (s.lastU() - s.firstU()) * (i + 0.5) / kBendLooks, v = s.firstV() + (s.lastV() - s.firstV()) * (j + 0.5) / kBendLooks;
+          if (!tried.counts(k, u, v)) continue;
+          const auto bent = s.curvatures(u, v);
+          most = std::max({most, std::abs(bent.k1), std::abs(bent.k2)});
         }
     }
     f.smallestRadiusMm = 1 / most;
@@ -250,22 +293,46 @@ std::vector<Way> tryWays(const json& picks, const Model& model, const Registry& 
   return Trial(model, registry, cx).run(picks);
 }
 
-json crossedPicks(const StepEntry& entry, const Registry& registry) {
+json picksForWays(const StepEntry& entry, const Registry& registry, const Model& model) {
   json out = json::array();
   const Step* step = registry.find(entry.kind);
-  if (!step || !step->crossed) return out;
   int id = 0;
-  for (const std::string& key : {step->crossed->along, step->crossed->across, step->crossed->inside})
-    if (!key.empty())
-      for (json pick : entry.inputs->value(key, json::array())) {
-        json bare = json::object();
-        for (const char* own : {"step", "kind", "part", "near"})
-          if (pick.contains(own)) bare[own] = pick[own];
-        for (const Field& f : portionFields())
-          if (pick.contains(f.key)) bare[f.key] = pick[f.key];
-        bare["id"] = "p" + std::to_string(++id);
-        out.push_back(std::move(bare));
-      }
+  const auto take = [&](const json& list) {
+    for (const json& pick : list) {
+      json bare = json::object();
+      for (const char* own : {"step", "kind", "part", "near"})
+        if (pick.contains(own)) bare[own] = pick[own];
+      for (const Field& f : portionFields())
+        if (pick.contains(f.key)) bare[f.key] = pick[f.key];
+      bare["id"] = "p" + std::to_string(++id);
+      out.push_back(std::move(bare));
+    }
+  };
+  if (step && step->madeThrough) take(step->madeThrough->picks(*entry.inputs, model));
+  if (step && step->crossed)
+    for (const std::string& key : {step->crossed->along, step->crossed->across, step->crossed->inside})
+      if (!key.empty()) take(entry.inputs->value(key, json::array()));
+  return out;
+}
+
+json openingOf(const json& pick, const Model& model) {
+  json out = json::array();
+  const auto edge = follow(pick, Kind::Edge, model);
+  if (!edge || !edge->body) return out;
+  const auto all = brep::edges(*edge->body);
+  const auto indexOf = [&](const TopoDS_Edge& e) {
+    return std::find_if(all.begin(), all.end(), [&](const TopoDS_Edge& own) { return own.IsSame(e); }) - all.begin();
+  };
+  for (const brep::Ring& ring : brep::openRings(edge->body->shape)) {
+    if (!ring.closed || std::none_of(ring.edges.begin(), ring.edges.end(), [&](const TopoDS_Edge& e) { return indexOf(e) == edge->index; })) continue;
+    for (const TopoDS_Edge& e : ring.edges) {
+      const auto i = size_t(indexOf(e));
+      PickRef p{edge->step, (edge->output.empty() ? "" : edge->output + "/") + edge->body->edgeNames[i], Kind::Edge};
+      p.near = brep::signatureOf(*edge->body, brep::PartKind::Edge, int(i));
+      out.push_back(toInput(p));
+      out.back()["id"] = "p" + std::to_string(out.size());
+    }
+  }
   return out;
 }
 

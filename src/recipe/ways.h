@@ -27,13 +27,17 @@ struct Way {
 };
 
 /// All steps that hold two families of crossing curves (see crossed.h), each with these picks: as they are sorted by
-/// the one that sorts them, both ways round where that makes a difference. Edges of skins are flown on from with G2
+/// the one that sorts them, both ways round where that makes a difference; and in all ways of those that need no families
+/// (`MadeThrough`). Edges of skins are flown on from with G2
 /// where that can be had, else only met. The best comes first: of those that hold, the one with the least wrinkles, or
 /// with fewer points when they are alike; ways that do not fit come last. Steps before are taken from the model, after
 /// which the new one would stand. `picks`: as a field of picks holds them.
 std::vector<Way> tryWays(const nlohmann::json& picks, const Model& model, const Registry& registry, const Context& cx);
 
 /// The picks of a step that can be made in other ways; an empty list for others.
-nlohmann::json crossedPicks(const StepEntry& entry, const Registry& registry);
+nlohmann::json picksForWays(const StepEntry& entry, const Registry& registry, const Model& model);
+
+/// Picks of all edges of the opening that a picked edge belongs to; empty where it is no open edge of a closed ring.
+nlohmann::json openingOf(const nlohmann::json& pick, const Model& model);
 
 } // namespace lumsk::recipe

@@ -72,6 +72,49 @@ private slots:
     QVERIFY(ways[0].figures.joins && ways[0].holds);
     VERIFY_AT_MOST(ways[0].figures.angleDeg, 0.01);
     VERIFY_AT_MOST(ways[0].figures.curvature, 0.01);
+    // A blend between them is one of these, with each continuity; a fill is none, as they form no ring.
+    for (const char* name : {"Blend G1", "Blend G2", "Blend G3"}) {
+      const recipe::Way* w = named(ways, name);
+      QVERIFY2(w && w->fits(), name);
+      VERIFY_AT_MOST(w->figures.angleDeg, 0.01);
+      VERIFY_AT_MOST(w->figures.deviationMm, 0.0015);
+      if (name[7] > '1') QVERIFY(w->holds);
+    }
+    QVERIFY(named(ways, "Fill G1") && !named(ways, "Fill G1")->fits());
+  }
+  /// One edge stands for its opening, and the figures are of the fill alone, within its ring.
+  void anOpeningIsFilledWithEachContinuity() {
+    Bench b;
+    std::vector<std::string> arches;
+    for (const auto& [y, z] : {std::pair(-50.0, 14.0), {0.0, 24.0}, {50.0, 15.0}})
+      arches.push_back(b.add("spline", {{"points", pointList({{-60, y, 2}, {0, y, z}, {60, y, 4}})}}));
+    const auto skin = b.add("loft", {{"sections", picks({pick(arches[0]), pick(arches[1]), pick(arches[2])})}});
+    const auto ring = b.add("ring", {{"shape", "rectangle"}, {"width", 60}, {"depth", 30}});
+    const auto cut = b.add("trim", {{"body", picks({pick(skin, "skin")})}, {"by", picks({pick(ring)})}, {"keep", "back"}});
+    b.run();
+    const auto& names = b.body(cut)->edgeNames;
+    const auto edge = std::find_if(names.begin(), names.end(), [](const std::string& n) { return n.find("|cut") != std::string::npos; });
+    QVERIFY(edge != names.end());
+    const json opening = recipe::openingOf(pick(cut, "edge", *edge), *b.model);
+    QVERIFY(opening.size() >= 4);
+    const auto ways = recipe::tryWays(opening, *b.model, steps::registry(), {});
+    const recipe::Way *g2 = named(ways, "Fill G2"), *g1 = named(ways, "Fill G1"), *g0 = named(ways, "Fill G0");
+    QVERIFY(g2 && g1 && g0 && g2->fits() && g1->fits() && g0->fits());
+    QVERIFY(g2->holds && !g0->holds);
+    QVERIFY2(g0->figures.angleDeg > 0.1, qPrintable(QString::number(g0->figures.angleDeg)));
+    QCOMPARE(g2->step->inputs->at("edges").size(), size_t(1)); // the opening
+    // What was cut out had an evenness of its own: the fill has it, the whole skin, which it is knitted into, is not counted.
+    QVERIFY(g2->figures.controlPoints < 600);
+    // As a step's picks they are all its edges again.
+    recipe::StepEntry kept = *g2->step;
+    QCOMPARE(recipe::picksForWays(kept, steps::registry(), *b.model).size(), opening.size());
+  }
+
+private:
+  static const recipe::Way* named(const std::vector<recipe::Way>& ways, const std::string& name) {
+    for (const recipe::Way& w : ways)
+      if (w.name == name) return &w;
+    return nullptr;
   }
 };
 

@@ -140,6 +140,9 @@ void Overlay::paintStrokes(QPainter& p) const {
 
 void Overlay::paintMarks(QPainter& p) const {
   MarkPainter painter(p, size());
+  // Words do not go under the buttons and panels that stand over the view.
+  for (const QWidget* other : parentWidget()->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly))
+    if (other != this && other->isVisible() && other->width() < width() / 2) painter.keepFree(other->geometry());
   for (const Mark& m : marks_)
     if (m.kind->grabbed) painter.keepFree(QRectF(m.at.x() - 9, m.at.y() - 9, 18, 18));
   for (const Mark& m : marks_) m.kind->paint(painter, m);

@@ -50,23 +50,28 @@ Bending bendingAt(const SurfaceDerivatives& d, double flat) {
   return out;
 }
 
-/// Calls `f` with the bending at all places, its weight in the integral and the place; the floor of curvatures first.
-template <class F> double overPlaces(const std::vector<Surface>& skins, F&& f) {
+using Counts = std::function<bool(size_t, double, double)>;
+
+/// Calls `f` with the bending at all places that count, its weight in the integral and the place. Returns the floor of curvatures.
+template <class F> double overPlaces(const std::vector<Surface>& skins, const Counts& counts, F&& f) {
   Vec3 low = Vec3::Constant(1e300), high = -low;
   for (const Surface& s : skins) {
     low = low.cwiseMin(Vec3(s.grid().colwise().minCoeff().transpose()));
     high = high.cwiseMax(Vec3(s.grid().colwise().maxCoeff().transpose()));
   }
   const double flat = 1 / (10 * std::max((high - low).norm(), 1e-9));
-  for (const Surface& s : skins) {
+  for (size_t k = 0; k < skins.size(); ++k) {
+    const Surface& s = skins[k];
     const auto us = breakpoints(s.knotsU(), s.degreeU()), vs = breakpoints(s.knotsV(), s.degreeV());
     for (size_t i = 0; i + 1 < us.size(); ++i)
       for (size_t j = 0; j + 1 < vs.size(); ++j)
         for (int a = 0; a < 3; ++a)
           for (int b = 0; b < 3; ++b) {
             const double hu = 0.5 * (us[i + 1] - us[i]), hv = 0.5 * (vs[j + 1] - vs[j]);
+            const double u = us[i] + hu * (1 + kX[a]), v = vs[j] + hv * (1 + kX[b]);
+            if (counts && !counts(k, u, v)) continue;
             SurfaceDerivatives d;
-            s.derivatives(us[i] + hu * (1 + kX[a]), vs[j] + hv * (1 + kX[b]), 3, d);
+            s.derivatives(u, v, 3, d);
             const Bending p = bendingAt(d, flat);
             f(p, hu * hv * kW[a] * kW[b] * p.area, d(0, 0));
           }
@@ -76,9 +81,9 @@ template <class F> double overPlaces(const std::vector<Surface>& skins, F&& f) {
 
 } // namespace
 
-double wrinkleIndex(const std::vector<Surface>& skins) {
+double wrinkleIndex(const std::vector<Surface>& skins, const Counts& counts) {
   double area = 0, change = 0, bend = 0;
-  const double flat = overPlaces(skins, [&](const Bending& p, double w, const Vec3&) {
+  const double flat = overPlaces(skins, counts, [&](const Bending& p, double w, const Vec3&) {
     area += w;
     change += w * p.change;
     bend += w * p.bend;
@@ -90,7 +95,7 @@ double wrinkleIndex(const std::vector<Surface>& skins) {
 Vec3 bumpiestPlace(const std::vector<Surface>& skins) {
   double most = -1;
   Vec3 at = Vec3::Zero();
-  overPlaces(skins, [&](const Bending& p, double, const Vec3& place) {
+  overPlaces(skins, {}, [&](const Bending& p, double, const Vec3& place) {
     if (p.change > most) most = p.change, at = place;
   });
   return at;

@@ -394,7 +394,8 @@ Expected<FillResult> fill(const std::vector<FillEdge>& edges, const FillOptions&
   out.rough = best.rough;
   out.corners = ring->corners();
   out.insideMm = std::move(inside);
-  const PointAndNormal middle = out.surface.pointAndNormal(ring->middle().x(), ring->middle().y());
+  out.centre = ring->middle();
+  const PointAndNormal middle = out.surface.pointAndNormal(out.centre.x(), out.centre.y());
   out.middle = middle.point, out.normal = middle.normal;
   out.image = [ring = ring](int edge, double share) { return ring->domain(ring->flat().at(edge, share)); };
   return out;

@@ -34,7 +34,8 @@ struct FillResult {
   std::vector<PatchCorner> corners; ///< where neighbours disagree; `side` is the edge that starts there
   SkinJoin rough; ///< beside corners where what lies beside changes how it bends, over 3 % of the edges, which do not count it
   std::vector<double> insideMm;     ///< how far the curves inside, then the points, are left
-  Vec3 middle = Vec3::Zero(), normal = Vec3::Zero(); ///< of the place farthest from the ring
+  Vec2 centre = Vec2::Zero(); ///< of its domain: the place farthest from the ring
+  Vec3 middle = Vec3::Zero(), normal = Vec3::Zero(); ///< there
 };
 
 /// One degree-5 spline that is trimmed by a closed ring of any number of edges and meets what lies beyond them: least

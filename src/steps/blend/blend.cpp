@@ -15,6 +15,8 @@
 #include "steps/sections.h"
 #include "steps/skins.h"
 
+#include <nlohmann/json.hpp>
+
 namespace lumsk::steps {
 
 using namespace recipe;
@@ -406,8 +408,43 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) {
   return out;
 }
 
+/// Between two runs of picks that lie apart.
+std::vector<MadeThrough::Way> ways(const nlohmann::json& picks, const Model& model) {
+  const double near = kTogether * model.recipe->tolerances.point.mm;
+  std::vector<std::pair<nlohmann::json, std::vector<Vec3>>> runs; ///< and all their ends
+  for (const nlohmann::json& p : picks) {
+    const auto picked = follow(p, Kind::Curve | Kind::Edge, model);
+    if (!picked) return {};
+    const nurbs::Path& path = *std::get<CurvePtr>(picked->object);
+    std::pair<nlohmann::json, std::vector<Vec3>> own{nlohmann::json::array({p}), {path.start(), path.end()}};
+    for (size_t i = runs.size(); i-- > 0;) {
+      const auto& ends = runs[i].second;
+      const bool meets = std::any_of(ends.begin(), ends.end(), [&](const Vec3& e) { return std::any_of(own.second.begin(), own.second.end(), [&](const Vec3& o) { return (e - o).norm() <= near; }); });
+      if (!meets) continue;
+      for (const auto& q : runs[i].first) own.first.push_back(q);
+      own.second.insert(own.second.end(), ends.begin(), ends.end());
+      runs.erase(runs.begin() + long(i));
+    }
+    runs.push_back(std::move(own));
+  }
+  if (runs.size() != 2) return {};
+  std::vector<MadeThrough::Way> out;
+  for (const char* meets : {"g1", "g2", "g3"})
+    out.push_back({std::string(" G") + meets[1], std::make_shared<const nlohmann::json>(nlohmann::json{
+                                                     {"first", runs[0].first}, {"second", runs[1].first}, {"first_meets", meets}, {"second_meets", meets}})});
+  return out;
+}
+
+nlohmann::json bare(const nlohmann::json& inputs, const Model&) {
+  nlohmann::json out = nlohmann::json::array();
+  if (inputs.value("way", "between") != "between") return out;
+  for (const char* key : kSides)
+    for (const auto& p : inputs.value(key, nlohmann::json::array())) out.push_back(p);
+  return out;
+}
+
 } // namespace blend_
 
-Step blend() { return {"blend", 1, "Blend", Stage::Flow, blend_::schema, blend_::compute}; }
+Step blend() { return Step{"blend", 1, "Blend", Stage::Flow, blend_::schema, blend_::compute}.through({blend_::ways, blend_::bare}); }
 
 } // namespace lumsk::steps

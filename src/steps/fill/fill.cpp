@@ -2,9 +2,12 @@
 
 #include "brep/curves_on.h"
 #include "inspect/edge_sides.h"
+#include "recipe/ways.h"
 #include "steps/neighbours.h"
 #include "steps/openings.h"
 #include "steps/skins.h"
+
+#include <nlohmann/json.hpp>
 
 #include <algorithm>
 #include <map>
@@ -35,6 +38,8 @@ Schema schema() {
           .clicked(),
       picks("inside", "Inside", "Curves and points that the fill passes through.", Kind::Curve | Kind::Edge | Kind::Point).optional().seldomSet(),
       picks("skins", "Flows into", "Skins, solids or faces that curves among the edges lie on; edges know theirs.", Kind::Skin | Kind::Solid | Kind::Face).optional().seldomSet(),
+      choice("made", "Made as", "One skin that the ring trims; or, where the ring has corners, patches with four sides round its middle, whose lines run along its edges.",
+             {{"skin", "one skin"}, {"patches", "four-sided patches"}}),
       toggle("knit", "Knit in", "Joins the fill with the body; a body that is closed then becomes a solid.", true),
       length("gap", "Largest gap", "Ends of the ring and edges of the body within this distance are joined.", "0.01").within(0.0001, 5).seldomSet()};
 }
@@ -62,14 +67,15 @@ public:
       const PickedRing& r = rings[i];
       LUMSK_TRY(edges, edgesOf(r));
       LUMSK_TRY(options, optionsFor(i, rings));
-      auto made = brep::filled(r.ring, asked_, options, brep::faceName(in_.stepId(), "fill", r.item), cx_);
+      const auto nameOf = [&](int patch) { return brep::faceName(in_.stepId(), "fill" + (patch > 0 ? std::to_string(patch) : ""), r.item); };
+      auto made = brep::filled(r.ring, asked_, options, in_.text("made") == "patches" ? brep::FillForm::Patches : brep::FillForm::Trimmed, nameOf, cx_);
       if (!made) {
         Problem p = made.error();
         p.item = r.item;
         return fail(std::move(p.inField("edges")));
       }
       take(r, edges, *made, options);
-      faces.push_back(made->face);
+      faces.insert(faces.end(), made->faces.begin(), made->faces.end());
     }
     for (const auto& [name, meets] : own_)
       if (!met_.count(name))
@@ -174,7 +180,8 @@ private:
     const Tolerances& tol = cx_.tolerances;
     bridgedMm_ = std::max(bridgedMm_, f.bridgedMm);
     flat_ = flat_ && f.flat;
-    if (!f.flat) points_ += f.fill.surface.controlPoints();
+    points_ += f.controlPoints;
+    patches_ += f.faces.size() > 1 ? int(f.faces.size()) : 0;
     std::vector<Vec3> lone;
     for (size_t k = 0; k < edges.size(); ++k) {
       const RingEdge& e = edges[k];
@@ -234,7 +241,13 @@ private:
     auto out = std::make_shared<brep::Body>(body);
     const auto all = brep::edges(body);
     for (size_t i = 0; i < all.size(); ++i) {
-      if (body.edgeNames[i].find(in_.stepId() + ".fill") == std::string::npos || brep::facesAt(body, int(i)).size() != 2) continue;
+      const auto between = brep::facesAt(body, int(i));
+      const auto own = std::count_if(between.begin(), between.end(), [&](int f) { return body.faceNames[size_t(f)].rfind(in_.stepId() + ".fill", 0) == 0; });
+      if (between.size() != 2 || own == 0) continue;
+      if (own == 2) { // patches of one skin
+        out->asked[body.edgeNames[i]] = Meets::G2;
+        continue;
+      }
       const Vec3 at = brep::middleOf(all[i]);
       const auto best = std::min_element(placed_.begin(), placed_.end(), [&](const auto& x, const auto& y) { return (x.first - at).norm() < (y.first - at).norm(); });
       if (best != placed_.end() && best->second != Meets::G0) out->asked[body.edgeNames[i]] = best->second;
@@ -245,6 +258,7 @@ private:
   std::string words() const {
     std::string out;
     if (flat_) return out + " - flat";
+    if (patches_ > 0) out += " - " + std::to_string(patches_) + " patches";
     out += " - " + std::to_string(points_) + " points";
     if (worst_.angleDeg > 0 || worst_.curvature > 0)
       out += " - worst join " + format(degrees(worst_.angleDeg), 1) + (worst_.curvature > 0 ? ", " + formatNumber(100 * worst_.curvature, 2) + " %" : "");
@@ -262,14 +276,51 @@ private:
   std::vector<std::pair<Vec3, Meets>> placed_;
   nurbs::SkinJoin worst_;
   double bridgedMm_ = 0;
-  int points_ = 0;
+  int points_ = 0, patches_ = 0;
   bool flat_ = true;
 };
 
 Expected<Outcome> compute(const Inputs& in, const Context& cx) { return Filling(in, cx).run(); }
 
+/// With G2, G1 and G0 where there are edges, which lie on something to be met.
+std::vector<MadeThrough::Way> ways(const nlohmann::json& picks, const Model& model) {
+  nlohmann::json edges = picks;
+  const auto sameAs = [](const nlohmann::json& a) { return [&a](const nlohmann::json& b) { return a.value("step", "") == b.value("step", "") && a.value("part", "") == b.value("part", ""); }; };
+  const nlohmann::json opening = openingOf(picks[0], model);
+  const bool whole = opening.size() == picks.size() && std::all_of(picks.begin(), picks.end(), [&](const auto& p) { return std::any_of(opening.begin(), opening.end(), sameAs(p)); });
+  if (whole) edges = nlohmann::json::array({picks[0]});
+  bool beside = false;
+  for (nlohmann::json& p : edges)
+    if (p.value("kind", "") == "edge") {
+      beside = true;
+      if (!whole) p["extent"] = "alone";
+    }
+  std::vector<MadeThrough::Way> out;
+  const auto add = [&](const std::string& name, nlohmann::json inputs) {
+    inputs["edges"] = edges;
+    out.push_back({name, std::make_shared<const nlohmann::json>(std::move(inputs))});
+  };
+  if (!beside) add("", nlohmann::json::object());
+  else
+    for (const char* meets : {"g2", "g1", "g0"}) add(std::string(" G") + meets[1], {{"meets", meets}});
+  return out;
+}
+
+/// All edges of whole openings one by one; where it fills several openings each would be other curves.
+nlohmann::json bare(const nlohmann::json& inputs, const Model& model) {
+  nlohmann::json out = nlohmann::json::array();
+  const nlohmann::json picks = inputs.value("edges", nlohmann::json::array());
+  for (const nlohmann::json& p : picks) {
+    const nlohmann::json opening = p.value("extent", "opening") == "opening" ? openingOf(p, model) : nlohmann::json();
+    if (opening.empty()) out.push_back(p);
+    else if (picks.size() > 1) return nlohmann::json::array();
+    else out = opening;
+  }
+  return out;
+}
+
 } // namespace fill_
 
-Step fill() { return Step{"fill", 1, "Fill", Stage::Trim, fill_::schema, fill_::compute}.under("join"); }
+Step fill() { return Step{"fill", 1, "Fill", Stage::Trim, fill_::schema, fill_::compute}.under("join").through({fill_::ways, fill_::bare}); }
 
 } // namespace lumsk::steps

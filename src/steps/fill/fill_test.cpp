@@ -47,14 +47,19 @@ class FillStepTest : public QObject {
     return b;
   }
 
+  /// An ellipse, a pentagon and a rectangle with round corners, one with a corner inwards, and a plain pentagon.
+  static std::vector<std::function<void(Bench&)>> outlines() {
+    return {[](Bench& b) { b.add("ring", {{"width", 50}, {"depth", 36}}); },
+            [](Bench& b) { b.add("ring", {{"shape", "polygon"}, {"sides", 5}, {"width", 50}, {"x", 4}}); },
+            [](Bench& b) { b.add("ring", {{"shape", "rectangle"}, {"width", 70}, {"depth", 30}, {"radius", 6}}); },
+            [](Bench& b) { polyline(b, {{-30, -20, 60}, {30, -22, 60}, {32, 20, 60}, {2, 2, 60}, {-28, 24, 60}, {-30, -20, 60}}); },
+            [](Bench& b) { polyline(b, {{-30, -20, 60}, {24, -26, 60}, {36, 10, 60}, {2, 32, 60}, {-32, 16, 60}, {-30, -20, 60}}); }};
+  }
+
 private slots:
   /// What was cut out of one smooth skin comes back, whatever the outline.
   void holesOfOneSkinCloseAsIfTheyHadNotBeenThere() {
-    const std::vector<std::function<void(Bench&)>> cutters{
-        [](Bench& b) { b.add("ring", {{"width", 50}, {"depth", 36}}); },
-        [](Bench& b) { b.add("ring", {{"shape", "polygon"}, {"sides", 5}, {"width", 50}, {"x", 4}}); },
-        [](Bench& b) { b.add("ring", {{"shape", "rectangle"}, {"width", 70}, {"depth", 30}, {"radius", 6}}); },
-        [](Bench& b) { polyline(b, {{-30, -20, 60}, {30, -22, 60}, {32, 20, 60}, {2, 2, 60}, {-28, 24, 60}, {-30, -20, 60}}); }};
+    const auto cutters = outlines();
     for (size_t k = 0; k < cutters.size(); ++k)
       for (const char* how : {"g1", "g2"}) {
         Bench b = dome(cutters[k]);
@@ -72,6 +77,39 @@ private slots:
         if (how[1] == '2') VERIFY_AT_MOST(curvature, 0.01);
         VERIFY_AT_MOST(brep::massOf(b.body("s7")->shape).areaMm2 / brep::massOf(b.body("s4")->shape).areaMm2 - 1, 1e-4);
       }
+  }
+
+  /// The same in patches with four sides, which lie on the fill: joins between them count as well.
+  void openingsAreFilledWithFourSidedPatches() {
+    const std::vector<size_t> patches{5, 15, 12, 0, 5}; // none: not all of its ring sees the middle
+    for (size_t k = 0; k < patches.size(); ++k) {
+      Bench b = dome(outlines()[k]);
+      b.add("fill", {{"edges", picks({cutEdge(b.body("s6"), "s6")})}, {"meets", "g2"}, {"made", "patches"}});
+      b.run();
+      if (patches[k] == 0) {
+        QCOMPARE(b.result("s7").problem->code, std::string("LM-V016"));
+        QVERIFY(!b.result("s7").problem->where.empty());
+        continue;
+      }
+      VERIFY_STEP(b, "s7");
+      const brep::BodyPtr body = b.body("s7");
+      const auto state = inspect::stateOf(*body);
+      QVERIFY(state.valid);
+      QCOMPARE(state.openings.size(), size_t(1));
+      size_t made = 0;
+      int points = 0;
+      for (const auto& [name, face] : body->natural)
+        if (name.rfind("s7.fill", 0) == 0) ++made, points += face.surface->controlPoints();
+      QCOMPARE(made, patches[k]);
+      VERIFY_AT_MOST(points, 3000);
+      VERIFY_AT_MOST(state.largestToleranceMm, 0.002);
+      double curvature = 0;
+      VERIFY_AT_MOST(worstAngle(*body, "s7.fill", &curvature), 0.01);
+      VERIFY_AT_MOST(curvature, 0.01);
+      VERIFY_AT_MOST(std::abs(brep::massOf(body->shape).areaMm2 / brep::massOf(b.body("s4")->shape).areaMm2 - 1), 1e-4);
+      for (const auto& [edge, asked] : body->asked)
+        if (edge.find("s7.fill") != std::string::npos) QCOMPARE(asked, Meets::G2);
+    }
   }
 
   void theLastOpeningMakesASolid() {
