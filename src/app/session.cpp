@@ -145,7 +145,8 @@ void Session::showWay(const recipe::StepEntry* way, const std::string& inPlaceOf
   const recipe::StepEntry* old = draftIsNew() ? nullptr : beforeDraft_ ? beforeDraft_->find(draft_) : nullptr;
   // A name that somebody gave stays.
   const std::string kind = old ? said(registry_.find(old->kind)->label).toStdString() : "";
-  entry.label = old && old->label.compare(0, kind.size(), kind) != 0 ? old->label : recipe::freeLabel(*now_, said(registry_.find(way->kind)->label).toStdString());
+  const bool named = old && (old->kind == way->kind || old->label.compare(0, kind.size(), kind) != 0);
+  entry.label = named ? old->label : recipe::freeLabel(*now_, said(registry_.find(way->kind)->label).toStdString());
   if (draft_.empty()) {
     begin(std::move(entry));
     beforeWay_ = recipe::StepPtr();

@@ -1,3 +1,4 @@
+#include "app/ways_tray.h"
 #include "jobs/job.h"
 
 #include "brep/convert.h"
@@ -83,6 +84,66 @@ private slots:
         VERIFY_AT_MOST(j.angleDeg, 0.01);
       }
     finished("J07", "salvaged_lid", 40);
+  }
+
+  /// A row of the lens's table is its opening: picked for the fill at hand, which is then made in another way in its place.
+  void anOpeningIsFilledFromItsLens() {
+    drop(LUMSK_DATA_DIR "/demos/salvaged_lid.step");
+    const std::string came = draft();
+    keep();
+    press("tag-openings");
+    auto* table = find<QTableWidget>("lens-table");
+    QTRY_COMPARE_WITH_TIMEOUT(table->rowCount(), 6, 10000);
+    tool("trim", "fill");
+    const std::string fill = draft();
+    int round = -1;
+    for (int r = 0; r < 6; ++r)
+      if (table->item(r, 3)->text().startsWith("81.6")) round = r;
+    QVERIFY(round >= 0);
+    QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, table->visualItemRect(table->item(round, 1)).center());
+    QVERIFY(settled());
+    QVERIFY(good(fill));
+    QCOMPARE(inputs(fill)["edges"].size(), size_t(1));
+    QCOMPARE(inspect::stateOf(*body(fill)).openings.size(), size_t(5));
+    const size_t faces = brep::faces(*body(fill)).size();
+    choose("made", "patches");
+    QVERIFY(settled() && good(fill));
+    QCOMPARE(brep::faces(*body(fill)).size(), faces + 4);
+    QVERIFY(find<QAbstractButton>("colour-faces")->isVisible());
+    w().steps().colourFacesOf(fill, "#336655"); // as the dialog of that button does
+    QVERIFY(settled());
+    keep();
+    const auto& coloured = w().model()->bodies.front().faceColours;
+    QCOMPARE(coloured.size(), size_t(5));
+    for (const auto& [name, colour] : coloured) QVERIFY(name.rfind(fill + ".fill", 0) == 0 && colour == "#336655");
+    // Of the kept step: another way stands in its place, Esc gives it back, Enter keeps it there.
+    const recipe::StepPtr was = w().recipe().steps.back();
+    const auto tried = [&] {
+      w().focus().unfold(fill);
+      QVERIFY(settled());
+      press("try-ways");
+      auto* tray = find<app::WaysTray>("ways");
+      QTRY_VERIFY_WITH_TIMEOUT(tray->isVisible() && !tray->busy(), 30000);
+      QVERIFY(settled());
+      QCOMPARE(tray->ways().front().way.step->kind, std::string("fill"));
+      QCOMPARE(w().session().draft(), fill);
+      QVERIFY(!w().recipe().steps.back()->inputs->contains("made"));
+      view().setFocus();
+    };
+    tried();
+    keys(Qt::Key_Escape);
+    QVERIFY(settled());
+    QVERIFY(w().recipe().steps.back() == was && w().session().draft().empty());
+    tried();
+    keep();
+    QCOMPARE(w().recipe().steps.size(), size_t(2));
+    QCOMPARE(w().recipe().steps.back()->id, fill);
+    QCOMPARE(w().recipe().steps.back()->label, was->label);
+    QCOMPARE(brep::faces(*body(fill)).size(), faces);
+    w().session().undo();
+    QVERIFY(settled());
+    QVERIFY(w().recipe().steps.back() == was);
+    QVERIFY(w().recipe().find(came));
   }
 
   /// A bowl and a wider ring above it, both cut back, and a blend between that keeps clear of the cup outside.
