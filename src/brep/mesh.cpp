@@ -235,8 +235,16 @@ std::vector<FaceMesh> DisplayMesher::mesh(double share) const {
   for (size_t t = 0; t < helpers; ++t) threads.emplace_back(work);
   work();
   for (std::thread& t : threads) t.join();
-  for (size_t i = 0; i < all.size(); ++i) out[i].face = body_.faceNames[i];
+  for (size_t i = 0; i < all.size(); ++i) {
+    out[i].face = body_.faceNames[i];
+    out[i].findBox();
+  }
   return out;
+}
+
+void FaceMesh::findBox() {
+  low = Vec3::Constant(1e300), high = -low;
+  for (const Vec3& p : points) low = low.cwiseMin(p), high = high.cwiseMax(p);
 }
 
 std::vector<FaceMesh> displayMesh(const Body& b, const MeshLimits& limits, int budget) {

@@ -15,6 +15,8 @@ struct FaceMesh {
   std::vector<Vec3> points, normals;
   std::vector<std::array<int, 3>> triangles;
   std::vector<Vec2> places; ///< parameters of the points on the face's surface; empty for meshes of foreign origin
+  Vec3 low = Vec3::Ones(), high = -Vec3::Ones(); ///< of the box around it; not known while `low` lies beyond `high`
+  void findBox();
 };
 
 /// Meshes for the eye: untrimmed faces are evaluated on a grid, the others meshed by the kernel on a copy. Made in two

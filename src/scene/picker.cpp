@@ -10,6 +10,7 @@ using recipe::Kind;
 namespace {
 
 constexpr double kPointReach = 9, kCurveReach = 7; ///< pixels
+constexpr double kBoxMargin = 1e-9;                 ///< of a size: flat boxes are met, too
 
 struct Near {
   double pixels = 1e300, depth = 1e300;
@@ -33,6 +34,16 @@ Near nearestOnPolyline(const std::vector<Vec3>& pts, const Camera& c, const Vec2
 
 double hitMesh(const brep::FaceMesh& m, const Vec3& o, const Vec3& d) {
   double best = -1;
+  if (m.low.x() <= m.high.x()) { // most faces are not under the pointer (Kay & Kajiya 1986)
+    double from = 0, to = 1e300;
+    for (int k = 0; k < 3; ++k) {
+      const double margin = kBoxMargin * (1 + m.high[k] - m.low[k]);
+      const double a = (m.low[k] - margin - o[k]) / d[k], b = (m.high[k] + margin - o[k]) / d[k];
+      if (std::isnan(a) || std::isnan(b)) continue; // along a side of the box, in its plane
+      from = std::max(from, std::min(a, b)), to = std::min(to, std::max(a, b));
+    }
+    if (from > to) return -1;
+  }
   for (const auto& t : m.triangles) {
     const Vec3& a = m.points[t[0]];
     const Vec3 e1 = m.points[t[1]] - a, e2 = m.points[t[2]] - a, p = d.cross(e2);

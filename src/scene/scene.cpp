@@ -106,6 +106,7 @@ std::optional<DrawnBody> otherHalf(const DrawnBody& b, const Scene* previous) {
     for (Vec3& p : image->points) p = imageOf(p);
     for (Vec3& n : image->normals) n = imageOf(n);
     for (auto& t : image->triangles) std::swap(t[1], t[2]);
+    image->findBox();
     f = std::move(image);
   }
   auto edges = std::make_shared<std::vector<DrawnEdge>>(*b.edges);

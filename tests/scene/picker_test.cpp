@@ -40,6 +40,27 @@ private slots:
     bench_.run();
     scene_ = scene::draw(*bench_.model, scene::Quality::Fine, nullptr);
   }
+  /// A mesh's box only saves work: rays from anywhere, also along the axes and of flat meshes, meet what they met.
+  void theBoxOfAMeshChangesNoHit() {
+    for (const auto& b : scene_->bodies)
+      for (const auto& f : b.faces) {
+        QVERIFY(f->low.x() <= f->high.x());
+        brep::FaceMesh bare = *f;
+        bare.low = Vec3::Ones(), bare.high = -Vec3::Ones();
+        int met = 0;
+        for (int i = 0; i < 400; ++i) {
+          const Vec3& target = f->points[size_t(i * 37) % f->points.size()];
+          Vec3 d(std::sin(i * 1.3), std::cos(i * 0.7), std::sin(i * 0.31 + 1));
+          if (i % 4 == 0) d = Vec3::Unit(i / 4 % 3) * (i % 8 ? 1 : -1);
+          d.normalize();
+          const Vec3 from = target - 300 * d + (i % 3) * Vec3(0.3, 7, -11);
+          const double with = scene::hitMesh(*f, from, d);
+          QCOMPARE(with, scene::hitMesh(bare, from, d));
+          met += with > 0;
+        }
+        QVERIFY(met > 50);
+      }
+  }
 
   void pixelsAndRaysAreEachOthersInverse() {
     const scene::Camera c = frontCamera();
