@@ -15,7 +15,6 @@
 #include <BRepLib.hxx>
 #include <BRep_Builder.hxx>
 #include <Geom2d_BSplineCurve.hxx>
-#include <Eigen/Cholesky>
 #include <Geom_BSplineSurface.hxx>
 #include <ShapeFix_Face.hxx>
 #include <TopExp.hxx>
@@ -53,6 +52,7 @@ public:
     out_.fill = std::move(made);
     if (form_ == FillForm::Patches) {
       LUMSK_TRY(star, nurbs::patchesOf(out_.fill, edges_, cx_));
+      out_.patchesOffMm = star.offMm, out_.patchesOffDeg = star.offDeg;
       for (nurbs::Surface& s : star.patches) {
         out_.controlPoints += s.controlPoints();
         const auto own = std::make_shared<const nurbs::Surface>(std::move(s));
@@ -184,18 +184,7 @@ private:
       double share = length.fractionAt(nurbs::closestPoint(path, p).t);
       if (path.closed() && (first || std::abs(share - last) > 0.5)) share = first ? (share > 0.5 ? 1.0 : 0.0) : share > 0.5 ? share - 1 : share + 1;
       last = share;
-      Vec2 uv = out_.fill.image(k, std::clamp(share, 0.0, 1.0));
-      for (int it = 0; it < 6; ++it) {
-        nurbs::SurfaceDerivatives d;
-        out_.fill.surface.derivatives(uv.x(), uv.y(), 1, d);
-        Eigen::Matrix<double, 3, 2> J;
-        J << d(1, 0), d(0, 1);
-        const Vec2 step = (J.transpose() * J).ldlt().solve(J.transpose() * (p - d(0, 0)));
-        if (!step.allFinite()) break;
-        uv = (uv + step).cwiseMax(0.0).cwiseMin(1.0);
-        if (step.norm() < 1e-12) break;
-      }
-      return uv;
+      return out_.fill.footOf(p, k, std::clamp(share, 0.0, 1.0));
     };
     Image best;
     best.offMm = 1e300;

@@ -17,6 +17,7 @@ struct Filled {
   bool flat = false; ///< a plane
   nurbs::FillResult fill; ///< of others
   int controlPoints = 0;
+  double patchesOffMm = 0.0, patchesOffDeg = 0.0; ///< from the one skin that they divide
   std::vector<Vec3> middles; ///< of the ring's edges
   double bridgedMm = 0.0; ///< the largest gap between two of them that was closed
 };

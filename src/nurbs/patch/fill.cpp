@@ -382,6 +382,22 @@ Expected<void> checkShape(const FillRing& ring, const FillOptions& o, const Surf
 
 } // namespace
 
+Vec2 FillResult::footOf(const Vec3& p, int edge, double share) const {
+  constexpr int kSteps = 8;
+  constexpr double kStill = 1e-13; // of the domain
+  Vec2 uv = image(edge, share);
+  for (int it = 0; it < kSteps; ++it) {
+    SurfaceDerivatives d;
+    surface.derivatives(uv.x(), uv.y(), 2, d);
+    const FootSystem foot = straightFootSystem(d, p);
+    const Vec2 step = foot.bend.inverse() * foot.gradient;
+    if (!step.allFinite()) break;
+    uv = (uv - step).cwiseMax(0.0).cwiseMin(1.0);
+    if (step.norm() < kStill) break;
+  }
+  return uv;
+}
+
 Expected<FillResult> fill(const std::vector<FillEdge>& edges, const FillOptions& options, const Context& cx) {
   LUMSK_TRY(ring, FillRing::of(edges, options.zoneShare, cx.tolerances, cx));
   LUMSK_TRY(best, Filler(*ring, options, cx).run());

@@ -30,6 +30,8 @@ struct FillResult {
   Surface surface; ///< over [0, 1]^2; it reaches beyond the ring, which trims it
   /// Places of the ring in its domain, by the edge and the share of its length.
   std::function<Vec2(int edge, double share)> image;
+  /// The foot of a point of the ring, known to be near such a place.
+  Vec2 footOf(const Vec3& p, int edge, double share) const;
   std::vector<FillEdgeResult> edges;
   std::vector<PatchCorner> corners; ///< where neighbours disagree; `side` is the edge that starts there
   SkinJoin rough; ///< beside corners where what lies beside changes how it bends, over 3 % of the edges, which do not count it

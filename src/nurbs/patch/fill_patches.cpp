@@ -3,8 +3,6 @@
 #include "nurbs/core/knots.h"
 #include "nurbs/fit/spaces.h"
 
-#include <Eigen/LU>
-
 #include <algorithm>
 
 namespace lumsk::nurbs {
@@ -198,18 +196,7 @@ private:
     const auto [k, own] = edgeAt(along);
     const ArcLength& length = lengths_[k];
     const Vec3 p = ring_[k].path.at(length.parameterAt(own));
-    Vec2 uv = fill_.image(int(k), own / length.total());
-    for (int it = 0; it < 8; ++it) {
-      SurfaceDerivatives d;
-      fill_.surface.derivatives(uv.x(), uv.y(), 1, d);
-      Eigen::Matrix<double, 3, 2> J;
-      J << d(1, 0), d(0, 1);
-      const Vec2 step = (J.transpose() * J).inverse() * (J.transpose() * (p - d(0, 0)));
-      if (!step.allFinite()) break;
-      uv = (uv + step).cwiseMax(0.0).cwiseMin(1.0);
-      if (step.norm() < 1e-13) break;
-    }
-    return uv;
+    return fill_.footOf(p, int(k), own / length.total());
   }
 
   Expected<void> checkLayout(const Layout& l) const {

@@ -209,6 +209,12 @@ private:
       if (result.gapMm > tol.point.mm)
         marks_.notes.push_back(problem("LM-V111", "the fill leaves " + called).measure(millimetres(result.gapMm)).want(millimetres(tol.point.mm)).at(f.middles[k]).tryThis("ask for less at its ends, or smooth it"));
     }
+    if (f.patchesOffMm > tol.fit.mm || f.patchesOffDeg > tol.angle.deg)
+      marks_.notes.push_back(problem("LM-V116", "the patches do not follow the skin that they divide closely enough, by " + format(millimetres(f.patchesOffMm), 2))
+                                 .measure(degrees(f.patchesOffDeg))
+                                 .want(degrees(tol.angle.deg))
+                                 .at(f.fill.middle)
+                                 .tryThis("leave it one skin, or ask for less at its edges"));
     for (const nurbs::PatchCorner& c : f.fill.corners) marks_.notes.push_back(cornerNote(c, tol));
     if (f.fill.rough.worst(tol) > 1)
       marks_.notes.push_back(joinNote("LM-V114", "where what lies beside the ring changes how it bends the fill is off, within 3 % of the edges there", f.fill.rough, tol)
