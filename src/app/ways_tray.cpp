@@ -108,7 +108,7 @@ WaysTray::WaysTray(Workspace& w, ViewWidget& view)
 void WaysTray::open() {
   const json picks = w_.focus().picksForWays();
   const std::string of = w_.focus().open();
-  if (picks.empty()) return void(emit w_.told(tr("pick curves or edges first, or one edge of an opening; then try ways")));
+  if (picks.empty()) return void(emit w_.told(tr("pick curves or edges first, or one edge of an opening; a row that fills several openings has no other ways")));
   if (isVisible()) giveUp();
   inPlaceOf_ = of;
   start(picks);

@@ -118,6 +118,7 @@ private slots:
     for (const auto& [name, colour] : coloured) QVERIFY(name.rfind(fill + ".fill", 0) == 0 && colour == "#336655");
     // Of the kept step: another way stands in its place, Esc gives it back, Enter keeps it there.
     const recipe::StepPtr was = w().recipe().steps.back();
+    const int wide = window_->width();
     const auto tried = [&] {
       w().focus().unfold(fill);
       QVERIFY(settled());
@@ -126,6 +127,8 @@ private slots:
       QTRY_VERIFY_WITH_TIMEOUT(tray->isVisible() && !tray->busy(), 30000);
       QVERIFY(settled());
       QCOMPARE(tray->ways().front().way.step->kind, std::string("fill"));
+      QVERIFY(tray->ways().size() >= 3);
+      QCOMPARE(window_->width(), wide); // however many cards there are
       QCOMPARE(w().session().draft(), fill);
       QVERIFY(!w().recipe().steps.back()->inputs->contains("made"));
       view().setFocus();
