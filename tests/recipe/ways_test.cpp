@@ -110,6 +110,17 @@ private slots:
     QCOMPARE(recipe::picksForWays(kept, steps::registry(), *b.model).size(), opening.size());
   }
 
+  void ringsAboveOneAnotherAreNoOpeningToFill() {
+    Bench b;
+    const auto low = b.add("ring", {{"width", 60}}), high = b.add("ring", {{"width", 40}, {"height", 50}});
+    b.run();
+    const auto one = recipe::tryWays(picks({pick(low)}), *b.model, steps::registry(), {});
+    QVERIFY(named(one, "Fill") && named(one, "Fill")->fits());
+    const auto two = recipe::tryWays(picks({pick(low), pick(high)}), *b.model, steps::registry(), {});
+    QVERIFY(!named(two, "Fill"));
+    QVERIFY(!two.empty() && two.front().name == "Loft");
+  }
+
 private:
   static const recipe::Way* named(const std::vector<recipe::Way>& ways, const std::string& name) {
     for (const recipe::Way& w : ways)

@@ -290,6 +290,12 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) { return Filling(
 
 /// With G2, G1 and G0 where there are edges, which lie on something to be met.
 std::vector<MadeThrough::Way> ways(const nlohmann::json& picks, const Model& model) {
+  // Several closed curves are several openings: what fills these is no skin between them.
+  const auto closed = [&](const nlohmann::json& p) {
+    const auto found = follow(p, Kind::Curve | Kind::Edge, model);
+    return found && curveOf(*found)->closed();
+  };
+  if (picks.size() > 1 && std::any_of(picks.begin(), picks.end(), closed)) return {};
   nlohmann::json edges = picks;
   const auto sameAs = [](const nlohmann::json& a) { return [&a](const nlohmann::json& b) { return a.value("step", "") == b.value("step", "") && a.value("part", "") == b.value("part", ""); }; };
   const nlohmann::json opening = openingOf(picks[0], model);
