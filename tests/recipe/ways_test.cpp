@@ -119,6 +119,10 @@ private slots:
     const auto two = recipe::tryWays(picks({pick(low), pick(high)}), *b.model, steps::registry(), {});
     QVERIFY(!named(two, "Fill"));
     QVERIFY(!two.empty() && two.front().name == "Loft");
+    json quarters = picks({pick(low), pick(low), pick(low), pick(low)}); // of one ring: an opening
+    for (size_t k = 0; k < quarters.size(); ++k) quarters[k]["from"] = 0.25 * double(k), quarters[k]["to"] = 0.25 * double(k + 1);
+    const auto parts = recipe::tryWays(quarters, *b.model, steps::registry(), {});
+    QVERIFY(named(parts, "Fill") && named(parts, "Fill")->fits());
   }
 
 private:

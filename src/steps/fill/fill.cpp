@@ -292,6 +292,7 @@ Expected<Outcome> compute(const Inputs& in, const Context& cx) { return Filling(
 std::vector<MadeThrough::Way> ways(const nlohmann::json& picks, const Model& model) {
   // Several closed curves are several openings: what fills these is no skin between them.
   const auto closed = [&](const nlohmann::json& p) {
+    if (p.contains("from") || p.contains("to")) return false; // a portion
     const auto found = follow(p, Kind::Curve | Kind::Edge, model);
     return found && curveOf(*found)->closed();
   };
