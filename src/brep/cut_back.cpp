@@ -34,6 +34,12 @@ nurbs::Path inDirectionOf(const nurbs::Path& path, const nurbs::Path& of) {
   return nurbs::unitTangent(path, t).dot(nurbs::unitTangent(of, there)) < 0 ? nurbs::reversed(path) : path;
 }
 
+/// Whether a place lies on the other side of a contact than the edge.
+bool liesBeyond(const Vec3& p, const nurbs::Path& contact, const nurbs::Path& edge) {
+  const Vec3 c = nurbs::closestPoint(contact, p).point;
+  return (p - c).dot(c - nurbs::closestPoint(edge, c).point) > 0;
+}
+
 /// One side of the edge: its faces end at a curve at the width from it.
 class Side {
 public:
@@ -82,7 +88,7 @@ private:
     auto division = Division::of({faces_}, {d}, {}, limited(cx_));
     if (!division) return fail(division.error().code == "LM-C001" ? tooWide() : division.error());
     std::vector<char> kept;
-    for (const Piece& p : (*division)->pieces()) kept.push_back(given ? beyond(p.at) : distanceFrom(edge_, p.at) > width_);
+    for (const Piece& p : (*division)->pieces()) kept.push_back(given ? liesBeyond(p.at, contact, edge_) : distanceFrom(edge_, p.at) > width_);
     if (std::count(kept.begin(), kept.end(), char(1)) != 1 || kept.size() != 2) return fail(tooWide());
     LUMSK_TRY(made, (*division)->bodies(kept, false, false, cx_));
     left = made.front().body;
@@ -98,12 +104,6 @@ private:
     LUMSK_TRY(path, pathAlong(rings.front(), cx_.tolerances.point));
     contact = inDirectionOf(path, contact);
     return {};
-  }
-
-  /// Whether a place lies on the other side of the contact than the edge.
-  bool beyond(const Vec3& p) const {
-    const Vec3 c = nurbs::closestPoint(contact, p).point;
-    return (p - c).dot(c - nurbs::closestPoint(edge_, c).point) > 0;
   }
 
   Expected<void> findContact() {
@@ -209,6 +209,73 @@ Expected<CutBack> cutBackAt(const BodyPtr& body, const nurbs::Path& edge, const 
   return cutFaces(body, edge, sides, {}, &contacts, fades, cx);
 }
 
+Expected<std::vector<NamedFace>> cutBackRings(const BodyPtr& body, const std::vector<RingCut>& rings, const Context& cx) {
+  return guarded("cutting faces back", [&]() -> Expected<std::vector<NamedFace>> {
+    // Faces that lie beside the same edges are cut together.
+    std::vector<int> cluster(body->faceNames.size(), -1);
+    for (const RingCut& r : rings)
+      for (const auto& side : *r.sides) {
+        const int to = side.front();
+        for (const int f : side) {
+          const int from = cluster[size_t(f)];
+          cluster[size_t(f)] = to;
+          if (from >= 0) std::replace(cluster.begin(), cluster.end(), from, to);
+        }
+      }
+    std::map<int, std::vector<std::pair<const RingCut*, size_t>>> cutsOf;
+    for (const RingCut& r : rings) {
+      const std::array<int, 2> of{cluster[size_t((*r.sides)[0].front())], cluster[size_t((*r.sides)[1].front())]};
+      if (of[0] == of[1])
+        return fail(problem("LM-H025", "the faces on both sides of this edge hang together beside others").at(r.edge->start()).tryThis("take a step for each edge"));
+      for (const size_t k : {0, 1}) cutsOf[of[k]].emplace_back(&r, k);
+    }
+    const auto named = namedFaces(*body);
+    std::vector<NamedFace> out;
+    for (size_t f = 0; f < named.size(); ++f)
+      if (cluster[f] < 0) out.push_back(named[f]);
+    for (const auto& [number, cuts] : cutsOf) {
+      const auto tooNear = [&, at = cuts.front().first->edge->start()] { return problem("LM-H026", "faces between these edges cannot end where the rounds begin").at(at).tryThis("take less"); };
+      std::vector<int> faces;
+      for (int f = 0; f < int(cluster.size()); ++f)
+        if (cluster[size_t(f)] == number) faces.push_back(f);
+      const auto parts = facesApart(*body, faces, false);
+      if (parts.size() != 1) return fail(tooNear());
+      std::vector<Divider> dividers;
+      for (const auto& [ring, k] : cuts) {
+        Divider d;
+        d.id = "ring" + std::to_string(dividers.size());
+        d.path = std::make_shared<const nurbs::Path>((*ring->contacts)[k]);
+        dividers.push_back(std::move(d));
+      }
+      LUMSK_TRY(division, Division::of(parts, dividers, {}, limited(cx)));
+      std::vector<char> kept;
+      for (const Piece& p : division->pieces()) { // by the cut that is nearest
+        std::pair<double, const std::pair<const RingCut*, size_t>*> nearest{1e300, nullptr};
+        for (const auto& cut : cuts)
+          if (const double mm = distanceFrom((*cut.first->contacts)[cut.second], p.at); mm < nearest.first) nearest = {mm, &cut};
+        const auto& [ring, k] = *nearest.second;
+        kept.push_back(liesBeyond(p.at, (*ring->contacts)[k], *ring->edge));
+      }
+      if (std::count(kept.begin(), kept.end(), char(1)) != 1 || kept.size() != 1 + cuts.size()) return fail(tooNear());
+      LUMSK_TRY(made, division->bodies(kept, false, false, cx));
+      const auto left = namedFaces(*made.front().body);
+      out.insert(out.end(), left.begin(), left.end());
+    }
+    return out;
+  });
+}
+
+Expected<BodyPtr> knittedAgain(const std::vector<NamedFace>& faces, bool solid, const Context& cx) {
+  LUMSK_TRY(knitted, knitFaces(faces, kRejoined, cx, solid, false));
+  if (!solid || knitted.body->solid()) return knitted.body;
+  Problem open = problem("LM-H028", "the solid does not close again around the blend")
+                     .tryThis("take less width, an edge that runs all around, or blend its skins and knit them by hand");
+  for (const NearMiss& m : knitted.nearMisses) open.at(m.at);
+  if (open.where.empty())
+    for (const Ring& r : openRings(knitted.body->shape)) open.at(middleOf(r.edges.front()));
+  return fail(std::move(open));
+}
+
 Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& between, const std::array<nurbs::Path, 2>& borders, bool closed, bool solid,
                            const nurbs::Path& edge, const Context& cx) {
   return guarded("putting faces together", [&]() -> Expected<BodyPtr> {
@@ -249,14 +316,7 @@ Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& bet
     }
     faces.insert(faces.end(), others.begin(), others.end());
     faces.insert(faces.end(), between.begin(), between.end());
-    LUMSK_TRY(knitted, knitFaces(faces, kRejoined, cx, solid, false));
-    if (!solid || knitted.body->solid()) return knitted.body;
-    Problem open = problem("LM-H028", "the solid does not close again around the blend")
-                       .tryThis("take less width, an edge that runs all around, or blend its skins and knit them by hand");
-    for (const NearMiss& m : knitted.nearMisses) open.at(m.at);
-    if (open.where.empty())
-      for (const Ring& r : openRings(knitted.body->shape)) open.at(middleOf(r.edges.front()));
-    return fail(std::move(open));
+    return knittedAgain(faces, solid, cx);
   });
 }
 

@@ -25,6 +25,20 @@ Expected<CutBack> cutBack(const BodyPtr& body, const nurbs::Path& edge, const st
 /// they end on the edge, which may go on.
 Expected<CutBack> cutBackAt(const BodyPtr& body, const nurbs::Path& edge, const EdgeSides& sides, const std::array<nurbs::Path, 2>& contacts, const std::array<bool, 2>& fades, const Context& cx);
 
+/// A closed edge, and where the faces on its sides are to end.
+struct RingCut {
+  const nurbs::Path* edge = nullptr;
+  const EdgeSides* sides = nullptr;
+  const std::array<nurbs::Path, 2>* contacts = nullptr;
+};
+
+/// All faces of a body whose faces beside several closed edges end along curves, every face cut once by all that lie on it. Fails
+/// with LM-H025 (the faces on both sides of an edge hang together beside others), LM-H026 (these edges do not keep apart), and as dividing does.
+Expected<std::vector<NamedFace>> cutBackRings(const BodyPtr& body, const std::vector<RingCut>& rings, const Context& cx);
+
+/// Faces of a body that was cut knitted again. Fails with LM-H028 (a solid does not close again: places), and as knitting does.
+Expected<BodyPtr> knittedAgain(const std::vector<NamedFace>& faces, bool solid, const Context& cx);
+
 /// The same put together with faces between, those at the ends cut by their borders. Fails with LM-H027 (a border does
 /// not lie on the face at the end: how far, place), LM-H028 (a solid does not close again: places), and as knitting does.
 Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& between, const std::array<nurbs::Path, 2>& borders, bool closed,

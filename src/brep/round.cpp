@@ -114,35 +114,44 @@ struct RollingEdge::Skin {
   }
 };
 
-Expected<RollingEdge> RollingEdge::of(const BodyPtr& body, nurbs::Path path, double reachMm, const Context& cx) {
+Expected<std::shared_ptr<const RollingEdge::Skin>> RollingEdge::skinOn(const BodyPtr& body, const std::vector<int>& faces, double reachMm, const Context& cx) {
+  const auto all = brep::faces(*body);
+  Context close = cx; // faces that are no splines: as closely as contacts have to be tangent
+  close.tolerances.fit.mm *= 0.1;
+  auto skin = std::make_shared<Skin>();
+  for (int f : faces) {
+    const auto natural = body->natural.find(body->faceNames[size_t(f)]);
+    LUMSK_TRY(spline, FaceSpline::of(all[size_t(f)], natural == body->natural.end() ? nullptr : &natural->second, close));
+    const nurbs::Surface& s = *spline.surface();
+    auto face = std::make_unique<Skin::Face>(Skin::Face{largerBy(s, reachMm, cx.tolerances, cx), s.firstU(), s.lastU(), s.firstV(), s.lastV(), spline.reversed(), nullptr, {}});
+    for (int i = 0; i < face->surface.sizeU(); ++i)
+      for (int j = 0; j < face->surface.sizeV(); ++j) face->box.extend(Vec3(face->surface.point(i, j)));
+    face->feet = std::make_unique<nurbs::NearestOnSurface>(face->surface);
+    skin->faces.push_back(std::move(face));
+  }
+  const auto apart = facesApart(*body, faces, false);
+  if (!apart.empty()) {
+    skin->body = apart.front();
+    LUMSK_TRY(within, BodyFaces::of(*skin->body, -1, cx));
+    skin->within = std::make_unique<BodyFaces>(std::move(within));
+  }
+  return std::shared_ptr<const Skin>(std::move(skin));
+}
+
+Expected<RollingEdge> RollingEdge::of(const BodyPtr& body, nurbs::Path path, double reachMm, const Context& cx, Skins* ready) {
   return guarded("looking beside an edge", [&]() -> Expected<RollingEdge> {
     RollingEdge out;
     out.body_ = body;
     out.path_ = std::make_shared<const nurbs::Path>(std::move(path));
     LUMSK_TRY(sides, edgeSides(body, *out.path_, cx));
     out.sides_ = sides;
-    const auto all = brep::faces(*body);
-    Context close = cx; // faces that are no splines: as closely as contacts have to be tangent
-    close.tolerances.fit.mm *= 0.1;
     for (const size_t k : {0, 1}) {
-      auto skin = std::make_shared<Skin>();
-      for (int f : sides[k]) {
-        const auto natural = body->natural.find(body->faceNames[size_t(f)]);
-        LUMSK_TRY(spline, FaceSpline::of(all[size_t(f)], natural == body->natural.end() ? nullptr : &natural->second, close));
-        const nurbs::Surface& s = *spline.surface();
-        auto face = std::make_unique<Skin::Face>(Skin::Face{largerBy(s, reachMm, cx.tolerances, cx), s.firstU(), s.lastU(), s.firstV(), s.lastV(), spline.reversed(), nullptr, {}});
-        for (int i = 0; i < face->surface.sizeU(); ++i)
-          for (int j = 0; j < face->surface.sizeV(); ++j) face->box.extend(Vec3(face->surface.point(i, j)));
-        face->feet = std::make_unique<nurbs::NearestOnSurface>(face->surface);
-        skin->faces.push_back(std::move(face));
-      }
-      const auto apart = facesApart(*body, sides[k], false);
-      if (!apart.empty()) {
-        skin->body = apart.front();
-        LUMSK_TRY(within, BodyFaces::of(*skin->body, -1, cx));
-        skin->within = std::make_unique<BodyFaces>(std::move(within));
-      }
-      out.skins_[k] = std::move(skin);
+      std::shared_ptr<const Skin>& skin = out.skins_[k];
+      if (ready) skin = (*ready)[{sides[k], reachMm}];
+      if (skin) continue;
+      LUMSK_TRY(made, skinOn(body, sides[k], reachMm, cx));
+      skin = std::move(made);
+      if (ready) (*ready)[{sides[k], reachMm}] = skin;
     }
     return out;
   });
@@ -256,7 +265,43 @@ Expected<void> findsRoom(const Body& solid, const EdgeSides& sides, const nurbs:
   return {};
 }
 
+/// A band's faces.
+Expected<BodyPtr> stripOf(const nurbs::RoundBand& band, nurbs::RoundSection section, const std::string& name, const Context& cx) {
+  const Meets smooth = section == nurbs::RoundSection::Flat ? Meets::Free : section == nurbs::RoundSection::Smooth ? Meets::G2 : Meets::G1;
+  std::vector<NamedSurface> parts;
+  for (size_t k = 0; k < band.surfaces.size(); ++k) {
+    const std::string own = band.surfaces.size() == 1 ? name : name + "|" + std::to_string(k + 1);
+    parts.push_back({std::make_shared<const nurbs::Surface>(band.surfaces[k]), own, band.convex, {"start", "end", "left", "right"}, {Meets::Free, Meets::Free, smooth, smooth}});
+  }
+  return skinFromSurfaces(parts, cx);
+}
+
 } // namespace
+
+Expected<RoundedRings> roundedRings(const BodyPtr& body, const std::vector<RingRound>& rings, const Context& cx) {
+  RoundedRings out;
+  for (const RingRound& r : rings) {
+    LUMSK_TRY(band, nurbs::roundBand(r.edge.edge(), r.options, cx));
+    out.bands.push_back(std::move(band));
+  }
+  return guarded("rounding edges", [&]() -> Expected<RoundedRings> {
+    std::vector<RingCut> cuts;
+    for (size_t i = 0; i < rings.size(); ++i) {
+      // Two bands that each find room within the body, or outside, and whose contacts keep apart do not cross.
+      if (body->solid()) LUMSK_CHECK(findsRoom(*body, rings[i].edge.sides(), out.bands[i], rings[i].edge.path()));
+      cuts.push_back({&rings[i].edge.path(), &rings[i].edge.sides(), &out.bands[i].contacts});
+    }
+    LUMSK_TRY(faces, cutBackRings(body, cuts, cx));
+    for (size_t i = 0; i < rings.size(); ++i) {
+      LUMSK_TRY(strip, stripOf(out.bands[i], rings[i].options.section, rings[i].name, cx));
+      const auto between = namedFaces(*strip);
+      faces.insert(faces.end(), between.begin(), between.end());
+    }
+    LUMSK_TRY(whole, knittedAgain(faces, body->solid(), cx));
+    out.body = whole;
+    return std::move(out);
+  });
+}
 
 Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& rolling, const nurbs::RoundOptions& options, const std::string& name, const Context& cx) {
   const nurbs::Path& path = rolling.path();
@@ -268,13 +313,7 @@ Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& rolling, const
   return guarded("rounding an edge", [&]() -> Expected<Rounded> {
     if (body->solid()) LUMSK_CHECK(findsRoom(*body, rolling.sides(), band, path));
     LUMSK_TRY(cut, cutBackAt(body, path, rolling.sides(), band.contacts, o.fades, cx));
-    const Meets smooth = o.section == nurbs::RoundSection::Flat ? Meets::Free : o.section == nurbs::RoundSection::Smooth ? Meets::G2 : Meets::G1;
-    std::vector<NamedSurface> parts;
-    for (size_t k = 0; k < band.surfaces.size(); ++k) {
-      const std::string own = band.surfaces.size() == 1 ? name : name + "|" + std::to_string(k + 1);
-      parts.push_back({std::make_shared<const nurbs::Surface>(band.surfaces[k]), own, band.convex, {"start", "end", "left", "right"}, {Meets::Free, Meets::Free, smooth, smooth}});
-    }
-    LUMSK_TRY(strip, skinFromSurfaces(parts, cx));
+    LUMSK_TRY(strip, stripOf(band, o.section, name, cx));
     std::array<nurbs::Path, 2> borders;
     BodyPtr between = strip;
     if (!path.closed()) {

@@ -68,8 +68,9 @@ public:
   Expected<Outcome> run() {
     for (const PickedParts& p : partsByBody(in_.picked("edges"))) {
       LUMSK_TRY(runs, runsOf(p));
-      brep::BodyPtr body = p.body;
-      for (auto& group : groupsOf(std::move(runs), 10 * cx_.tolerances.point.mm)) {
+      auto groups = groupsOf(std::move(runs), 10 * cx_.tolerances.point.mm);
+      LUMSK_TRY(body, ringsAtOnce(p.body, groups));
+      for (auto& group : groups) {
         if (cx_.stopped()) return fail(cancelled());
         auto done = group.size() == 1 ? alone(body, group.front()) : together(body, std::move(group));
         if (!done) return fail(done.error());
@@ -175,9 +176,12 @@ private:
     return told(std::move(p), r);
   }
 
+  /// All around, where the size at the end is not that at the start.
+  bool sizeJumps(const nurbs::Path& path, const nurbs::RoundOptions& o) const { return path.closed() && std::abs(o.size(1) - o.size(0)) > cx_.tolerances.point.mm; }
+
   Expected<brep::BodyPtr> byBall(const brep::BodyPtr& body, const Run& r, const nurbs::Path& path) {
     const auto o = w_.options(r.size);
-    if (path.closed() && std::abs(o.size(1) - o.size(0)) > cx_.tolerances.point.mm) {
+    if (sizeJumps(path, o)) {
       Problem jump = problem("LM-O011", "the edge runs all around, but its size at the end is not that at its start").measure(millimetres(o.size(1))).want(millimetres(o.size(0))).at(path.start()).tryThis("let the factors be alike at 0 and at 1");
       if (!w_.along.empty()) jump.inField(w_.along);
       return fail(told(std::move(jump), r));
@@ -208,12 +212,47 @@ private:
   Expected<brep::BodyPtr> byBall(const brep::BodyPtr& body, const Run& r, const brep::RollingEdge& edge, const nurbs::RoundOptions& o, const std::string& name) {
     auto made = brep::rounded(body, edge, o, name, cx_);
     if (!made) return fail(limited(made.error(), r, edge, o));
-    addHandle(r, made->band.places[made->band.places.size() / 2], edge, o);
-    if (made->band.contactDeg > cx_.tolerances.angle.deg)
-      out_.notes.push_back(told(problem("LM-O101", "the round leaves its skins at an angle, of at most").measure(degrees(made->band.contactDeg)).want(degrees(cx_.tolerances.angle.deg)).at(r.path.at(0.5 * r.path.last())).tryThis("smooth the edge, or take another size"), r));
-    showSizes(edge, made->band, o);
-    for (const nurbs::Surface& s : made->band.surfaces) controls_ += s.controlPoints();
-    offMm_ = std::max(offMm_, made->band.deviationMm);
+    tell(r, made->band, edge, o);
+    return made->body;
+  }
+
+  /// What is said of a round that was made.
+  void tell(const Run& r, const nurbs::RoundBand& band, const brep::RollingEdge& edge, const nurbs::RoundOptions& o) {
+    addHandle(r, band.places[band.places.size() / 2], edge, o);
+    if (band.contactDeg > cx_.tolerances.angle.deg)
+      out_.notes.push_back(told(problem("LM-O101", "the round leaves its skins at an angle, of at most").measure(degrees(band.contactDeg)).want(degrees(cx_.tolerances.angle.deg)).at(r.path.at(0.5 * r.path.last())).tryThis("smooth the edge, or take another size"), r));
+    showSizes(edge, band, o);
+    for (const nurbs::Surface& s : band.surfaces) controls_ += s.controlPoints();
+    offMm_ = std::max(offMm_, band.deviationMm);
+  }
+
+  /// Lone runs that go all around are rounded in one go and leave the groups, where all of them can be: what is wrong with one of them,
+  /// or between them, is found out one by one.
+  Expected<brep::BodyPtr> ringsAtOnce(const brep::BodyPtr& body, std::vector<std::vector<Run>>& groups) {
+    const auto isRing = [](const std::vector<Run>& group) { return group.size() == 1 && group.front().path.closed(); };
+    if (std::count_if(groups.begin(), groups.end(), isRing) < 2) return body;
+    std::vector<brep::RingRound> rings;
+    std::vector<const Run*> of;
+    brep::RollingEdge::Skins ready;
+    for (const auto& group : groups) {
+      if (!isRing(group)) continue;
+      if (cx_.stopped()) return fail(cancelled());
+      const Run& r = group.front();
+      const auto o = w_.options(r.size);
+      if (sizeJumps(r.path, o)) return body;
+      auto edge = brep::RollingEdge::of(body, r.path, 4 * largest(o), cx_, &ready);
+      if (!edge) return body;
+      const auto stretches = nurbs::roundStretches(edge->edge(), largest(o), cx_.tolerances);
+      if (!stretches || std::any_of(stretches->begin(), stretches->end(), [](const auto& s) { return s.fades[0] || s.fades[1]; })) return body;
+      rings.push_back({std::move(*edge), o, faceNameOf(r)});
+      of.push_back(&r);
+    }
+    const auto made = brep::roundedRings(body, rings, cx_);
+    if (!made && isCancelled(made.error())) return fail(made.error());
+    if (!made) return body;
+    for (size_t i = 0; i < rings.size(); ++i) tell(*of[i], made->bands[i], rings[i].edge, rings[i].options);
+    count_ += int(rings.size());
+    groups.erase(std::remove_if(groups.begin(), groups.end(), isRing), groups.end());
     return made->body;
   }
 

@@ -1,5 +1,6 @@
 #include "brep/curves_on.h"
 #include "brep/rings.h"
+#include "brep/round.h"
 #include "brep/skin.h"
 #include "brep/thicken_parts.h"
 #include "inspect/joins.h"
@@ -302,6 +303,48 @@ private slots:
       VERIFY_AT_MOST(worstContact(b, made), 0.01);
       QVERIFY(solidVolume(b, made) > 0 && solidVolume(b, made) < solidVolume(b, dents));
     }
+  }
+
+  void ringsBesideOneAnotherAreRoundedAtOnce() {
+    Bench b;
+    auto plate = prism(b, block(90, 60), 20);
+    std::vector<Vec3> rims;
+    for (const double x : {-24.0, 0.0, 24.0}) {
+      plate = prism(b, disc(16, x, 4, -1), 22, {{"target", picks({pick(plate, "solid")})}, {"combine", "cut"}});
+      for (const double z : {0.0, 20.0}) rims.push_back(Vec3(x, 12, z));
+    }
+    const auto made = edgesStep(b, "round", plate, {rims[0], rims[1], rims[2], rims[3], rims[4], rims[5]}, 1.5);
+    std::string last = plate;
+    for (const Vec3& p : rims) last = edgesStep(b, "round", last, {p}, 1.5);
+    b.run();
+    for (const auto& id : {made, last}) VERIFY_STEP(b, id);
+    const double r = 1.5, area = r * r * (1 - kPi / 4), centroid = 8 + r * (10 - 3 * kPi) / (12 - 3 * kPi);
+    VERIFY_AT_MOST(std::abs((solidVolume(b, plate) - solidVolume(b, made)) / (6 * 2 * kPi * centroid * area) - 1), 2e-3);
+    VERIFY_AT_MOST(std::abs(solidVolume(b, last) / solidVolume(b, made) - 1), 1e-7); // one after the other
+    VERIFY_AT_MOST(worstContact(b, made), 0.01);
+    // At once indeed; and not where they cross, which is told one by one.
+    const auto at = [&](double size) {
+      Context cx;
+      brep::RollingEdge::Skins ready;
+      std::vector<brep::RingRound> rings;
+      for (const Vec3& p : rims) {
+        const brep::BodyPtr body = b.body(plate);
+        const auto edge = brep::findPart(*body, brep::PartKind::Edge, edgeAt(*body, p), nullptr);
+        nurbs::RoundOptions o;
+        o.size = [size](double) { return size; };
+        auto rolling = brep::RollingEdge::of(body, *brep::toPath(brep::edges(*body)[size_t(edge.index)]), 4 * size, cx, &ready);
+        rings.push_back({std::move(*rolling), o, "band" + std::to_string(rings.size())});
+      }
+      return brep::roundedRings(b.body(plate), rings, cx);
+    };
+    const auto small = at(1.5), large = at(5);
+    QVERIFY(small && small->body->faceNames.size() == b.body(made)->faceNames.size());
+    VERIFY_AT_MOST(std::abs(solidVolume(small->body) / solidVolume(b, made) - 1), 1e-9);
+    QVERIFY(!large);
+    QCOMPARE(large.error().code, std::string("LM-H026"));
+    b.set(made, "size", 5);
+    b.run();
+    QVERIFY2(!b.code(made).empty() && b.result(made).problem->item != "", b.code(made).c_str());
   }
 
   void whatDoesNotFitIsToldWithWhatDoes() {
