@@ -134,6 +134,13 @@ private:
   const Context& cx_;
 };
 
+/// Whether a face lies to the left of one of its edges along its curve, seen from the face's front: the edge's orientation says it.
+bool liesLeft(const TopoDS_Face& face, const TopoDS_Edge& edge) {
+  for (TopExp_Explorer e(face, TopAbs_EDGE); e.More(); e.Next())
+    if (e.Current().IsSame(edge)) return e.Current().Orientation() == TopAbs_FORWARD;
+  return false;
+}
+
 } // namespace
 
 Expected<EdgeSides> edgeSides(const BodyPtr& body, const nurbs::Path& edge, const Context& cx) {
@@ -141,6 +148,7 @@ Expected<EdgeSides> edgeSides(const BodyPtr& body, const nurbs::Path& edge, cons
     const double near = kOnEdgeTolerances * cx.tolerances.point.mm;
     EdgeSides faces;
     const auto all = edges(*body);
+    const auto allFaces = brep::faces(*body);
     const auto add = [](std::vector<int>& to, int face) {
       if (std::find(to.begin(), to.end(), face) == to.end()) to.push_back(face);
     };
@@ -154,11 +162,8 @@ Expected<EdgeSides> edgeSides(const BodyPtr& body, const nurbs::Path& edge, cons
       const auto at = facesAt(*body, i);
       const Vec3 middle = path->at(0.5 * path->last());
       if (at.size() != 2) return fail(notTwo(middle));
-      for (int face : at) {
-        LUMSK_TRY(chain, ChainFaces::along(body, edge, face, cx));
-        if (chain.left() == 0) return fail(notTwo(middle));
-        add(faces[chain.left() > 0 ? 0 : 1], face);
-      }
+      const double along = nurbs::unitTangent(edge, nurbs::closestPoint(edge, middle).t).dot(nurbs::unitTangent(*path, 0.5 * path->last()));
+      for (int face : at) add(faces[liesLeft(allFaces[size_t(face)], all[size_t(i)]) == (along > 0) ? 0 : 1], face);
     }
     if (faces[0].empty() || faces[1].empty() ||
         std::any_of(faces[0].begin(), faces[0].end(), [&](int f) { return std::find(faces[1].begin(), faces[1].end(), f) != faces[1].end(); }))

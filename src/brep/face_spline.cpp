@@ -1,10 +1,10 @@
 #include "brep/face_spline.h"
 
 #include "brep/convert.h"
+#include "brep/face_border.h"
 #include "nurbs/fit/surface_fit.h"
 
 #include <BRepTools.hxx>
-#include <BRepTopAdaptor_FClass2d.hxx>
 #include <BRep_Tool.hxx>
 #include <Geom_Plane.hxx>
 
@@ -14,7 +14,6 @@ namespace lumsk::brep {
 
 namespace {
 
-constexpr double kOnBorder = 1e-9;    ///< of the parameters: as near to a border counts as on it
 constexpr double kWholePeriod = 1e-7; ///< of a domain: a face that fills all but so little of it goes all around
 
 /// Whether the borders across u are one line: the face goes all around.
@@ -114,7 +113,7 @@ Expected<FaceSpline> FaceSpline::of(const TopoDS_Face& f, const NaturalFace* nat
   LUMSK_TRY(s, over(BRep_Tool::Surface(f), low, high, out.deviationMm_, cx));
   out.surface_ = std::make_shared<const nurbs::Surface>(std::move(s));
   out.reversed_ = f.Orientation() == TopAbs_REVERSED;
-  out.border_ = std::make_unique<BRepTopAdaptor_FClass2d>(f, kOnBorder);
+  out.border_ = std::make_unique<FaceBorder>(f);
   out.low_ = low;
   out.scale_ = high - low;
   return out;
@@ -124,9 +123,7 @@ Vec2 FaceSpline::kernelPlace(const Vec2& uv) const { return low_ + uv.cwiseProdu
 Vec2 FaceSpline::place(const Vec2& p) const { return (p - low_).cwiseQuotient(scale_); }
 
 bool FaceSpline::inside(const Vec2& uv) const {
-  if (!border_) return true;
-  const Vec2 p = kernelPlace(uv);
-  return border_->Perform(gp_Pnt2d(p.x(), p.y())) != TopAbs_OUT;
+  return !border_ || border_->inside(kernelPlace(uv));
 }
 
 } // namespace lumsk::brep

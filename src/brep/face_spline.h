@@ -2,9 +2,9 @@
 #include "base/context.h"
 #include "brep/body.h"
 
-class BRepTopAdaptor_FClass2d;
-
 namespace lumsk::brep {
+
+class FaceBorder;
 
 /// A part of the domain of a face's surface, in the kernel's parameters.
 struct FaceBox {
@@ -42,7 +42,7 @@ private:
   std::shared_ptr<const nurbs::Surface> surface_;
   bool reversed_ = false;
   double deviationMm_ = 0.0;
-  std::unique_ptr<BRepTopAdaptor_FClass2d> border_;
+  std::unique_ptr<FaceBorder> border_;
   Vec2 low_ = Vec2::Zero(), scale_ = Vec2::Ones();
 };
 

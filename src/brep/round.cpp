@@ -173,14 +173,19 @@ nurbs::RoundEdge RollingEdge::edge() const {
     out.sides[k] = [skin = skins_[k]](const Vec3& p) { return skin->at(p); };
     // Near open ends faces may end before the contact does: there they are cut by what the edge runs into.
     out.within[k] = [skin = skins_[k], path = path_](const Vec3& p) {
+      const auto isOn = [&](const Vec3& q) {
+        const auto on = skin->within ? skin->within->nearest(q) : std::nullopt;
+        return on && on->distanceMm < kOnFaceMm;
+      };
+      if (isOn(p)) return true;
       constexpr double kBesideEdgeMm = 0.02;
       const auto foot = nurbs::closestPoint(*path, p);
       if (foot.distanceMm < kBesideEdgeMm) return true;
       // Places on the edges between two faces may belong to neither: what lies beside them does.
       constexpr double kBesideMm = 0.002;
-      for (const Vec3& aside : {Vec3(Vec3::Zero()), Vec3(Vec3::UnitX()), Vec3(Vec3::UnitY()), Vec3(Vec3::UnitZ())})
+      for (const Vec3& aside : {Vec3(Vec3::UnitX()), Vec3(Vec3::UnitY()), Vec3(Vec3::UnitZ())})
         for (const double way : {kBesideMm, -kBesideMm})
-          if (const auto on = skin->within ? skin->within->nearest(p + way * aside) : std::nullopt; on && on->distanceMm < kOnFaceMm) return true;
+          if (isOn(p + way * aside)) return true;
       if (path->closed()) return false;
       const double away = foot.distanceMm, share = foot.t / path->last();
       constexpr double kNearEnd = 0.25;
@@ -232,34 +237,69 @@ Expected<BodyPtr> endedBand(const BodyPtr& band, const CutBack& cut, const nurbs
 
 namespace {
 
+/// What lies around bands that are to replace edges of a solid; what takes long is made ready once, where it is asked.
+class Room {
+public:
+  Room(const BodyPtr& solid, const Context& cx) : solid_(solid), cx_(cx), faces_(brep::faces(*solid)) {}
+
+  /// Numbers of the faces that come near a box.
+  std::vector<int> near(const Bnd_Box& box) {
+    if (boxes_.empty())
+      for (const TopoDS_Face& f : faces_) BRepBndLib::Add(f, boxes_.emplace_back());
+    std::vector<int> out;
+    for (int f = 0; f < int(boxes_.size()); ++f)
+      if (!box.IsVoid() && !box.IsOut(boxes_[size_t(f)])) out.push_back(f);
+    return out;
+  }
+  /// Whether a face surely is farther away: its surface is, carried on beyond its borders.
+  bool fartherThan(double mm, const Vec3& p, int face) {
+    auto known = surfaces_.find(face);
+    if (known == surfaces_.end()) {
+      auto made = BodyFaces::of(*solid_, face, cx_);
+      known = surfaces_.emplace(face, made ? std::make_unique<BodyFaces>(std::move(*made)) : nullptr).first;
+    }
+    const auto at = known->second ? known->second->beside(p) : std::nullopt;
+    return at && at->distanceMm > mm;
+  }
+  /// By the kernel, which is slow.
+  TopAbs_State at(const Vec3& p) {
+    constexpr double kOnMm = 0.002;
+    if (!kernel_) kernel_ = std::make_unique<BRepClass3d_SolidClassifier>(solid_->shape);
+    kernel_->Perform(toPnt(p), kOnMm);
+    return kernel_->State();
+  }
+
+private:
+  const BodyPtr& solid_;
+  const Context& cx_;
+  std::vector<TopoDS_Face> faces_;
+  std::vector<Bnd_Box> boxes_;
+  std::map<int, std::unique_ptr<BodyFaces>> surfaces_;
+  std::unique_ptr<BRepClass3d_SolidClassifier> kernel_;
+};
+
 /// A band along a convex edge lies within the solid, one along a concave edge outside: else another face is in its way.
-Expected<void> findsRoom(const Body& solid, const EdgeSides& sides, const nurbs::RoundBand& band, const nurbs::Path& edge) {
-  // Only faces that come near it between its ends can be: asking the kernel for places is slow.
+Expected<void> findsRoom(Room& room, const EdgeSides& sides, const nurbs::RoundBand& band, const nurbs::Path& edge) {
+  // Only faces that come near it between its ends can be.
   constexpr double kEnds = 0.1;
   Bnd_Box between;
   for (size_t i = 0; i < band.places.size(); ++i)
     if (const double share = double(i) / double(band.places.size() - 1); edge.closed() || (share > kEnds && share < 1 - kEnds))
       for (const Vec3& p : {band.places[i].contact[0], band.places[i].contact[1], band.places[i].edge}) between.Add(toPnt(p));
-  const auto all = brep::faces(solid);
-  bool near = false;
-  for (int f = 0; f < int(all.size()) && !near; ++f) {
-    if (std::any_of(sides.begin(), sides.end(), [&](const auto& side) { return std::find(side.begin(), side.end(), f) != side.end(); })) continue;
-    Bnd_Box box;
-    BRepBndLib::Add(all[size_t(f)], box);
-    near = !between.IsVoid() && !between.IsOut(box);
-  }
-  if (!near) return {};
+  std::vector<int> near = room.near(between);
+  for (const auto& side : sides)
+    near.erase(std::remove_if(near.begin(), near.end(), [&](int f) { return std::find(side.begin(), side.end(), f) != side.end(); }), near.end());
+  if (near.empty()) return {};
   constexpr int kAlong = 12;
-  constexpr double kOnMm = 0.002;
-  BRepClass3d_SolidClassifier in(solid.shape);
   const double length = nurbs::ArcLength(edge).total();
   for (const nurbs::Surface& s : band.surfaces)
     for (int i = 0; i < kAlong; ++i) {
       const Vec3 p = s.at(s.firstU() + (s.lastU() - s.firstU()) * (i + 0.5) / kAlong, 0.5);
       const auto foot = nurbs::closestPoint(edge, p); // beyond open ends it goes on, to be cut there
       if (!edge.closed() && std::min((p - edge.start()).norm(), (p - edge.end()).norm()) < 1.5 * foot.distanceMm + 1e-3 * length) continue;
-      in.Perform(toPnt(p), kOnMm);
-      if (in.State() == (band.convex ? TopAbs_OUT : TopAbs_IN))
+      // No other face comes between where none is as near as the edge is.
+      if (std::all_of(near.begin(), near.end(), [&](int f) { return room.fartherThan(foot.distanceMm, p, f); })) continue;
+      if (room.at(p) == (band.convex ? TopAbs_OUT : TopAbs_IN))
         return fail(problem("LM-O009", "another face is in the way of the round").at(p).tryThis("take less, or round that face's edge first"));
     }
   return {};
@@ -286,9 +326,10 @@ Expected<RoundedRings> roundedRings(const BodyPtr& body, const std::vector<RingR
   }
   return guarded("rounding edges", [&]() -> Expected<RoundedRings> {
     std::vector<RingCut> cuts;
+    Room room(body, cx);
     for (size_t i = 0; i < rings.size(); ++i) {
       // Two bands that each find room within the body, or outside, and whose contacts keep apart do not cross.
-      if (body->solid()) LUMSK_CHECK(findsRoom(*body, rings[i].edge.sides(), out.bands[i], rings[i].edge.path()));
+      if (body->solid()) LUMSK_CHECK(findsRoom(room, rings[i].edge.sides(), out.bands[i], rings[i].edge.path()));
       cuts.push_back({&rings[i].edge.path(), &rings[i].edge.sides(), &out.bands[i].contacts});
     }
     LUMSK_TRY(faces, cutBackRings(body, cuts, cx));
@@ -311,7 +352,8 @@ Expected<Rounded> rounded(const BodyPtr& body, const RollingEdge& rolling, const
   o.size = rolling.sizes(options.size);
   LUMSK_TRY(band, nurbs::roundBand(rolling.edge(), o, cx));
   return guarded("rounding an edge", [&]() -> Expected<Rounded> {
-    if (body->solid()) LUMSK_CHECK(findsRoom(*body, rolling.sides(), band, path));
+    Room room(body, cx);
+    if (body->solid()) LUMSK_CHECK(findsRoom(room, rolling.sides(), band, path));
     LUMSK_TRY(cut, cutBackAt(body, path, rolling.sides(), band.contacts, o.fades, cx));
     LUMSK_TRY(strip, stripOf(band, o.section, name, cx));
     std::array<nurbs::Path, 2> borders;
