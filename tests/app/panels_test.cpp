@@ -60,7 +60,8 @@ private slots:
     QVERIFY(QTest::qWaitFor([&] { return !tree->isColumnHidden(3); }));
     VERIFY_AT_MOST(std::abs(tree->topLevelItem(0)->text(3).section(' ', 0, 0).toDouble() - grams), 0.01 * grams);
     // Two faces get their own colour; an undo takes it away, and what a face is cut into would keep it.
-    const auto& drawn = w().scene()->bodies[0];
+    const auto before = w().scene(); // another one is drawn after an edit
+    const auto& drawn = before->bodies[0];
     std::vector<scene::Hit> faces(2);
     for (size_t i = 0; i < 2; ++i) {
       faces[i].kind = recipe::Kind::Face;
@@ -70,7 +71,8 @@ private slots:
     w().steps().colourFaces(faces, "#1f7a6b");
     QVERIFY(settled());
     QVERIFY(QTest::qWaitFor([&] { return w().scene()->bodies[0].colourOf(drawn.body->faceNames[0]) == "#1f7a6b"; }));
-    const auto& now = w().scene()->bodies[0];
+    const auto after = w().scene();
+    const auto& now = after->bodies[0];
     QCOMPARE(now.colourOf(now.body->faceNames[1] + "#2"), std::string("#1f7a6b"));
     QCOMPARE(now.colourOf(now.body->faceNames[2]), now.colour);
     QVERIFY(w().steps().hasOwnColour(faces[0]));

@@ -9,6 +9,8 @@
 
 #include <QTableWidget>
 
+#include <set>
+
 namespace lumsk::test {
 
 /// A job done in the window from nothing, by mouse and keys alone. It counts them, and says how many there were.
@@ -73,6 +75,20 @@ protected:
     const auto waits = std::count_if(waits_.begin(), waits_.end(), [](double s) { return s > kWait; });
     qInfo("%s: %d clicks, %d keys, %d waits, the longest %.1f s", job, clicks_, keysTyped_, int(waits), waits_.empty() ? 0.0 : *std::max_element(waits_.begin(), waits_.end()));
   }
+  /// What only helped goes out of sight, as in the demos: where there are bodies, curves, planes and skins that solids came of.
+  void showForms() {
+    std::set<std::string> taken;
+    for (const auto& s : w().recipe().steps)
+      for (const std::string& id : recipe::referencesOf(*s)) taken.insert(id);
+    const auto& bodies = w().model()->bodies;
+    const bool solids = std::any_of(bodies.begin(), bodies.end(), [](const auto& b) { return b.body->solid(); });
+    std::vector<std::string> forms;
+    for (const auto& b : bodies)
+      if (b.body->solid() || !solids || taken.count(b.step) == 0) forms.push_back(b.id);
+    if (forms.empty()) return;
+    w().steps().showOnly(forms);
+    QVERIFY(settled());
+  }
   /// A job is done: it is counted, its demands are bounded, and where LUMSK_EXAMPLES names a folder its project is kept there.
   void finished(const char* job, const char* name, int mostClicks) {
     countedIn(job);
@@ -81,6 +97,7 @@ protected:
     const QString folder = qEnvironmentVariable("LUMSK_EXAMPLES");
     if (folder.isEmpty()) return;
     look(scene::ViewFrom::Corner);
+    showForms();
     view().setLens({});
     w().focus().unfold({});
     QVERIFY(QTest::qWaitFor([&] { return !view().lensBusy(); }, 5000));
