@@ -24,7 +24,7 @@ namespace {
 
 constexpr int kNodesOnBorder = 4;   ///< between neighbouring places where border or surface change their polynomials
 constexpr int kPiecesOfBorder = 12; ///< at least, of every edge
-constexpr double kOutside = 1e-6;   ///< of the domain: borders on its sides may leave it by that
+constexpr double kOutside = 2e-5;   ///< of the domain: borders on its sides may leave it by that, and are taken to lie on them
 
 /// Parameters where a coordinate of the border passes a knot of the surface, between two places that bracket it.
 void addCrossings(const Geom2dAdaptor_Curve& c, double a, double b, bool inU, const std::vector<double>& knots,
