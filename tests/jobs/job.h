@@ -75,7 +75,7 @@ protected:
     const auto waits = std::count_if(waits_.begin(), waits_.end(), [](double s) { return s > kWait; });
     qInfo("%s: %d clicks, %d keys, %d waits, the longest %.1f s", job, clicks_, keysTyped_, int(waits), waits_.empty() ? 0.0 : *std::max_element(waits_.begin(), waits_.end()));
   }
-  /// What only helped goes out of sight, as in the demos: where there are bodies, planes, curves that others came of, and skins that solids did.
+  /// What only helped goes out of sight, as in the demos: where there are bodies, curves, planes, and skins that solids came of.
   void showForms() {
     std::set<std::string> taken;
     for (const auto& s : w().recipe().steps)
@@ -86,8 +86,6 @@ protected:
     for (const auto& b : bodies)
       if (b.body->solid() || !solids || taken.count(b.step) == 0) forms.push_back(b.id);
     if (forms.empty()) return;
-    for (const auto& s : w().recipe().steps)
-      if (const auto& made = result(s->id)->outcome->outputs; taken.count(s->id) == 0 && !made.empty() && std::holds_alternative<recipe::CurvePtr>(made[0].object)) forms.push_back(s->id);
     w().steps().showOnly(forms);
     QVERIFY(settled());
   }
