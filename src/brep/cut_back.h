@@ -39,7 +39,7 @@ Expected<std::vector<NamedFace>> cutBackRings(const BodyPtr& body, const std::ve
 /// Faces of a body that was cut knitted again. Fails with LM-H028 (a solid does not close again: places), and as knitting does.
 Expected<BodyPtr> knittedAgain(const std::vector<NamedFace>& faces, bool solid, const Context& cx);
 
-/// The same put together with faces between, those at the ends cut by their borders. Fails with LM-H027 (a border does
+/// A body that was cut back put together with faces between, those at the ends cut by their borders. Fails with LM-H027 (a border does
 /// not lie on the face at the end: how far, place), LM-H028 (a solid does not close again: places), and as knitting does.
 Expected<BodyPtr> rejoined(const CutBack& cut, const std::vector<NamedFace>& between, const std::array<nurbs::Path, 2>& borders, bool closed,
                            bool solid, const nurbs::Path& edge, const Context& cx);

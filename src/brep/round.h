@@ -48,12 +48,13 @@ struct RingRound {
   std::string name; ///< of the new face
 };
 
-/// The same for several closed edges that keep apart, and their bands: all are rolled along on the body as it is, its faces cut once
-/// and put together once. Fails as `rounded` does, and as `cutBackRings` does where they do not keep apart.
 struct RoundedRings {
   BodyPtr body;
-  std::vector<nurbs::RoundBand> bands;
+  std::vector<nurbs::RoundBand> bands; ///< in the order of the edges
 };
+
+/// `rounded` for several closed edges that keep apart: all are rolled along on the body as it is, its faces cut once and put
+/// together once. Fails as `rounded` does, and as `cutBackRings` does where they do not keep apart.
 Expected<RoundedRings> roundedRings(const BodyPtr& body, const std::vector<RingRound>& rings, const Context& cx);
 
 } // namespace lumsk::brep

@@ -61,6 +61,10 @@ std::vector<std::vector<Run>> groupsOf(std::vector<Run> runs, double near) {
   return out;
 }
 
+bool anyFades(const std::vector<nurbs::RoundStretch>& stretches) {
+  return std::any_of(stretches.begin(), stretches.end(), [](const auto& s) { return s.fades[0] || s.fades[1]; });
+}
+
 class Worker {
 public:
   Worker(const Inputs& in, const EdgeWork& work, const Context& cx) : in_(in), w_(work), cx_(cx) {}
@@ -190,7 +194,7 @@ private:
     if (!edge) return fail(told(edge.error(), r));
     const auto stretches = nurbs::roundStretches(edge->edge(), largest(o), cx_.tolerances);
     if (!stretches) return fail(told(stretches.error(), r));
-    if (std::none_of(stretches->begin(), stretches->end(), [](const auto& s) { return s.fades[0] || s.fades[1]; })) return byBall(body, r, *edge, o, faceNameOf(r));
+    if (!anyFades(*stretches)) return byBall(body, r, *edge, o, faceNameOf(r));
     if (o.by != nurbs::RoundBy::Radius)
       return fail(told(problem("LM-O010", "the edge fades here: only a ball does so, too").at(stretches->front().fades[0] ? stretches->front().path.start() : stretches->front().path.end()).tryThis("say the radius"), r));
     brep::BodyPtr left = body;
@@ -243,7 +247,7 @@ private:
       auto edge = brep::RollingEdge::of(body, r.path, 4 * largest(o), cx_, &ready);
       if (!edge) return body;
       const auto stretches = nurbs::roundStretches(edge->edge(), largest(o), cx_.tolerances);
-      if (!stretches || std::any_of(stretches->begin(), stretches->end(), [](const auto& s) { return s.fades[0] || s.fades[1]; })) return body;
+      if (!stretches || anyFades(*stretches)) return body;
       rings.push_back({std::move(*edge), o, faceNameOf(r)});
       of.push_back(&r);
     }
