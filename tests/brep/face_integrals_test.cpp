@@ -13,6 +13,8 @@
 #include <BRepGProp_Vinert.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRep_Builder.hxx>
+#include <BRep_Tool.hxx>
 #include <GProp_GProps.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
@@ -85,6 +87,32 @@ private slots:
       const Mass mass = massOf(made);
       VERIFY_AT_MOST(std::abs(mass.volumeMm3 - (40.0 * 30 * 20 - kPi * 36 * 20)), 0.05);
       VERIFY_AT_MOST(std::abs(mass.areaMm2 - (2 * (1200 + 800 + 600) - 2 * kPi * 36 + 2 * kPi * 6 * 20)), 0.05);
+    }
+  }
+
+  /// Borders of a rectangle of the domain that leave it by a little are taken to lie on it; by more the kernel measures.
+  void bordersThatLeaveTheDomainALittleLieOnIt() {
+    const nurbs::Surface form = wavyForm(12, 2);
+    const TopoDS_Face whole = naturalFace(form, false, {0.001});
+    const auto exact = integralsOf(whole, Vec3::Zero(), 0, 1e-7);
+    const double v0 = form.firstV(), v1 = form.lastV();
+    for (const double aside : {2e-6, 1e-5}) {
+      const TopoDS_Face face = naturalFace(form, false, {0.001});
+      BRep_Builder build;
+      int edges = 0;
+      for (TopExp_Explorer e(face, TopAbs_EDGE); e.More(); e.Next()) {
+        const TopoDS_Edge edge = TopoDS::Edge(e.Current());
+        double a, b;
+        const Handle(Geom2d_Curve) c = BRep_Tool::CurveOnSurface(edge, face, a, b);
+        const gp_Pnt2d p = c->Value(0.5 * (a + b));
+        if (std::abs(p.Y() - v0) > 1e-9) continue;
+        const Handle(Geom2d_Curve) moved = Handle(Geom2d_Curve)::DownCast(c->Translated(gp_Vec2d(0, -aside * (v1 - v0))));
+        build.UpdateEdge(edge, moved, face, 1e-3);
+        ++edges;
+      }
+      QCOMPARE(edges, 1);
+      const auto here = integralsOf(face, Vec3::Zero(), 0, 1e-7);
+      VERIFY_AT_MOST(std::abs(here.areaMm2 / exact.areaMm2 - 1), 1e-9);
     }
   }
 };
